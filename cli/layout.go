@@ -1,0 +1,96 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"sieb/core/layout"
+)
+
+// layoutFlags are the flags that set single settings of a layout by hand.
+type layoutFlags struct {
+	form, encoding, delimiter, quote, comment string
+	skip, header, footer                      int
+	cmd                                       *cobra.Command
+}
+
+func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
+	l := &layoutFlags{cmd: cmd}
+	f := cmd.Flags()
+	f.StringVar(&l.form, "form", "", "delimited")
+	f.StringVar(&l.encoding, "encoding", "", "utf-8, windows-1252 or iso-8859-1")
+	f.StringVar(&l.delimiter, "delimiter", "", `what separates cells: , ; | tab, or "none" for one column`)
+	f.StringVar(&l.quote, "quote-char", "", `what encloses cells, or "none"`)
+	f.StringVar(&l.comment, "comment-prefix", "", `what begins a comment line, or "none"`)
+	f.IntVar(&l.skip, "skip-rows", 0, "lines above the table")
+	f.IntVar(&l.header, "header-rows", 0, "rows that name the columns; 0 for none")
+	f.IntVar(&l.footer, "footer-rows", 0, "lines below the table")
+	return l
+}
+
+// given collects the settings that were set; the others are detected.
+func (l *layoutFlags) given() (g layout.Given, err error) {
+	set := l.cmd.Flags().Changed
+	text := func(flag, value string, to **string) {
+		if set(flag) {
+			value = unescape(value)
+			*to = &value
+		}
+	}
+	text("form", l.form, &g.Form)
+	text("encoding", strings.ToLower(l.encoding), &g.Encoding)
+	text("delimiter", l.delimiter, &g.Delimiter)
+	text("quote-char", l.quote, &g.QuoteChar)
+	text("comment-prefix", l.comment, &g.CommentPrefix)
+	for _, n := range []struct {
+		flag  string
+		value *int
+		to    **int
+	}{{"skip-rows", &l.skip, &g.SkipRows}, {"header-rows", &l.header, &g.HeaderRows}, {"footer-rows", &l.footer, &g.FooterRows}} {
+		if !set(n.flag) {
+			continue
+		}
+		if *n.value < 0 {
+			return g, usagef("--%s %d: lines are counted from 0", n.flag, *n.value)
+		}
+		*n.to = n.value
+	}
+	return g, nil
+}
+
+// unescape reads the words that stand for characters that are awkward to type.
+func unescape(value string) string {
+	switch value {
+	case "tab", `\t`:
+		return "\t"
+	case "none":
+		return ""
+	case "blank":
+		return " "
+	}
+	return value
+}
+
+// describe says a layout in one line.
+func describe(l layout.Layout) string {
+	parts := []string{l.Encoding, layout.Name(l.Delimiter)}
+	if l.Delimiter == "" {
+		parts[1] = "one column"
+	}
+	lines := func(n int, one, many string) {
+		if n == 1 {
+			parts = append(parts, "1 "+one)
+		} else if n > 1 {
+			parts = append(parts, fmt.Sprintf("%d %s", n, many))
+		}
+	}
+	lines(l.SkipRows, "line above the table", "lines above the table")
+	lines(l.HeaderRows, "header row", "header rows")
+	if l.HeaderRows == 0 {
+		parts = append(parts, "no header")
+	}
+	lines(l.FooterRows, "line below the table", "lines below the table")
+	return strings.Join(parts, ", ")
+}

@@ -1,0 +1,227 @@
+package cli
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strconv"
+
+	"github.com/jedib0t/go-pretty/v6/text"
+	"github.com/spf13/cobra"
+
+	"sieb/core/layout"
+	"sieb/core/sift"
+	"sieb/core/source"
+)
+
+// maxHashed is the size up to which read computes a hash: hashing a file of
+// many gigabytes would take far longer than looking at its first rows.
+const maxHashed = 256 << 20
+
+func (a *app) read() *cobra.Command {
+	var rows string
+	cmd := &cobra.Command{
+		Use:   "read FILE",
+		Short: "Shows how a file is read: layout with evidence, columns, first rows",
+		Long: `Shows the layout that was detected, setting by setting, with how sure it is and
+why, then the columns and the first rows as they read with it. The layout is
+guessed from the head and the tail of the file; a flag sets a setting by hand.`,
+		Example: `  sieb read weighbridge-ahrensee-2026-07.csv
+  sieb read weighbridge-ahrensee-2026-07.csv --skip-rows 2 --rows 50
+  sieb read weighbridge-brunnthal-2026-07.csv --rows all --format json`,
+		Args: oneFile,
+	}
+	layoutFlags := addLayoutFlags(cmd)
+	cmd.Flags().StringVar(&rows, "rows", "10", "how many rows to show, or all")
+	cmd.RunE = func(_ *cobra.Command, args []string) error {
+		given, err := layoutFlags.given()
+		if err != nil {
+			return err
+		}
+		most := int64(-1)
+		if rows != "all" {
+			if most, err = strconv.ParseInt(rows, 10, 64); err != nil || most < 0 {
+				return usagef("--rows %q is neither a number nor all", rows)
+			}
+		}
+		file, err := source.Open(args[0], given)
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		if a.format == "json" {
+			return a.readJSON(file, most)
+		}
+		return a.readText(file, most)
+	}
+	return cmd
+}
+
+// readJSON streams the document, so that all rows of a large file pass
+// through without being held.
+func (a *app) readJSON(file *source.File, most int64) error {
+	reader, err := file.Rows()
+	if err != nil {
+		return err
+	}
+	var hash *string
+	if file.Size <= maxHashed {
+		h := sha256.New()
+		if _, err := io.Copy(h, file.Bytes()); err != nil {
+			return err
+		}
+		sum := hex.EncodeToString(h.Sum(nil))
+		hash = &sum
+	}
+	head, err := marshal(struct {
+		File struct {
+			Name   string  `json:"name"`
+			Bytes  int64   `json:"bytes"`
+			SHA256 *string `json:"sha256"`
+		} `json:"file"`
+		Layout   layout.Layout     `json:"layout"`
+		Evidence []layout.Evidence `json:"evidence"`
+		Columns  []string          `json:"columns"`
+	}{struct {
+		Name   string  `json:"name"`
+		Bytes  int64   `json:"bytes"`
+		SHA256 *string `json:"sha256"`
+	}{file.Name, file.Size, hash}, file.Layout, file.Evidence, append([]string{}, reader.Header().Names...)})
+	if err != nil {
+		return err
+	}
+	out := newStickyWriter(a.out)
+	out.put(head[:len(head)-1])
+	out.put([]byte(`,"rows":[`))
+	problems := []sift.Problem{}
+	first := true
+	err = sift.Look(reader, file.Layout.Encoding, most, func(_, _ int64, cells []string, found []sift.Problem) error {
+		line, err := marshal(cells)
+		if err != nil {
+			return err
+		}
+		if !first {
+			out.put([]byte{','})
+		}
+		first = false
+		out.put([]byte{'\n'})
+		out.put(line)
+		problems = append(problems, found...)
+		return out.err
+	})
+	if err != nil {
+		return err
+	}
+	tail, err := marshal(problems)
+	if err != nil {
+		return err
+	}
+	out.put([]byte("],\"problems\":"))
+	out.put(tail)
+	out.put([]byte("}\n"))
+	return out.flush()
+}
+
+// marshal makes JSON without escaping what only matters in HTML.
+func marshal(v any) ([]byte, error) {
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
+	e.SetEscapeHTML(false)
+	err := e.Encode(v)
+	return bytes.TrimSuffix(b.Bytes(), []byte{'\n'}), err
+}
+
+func (a *app) readText(file *source.File, most int64) error {
+	reader, err := file.Rows()
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(a.out, "%s  %s\n\n", file.Name, size(file.Size))
+	settings := make([][]string, 0, len(file.Evidence))
+	for _, e := range file.Evidence {
+		sure := fmt.Sprintf("%.0f %%", 100*e.Confidence)
+		if e.Confidence < 0.75 {
+			sure = "? " + sure
+		}
+		settings = append(settings, []string{e.Setting, visible(e.Value), sure, e.Why})
+	}
+	a.table([]columnOf{{title: "setting"}, {title: "value", most: 20}, {title: "sure", number: true}, {title: "why", most: max(30, a.width()-48), wrap: true}}, settings)
+	fmt.Fprintln(a.out)
+
+	names := reader.Header().Names
+	if len(names) == 0 {
+		fmt.Fprintln(a.out, "the file is empty: it has neither a header nor a row")
+		return nil
+	}
+	var rows [][]string
+	var problems []sift.Problem
+	// Rows are held to measure their width; beyond this many they are shown
+	// in tables of their own.
+	const held = 1000
+	var total int64
+	show := func() {
+		if len(rows) > 0 || total == 0 {
+			a.showRows(names, rows)
+		}
+		rows = rows[:0]
+	}
+	err = sift.Look(reader, file.Layout.Encoding, most, func(number, line int64, cells []string, found []sift.Problem) error {
+		row := append(make([]string, 0, len(cells)+2), strconv.FormatInt(number, 10), strconv.FormatInt(line, 10))
+		for _, c := range cells {
+			row = append(row, visible(c))
+		}
+		rows = append(rows, row)
+		problems = append(problems, found...)
+		if total++; len(rows) == held {
+			show()
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	show()
+	if total == 0 && most != 0 {
+		fmt.Fprintln(a.out, "the file has a header and no rows")
+	}
+	if len(problems) > 0 {
+		fmt.Fprintln(a.out)
+		var list [][]string
+		for _, p := range problems {
+			list = append(list, []string{strconv.FormatInt(p.Row, 10), strconv.FormatInt(p.Line, 10), p.Column, p.Code.String(), visible(p.Message)})
+		}
+		a.table([]columnOf{{title: "row", number: true}, {title: "line", number: true}, {title: "column", most: 20}, {title: "problem"}, {title: "what is wrong", most: max(30, a.width()-60), wrap: true}}, list)
+	}
+	return nil
+}
+
+// showRows prints rows as a table of as many columns as fit.
+func (a *app) showRows(names []string, rows [][]string) {
+	const most = 24
+	columns := []columnOf{{title: "row", number: true}, {title: "line", number: true}}
+	used := 16
+	for k, name := range names {
+		w := text.StringWidthWithoutEscSequences(visible(name))
+		for _, row := range rows {
+			if k+2 < len(row) {
+				w = max(w, text.StringWidthWithoutEscSequences(row[k+2]))
+			}
+		}
+		w = min(w, most)
+		if used += w + 2; used > a.width() && k > 0 {
+			break
+		}
+		columns = append(columns, columnOf{title: clip(visible(name), most), most: most})
+	}
+	shown := make([][]string, len(rows))
+	for i, row := range rows {
+		shown[i] = row[:min(len(row), len(columns))]
+	}
+	a.table(columns, shown)
+	if hidden := len(names) - (len(columns) - 2); hidden > 0 {
+		fmt.Fprintf(a.out, "and %s: %s\n", plural(int64(hidden), "more column", "more columns"), clip(joined(names[len(columns)-2:]), a.width()-20))
+	}
+}

@@ -1,0 +1,89 @@
+package check
+
+import (
+	"slices"
+
+	"sieb/core/rfc4180"
+	"sieb/core/value"
+)
+
+// quickTest makes a test that tells, for most clean cells of a column, that
+// they are clean and in canonical form as they stand. A cell that it does not
+// pass is not wrong; it is judged by the whole rule. It is nil where the
+// column's rule does not allow such a test.
+func (c *column) quickTest() func(cell []byte) bool {
+	test := c.quickKind()
+	if test == nil {
+		return nil
+	}
+	for _, n := range c.nulls {
+		if test(n) {
+			return nil
+		}
+	}
+	for _, r := range c.spec.Remedies {
+		switch {
+		case r.Name == "recode":
+			return nil
+		case c.spec.Datatype == value.String && r.Name != "trim":
+			return nil // the others leave numbers and dates as they are
+		}
+	}
+	return test
+}
+
+func (c *column) quickKind() func(cell []byte) bool {
+	s := c.spec
+	switch s.Datatype {
+	case value.String:
+		if s.MinLength != nil || c.oneOf != nil || c.text != nil && !c.text.simple {
+			return nil
+		}
+		most := 1 << 30
+		if s.MaxLength != nil {
+			most = *s.MaxLength
+		}
+		return func(cell []byte) bool {
+			// Between plain ASCII ends there is nothing to trim.
+			n := len(cell)
+			return n > 0 && n <= most && cell[0]-'!' < 0x7F-'!' && cell[n-1]-'!' < 0x7F-'!' &&
+				(c.text == nil || c.text.matches(cell, nil)) && rfc4180.IsPlain(cell)
+		}
+	case value.Integer:
+		if len(s.Formats) > 0 || s.OneOf != nil {
+			return nil
+		}
+		low, high := int64(0), int64(99_999_999)
+		if c.whole >= 0 {
+			for limit, k := int64(1), 0; k <= min(c.whole, 8); k++ {
+				high, limit = min(99_999_999, limit-1), limit*10
+			}
+		}
+		if c.min != nil {
+			low = max(low, c.min.Number.Ceiling())
+		}
+		if c.max != nil {
+			high = min(high, c.max.Number.Floor())
+		}
+		return func(cell []byte) bool {
+			n, ok := value.ShortInteger(cell)
+			return ok && n >= low && n <= high
+		}
+	case value.Date, value.DateTime:
+		if len(c.dates) != 1 || !c.dates[0].IsISO() || s.OneOf != nil || c.hashed {
+			return nil
+		}
+		f := c.dates[0]
+		return func(cell []byte) bool {
+			var t value.Instant
+			return f.Parse(cell, &t) == value.Matches && (c.min == nil || t.Compare(&c.min.Instant) >= 0) &&
+				(c.max == nil || t.Compare(&c.max.Instant) <= 0)
+		}
+	}
+	return nil
+}
+
+// forgets tells whether the quick test costs less than remembering answers.
+func (c *column) forgets() bool {
+	return c.quick != nil && slices.Contains([]value.Datatype{value.Integer, value.Date, value.DateTime}, c.spec.Datatype)
+}

@@ -1,0 +1,609 @@
+package layout
+
+import (
+	"bytes"
+	"cmp"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"sieb/core/delimited"
+	"sieb/core/value"
+)
+
+// HeadBytes and TailBytes are how much of a delivery Detect wants to see.
+const (
+	HeadBytes = 256 << 10
+	TailBytes = 16 << 10
+)
+
+// Detect guesses the layout from the first bytes of a delivery and from its
+// last ones (nil where head is all of it). Settings in given are kept, and
+// the others are judged around them. It always returns a layout that can be
+// read with; how sure it is stands in the evidence, one entry per setting.
+func Detect(head, tail []byte, given Given) (Layout, []Evidence) {
+	d := detection{layout: Layout{Form: "delimited", DoubleQuote: true, Cuts: []int{}}, given: given, whole: tail == nil}
+	text, last := d.encoding(head, tail)
+	d.lineEnds(text)
+	d.comment(text)
+	records := d.dialect(text)
+	d.header(records)
+	d.footer(text, last, records)
+	order := []string{"form", "encoding", "lineTerminator", "delimiter", "quoteChar", "doubleQuote", "commentPrefix", "skipRows", "headerRows", "footerRows"}
+	slices.SortFunc(d.evidence, func(a, b Evidence) int {
+		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
+	})
+	return d.layout, d.evidence
+}
+
+type detection struct {
+	layout   Layout
+	given    Given
+	evidence []Evidence
+	whole    bool
+	width    int // cells in a row of the table
+	first    int // the first of the records that has it
+}
+
+func (d *detection) note(setting, value string, confidence float64, why string) {
+	d.evidence = append(d.evidence, Evidence{setting, value, confidence, why})
+}
+
+// set takes over a setting that was made by hand.
+func set[T any](d *detection, setting string, given *T, to *T, show string) bool {
+	if given == nil {
+		return false
+	}
+	*to = *given
+	if show == "" {
+		show = fmt.Sprint(*given)
+	}
+	d.note(setting, show, 1, "set by hand")
+	return true
+}
+
+var utf8Mark = []byte{0xEF, 0xBB, 0xBF}
+
+// encoding decides the encoding and returns head and tail as UTF-8.
+func (d *detection) encoding(head, tail []byte) (text, last []byte) {
+	set(d, "form", d.given.Form, &d.layout.Form, "")
+	if d.given.Form == nil {
+		d.note("form", "delimited", 0.9, "the bytes are text")
+	}
+	text, d.layout.ByteOrderMark = bytes.CutPrefix(head, utf8Mark)
+	body := text
+	if !d.whole {
+		body = cutRune(text)
+	}
+	d.layout.Encoding = "utf-8"
+	switch ascii, valid := isASCII(body) && isASCII(tail), utf8.Valid(body) && utf8.Valid(startRune(tail)); {
+	case set(d, "encoding", d.given.Encoding, &d.layout.Encoding, ""):
+	case d.layout.ByteOrderMark:
+		d.note("encoding", "utf-8", 1, "the file begins with the byte order mark of UTF-8")
+	case ascii:
+		d.note("encoding", "utf-8", 0.9, "the bytes looked at are all ASCII, which UTF-8 reads as it is")
+	case valid:
+		d.note("encoding", "utf-8", 0.99, "the bytes above 127 are all valid UTF-8, which other encodings are not by chance")
+	default:
+		d.layout.Encoding = "windows-1252"
+		confidence, why := 0.7, "bytes above 127 are not valid UTF-8; Windows-1252 is the usual one-byte encoding of western Europe"
+		if !validMostly(body) {
+			confidence = 0.8
+		} else {
+			// Nearly all of it is UTF-8: damaged bytes are likelier than another encoding.
+			d.layout.Encoding = "utf-8"
+			why = "nearly all bytes above 127 are valid UTF-8; the others are damaged"
+		}
+		d.note("encoding", d.layout.Encoding, confidence, why)
+	}
+	if d.layout.Encoding != "utf-8" {
+		d.layout.ByteOrderMark = false
+		return toUTF8(head, d.layout.Encoding), toUTF8(tail, d.layout.Encoding)
+	}
+	return text, tail
+}
+
+func toUTF8(b []byte, encoding string) []byte {
+	set, ok := Charset(encoding)
+	if !ok {
+		return b
+	}
+	out, err := set.NewDecoder().Bytes(b)
+	if err != nil {
+		return b
+	}
+	return out
+}
+
+func isASCII(b []byte) bool {
+	for _, c := range b {
+		if c >= utf8.RuneSelf {
+			return false
+		}
+	}
+	return true
+}
+
+// cutRune drops a character that is cut off at the end of b.
+func cutRune(b []byte) []byte {
+	for k := 1; k < utf8.UTFMax && k <= len(b); k++ {
+		if utf8.RuneStart(b[len(b)-k]) {
+			if !utf8.FullRune(b[len(b)-k:]) {
+				return b[:len(b)-k]
+			}
+			break
+		}
+	}
+	return b
+}
+
+// startRune drops the rest of a character that was cut off before b.
+func startRune(b []byte) []byte {
+	for k := 0; k < utf8.UTFMax-1 && k < len(b); k++ {
+		if utf8.RuneStart(b[k]) {
+			return b[k:]
+		}
+	}
+	return b
+}
+
+// validMostly tells whether the characters above 127 are valid UTF-8 in at
+// least nine of ten cases.
+func validMostly(b []byte) bool {
+	good, bad := 0, 0
+	for len(b) > 0 {
+		r, n := utf8.DecodeRune(b)
+		switch {
+		case r == utf8.RuneError && n == 1:
+			bad++
+		case n > 1:
+			good++
+		}
+		b = b[n:]
+	}
+	return good >= 9*bad
+}
+
+func (d *detection) lineEnds(text []byte) {
+	var lf, crlf, cr int
+	for i := 0; i < len(text); {
+		end, next := delimited.LineEnd(text, i)
+		switch {
+		case next == end:
+		case next == end+2:
+			crlf++
+		case text[end] == '\n':
+			lf++
+		case next < len(text) || d.whole:
+			cr++
+		}
+		i = next
+	}
+	kinds := 0
+	for _, k := range []struct {
+		name string
+		n    int
+	}{{"lf", lf}, {"crlf", crlf}, {"cr", cr}} {
+		if k.n > 0 {
+			kinds++
+			d.layout.LineTerminator = k.name
+		}
+	}
+	switch kinds {
+	case 0:
+		d.layout.LineTerminator = "lf"
+		d.note("lineTerminator", "lf", 0.5, "no line end was seen")
+	case 1:
+		d.note("lineTerminator", d.layout.LineTerminator, 1, "all line ends looked at are of this kind")
+	default:
+		d.layout.LineTerminator = "mixed"
+		d.note("lineTerminator", "mixed", 1, fmt.Sprintf("%d LF, %d CRLF, %d CR; all are read as line ends", lf, crlf, cr))
+	}
+}
+
+func (d *detection) comment(text []byte) {
+	if set(d, "commentPrefix", d.given.CommentPrefix, &d.layout.CommentPrefix, "") {
+		return
+	}
+	lines, marked := 0, 0
+	for i := 0; i < len(text); lines++ {
+		end, next := delimited.LineEnd(text, i)
+		if bytes.HasPrefix(text[i:end], []byte("# ")) || string(text[i:end]) == "#" {
+			marked++
+		}
+		i = next
+	}
+	if marked > 0 && bytes.HasPrefix(text, []byte("#")) && marked < lines {
+		d.layout.CommentPrefix = "#"
+		d.note("commentPrefix", "#", 0.8, fmt.Sprintf("%d of %d lines begin with # and a blank, the first one among them", marked, lines))
+		return
+	}
+	d.note("commentPrefix", "none", 0.9, "the first line does not begin with #")
+}
+
+// maxRecords is how many records a candidate dialect is judged by.
+const maxRecords = 1000
+
+// records scans the head with a dialect. lines[i] is where record i starts.
+type records struct {
+	cells   [][]string
+	line    []int // physical line, from 1
+	defects int
+}
+
+func scan(text []byte, dialect delimited.Dialect, comment string, skip int, whole bool) (r records) {
+	line, i := 1, 0
+	for ; skip > 0 && i < len(text); skip-- {
+		_, i = delimited.LineEnd(text, i)
+		line++
+	}
+	var rec delimited.Record
+	for i < len(text) && len(r.cells) < maxRecords {
+		end, next := delimited.LineEnd(text, i)
+		if dialect.IsBlank(text[i:end]) || comment != "" && bytes.HasPrefix(text[i:], []byte(comment)) {
+			i = next
+			line++
+			continue
+		}
+		if !dialect.Scan(text, i, whole, 0, &rec) {
+			break // cut off by the end of the head
+		}
+		cells := make([]string, len(rec.Cells))
+		for k, s := range rec.Cells {
+			cells[k] = string(text[s.Start:s.End])
+		}
+		for _, k := range rec.Escaped {
+			cells[k] = string(dialect.Unescape(nil, []byte(cells[k])))
+		}
+		r.cells = append(r.cells, cells)
+		r.line = append(r.line, line)
+		r.defects += len(rec.Defects)
+		line += rec.Lines
+		i = rec.Next
+	}
+	return r
+}
+
+// mode gives the most common width of the records, the wider one at a tie,
+// and how many records have it.
+func (r *records) mode() (width, count int) {
+	counts := map[int]int{}
+	for _, cells := range r.cells {
+		counts[len(cells)]++
+	}
+	for w, n := range counts {
+		if n > count || n == count && w > width {
+			width, count = w, n
+		}
+	}
+	return width, count
+}
+
+// dialect decides delimiter and quote together: each pair reads the head, and
+// the one whose rows have the steadiest width and the fewest defects wins.
+func (d *detection) dialect(text []byte) records {
+	delimiters := []string{",", ";", "\t", "|", ":", "^", "~", " "}
+	quotes := []string{`"`, "'"}
+	givenDelimiter := set(d, "delimiter", d.given.Delimiter, &d.layout.Delimiter, Name(deref(d.given.Delimiter)))
+	if givenDelimiter {
+		delimiters = []string{d.layout.Delimiter}
+	}
+	givenQuote := set(d, "quoteChar", d.given.QuoteChar, &d.layout.QuoteChar, Name(deref(d.given.QuoteChar)))
+	if givenQuote {
+		quotes = []string{d.layout.QuoteChar}
+	}
+	if !set(d, "doubleQuote", d.given.DoubleQuote, &d.layout.DoubleQuote, "") {
+		d.layout.DoubleQuote = !(bytes.Contains(text, []byte(`\"`)) && !bytes.Contains(text, []byte(`""`)))
+		if why := "a quote inside a quoted cell is written twice (RFC 4180)"; d.layout.DoubleQuote {
+			d.note("doubleQuote", "true", 0.9, why)
+		} else {
+			d.note("doubleQuote", "false", 0.8, `quotes inside cells have a backslash before them, and none is doubled`)
+		}
+	}
+	skip := deref(d.given.SkipRows)
+	type trial struct {
+		delimiter, quote string
+		records          records
+		width, count     int
+		score            float64
+	}
+	var best, second trial
+	best.score, second.score = -1, -1
+	for _, quote := range quotes {
+		for _, delimiter := range delimiters {
+			l := d.layout
+			l.Delimiter, l.QuoteChar = delimiter, quote
+			t := trial{delimiter: delimiter, quote: quote, records: scan(text, l.Dialect(), l.CommentPrefix, skip, d.whole)}
+			t.width, t.count = t.records.mode()
+			t.score = d.score(&t.records, t.width, t.count, delimiter, quote)
+			switch {
+			case t.score > best.score:
+				if best.delimiter != t.delimiter {
+					second = best
+				}
+				best = t
+			case t.score > second.score && t.delimiter != best.delimiter:
+				second = t
+			}
+		}
+	}
+	d.width = best.width
+	n := len(best.records.cells)
+	if !givenDelimiter {
+		d.layout.Delimiter = best.delimiter
+		switch {
+		case n == 0:
+			d.layout.Delimiter = ","
+			d.note("delimiter", Name(","), 0.3, "there is no row to judge by")
+		case best.width == 1:
+			if d.layout.Delimiter = ","; bytes.Contains(text, []byte(",")) {
+				d.layout.Delimiter = ""
+			}
+			d.note("delimiter", Name(d.layout.Delimiter), 0.6, "no delimiter splits the lines into steady columns: one column")
+		default:
+			confidence := 0.5 + 0.5*float64(best.count)/float64(n)
+			if second.score > 0 && second.width > 1 {
+				// Only a close second casts a doubt.
+				confidence *= 1 - 2*max(0, second.score/best.score-0.75)
+			}
+			why := fmt.Sprintf("%s gives %d columns in %d of %d rows", Name(best.delimiter), best.width, best.count, n)
+			if second.width > 1 {
+				why += fmt.Sprintf("; %s gives %d in %d of %d", Name(second.delimiter), second.width, second.count, len(second.records.cells))
+			}
+			d.note("delimiter", Name(best.delimiter), round(confidence), why)
+		}
+	}
+	if !givenQuote {
+		d.layout.QuoteChar = best.quote
+		quoted := bytes.Count(text, []byte(best.quote))
+		switch {
+		case quoted == 0 || n == 0:
+			d.layout.QuoteChar = `"`
+			d.note("quoteChar", Name(`"`), 0.8, "no cell is quoted; the usual quote would be read")
+		default:
+			d.note("quoteChar", Name(best.quote), 0.95, fmt.Sprintf("%d of them stand where a quoted cell begins or ends, %d defects", quoted, best.records.defects))
+		}
+	}
+	// Lines above the table: all records before the first two in a row that
+	// have the table's width.
+	for d.first = 0; d.first < n; d.first++ {
+		if len(best.records.cells[d.first]) == d.width && (d.first+1 >= n || len(best.records.cells[d.first+1]) == d.width) {
+			break
+		}
+	}
+	if d.first == n || d.width == 1 {
+		d.first = 0
+	}
+	if !set(d, "skipRows", d.given.SkipRows, &d.layout.SkipRows, "") {
+		if d.first > 0 {
+			d.layout.SkipRows = best.records.line[d.first] - 1
+			d.note("skipRows", strconv.Itoa(d.layout.SkipRows), 0.9, fmt.Sprintf("line %d is the first with %d cells, the lines above it have fewer or more", d.layout.SkipRows+1, d.width))
+		} else {
+			d.note("skipRows", "0", 0.95, "the table begins at the top")
+		}
+	}
+	if d.first > 0 && d.given.SkipRows == nil {
+		best.records.cells = best.records.cells[d.first:]
+		best.records.line = best.records.line[d.first:]
+	}
+	return best.records
+}
+
+func deref[T any](p *T) (zero T) {
+	if p == nil {
+		return zero
+	}
+	return *p
+}
+
+// score judges how one dialect reads the head: the share of rows of the usual
+// width, a little for more columns and for cells that are values, less for
+// defects and for marks that seldom delimit.
+func (d *detection) score(r *records, width, count int, delimiter, quote string) float64 {
+	n := len(r.cells)
+	if n == 0 {
+		return 0
+	}
+	steady := float64(count) / float64(n)
+	if width == 1 {
+		return 0.1 * steady
+	}
+	var cells, typed, empty int
+	for _, row := range r.cells {
+		for _, cell := range row {
+			cells++
+			switch {
+			case cell == "":
+				empty++
+			case isValue(cell):
+				typed++
+			}
+		}
+	}
+	score := steady * steady * (0.7 + 0.3*float64(typed+empty)/float64(cells))
+	score *= 1 - 0.5/float64(width)
+	score *= 1 - 0.5*min(1, float64(r.defects)/float64(n))
+	switch delimiter {
+	case " ", ":", "^", "~":
+		score *= 0.6
+	}
+	if quote == "'" {
+		score *= 0.97
+	}
+	return score
+}
+
+var (
+	plainNumber, _ = value.NewNumberFormat(".", "", "")
+	commaNumber, _ = value.NewNumberFormat(",", ".", "")
+	dateFormats    = func() (all []*value.DateFormat) {
+		for _, p := range []string{"yyyy-MM-dd", "dd.MM.yyyy", "d/M/yyyy", "M/d/yyyy", "yyyyMMdd"} {
+			f, err := value.NewDateFormat(value.Date, p)
+			if err != nil {
+				panic(err)
+			}
+			all = append(all, f)
+		}
+		return all
+	}()
+)
+
+// isValue tells whether a cell is a number or a date rather than words.
+func isValue(cell string) bool {
+	text := []byte(strings.TrimSpace(cell))
+	var n value.Number
+	if plainNumber.Parse(text, &n) || commaNumber.Parse(text, &n) {
+		return true
+	}
+	var t value.Instant
+	for _, f := range dateFormats {
+		if f.Parse(text, &t) == value.Matches {
+			return true
+		}
+	}
+	return len(text) >= 16 && dateFormats[0].Parse(text[:10], &t) == value.Matches
+}
+
+// header decides whether the first row names the columns.
+func (d *detection) header(r records) {
+	if set(d, "headerRows", d.given.HeaderRows, &d.layout.HeaderRows, "") {
+		return
+	}
+	say := func(rows int, confidence float64, why string) {
+		d.layout.HeaderRows = rows
+		d.note("headerRows", strconv.Itoa(rows), confidence, why)
+	}
+	if len(r.cells) == 0 {
+		say(1, 0.3, "there is no row to judge by")
+		return
+	}
+	first, rest := r.cells[0], r.cells[1:]
+	seen := map[string]bool{}
+	for _, cell := range first {
+		name := strings.TrimSpace(cell)
+		switch {
+		case isValue(name):
+			say(0, 0.9, fmt.Sprintf("the first row holds the value %q, which names no column", name))
+			return
+		case seen[name] && name != "":
+			say(1, 0.6, fmt.Sprintf("the first row holds words, %q twice", name))
+			return
+		}
+		seen[name] = true
+	}
+	if len(rest) == 0 {
+		say(1, 0.5, "the only row holds words")
+		return
+	}
+	typed, recurring := 0, 0
+	for k, name := range first {
+		values, filled := 0, 0
+		for _, row := range rest {
+			if k >= len(row) || row[k] == "" {
+				continue
+			}
+			filled++
+			if isValue(row[k]) {
+				values++
+			}
+			if row[k] == name && name != "" {
+				recurring++
+			}
+		}
+		if values*2 > filled {
+			typed++
+		}
+	}
+	switch {
+	case recurring > len(rest)/10+1:
+		say(0, 0.7, fmt.Sprintf("values of the first row recur %d times below it", recurring))
+	case typed > 0:
+		say(1, 0.97, fmt.Sprintf("the first row holds words, and below it %d of %d columns hold numbers or dates", typed, len(first)))
+	default:
+		say(1, 0.75, "the first row holds words that do not recur below it")
+	}
+}
+
+// totals are words that begin a line of totals below a table.
+var totals = []string{"total", "totals", "sum", "summe", "gesamt", "gesamtsumme", "insgesamt", "somme", "totale", "suma", "razem", "grand total"}
+
+// footer finds lines below the table: totals and notes at the very end.
+func (d *detection) footer(text, last []byte, r records) {
+	if set(d, "footerRows", d.given.FooterRows, &d.layout.FooterRows, "") {
+		return
+	}
+	if d.whole {
+		last = text
+	}
+	if len(last) > TailBytes {
+		last = last[len(last)-TailBytes:]
+	}
+	var lines [][]byte
+	for i := 0; i < len(last); {
+		end, next := delimited.LineEnd(last, i)
+		lines = append(lines, last[i:end])
+		i = next
+	}
+	if len(lines) > 0 {
+		lines = lines[1:] // it may be cut off, or be the header
+	}
+	dialect := d.layout.Dialect()
+	rows, found, notes, why := 0, 0, 0, ""
+	var rec delimited.Record
+scan:
+	for back := len(lines) - 1; back >= 0 && rows < 10; back-- {
+		rows++
+		line := bytes.TrimSpace(lines[back])
+		if len(line) == 0 || dialect.IsBlank(line) {
+			if notes > 0 {
+				found, notes = rows, 0
+			}
+			continue
+		}
+		dialect.Scan(lines[back], 0, true, 0, &rec)
+		word := ""
+		for _, s := range rec.Cells {
+			if cell := bytes.TrimSpace(lines[back][s.Start:s.End]); len(cell) > 0 {
+				word = strings.ToLower(strings.TrimRightFunc(string(cell), func(r rune) bool { return !unicode.IsLetter(r) }))
+				break
+			}
+		}
+		if i := strings.IndexFunc(word, func(r rune) bool { return !unicode.IsLetter(r) && r != ' ' }); i > 0 {
+			word = strings.TrimSpace(word[:i])
+		}
+		note := len(rec.Cells) == 1 && d.width > 1 && bytes.Count(lines[back], []byte(d.layout.QuoteChar)) == 0
+		switch {
+		case slices.Contains(totals, word):
+			found = rows
+			why = fmt.Sprintf("the line %q below the table holds totals", clip(string(line)))
+			continue
+		case note:
+			// A note counts only with a blank line or totals above it: a
+			// last row that was cut short must not vanish as a note.
+			notes++
+			if why == "" {
+				why = fmt.Sprintf("the line %q stands below the table", clip(string(line)))
+			}
+			continue
+		}
+		break scan
+	}
+	d.layout.FooterRows = found
+	if found > 0 {
+		d.note("footerRows", strconv.Itoa(found), 0.85, why)
+		return
+	}
+	d.note("footerRows", "0", 0.9, "the last lines are rows like the others")
+}
+
+func clip(s string) string {
+	if r := []rune(s); len(r) > 40 {
+		return string(r[:40]) + "…"
+	}
+	return s
+}
+
+func round(x float64) float64 { return float64(int(x*100+0.5)) / 100 }

@@ -1,0 +1,164 @@
+package report
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"io"
+	"path/filepath"
+
+	"github.com/zeebo/blake3"
+
+	"sieb/core/layout"
+	"sieb/core/sift"
+	"sieb/core/source"
+	"sieb/core/target"
+	"sieb/core/violation"
+)
+
+// Run is a delivery that is to be sifted into files.
+type Run struct {
+	Delivery      *source.File
+	Name          string         // of the delivery; "" takes the file's
+	SHA256        string         // of the delivery, where it is known; it is not computed again
+	Target        *target.Target // nil: every row that reads cleanly is accepted
+	TargetVersion int            // 0 where the target has none
+	Dir           string         // where the files go; "" writes none
+	Version       string         // of the program, for the manifest
+	Workers       int
+	Progress      func(sift.Progress)
+}
+
+// Summary is a run's result and where its files are.
+type Summary struct {
+	*sift.Result
+	Outputs *Outputs `json:"outputs,omitempty"`
+}
+
+// Outputs are the paths of a run's files.
+type Outputs struct {
+	Accepted   string `json:"accepted"`
+	Rejected   string `json:"rejected"`
+	Violations string `json:"violations"`
+	Manifest   string `json:"manifest"`
+}
+
+// Output is a written file in the manifest.
+type Output struct {
+	Name   string `json:"name"`
+	Bytes  int64  `json:"bytes"`
+	BLAKE3 string `json:"blake3"`
+}
+
+// Manifest is the proof of a run. It holds no times: the same delivery, layout
+// and target give the same manifest, byte for byte. Hashes are BLAKE3 with 256
+// bits ("BLAKE3: one function, fast everywhere", 2020).
+type Manifest struct {
+	Sieb       string           `json:"sieb" doc:"version of the program"`
+	Delivery   DeliveryProof    `json:"delivery"`
+	Layout     layout.Layout    `json:"layout"`
+	Target     *TargetProof     `json:"target"`
+	Verdict    sift.Verdict     `json:"verdict"`
+	Refusal    string           `json:"refusal,omitempty"`
+	Tally      sift.Tally       `json:"tally"`
+	Violations []ViolationCount `json:"violations"`
+	Remedies   []sift.Remedy    `json:"remedies"`
+	Outputs    []Output         `json:"outputs"`
+}
+
+// DeliveryProof identifies the bytes that were sifted.
+type DeliveryProof struct {
+	Name   string `json:"name"`
+	Bytes  int64  `json:"bytes"`
+	BLAKE3 string `json:"blake3"`
+	SHA256 string `json:"sha256,omitempty"`
+}
+
+// TargetProof identifies the target.
+type TargetProof struct {
+	Name    string `json:"name"`
+	Version int    `json:"version,omitempty"`
+	SHA256  string `json:"sha256" doc:"of the target's text"`
+}
+
+// ViolationCount is a group of violations without its samples.
+type ViolationCount struct {
+	Code   violation.Code   `json:"code"`
+	Column string           `json:"column"`
+	Action violation.Action `json:"action"`
+	Rows   int64            `json:"rows"`
+	Cells  int64            `json:"cells"`
+}
+
+// Do sifts the delivery. Where it fails or ctx ends, the files of an earlier
+// run in the folder stay as they are and nothing new is left behind.
+func (r *Run) Do(ctx context.Context) (*Summary, error) {
+	out := &files{}
+	var proof *blake3.Hasher
+	var copies []io.Writer
+	if r.Dir != "" {
+		var err error
+		if out, err = create(r.Dir); err != nil {
+			return nil, err
+		}
+		defer out.abort()
+		proof = blake3.New()
+		copies = append(copies, proof)
+	}
+	rows, err := r.Delivery.Rows(copies...)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", r.name(), err)
+	}
+	run := sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target, Workers: r.Workers, Progress: r.Progress, Sink: out}
+	result, err := run.Do(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", r.name(), err)
+	}
+	summary := &Summary{Result: result}
+	if r.Dir == "" {
+		return summary, nil
+	}
+	manifest := func(written []Output) ([]byte, error) {
+		m := r.manifest(result, written)
+		m.Delivery.BLAKE3 = hex.EncodeToString(proof.Sum(nil))
+		text, err := json.MarshalIndent(m, "", "  ")
+		return append(text, '\n'), err
+	}
+	if err := out.commit(manifest); err != nil {
+		return nil, err
+	}
+	summary.Outputs = &Outputs{filepath.Join(r.Dir, AcceptedName), filepath.Join(r.Dir, RejectedName),
+		filepath.Join(r.Dir, ViolationsName), filepath.Join(r.Dir, ManifestName)}
+	return summary, nil
+}
+
+func (r *Run) name() string {
+	if r.Name != "" {
+		return r.Name
+	}
+	return r.Delivery.Name
+}
+
+func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
+	m := Manifest{
+		Sieb:       r.Version,
+		Delivery:   DeliveryProof{Name: r.name(), Bytes: r.Delivery.Size, SHA256: r.SHA256},
+		Layout:     r.Delivery.Layout,
+		Verdict:    result.Verdict,
+		Refusal:    result.Refusal,
+		Tally:      result.Tally,
+		Violations: []ViolationCount{},
+		Remedies:   result.Remedies,
+		Outputs:    written,
+	}
+	if r.Target != nil {
+		sum := sha256.Sum256(r.Target.Text)
+		m.Target = &TargetProof{r.Target.Name, r.TargetVersion, hex.EncodeToString(sum[:])}
+	}
+	for _, g := range result.Violations {
+		m.Violations = append(m.Violations, ViolationCount{g.Code, g.Column, g.Action, g.Rows, g.Cells})
+	}
+	return m
+}

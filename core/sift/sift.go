@@ -1,0 +1,208 @@
+// Package sift runs a delivery through a target: it reads, cleans, checks and
+// splits every row, and keeps the tally.
+//
+// It decides what needs the order of rows (which row of a key comes first) and
+// adds up what the judges found. Where the texts go is left to a Sink; package
+// report writes them to files.
+package sift
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+
+	"sieb/core/check"
+	"sieb/core/rfc4180"
+	"sieb/core/source"
+	"sieb/core/target"
+	"sieb/core/violation"
+)
+
+// Verdict is the outcome of a run.
+type Verdict string
+
+// The verdicts.
+const (
+	Accepted Verdict = "accepted" // no row was rejected
+	Split    Verdict = "split"    // some rows were, within the tolerance
+	Refused  Verdict = "refused"  // the delivery as a whole is not taken
+)
+
+// Tally accounts for the rows: Read = Accepted + Rejected + Excluded.
+type Tally struct {
+	Read     int64 `json:"read"`
+	Accepted int64 `json:"accepted"`
+	Rejected int64 `json:"rejected"`
+	Excluded int64 `json:"excluded"`
+}
+
+// Progress is how far a run has come.
+type Progress struct {
+	Bytes int64 `json:"bytes"`
+	Rows  int64 `json:"rows"`
+}
+
+// Sink takes the texts of a run in order: RFC 4180, UTF-8, LF. Each call hands
+// on whole rows; text is reused after it.
+type Sink interface {
+	Accepted(text []byte) error
+	Rejected(text []byte) error
+	Violations(text []byte) error
+}
+
+// Run is one execution of a target over a delivery.
+type Run struct {
+	Source   source.Source
+	Encoding string         // of the delivery, for messages
+	Size     int64          // of the delivery in bytes, 0 where it is not known
+	Target   *target.Target // nil: every row that reads cleanly is accepted
+	Workers  int            // 0: one per processor
+	Progress func(Progress) // called in order, now and then; may be nil
+	Sink     Sink
+}
+
+// Result is what a run found.
+type Result struct {
+	Verdict    Verdict  `json:"verdict"`
+	Refusal    string   `json:"refusal,omitempty" doc:"why the delivery was refused"`
+	Tally      Tally    `json:"tally"`
+	Violations []Group  `json:"violations"`
+	Remedies   []Remedy `json:"remedies"`
+}
+
+// Remedy counts the cells that a remedy changed.
+type Remedy struct {
+	Column  string `json:"column"`
+	Remedy  string `json:"remedy"`
+	Changed int64  `json:"changed"`
+}
+
+// part is what the judges make of a batch.
+type part struct {
+	ruling   check.Ruling
+	accepted []byte
+	rejected []byte
+	ends     []end
+}
+
+// end is where a row's text ends in accepted and in rejected.
+type end struct {
+	accepted, rejected int
+	found              int
+	isRejected         bool
+}
+
+// Do runs it. The same delivery and target give the same result and the same
+// texts, whatever the number of workers.
+func (r *Run) Do(ctx context.Context) (*Result, error) {
+	plan, err := check.NewPlan(r.Target, r.Source.Header(), r.Encoding)
+	if err != nil {
+		return nil, err
+	}
+	w := newWriter(r, plan)
+	if err := w.begin(); err != nil {
+		return nil, err
+	}
+	work := func() func(*source.Batch, *part) {
+		judge := plan.NewJudge()
+		return func(b *source.Batch, p *part) { judgeBatch(plan, judge, b, p) }
+	}
+	if err := source.Flow(ctx, r.Source, r.Workers, work, w.deliver); err != nil {
+		return nil, err
+	}
+	return w.result(r.Target), nil
+}
+
+func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part) {
+	judge.Start(b, &p.ruling)
+	p.accepted, p.rejected, p.ends = p.accepted[:0], p.rejected[:0], p.ends[:0]
+	first := 0
+	for from := 0; from < len(b.Rows); from += check.Block {
+		to := min(from+check.Block, len(b.Rows))
+		judge.Rows(from, to)
+		for row := from; row < to; row++ {
+			last := first
+			for last < len(p.ruling.Found) && p.ruling.Found[last].Row == row {
+				last++
+			}
+			rejected := p.ruling.Rejected[row]
+			if rejected {
+				p.rejected = appendRejected(p.rejected, plan, b, row, &p.ruling, p.ruling.Found[first:last])
+			} else {
+				p.accepted = judge.AppendRow(p.accepted, row)
+			}
+			first = last
+			p.ends = append(p.ends, end{len(p.accepted), len(p.rejected), first, rejected})
+		}
+	}
+}
+
+// appendRejected appends a row of rejected.csv: row, line, reasons, and the
+// cells as they were delivered.
+func appendRejected(dst []byte, plan *check.Plan, b *source.Batch, row int, ruling *check.Ruling, found []check.Found) []byte {
+	dst = strconv.AppendInt(dst, b.Number(row), 10)
+	dst = append(dst, ',')
+	dst = strconv.AppendInt(dst, b.Rows[row].Line, 10)
+	dst = append(dst, ',')
+	var reasons []byte
+	for _, f := range plan.Delivery {
+		if f.Action == violation.Refuse {
+			reasons = appendReason(reasons, "", []byte(f.Message), f.Code)
+		}
+	}
+	for i := range found {
+		f := &found[i]
+		if f.Action == violation.Flag || f.Action == violation.Blank {
+			continue
+		}
+		title := plan.ColumnName(f)
+		if f.Cell >= 0 && f.Column >= 0 {
+			title = plan.Title(f.Column)
+		}
+		reasons = appendReason(reasons, title, ruling.Message(f), f.Code)
+	}
+	dst = rfc4180.AppendCell(dst, reasons)
+	for _, s := range b.Cells(row) {
+		dst = append(dst, ',')
+		dst = rfc4180.AppendValid(dst, b.Text(s))
+	}
+	return append(dst, '\n')
+}
+
+func appendReason(dst []byte, title string, message []byte, code violation.Code) []byte {
+	if len(dst) > 0 {
+		dst = append(dst, " | "...)
+	}
+	if title != "" {
+		dst = append(append(dst, title...), ": "...)
+	}
+	dst = append(append(dst, message...), " ["...)
+	return append(append(dst, code.String()...), ']')
+}
+
+// Headers of the texts that accompany accepted rows.
+var (
+	RejectedHeader   = []string{"row", "line", "reasons"} // then the delivery's own
+	ViolationsHeader = []string{"row", "line", "column", "code", "value", "message"}
+)
+
+func (w *writer) begin() error {
+	if err := w.run.Sink.Accepted(rfc4180.AppendRow(nil, w.plan.Names()...)); err != nil {
+		return err
+	}
+	header := append(append([]string{}, RejectedHeader...), w.run.Source.Header().Names...)
+	if err := w.run.Sink.Rejected(rfc4180.AppendRow(nil, header...)); err != nil {
+		return err
+	}
+	text := rfc4180.AppendRow(nil, ViolationsHeader...)
+	for _, f := range w.plan.Delivery {
+		text = rfc4180.AppendRow(text, "", fmt.Sprint(f.Line), f.Column, f.Code.String(), f.Value, f.Message)
+		w.groups.addDelivery(f)
+	}
+	for _, d := range w.run.Source.Header().Defects {
+		f := check.HeaderFinding(w.run.Source.Header(), &d)
+		text = rfc4180.AppendRow(text, "", fmt.Sprint(f.Line), f.Column, f.Code.String(), f.Value, f.Message)
+		w.groups.addDelivery(f)
+	}
+	return w.run.Sink.Violations(text)
+}

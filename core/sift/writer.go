@@ -1,0 +1,314 @@
+package sift
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"sieb/core/check"
+	"sieb/core/rfc4180"
+	"sieb/core/source"
+	"sieb/core/target"
+	"sieb/core/violation"
+)
+
+// writer takes the judged batches in order. It alone knows which rows came
+// before: it decides on keys, keeps the tally and hands the texts on.
+type writer struct {
+	run     *Run
+	plan    *check.Plan
+	keys    []keySet
+	tally   Tally
+	groups  groups
+	changed [][]int64
+	refused bool
+	near    uint64 // keeps the look-ups of prepare from being optimised away
+
+	violations []byte
+	accepted   []byte
+	rejected   []byte
+}
+
+func newWriter(r *Run, plan *check.Plan) *writer {
+	w := &writer{run: r, plan: plan, keys: make([]keySet, len(plan.Keys)), refused: plan.Refused}
+	w.groups.byKey = map[groupKey]*Group{}
+	w.changed = make([][]int64, len(plan.Names()))
+	for i := range w.changed {
+		w.changed[i] = make([]int64, len(plan.Remedies(i)))
+	}
+	return w
+}
+
+func (w *writer) deliver(b *source.Batch, p *part) error {
+	for i, counts := range p.ruling.Changed {
+		for k, n := range counts {
+			w.changed[i][k] += n
+		}
+	}
+	w.refused = w.refused || p.ruling.Refused
+	w.violations = w.violations[:0]
+	if len(w.keys) > 0 && w.keys[0].used > maxKeys-len(p.ends) {
+		return errors.New("the delivery has more than 4294967294 rows with a key; split it")
+	}
+	accepted, rejected := p.accepted, p.rejected
+	if len(w.keys) == 0 && len(p.ruling.Found) == 0 {
+		w.count(p)
+	} else {
+		accepted, rejected = w.decide(b, p)
+	}
+	if len(accepted) > 0 {
+		if err := w.run.Sink.Accepted(accepted); err != nil {
+			return err
+		}
+	}
+	if len(rejected) > 0 {
+		if err := w.run.Sink.Rejected(rejected); err != nil {
+			return err
+		}
+	}
+	if len(w.violations) > 0 {
+		if err := w.run.Sink.Violations(w.violations); err != nil {
+			return err
+		}
+	}
+	if w.run.Progress != nil {
+		w.run.Progress(Progress{b.Bytes, w.tally.Read})
+	}
+	return nil
+}
+
+// count tallies a batch in which nothing was found.
+func (w *writer) count(p *part) {
+	w.tally.Read += int64(len(p.ends))
+	for i := range p.ends {
+		if p.ends[i].isRejected {
+			w.tally.Rejected++
+		} else {
+			w.tally.Accepted++
+		}
+	}
+}
+
+// decide goes through the rows in order. As long as no key recurs, the texts
+// stay as the judges made them.
+func (w *writer) decide(b *source.Batch, p *part) (accepted, rejected []byte) {
+	found := p.ruling.Found // later rows' duplicates are added to the ruling's text only
+	var last end
+	kept, put := 0, 0 // how much of the judges' texts is copied
+	spliced := false
+	w.near = w.prepare(b, p)
+	for row := range p.ends {
+		e := &p.ends[row]
+		mine := found[last.found:e.found]
+		isRejected := e.isRejected
+		switch {
+		case len(w.keys) == 0:
+		case len(w.keys) == 1 && !isRejected && w.takes(b, p, row):
+		default:
+			if dups := w.duplicates(b, p, row, isRejected); len(dups) > 0 {
+				mine = append(slices.Clone(mine), dups...)
+				rejects := slices.ContainsFunc(dups, func(f check.Found) bool { return f.Action == violation.Reject || f.Action == violation.Refuse })
+				if rejects {
+					if !spliced {
+						w.accepted, w.rejected, spliced = w.accepted[:0], w.rejected[:0], true
+					}
+					isRejected = true
+					w.accepted = append(w.accepted, p.accepted[kept:last.accepted]...)
+					w.rejected = append(w.rejected, p.rejected[put:last.rejected]...)
+					w.rejected = appendRejected(w.rejected, w.plan, b, row, &p.ruling, mine)
+					kept, put = e.accepted, e.rejected
+				}
+			}
+		}
+		w.tally.Read++
+		if isRejected {
+			w.tally.Rejected++
+		} else {
+			w.tally.Accepted++
+		}
+		for i := range mine {
+			w.report(b, &p.ruling, &mine[i])
+		}
+		last = *e
+	}
+	if !spliced {
+		return p.accepted, p.rejected
+	}
+	w.accepted = append(w.accepted, p.accepted[kept:]...)
+	w.rejected = append(w.rejected, p.rejected[put:]...)
+	return w.accepted, w.rejected
+}
+
+// duplicates looks the row's keys up. Only a row that is accepted takes
+// possession of its keys, so that the first row that is kept counts as the
+// first, and a bad row never costs the good one that repeats its key.
+func (w *writer) duplicates(b *source.Batch, p *part, row int, isRejected bool) (dups []check.Found) {
+	n := len(w.keys)
+	keys := p.ruling.Keys[row*n : row*n+n]
+	for k, h := range keys {
+		if h == (check.KeyHash{}) {
+			continue
+		}
+		if first := w.keys[k].find(h); first != nil {
+			f := p.ruling.AddDuplicate(w.plan, b, row, &w.plan.Keys[k], int64(first.row), int64(first.line))
+			isRejected = isRejected || f.Action != violation.Flag
+			w.refused = w.refused || f.Action == violation.Refuse
+			dups = append(dups, f)
+			keys[k] = check.KeyHash{}
+		}
+	}
+	if isRejected {
+		return dups
+	}
+	for k, h := range keys {
+		if h != (check.KeyHash{}) {
+			w.keys[k].add(h, b.Number(row), b.Rows[row].Line)
+		}
+	}
+	return dups
+}
+
+// takes lets a row take possession of the only key, where it is free.
+func (w *writer) takes(b *source.Batch, p *part, row int) bool {
+	h := p.ruling.Keys[row]
+	if h == (check.KeyHash{}) {
+		return true
+	}
+	return w.keys[0].takeFree(h, b.Number(row), b.Rows[row].Line)
+}
+
+// prepare makes room for a batch's keys and brings their slots near.
+func (w *writer) prepare(b *source.Batch, p *part) (near uint64) {
+	n := len(w.keys)
+	for k := range n {
+		set := &w.keys[k]
+		if set.used == 0 && w.run.Size > 0 {
+			// The table grows once, to what the first batch lets expect.
+			set.reserve(int(min(w.run.Size/max(1, b.Bytes/int64(max(1, len(p.ends)))), maxExpected)))
+		}
+		set.reserve(len(p.ends))
+		for i := k; i < len(p.ruling.Keys); i += n {
+			near ^= set.touch(p.ruling.Keys[i])
+		}
+	}
+	return near
+}
+
+func (w *writer) report(b *source.Batch, ruling *check.Ruling, f *check.Found) {
+	row, line := b.Number(f.Row), b.Rows[f.Row].Line
+	name := w.plan.ColumnName(f)
+	v := strconv.AppendInt(w.violations, row, 10)
+	v = append(v, ',')
+	v = strconv.AppendInt(v, line, 10)
+	v = append(v, ',')
+	v = rfc4180.AppendCell(v, []byte(name))
+	v = append(v, ',')
+	v = append(v, f.Code.String()...)
+	v = append(v, ',')
+	v = rfc4180.AppendCell(v, ruling.Value(f))
+	v = append(v, ',')
+	v = rfc4180.AppendCell(v, ruling.Message(f))
+	w.violations = append(v, '\n')
+
+	g := w.groups.of(f.Code, name, f.Action)
+	if g.lastRow != row {
+		g.Rows++
+		g.lastRow = row
+	}
+	if f.Cell >= 0 {
+		g.Cells++
+	}
+	if len(g.Samples) < maxSamples {
+		g.Samples = append(g.Samples, Sample{row, line, string(ruling.Value(f)), string(ruling.Message(f))})
+	}
+}
+
+func (w *writer) result(t *target.Target) *Result {
+	r := &Result{Verdict: Accepted, Tally: w.tally, Violations: w.groups.sorted(), Remedies: []Remedy{}}
+	names := w.plan.Names()
+	for i, counts := range w.changed {
+		for k, n := range counts {
+			r.Remedies = append(r.Remedies, Remedy{names[i], w.plan.Remedies(i)[k].Name, n})
+		}
+	}
+	exceeded := t != nil && t.Tolerance.Exceeded(w.tally.Rejected, w.tally.Read)
+	switch {
+	case w.refused:
+		r.Verdict = Refused
+		var reasons []string
+		for _, g := range r.Violations {
+			if g.Action == violation.Refuse && len(g.Samples) > 0 {
+				reasons = append(reasons, g.Samples[0].Message)
+			}
+		}
+		r.Refusal = strings.Join(reasons, "; ")
+	case exceeded:
+		r.Verdict = Refused
+		r.Refusal = fmt.Sprintf("%d of %d rows were rejected, and the tolerance is %s", w.tally.Rejected, w.tally.Read, t.Tolerance)
+	case w.tally.Rejected > 0:
+		r.Verdict = Split
+	}
+	return r
+}
+
+// maxSamples is how many violations a group shows, the first ones of the delivery.
+const maxSamples = 10
+
+// Group is the violations of one code in one column.
+type Group struct {
+	Code    violation.Code   `json:"code"`
+	Class   string           `json:"class"`
+	Column  string           `json:"column"`
+	Action  violation.Action `json:"action"`
+	Rows    int64            `json:"rows"`
+	Cells   int64            `json:"cells" doc:"0 for a violation of whole rows"`
+	Samples []Sample         `json:"samples"`
+
+	lastRow int64
+}
+
+// Sample is one violation of a group.
+type Sample struct {
+	Row     int64  `json:"row" doc:"0 for a violation of the delivery as a whole"`
+	Line    int64  `json:"line"`
+	Value   string `json:"value"`
+	Message string `json:"message"`
+}
+
+type groupKey struct {
+	code   violation.Code
+	action violation.Action
+	column string
+}
+
+type groups struct{ byKey map[groupKey]*Group }
+
+func (g *groups) of(code violation.Code, column string, action violation.Action) *Group {
+	key := groupKey{code, action, column}
+	group := g.byKey[key]
+	if group == nil {
+		group = &Group{Code: code, Class: code.Class(), Column: column, Action: action, Samples: []Sample{}}
+		g.byKey[key] = group
+	}
+	return group
+}
+
+func (g *groups) addDelivery(f check.Finding) {
+	group := g.of(f.Code, f.Column, f.Action)
+	group.Samples = append(group.Samples, Sample{0, f.Line, f.Value, f.Message})
+}
+
+// sorted gives the groups, most rows first.
+func (g *groups) sorted() []Group {
+	all := make([]Group, 0, len(g.byKey))
+	for _, group := range g.byKey {
+		all = append(all, *group)
+	}
+	slices.SortFunc(all, func(a, b Group) int {
+		return cmp.Or(-cmp.Compare(a.Rows, b.Rows), cmp.Compare(a.Code, b.Code), cmp.Compare(a.Column, b.Column), cmp.Compare(a.Action, b.Action))
+	})
+	return all
+}

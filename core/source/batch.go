@@ -1,0 +1,159 @@
+// Package source reads a delivery into batches of rows.
+//
+// A Reader cuts the input into batches at the ends of rows, on one goroutine;
+// Split then finds the cells of a batch, on any goroutine; Flow runs both
+// over a whole delivery and hands the batches on in order. Defects of a row
+// are recorded with the batch and are never fatal: one bad row costs no other
+// row. The package knows layouts and the grammar of delimited text; it knows
+// nothing of targets, rules or outputs.
+package source
+
+import (
+	"bytes"
+	"cmp"
+	"slices"
+	"unicode/utf8"
+
+	"sieb/core/delimited"
+	"sieb/core/violation"
+)
+
+// Batch is a run of rows. Its text is one arena of UTF-8 bytes; cells are
+// places in the arena. It is reused: nothing of it may be kept.
+type Batch struct {
+	Arena    []byte
+	Rows     []Row
+	FirstRow int64 // number of Rows[0], counted from 1
+	Defects  []Defect
+	Bytes    int64 // bytes of the delivery read up to the end of this batch
+
+	cells   []delimited.Span
+	escaped []int // cells that hold doubled quotes until Split
+	text    int   // length of the arena as read, before Split appends to it
+	base    int64 // byte offset of the arena in the delivery
+	single  bool  // one byte of the delivery became one character
+	lossy   bool  // a replacement character stands for an invalid byte
+	width   int
+	dialect delimited.Dialect
+}
+
+// Row is one row of a batch.
+type Row struct {
+	Start, End uint32 // its text in the arena, without the line end
+	Line       int64  // the physical line on which it starts, from 1
+	Broken     bool   // a quote was left open: its cells are not to be trusted
+
+	first, count uint32 // cells
+	cut          bool   // the reader found the cells already
+}
+
+// Defect is something wrong with a row as it was read.
+type Defect struct {
+	Code   violation.Code
+	Row    int   // index in Rows; -1 in a header
+	Cell   int   // index in the row, -1 where the whole row is meant
+	Offset int64 // byte offset in the delivery, from 0
+	Count  int   // cells found in row.short and row.long, invalid bytes in encoding.invalid
+	Byte   byte  // the first invalid byte, 0 where the decoding lost it
+}
+
+// Width gives the number of cells of a row of the table.
+func (b *Batch) Width() int { return b.width }
+
+// Number gives the row's number in the delivery, counted from 1.
+func (b *Batch) Number(row int) int64 { return b.FirstRow + int64(row) }
+
+// Cells gives the places of a row's cells. Valid after Split.
+func (b *Batch) Cells(row int) []delimited.Span {
+	r := &b.Rows[row]
+	return b.cells[r.first : r.first+r.count]
+}
+
+// Gather fills dst with the places of one cell of each row from the row from
+// on; a row without that cell gives the empty place.
+func (b *Batch) Gather(dst []delimited.Span, cell, from int) {
+	rows := b.Rows[from : from+len(dst)]
+	cells := b.cells
+	for i := range rows {
+		r := &rows[i]
+		dst[i] = delimited.Span{}
+		if at := int(r.first) + cell; uint32(cell) < r.count && at < len(cells) {
+			dst[i] = cells[at]
+		}
+	}
+}
+
+// Text gives the text at a place.
+func (b *Batch) Text(s delimited.Span) []byte { return b.Arena[s.Start:s.End] }
+
+// Split finds the cells of all rows and the defects that show in them.
+func (b *Batch) Split() {
+	b.Arena = b.Arena[:b.text:cap(b.Arena)]
+	invalid := b.hasInvalid()
+	for i := range b.Rows {
+		r := &b.Rows[i]
+		if !r.cut {
+			r.first = uint32(len(b.cells))
+			b.cells = b.dialect.AppendCells(b.cells, b.Arena, int(r.Start), int(r.End))
+			r.count = uint32(len(b.cells)) - r.first
+		}
+		if b.width > 0 && int(r.count) != b.width && !r.Broken {
+			code := violation.RowShort
+			if int(r.count) > b.width {
+				code = violation.RowLong
+			}
+			b.Defects = append(b.Defects, Defect{Code: code, Row: i, Cell: -1, Offset: b.Offset(int(r.Start)), Count: int(r.count)})
+		}
+		if invalid {
+			b.findInvalid(i)
+		}
+	}
+	for _, c := range b.escaped {
+		text := b.Text(b.cells[c])
+		start := len(b.Arena)
+		b.Arena = b.dialect.Unescape(b.Arena, text)
+		b.cells[c] = delimited.Span{Start: uint32(start), End: uint32(len(b.Arena))}
+	}
+	slices.SortStableFunc(b.Defects, func(x, y Defect) int {
+		return cmp.Or(cmp.Compare(x.Row, y.Row), cmp.Compare(x.Cell, y.Cell))
+	})
+}
+
+var replacement = []byte(string(utf8.RuneError))
+
+func (b *Batch) hasInvalid() bool {
+	if b.single {
+		return b.lossy && bytes.Contains(b.Arena, replacement)
+	}
+	return !utf8.Valid(b.Arena)
+}
+
+func (b *Batch) findInvalid(row int) {
+	for k, s := range b.Cells(row) {
+		first, count := -1, 0
+		for i := int(s.Start); i < int(s.End); {
+			r, n := utf8.DecodeRune(b.Arena[i:s.End])
+			if r == utf8.RuneError && (n == 1) != b.single {
+				if count++; first < 0 {
+					first = i
+				}
+			}
+			i += n
+		}
+		if count > 0 {
+			d := Defect{Code: violation.EncodingInvalid, Row: row, Cell: k, Offset: b.Offset(first), Count: count}
+			if !b.single {
+				d.Byte = b.Arena[first]
+			}
+			b.Defects = append(b.Defects, d)
+		}
+	}
+}
+
+// Offset gives the byte offset in the delivery of a position in the arena.
+func (b *Batch) Offset(at int) int64 {
+	if b.single {
+		return b.base + int64(utf8.RuneCount(b.Arena[:at]))
+	}
+	return b.base + int64(at)
+}

@@ -1,0 +1,415 @@
+package source
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding/charmap"
+
+	"sieb/core/delimited"
+	"sieb/core/layout"
+	"sieb/core/violation"
+)
+
+const (
+	batchBytes = 256 << 10
+	// maxRow bounds the memory that one row may take.
+	maxRow = 128 << 20
+)
+
+// Header is what stands above the rows.
+type Header struct {
+	Names   []string // one per column; column_1 … where nothing names them
+	Named   bool     // the names come from the delivery
+	Line    int64    // the physical line of the header; 0 without one
+	Defects []Defect
+}
+
+// Reader cuts the text of a delivery into batches of rows.
+type Reader struct {
+	in      decoder
+	dialect delimited.Dialect
+	comment []byte
+	header  Header
+	footer  int
+
+	buf   []byte // text not yet handed on
+	line  int64  // physical line at the start of buf
+	row   int64  // rows handed on
+	eof   bool
+	width int
+	rec   delimited.Record
+}
+
+// NewReader reads the layout's header from r and stands before the first row.
+func NewReader(r io.Reader, l layout.Layout) (*Reader, error) {
+	if err := l.Check(); err != nil {
+		return nil, err
+	}
+	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, line: 1}
+	s.in.r = r
+	if set, ok := layout.Charset(l.Encoding); ok {
+		s.in.decode(set)
+	}
+	if err := s.more(batchBytes); err != nil {
+		return nil, err
+	}
+	if s.in.set == nil {
+		if rest, has := bytes.CutPrefix(s.buf, []byte("\xEF\xBB\xBF")); has {
+			s.buf = rest
+			s.in.base = 3
+		}
+	}
+	for range l.SkipRows {
+		if err := s.skipLine(); err != nil {
+			return nil, err
+		}
+	}
+	if err := s.readHeader(l.HeaderRows); err != nil {
+		return nil, err
+	}
+	return s, nil
+}
+
+// Header gives the names of the columns.
+func (s *Reader) Header() Header { return s.header }
+
+// more reads until buf holds n bytes or the input ends.
+func (s *Reader) more(n int) error {
+	for len(s.buf) < n && !s.eof {
+		var err error
+		s.buf, err = s.in.read(s.buf, n)
+		if err == io.EOF {
+			s.eof = true
+		} else if err != nil {
+			return fmt.Errorf("reading after line %d: %w", s.line, err)
+		}
+	}
+	return nil
+}
+
+// limit is how much of buf may be cut: all but the footer's lines.
+func (s *Reader) limit() int {
+	if s.footer == 0 {
+		return len(s.buf)
+	}
+	// At the end of the input the last line end closes the last line; before
+	// it, the line that is still being read counts as one.
+	at := len(s.buf)
+	lines := s.footer
+	if !s.eof {
+		lines++
+	}
+	for ; lines > 0 && at > 0; lines-- {
+		if at--; s.buf[at] == '\n' && at > 0 && s.buf[at-1] == '\r' {
+			at--
+		}
+		for at > 0 && s.buf[at-1] != '\n' && s.buf[at-1] != '\r' {
+			at--
+		}
+	}
+	return at
+}
+
+// skipLine drops one physical line.
+func (s *Reader) skipLine() error {
+	for {
+		text := s.buf[:s.limit()]
+		if len(text) == 0 && s.eof {
+			return nil
+		}
+		_, next := delimited.LineEnd(text, 0)
+		if next < len(text) || s.eof || next > 0 && text[next-1] == '\n' {
+			s.drop(next)
+			s.line++
+			return nil
+		}
+		if err := s.grow(); err != nil {
+			return err
+		}
+	}
+}
+
+// drop takes n bytes off the front of buf.
+func (s *Reader) drop(n int) {
+	s.in.advance(s.buf[:n])
+	s.buf = s.buf[n:]
+}
+
+// grow reads more where a row does not fit in what was read.
+func (s *Reader) grow() error {
+	if len(s.buf) > maxRow {
+		return fmt.Errorf("line %d: the row is longer than %d MiB; is the delimiter or the quote character wrong?", s.line, maxRow>>20)
+	}
+	return s.more(max(batchBytes, min(2*len(s.buf), maxRow+1)))
+}
+
+func (s *Reader) readHeader(rows int) error {
+	for k := 0; k < rows; {
+		text := s.buf[:s.limit()]
+		end, next := delimited.LineEnd(text, 0)
+		switch {
+		case len(text) == 0 && s.eof:
+			k = rows
+			continue
+		case next == len(text) && !s.eof:
+		case s.isSkipped(text[:end]):
+			s.drop(next)
+			s.line++
+			continue
+		case s.dialect.Scan(text, 0, s.eof, 0, &s.rec):
+			s.addHeader(text, k)
+			s.drop(s.rec.Next)
+			s.line += int64(s.rec.Lines)
+			k++
+			continue
+		}
+		if err := s.grow(); err != nil {
+			return err
+		}
+	}
+	s.width = len(s.header.Names)
+	if rows == 0 {
+		s.width = s.usualWidth()
+		for k := range s.width {
+			s.header.Names = append(s.header.Names, fmt.Sprintf("column_%d", k+1))
+		}
+		return nil
+	}
+	for k, name := range s.header.Names {
+		if name == "" {
+			s.header.Names[k] = fmt.Sprintf("column_%d", k+1)
+		}
+	}
+	return nil
+}
+
+func (s *Reader) isSkipped(line []byte) bool {
+	return s.dialect.IsBlank(line) || len(s.comment) > 0 && bytes.HasPrefix(line, s.comment)
+}
+
+// addHeader takes a record into the header; further header rows are joined
+// to the names above them.
+func (s *Reader) addHeader(text []byte, k int) {
+	if k == 0 {
+		s.header.Line = s.line
+		s.header.Named = true
+	}
+	for i, span := range s.rec.Cells {
+		cell := text[span.Start:span.End]
+		for _, e := range s.rec.Escaped {
+			if e == i {
+				cell = s.dialect.Unescape(nil, cell)
+			}
+		}
+		name := strings.TrimSpace(strings.ToValidUTF8(string(cell), string(utf8.RuneError)))
+		switch {
+		case i >= len(s.header.Names):
+			s.header.Names = append(s.header.Names, name)
+		case name != "" && s.header.Names[i] != "":
+			s.header.Names[i] += " " + name
+		case name != "":
+			s.header.Names[i] = name
+		}
+	}
+	for _, d := range s.rec.Defects {
+		s.header.Defects = append(s.header.Defects, Defect{Code: d.Code, Row: -1, Cell: d.Cell, Offset: s.in.offset(text[:d.At])})
+	}
+}
+
+// usualWidth is the most common width of the first rows, for a table without a header.
+func (s *Reader) usualWidth() int {
+	text := s.buf[:s.limit()]
+	counts := map[int]int{}
+	best := 0
+	for i, n := 0, 0; i < len(text) && n < 1000; n++ {
+		end, next := delimited.LineEnd(text, i)
+		if s.isSkipped(text[i:end]) {
+			i = next
+			continue
+		}
+		if !s.dialect.Scan(text, i, s.eof, 0, &s.rec) {
+			break
+		}
+		w := len(s.rec.Cells)
+		counts[w]++
+		if counts[w] > counts[best] {
+			best = w
+		}
+		i = s.rec.Next
+	}
+	return best
+}
+
+// Next fills b with the next rows. It returns io.EOF after the last row.
+func (s *Reader) Next(b *Batch) error {
+	if err := s.more(batchBytes); err != nil {
+		return err
+	}
+	for {
+		if s.cut(b) {
+			return nil
+		}
+		if s.eof {
+			return io.EOF
+		}
+		if err := s.grow(); err != nil {
+			return err
+		}
+	}
+}
+
+// cut hands the complete rows of buf to the batch. It returns false where
+// there is none.
+//
+// The batch and the reader swap buffers: the rest behind the last complete
+// row is copied to the batch's old buffer, which becomes the reader's.
+func (s *Reader) cut(b *Batch) bool {
+	b.Rows, b.Defects, b.cells, b.escaped = b.Rows[:0], b.Defects[:0], b.cells[:0], b.escaped[:0]
+	b.FirstRow = s.row + 1
+	b.base, b.single, b.lossy, b.width, b.dialect = s.in.base, s.in.set != nil, s.in.lossy, s.width, s.dialect
+	text := s.buf[:s.limit()]
+	pos := 0
+	nextQuote := -1
+	for pos < len(text) {
+		end, next := delimited.LineEnd(text, pos)
+		if next == len(text) && !s.eof && (end == next || text[next-1] == '\r') {
+			break // the line, or its line end, is not complete
+		}
+		if s.isSkipped(text[pos:end]) {
+			pos = next
+			s.line++
+			continue
+		}
+		if nextQuote < pos {
+			nextQuote = s.quoteAfter(text, pos)
+		}
+		if nextQuote >= end {
+			b.Rows = append(b.Rows, Row{Start: uint32(pos), End: uint32(end), Line: s.line})
+			pos = next
+			s.line++
+			continue
+		}
+		if !s.dialect.Scan(text, pos, s.eof || len(s.buf) > maxRow, s.width, &s.rec) {
+			break
+		}
+		s.take(b, pos)
+		pos = s.rec.Next
+		s.line += int64(s.rec.Lines)
+	}
+	if pos == 0 {
+		return false
+	}
+	s.row += int64(len(b.Rows))
+	old := b.Arena
+	b.Arena, b.text = s.buf[:pos], pos
+	s.in.advance(s.buf[:pos])
+	b.Bytes = s.in.base
+	s.buf = append(old[:0], s.buf[pos:]...)
+	return true
+}
+
+func (s *Reader) quoteAfter(text []byte, pos int) int {
+	if s.dialect.Quote == "" {
+		return len(text)
+	}
+	if k := bytes.IndexByte(text[pos:], s.dialect.Quote[0]); k >= 0 {
+		return pos + k
+	}
+	return len(text)
+}
+
+// take adds the scanned record to the batch as a row.
+func (s *Reader) take(b *Batch, pos int) {
+	first := len(b.cells)
+	b.cells = append(b.cells, s.rec.Cells...)
+	for _, e := range s.rec.Escaped {
+		b.escaped = append(b.escaped, first+e)
+	}
+	for _, d := range s.rec.Defects {
+		b.Defects = append(b.Defects, Defect{Code: d.Code, Row: len(b.Rows), Cell: d.Cell, Offset: s.in.offset(s.buf[:d.At])})
+	}
+	b.Rows = append(b.Rows, Row{Start: uint32(pos), End: uint32(s.rec.End), Line: s.line, Broken: s.rec.Open,
+		first: uint32(first), count: uint32(len(s.rec.Cells)), cut: true})
+}
+
+// decoder reads bytes and makes them UTF-8.
+type decoder struct {
+	r     io.Reader
+	set   *charmap.Charmap // nil for UTF-8
+	table [256]string
+	lossy bool // some byte has no character
+	raw   []byte
+	base  int64 // byte offset of the text not yet advanced over
+}
+
+func (d *decoder) decode(set *charmap.Charmap) {
+	d.set = set
+	for c := range d.table {
+		r := set.DecodeByte(byte(c))
+		d.table[c] = string(r)
+		d.lossy = d.lossy || r == utf8.RuneError
+	}
+	d.raw = make([]byte, 64<<10)
+}
+
+// read appends text to dst until it holds about n bytes.
+func (d *decoder) read(dst []byte, n int) ([]byte, error) {
+	if cap(dst) < n+utf8.UTFMax {
+		grown := make([]byte, len(dst), n+utf8.UTFMax)
+		copy(grown, dst)
+		dst = grown
+	}
+	if d.set == nil {
+		k, err := io.ReadFull(d.r, dst[len(dst):n])
+		return dst[:len(dst)+k], end(err)
+	}
+	k, err := io.ReadFull(d.r, d.raw[:min(len(d.raw), max(1, n-len(dst)))])
+	raw := d.raw[:k]
+	for len(raw) > 0 {
+		plain := 0
+		for plain < len(raw) && raw[plain] < utf8.RuneSelf {
+			plain++
+		}
+		dst = append(dst, raw[:plain]...)
+		if raw = raw[plain:]; len(raw) > 0 {
+			dst = append(dst, d.table[raw[0]]...)
+			raw = raw[1:]
+		}
+	}
+	return dst, end(err)
+}
+
+func end(err error) error {
+	if errors.Is(err, io.ErrUnexpectedEOF) {
+		return io.EOF
+	}
+	return err
+}
+
+func (d *decoder) advance(text []byte) { d.base += d.bytes(text) }
+
+func (d *decoder) offset(before []byte) int64 { return d.base + d.bytes(before) }
+
+// bytes counts the bytes of the delivery that became text.
+func (d *decoder) bytes(text []byte) int64 {
+	if d.set == nil {
+		return int64(len(text))
+	}
+	return int64(utf8.RuneCount(text))
+}
+
+// Invalid says which byte of the delivery is the first invalid one.
+func (d *Defect) Invalid() string {
+	if d.Code != violation.EncodingInvalid {
+		return ""
+	}
+	if d.Byte == 0 {
+		return fmt.Sprintf("byte %d", d.Offset)
+	}
+	return fmt.Sprintf("byte %d (0x%02X)", d.Offset, d.Byte)
+}

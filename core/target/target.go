@@ -1,0 +1,163 @@
+// Package target is the model of a target: the table that rows are meant for,
+// with its columns and their rules, as a steward writes it down.
+//
+// It reads targets from YAML or JSON and says, with line and column, what is
+// unknown or contradictory in them. It does not check rows: package check
+// compiles a target into judges.
+package target
+
+import (
+	"fmt"
+	"math/big"
+	"strings"
+
+	"sieb/core/value"
+	"sieb/core/violation"
+)
+
+// Target is a table that rows are meant for.
+type Target struct {
+	Name      string
+	Title     string
+	Columns   []Column
+	Key       []string // names of the columns that identify a row together
+	Tolerance Tolerance
+	Text      []byte // the text that it was read from
+}
+
+// Column is one column of a target with its rules. Property names are those
+// of CSV on the Web where it has the concept.
+type Column struct {
+	Name        string
+	Titles      []string // headers that the column may come under, besides its name
+	Position    int      // place in the delivery from 1; 0 means: by header
+	Datatype    value.Datatype
+	Formats     []string
+	DecimalChar string
+	GroupChar   string
+	Precision   *int
+	Scale       *int
+	Required    bool
+	Unique      bool
+	Null        []string // texts that mean "no value"
+	MinLength   *int
+	MaxLength   *int
+	Minimum     string // in canonical form; "" for none
+	Maximum     string
+	OneOf       []string
+	OnViolation *violation.Action // nil: each code's own action
+	Remedies    []Remedy
+}
+
+// Remedy is a declared cleaning of a column's cells.
+type Remedy struct {
+	Name   string            // trim, squeeze, upper, lower, recode
+	Recode map[string]string // of recode: what is found, what takes its place
+}
+
+// RemedyNames lists the remedies that a column can declare.
+var RemedyNames = []string{"trim", "squeeze", "upper", "lower", "recode"}
+
+// MaxRemedies is how many remedies one column can have.
+const MaxRemedies = 64
+
+// Tolerance is how much may be rejected before the delivery is refused. The
+// zero Tolerance has no limit.
+type Tolerance struct {
+	Rows  *int64   // at most so many rows
+	Share *big.Rat // at most this share of the rows read, 0 to 1
+}
+
+// Exceeded tells whether the rejected rows are more than the tolerance allows.
+func (t Tolerance) Exceeded(rejected, read int64) bool {
+	if t.Rows != nil && rejected > *t.Rows {
+		return true
+	}
+	if t.Share == nil || read == 0 {
+		return false
+	}
+	return big.NewRat(rejected, read).Cmp(t.Share) > 0
+}
+
+// String writes the tolerance as a target does: "2%" or "100".
+func (t Tolerance) String() string {
+	switch {
+	case t.Rows != nil:
+		return fmt.Sprint(*t.Rows)
+	case t.Share != nil:
+		percent := new(big.Rat).Mul(t.Share, big.NewRat(100, 1))
+		text := percent.FloatString(6)
+		return strings.TrimSuffix(strings.TrimRight(text, "0"), ".") + "%"
+	}
+	return "no limit"
+}
+
+// Column gives the column of a name, nil where there is none.
+func (t *Target) Column(name string) *Column {
+	for i := range t.Columns {
+		if t.Columns[i].Name == name {
+			return &t.Columns[i]
+		}
+	}
+	return nil
+}
+
+// Plain makes the target of a delivery that has none: every column a text,
+// nothing demanded.
+func Plain(columns []string) *Target {
+	t := &Target{Columns: make([]Column, len(columns))}
+	for i, name := range columns {
+		t.Columns[i] = Column{Name: name, Position: i + 1, Null: []string{""}}
+	}
+	return t
+}
+
+// Title gives the name that a sender knows the column by.
+func (c *Column) Title() string {
+	if len(c.Titles) > 0 {
+		return c.Titles[0]
+	}
+	return c.Name
+}
+
+// NumberFormat gives the format of the column's numbers.
+func (c *Column) NumberFormat() (value.NumberFormat, error) {
+	pattern := ""
+	if len(c.Formats) > 0 {
+		pattern = c.Formats[0]
+	}
+	return value.NewNumberFormat(c.DecimalChar, c.GroupChar, pattern)
+}
+
+// DateFormats gives the formats of the column's dates, ISO 8601 where the
+// column declares none.
+func (c *Column) DateFormats() ([]*value.DateFormat, error) {
+	patterns := c.Formats
+	if len(patterns) == 0 {
+		patterns = []string{""}
+	}
+	all := make([]*value.DateFormat, len(patterns))
+	for i, p := range patterns {
+		f, err := value.NewDateFormat(c.Datatype, p)
+		if err != nil {
+			return nil, err
+		}
+		all[i] = f
+	}
+	return all, nil
+}
+
+// Booleans gives the texts for true and false.
+func (c *Column) Booleans() (yes, no []string, err error) {
+	if len(c.Formats) == 0 {
+		return []string{"true", "1"}, []string{"false", "0"}, nil
+	}
+	for _, f := range c.Formats {
+		y, n, has := strings.Cut(f, "|")
+		if !has || y == "" || n == "" || y == n || strings.Contains(n, "|") {
+			return nil, nil, fmt.Errorf("the format %q of a boolean is two texts with a bar between them, such as Y|N", f)
+		}
+		yes, no = append(yes, y), append(no, n)
+	}
+	return yes, no, nil
+}

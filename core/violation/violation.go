@@ -1,0 +1,160 @@
+// Package violation names what can be wrong with a cell, a row or a file.
+//
+// It knows the codes, the class each code belongs to and what happens to a
+// row by default. It does not know how a violation is found: readers and
+// checks do that.
+package violation
+
+import "fmt"
+
+// Code says which rule a cell, row or file broke. The zero Code means "none".
+type Code uint8
+
+// The codes, in the order in which the classes are shown to a steward.
+const (
+	None Code = iota
+	RowShort
+	RowLong
+	HeaderMissing
+	HeaderDuplicate
+	HeaderUnknown
+	EncodingInvalid
+	QuoteOpen
+	QuoteStray
+	QuoteTail
+	RequiredEmpty
+	TypeInteger
+	TypeDecimal
+	TypeDouble
+	TypeBoolean
+	NumberPrecision
+	NumberScale
+	DateFormat
+	DateImpossible
+	DateAmbiguous
+	TimeFormat
+	TextLong
+	TextShort
+	RangeLow
+	RangeHigh
+	TextFormat
+	ValueUnknown
+	KeyDuplicate
+	codes
+)
+
+var table = [codes]struct {
+	name, class string
+	action      Action
+}{
+	None:            {"", "", Flag},
+	RowShort:        {"row.short", "structure", Reject},
+	RowLong:         {"row.long", "structure", Reject},
+	HeaderMissing:   {"header.missing", "structure", Refuse},
+	HeaderDuplicate: {"header.duplicate", "structure", Refuse},
+	HeaderUnknown:   {"header.unknown", "structure", Flag},
+	EncodingInvalid: {"encoding.invalid", "encoding", Reject},
+	QuoteOpen:       {"quote.open", "quoting", Reject},
+	QuoteStray:      {"quote.stray", "quoting", Flag},
+	QuoteTail:       {"quote.tail", "quoting", Reject},
+	RequiredEmpty:   {"required.empty", "required", Reject},
+	TypeInteger:     {"type.integer", "type", Reject},
+	TypeDecimal:     {"type.decimal", "type", Reject},
+	TypeDouble:      {"type.double", "type", Reject},
+	TypeBoolean:     {"type.boolean", "type", Reject},
+	NumberPrecision: {"number.precision", "type", Reject},
+	NumberScale:     {"number.scale", "type", Reject},
+	DateFormat:      {"date.format", "date", Reject},
+	DateImpossible:  {"date.impossible", "date", Reject},
+	DateAmbiguous:   {"date.ambiguous", "date", Flag},
+	TimeFormat:      {"time.format", "date", Reject},
+	TextLong:        {"text.long", "length", Reject},
+	TextShort:       {"text.short", "length", Reject},
+	RangeLow:        {"range.low", "range", Reject},
+	RangeHigh:       {"range.high", "range", Reject},
+	TextFormat:      {"text.format", "pattern", Reject},
+	ValueUnknown:    {"value.unknown", "set", Reject},
+	KeyDuplicate:    {"key.duplicate", "uniqueness", Reject},
+}
+
+// String gives the code as it stands in reports: "range.low".
+func (c Code) String() string {
+	if c >= codes {
+		return fmt.Sprintf("code(%d)", uint8(c))
+	}
+	return table[c].name
+}
+
+// Class gives the family the code belongs to: "range".
+func (c Code) Class() string {
+	if c >= codes {
+		return ""
+	}
+	return table[c].class
+}
+
+// Action gives what happens by default to the row (or delivery) with this violation.
+func (c Code) Action() Action {
+	if c >= codes {
+		return Reject
+	}
+	return table[c].action
+}
+
+// MarshalText writes the code's name.
+func (c Code) MarshalText() ([]byte, error) { return []byte(c.String()), nil }
+
+// UnmarshalText reads a code's name.
+func (c *Code) UnmarshalText(text []byte) error {
+	for i := range table {
+		if table[i].name == string(text) {
+			*c = Code(i)
+			return nil
+		}
+	}
+	return fmt.Errorf("unknown violation code %q", text)
+}
+
+// Codes lists all codes in order.
+func Codes() []Code {
+	all := make([]Code, 0, codes-1)
+	for c := None + 1; c < codes; c++ {
+		all = append(all, c)
+	}
+	return all
+}
+
+// Action is what a violation does. The zero Action rejects the row.
+type Action uint8
+
+// The actions.
+const (
+	Reject Action = iota // the row is rejected
+	Blank                // the cell becomes empty, the row stays
+	Flag                 // the row stays as it is, the violation is reported
+	Refuse               // the whole delivery is refused
+)
+
+var actions = [...]string{Reject: "reject", Blank: "blank", Flag: "flag", Refuse: "refuse"}
+
+// String gives the action's word: "reject".
+func (a Action) String() string {
+	if int(a) >= len(actions) {
+		return fmt.Sprintf("action(%d)", uint8(a))
+	}
+	return actions[a]
+}
+
+// MarshalText writes the action's word.
+func (a Action) MarshalText() ([]byte, error) { return []byte(a.String()), nil }
+
+// UnmarshalText reads an action's word.
+func (a *Action) UnmarshalText(text []byte) error {
+	for i, word := range actions {
+		if word == string(text) {
+			*a = Action(i)
+			return nil
+		}
+	}
+	return fmt.Errorf("unknown action %q: it is reject, blank, flag or refuse", text)
+}

@@ -1,0 +1,45 @@
+// Package demo is the scenario that Sieb is shown and tested with: the Talfeld
+// growers' co-operative, an invention, takes in grain at five sites, each of
+// which sends files in its own habits.
+//
+// The deliveries and targets are generated from a fixed seed, committed, and
+// embedded into the program. What was planted in them stands beside them.
+package demo
+
+import (
+	"embed"
+	"encoding/json"
+	"os"
+	"path/filepath"
+)
+
+//go:generate go run ./make
+
+//go:embed deliveries targets
+var files embed.FS
+
+// All makes every delivery of the scenario.
+func All() []Made { return []Made{Ahrensee(), Brunnthal()} }
+
+// Delivery gives the committed bytes of a delivery.
+func Delivery(name string) ([]byte, error) { return files.ReadFile("deliveries/" + name) }
+
+// Target gives the text of a target.
+func Target(name string) ([]byte, error) { return files.ReadFile("targets/" + name + ".yaml") }
+
+// Write puts all deliveries, and the truth about each, into a folder.
+func Write(dir string) error {
+	for _, m := range All() {
+		if err := os.WriteFile(filepath.Join(dir, m.Name), m.Bytes, 0o644); err != nil {
+			return err
+		}
+		truth, err := json.MarshalIndent(m, "", "  ")
+		if err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(dir, m.Name+".truth.json"), append(truth, '\n'), 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
