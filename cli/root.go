@@ -118,6 +118,8 @@ that "sieb serve" or "sieb demo" has started.`,
 		}
 	}
 	add("files", a.read(), a.sift())
+	add("service", a.serve(), a.demo())
+	add("remote", a.deliveries(), a.targets(), a.runs())
 	return root
 }
 

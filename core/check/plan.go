@@ -298,6 +298,26 @@ func places(columns []int) string {
 
 func fold(name string) string { return strings.ToLower(strings.Join(strings.Fields(name), " ")) }
 
+// Match says which column of the delivery feeds a column of the target.
+type Match struct {
+	Column string `json:"column"`
+	Header string `json:"header" doc:"empty where no column of the delivery feeds it"`
+	Place  int    `json:"place" doc:"of that column in the delivery, from 1; 0 for none"`
+}
+
+// Matches gives what feeds each of the target's columns.
+func (p *Plan) Matches() []Match {
+	all := make([]Match, len(p.columns))
+	for i := range p.columns {
+		c := &p.columns[i]
+		all[i] = Match{Column: c.spec.Name}
+		if c.cell >= 0 {
+			all[i].Header, all[i].Place = p.header[c.cell], c.cell+1
+		}
+	}
+	return all
+}
+
 // Names gives the target's columns in order.
 func (p *Plan) Names() []string {
 	names := make([]string, len(p.columns))

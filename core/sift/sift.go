@@ -63,11 +63,12 @@ type Run struct {
 
 // Result is what a run found.
 type Result struct {
-	Verdict    Verdict  `json:"verdict"`
-	Refusal    string   `json:"refusal,omitempty" doc:"why the delivery was refused"`
-	Tally      Tally    `json:"tally"`
-	Violations []Group  `json:"violations"`
-	Remedies   []Remedy `json:"remedies"`
+	Verdict    Verdict       `json:"verdict"`
+	Refusal    string        `json:"refusal,omitempty" doc:"why the delivery was refused"`
+	Tally      Tally         `json:"tally"`
+	Columns    []check.Match `json:"columns" doc:"the target's columns and what feeds them"`
+	Violations []Group       `json:"violations"`
+	Remedies   []Remedy      `json:"remedies"`
 }
 
 // Remedy counts the cells that a remedy changed.

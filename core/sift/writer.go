@@ -227,7 +227,7 @@ func (w *writer) report(b *source.Batch, ruling *check.Ruling, f *check.Found) {
 }
 
 func (w *writer) result(t *target.Target) *Result {
-	r := &Result{Verdict: Accepted, Tally: w.tally, Violations: w.groups.sorted(), Remedies: []Remedy{}}
+	r := &Result{Verdict: Accepted, Tally: w.tally, Columns: w.plan.Matches(), Violations: w.groups.sorted(), Remedies: []Remedy{}}
 	names := w.plan.Names()
 	for i, counts := range w.changed {
 		for k, n := range counts {

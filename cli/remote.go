@@ -1,0 +1,360 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"sieb/client"
+	"sieb/core/sift"
+	"sieb/service/api"
+)
+
+// remote makes a command whose subcommands talk to a running service.
+func (a *app) remote(use, short string, subs ...*cobra.Command) *cobra.Command {
+	cmd := &cobra.Command{Use: use, Short: short, Args: func(cmd *cobra.Command, args []string) error {
+		if len(args) > 0 {
+			return usagef("%s has no command %q", cmd.CommandPath(), args[0])
+		}
+		return nil
+	}, RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() }}
+	address := os.Getenv("SIEB_SERVICE")
+	if address == "" {
+		address = "http://" + defaultListen
+	}
+	cmd.PersistentFlags().String("service", address, "address of the service (SIEB_SERVICE)")
+	cmd.AddCommand(subs...)
+	return cmd
+}
+
+func connect(cmd *cobra.Command) *client.Client {
+	address, _ := cmd.Flags().GetString("service")
+	if !strings.Contains(address, "://") {
+		address = "http://" + address
+	}
+	return client.New(address)
+}
+
+// one demands exactly one argument.
+func one(what string) cobra.PositionalArgs {
+	return func(_ *cobra.Command, args []string) error {
+		if len(args) != 1 {
+			return usagef("name one %s; %d were named", what, len(args))
+		}
+		return nil
+	}
+}
+
+// pageFlags are the flags of every list.
+type pageFlags struct{ offset, limit int }
+
+func (p *pageFlags) add(cmd *cobra.Command) {
+	cmd.Flags().IntVar(&p.offset, "offset", 0, "entries to leave out at the front")
+	cmd.Flags().IntVar(&p.limit, "limit", 50, "entries to show, at most 1000")
+}
+
+func (a *app) more(p pageFlags, shown, total int) {
+	if rest := total - p.offset - shown; rest > 0 {
+		fmt.Fprintf(a.out, "%s of %s; --offset %d shows the next\n", grouped(int64(shown)), grouped(int64(total)), p.offset+shown)
+	}
+}
+
+const dateTime = "2006-01-02 15:04:05"
+
+func (a *app) deliveries() *cobra.Command {
+	var runWith string
+	add := &cobra.Command{
+		Use: "add FILE", Short: "Hands a file to the service", Args: oneFile,
+		Example: `  sieb deliveries add weighbridge-ahrensee-2026-07.csv
+  sieb deliveries add weighbridge-ahrensee-2026-07.csv --run tickets_ahrensee`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			f, err := os.Open(args[0])
+			if err != nil {
+				return fmt.Errorf("%s cannot be opened: %w", args[0], err)
+			}
+			defer f.Close()
+			info, err := f.Stat()
+			if err != nil {
+				return err
+			}
+			if info.IsDir() {
+				return fmt.Errorf("%s is a folder; name one file in it", args[0])
+			}
+			set, done := a.progress("sending", info.Size())
+			d, err := connect(cmd).AddDelivery(cmd.Context(), filepath.Base(args[0]), &counted{f, set, 0})
+			done()
+			if err != nil {
+				return err
+			}
+			if runWith != "" {
+				return a.startAndFollow(cmd, api.NewRun{Delivery: d.ID, Target: runWith})
+			}
+			return a.showDelivery(d)
+		},
+	}
+	add.Flags().StringVar(&runWith, "run", "", "target to sift the delivery through at once")
+	var pages pageFlags
+	list := &cobra.Command{
+		Use: "list", Short: "Lists the deliveries, newest first", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			p, err := connect(cmd).Deliveries(cmd.Context(), pages.offset, pages.limit)
+			if err != nil {
+				return err
+			}
+			if a.format == "json" {
+				return a.json(p)
+			}
+			if p.Total == 0 {
+				fmt.Fprintln(a.out, "nothing has arrived yet; sieb deliveries add FILE hands a file to the service")
+				return nil
+			}
+			var rows [][]string
+			for _, d := range p.Items {
+				row := []string{d.ID, d.ArrivedAt.Local().Format(dateTime), d.Name, size(d.Bytes), d.State, "", ""}
+				if d.Run != nil && d.Run.Tally != nil {
+					row[5], row[6] = grouped(d.Run.Tally.Accepted), grouped(d.Run.Tally.Rejected)
+				}
+				rows = append(rows, row)
+			}
+			a.table([]columnOf{{title: "delivery"}, {title: "arrived"}, {title: "name", most: 44}, {title: "size", number: true}, {title: "state"}, {title: "accepted", number: true}, {title: "rejected", number: true}}, rows)
+			a.more(pages, len(p.Items), p.Total)
+			return nil
+		},
+	}
+	pages.add(list)
+	show := &cobra.Command{
+		Use: "show DELIVERY", Short: "Shows one delivery", Args: one("delivery"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			d, err := connect(cmd).Delivery(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			return a.showDelivery(d)
+		},
+	}
+	return a.remote("deliveries", "Files that have arrived", add, list, show)
+}
+
+// counted tells how much of a reader has been read.
+type counted struct {
+	io.Reader
+	set func(int64)
+	n   int64
+}
+
+func (c *counted) Read(p []byte) (int, error) {
+	n, err := c.Reader.Read(p)
+	c.n += int64(n)
+	c.set(c.n)
+	return n, err
+}
+
+func (a *app) showDelivery(d api.Delivery) error {
+	if a.format == "json" {
+		return a.json(d)
+	}
+	fmt.Fprintf(a.out, "delivery  %s\nname      %s\nsize      %s\nsha256    %s\narrived   %s\nstate     %s\n",
+		d.ID, d.Name, size(d.Bytes), d.SHA256, d.ArrivedAt.Local().Format(dateTime), d.State)
+	if d.RepeatOf != "" {
+		fmt.Fprintf(a.out, "repeat    of delivery %s: the same bytes have arrived before\n", d.RepeatOf)
+	}
+	if d.Run != nil {
+		fmt.Fprintf(a.out, "run       %s\n", d.Run.ID)
+	} else {
+		fmt.Fprintf(a.out, "next      sieb runs start %s --target NAME\n", d.ID)
+	}
+	return nil
+}
+
+func (a *app) targets() *cobra.Command {
+	add := &cobra.Command{
+		Use: "add FILE", Short: "Adds a target, or a version of one, from a YAML or JSON file", Args: oneFile,
+		Example: `  sieb targets add tickets_ahrensee.yaml`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			t, err := readTarget(args[0])
+			if err != nil {
+				return err
+			}
+			added, err := connect(cmd).AddTarget(cmd.Context(), t.Text)
+			if err != nil {
+				return err
+			}
+			if a.format == "json" {
+				return a.json(added)
+			}
+			fmt.Fprintf(a.out, "target %s, version %d\n", added.Name, added.Version)
+			return nil
+		},
+	}
+	var pages pageFlags
+	list := &cobra.Command{
+		Use: "list", Short: "Lists the targets", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			p, err := connect(cmd).Targets(cmd.Context(), pages.offset, pages.limit)
+			if err != nil {
+				return err
+			}
+			if a.format == "json" {
+				return a.json(p)
+			}
+			if p.Total == 0 {
+				fmt.Fprintln(a.out, "there is no target yet; sieb targets add FILE adds one")
+				return nil
+			}
+			var rows [][]string
+			for _, t := range p.Items {
+				rows = append(rows, []string{t.Name, strconv.Itoa(t.Version), t.AddedAt.Local().Format(dateTime), t.Title})
+			}
+			a.table([]columnOf{{title: "target"}, {title: "version", number: true}, {title: "added"}, {title: "title", most: 60}}, rows)
+			a.more(pages, len(p.Items), p.Total)
+			return nil
+		},
+	}
+	pages.add(list)
+	var version int
+	show := &cobra.Command{
+		Use: "show TARGET", Short: "Shows a target's text", Args: one("target"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if version < 0 {
+				return usagef("--version %d: versions are counted from 1", version)
+			}
+			t, err := connect(cmd).Target(cmd.Context(), args[0], version)
+			if err != nil {
+				return err
+			}
+			if a.format == "json" {
+				return a.json(t)
+			}
+			fmt.Fprintf(a.out, "# %s, version %d, added %s\n%s", t.Name, t.Version, t.AddedAt.Local().Format(dateTime), t.Text)
+			return nil
+		},
+	}
+	show.Flags().IntVar(&version, "version", 0, "which version; 0 for the newest")
+	return a.remote("targets", "Targets that the service knows", add, list, show)
+}
+
+func (a *app) runs() *cobra.Command {
+	var order api.NewRun
+	start := &cobra.Command{
+		Use: "start DELIVERY", Short: "Sifts a delivery and shows the result", Args: one("delivery"),
+	}
+	flags := addLayoutFlags(start)
+	start.Flags().StringVar(&order.Target, "target", "", "name of the target; without one every row that reads cleanly is accepted")
+	start.Flags().IntVar(&order.TargetVersion, "target-version", 0, "version of the target; 0 for the newest")
+	start.RunE = func(cmd *cobra.Command, args []string) error {
+		given, err := flags.given()
+		if err != nil {
+			return err
+		}
+		order.Delivery, order.Layout = args[0], &given
+		return a.startAndFollow(cmd, order)
+	}
+	var pages pageFlags
+	var delivery string
+	list := &cobra.Command{
+		Use: "list", Short: "Lists the runs, newest first", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			p, err := connect(cmd).Runs(cmd.Context(), delivery, pages.offset, pages.limit)
+			if err != nil {
+				return err
+			}
+			if a.format == "json" {
+				return a.json(p)
+			}
+			if p.Total == 0 {
+				fmt.Fprintln(a.out, "nothing has been run yet; sieb runs start DELIVERY --target NAME runs a delivery")
+				return nil
+			}
+			var rows [][]string
+			for _, r := range p.Items {
+				row := []string{r.ID, r.CreatedAt.Local().Format(dateTime), "", r.State, r.Verdict, "", ""}
+				if r.Target != nil {
+					row[2] = fmt.Sprintf("%s, version %d", r.Target.Name, r.Target.Version)
+				}
+				if r.Tally != nil {
+					row[5], row[6] = grouped(r.Tally.Accepted), grouped(r.Tally.Rejected)
+				}
+				rows = append(rows, row)
+			}
+			a.table([]columnOf{{title: "run"}, {title: "started"}, {title: "target", most: 40}, {title: "state"}, {title: "verdict"}, {title: "accepted", number: true}, {title: "rejected", number: true}}, rows)
+			a.more(pages, len(p.Items), p.Total)
+			return nil
+		},
+	}
+	list.Flags().StringVar(&delivery, "delivery", "", "only runs of this delivery")
+	pages.add(list)
+	show := &cobra.Command{
+		Use: "show RUN", Short: "Shows a run and its result", Args: one("run"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			r, err := connect(cmd).Run(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			return a.showRun(r)
+		},
+	}
+	cancel := &cobra.Command{
+		Use: "cancel RUN", Short: "Stops a run", Args: one("run"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			r, err := connect(cmd).CancelRun(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			return a.showRun(r)
+		},
+	}
+	return a.remote("runs", "Runs of deliveries through targets", start, list, show, cancel)
+}
+
+func (a *app) startAndFollow(cmd *cobra.Command, order api.NewRun) error {
+	c := connect(cmd)
+	r, err := c.StartRun(cmd.Context(), order)
+	if err != nil {
+		return err
+	}
+	set, done := a.progress("sifting", r.Progress.TotalBytes)
+	r, err = c.Follow(cmd.Context(), r.ID, func(r api.Run) { set(r.Progress.Bytes) })
+	done()
+	if err != nil {
+		return err
+	}
+	if err := a.showRun(r); err != nil {
+		return err
+	}
+	if r.State != "done" {
+		return exit(exitFailed)
+	}
+	return verdictCode(sift.Verdict(r.Verdict))
+}
+
+func (a *app) showRun(r api.Run) error {
+	if a.format == "json" {
+		return a.json(r)
+	}
+	fmt.Fprintf(a.out, "run       %s\ndelivery  %s\n", r.ID, r.Delivery)
+	if r.Target != nil {
+		fmt.Fprintf(a.out, "target    %s, version %d\n", r.Target.Name, r.Target.Version)
+	} else {
+		fmt.Fprintln(a.out, "target    none: every row that reads cleanly is accepted")
+	}
+	if r.ReadAs != nil {
+		fmt.Fprintf(a.out, "read as   %s\n", describe(*r.ReadAs))
+	}
+	if r.State != "done" {
+		fmt.Fprintf(a.out, "state     %s\n", r.State)
+		if r.State == "running" && r.Progress.TotalBytes > 0 {
+			fmt.Fprintf(a.out, "progress  %d %%, %s rows\n", 100*r.Progress.Bytes/r.Progress.TotalBytes, grouped(r.Progress.Rows))
+		}
+		if r.Error != "" {
+			fmt.Fprintf(a.out, "why       %s\n", r.Error)
+		}
+		return nil
+	}
+	a.showResult(&sift.Result{Verdict: sift.Verdict(r.Verdict), Refusal: r.Refusal, Tally: *r.Tally, Violations: r.Violations, Remedies: r.Remedies})
+	return nil
+}

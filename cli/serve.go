@@ -1,0 +1,219 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/viper"
+
+	"sieb/client"
+	"sieb/console"
+	"sieb/demo"
+	"sieb/service"
+	"sieb/service/api"
+)
+
+const defaultListen = "127.0.0.1:8466"
+
+// serviceFlags are the settings of a service. Each can be given as a flag, in
+// the environment (SIEB_LISTEN) or in a file (listen: …), looked for in this
+// order.
+func serviceFlags(cmd *cobra.Command) {
+	f := cmd.Flags()
+	f.String("listen", defaultListen, "address to answer at")
+	f.String("data", "", "folder for deliveries, outputs and the database (default: sieb in the user's data folder)")
+	f.String("inbox", "", "watched folder whose files become deliveries")
+	f.String("database-url", "", "PostgreSQL to use (default: a private one on loopback)")
+	f.Int("parallel", 1, "runs worked on at a time; each uses all processors")
+	f.String("log-level", "info", "debug, info, warn or error")
+	f.String("config", "", "YAML file with these settings, by the names of the flags")
+}
+
+func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
+	v := viper.New()
+	v.SetEnvPrefix("SIEB")
+	v.SetEnvKeyReplacer(strings.NewReplacer("-", "_"))
+	v.AutomaticEnv()
+	if err := v.BindPFlags(cmd.Flags()); err != nil {
+		return c, err
+	}
+	if path := v.GetString("config"); path != "" {
+		v.SetConfigFile(path)
+		v.SetConfigType("yaml")
+		if err := v.ReadInConfig(); err != nil {
+			return c, fmt.Errorf("the settings cannot be read: %w", err)
+		}
+		for _, key := range v.AllKeys() {
+			if cmd.Flags().Lookup(key) == nil {
+				return c, usagef("%s: there is no setting %q", path, key)
+			}
+		}
+	}
+	var level slog.Level
+	if err := level.UnmarshalText([]byte(v.GetString("log-level"))); err != nil {
+		return c, usagef("--log-level %q is not debug, info, warn or error", v.GetString("log-level"))
+	}
+	c = service.Config{
+		Listen:      v.GetString("listen"),
+		Data:        v.GetString("data"),
+		Inbox:       v.GetString("inbox"),
+		DatabaseURL: v.GetString("database-url"),
+		Parallel:    v.GetInt("parallel"),
+		Version:     Version,
+		Console:     console.Handler(),
+		Log:         slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{Level: level})),
+	}
+	if c.Parallel < 1 {
+		return c, usagef("--parallel %d: it is 1 or more", c.Parallel)
+	}
+	if c.Data == "" {
+		if c.Data, err = dataFolder("sieb"); err != nil {
+			return c, err
+		}
+	}
+	return c, nil
+}
+
+// dataFolder gives a folder for a user's data (XDG base directories).
+func dataFolder(name string) (string, error) {
+	if dir := os.Getenv("XDG_DATA_HOME"); dir != "" {
+		return filepath.Join(dir, name), nil
+	}
+	home, err := os.UserHomeDir()
+	if err != nil {
+		return "", fmt.Errorf("no folder for the data is known: %w; name one with --data", err)
+	}
+	return filepath.Join(home, ".local", "share", name), nil
+}
+
+func (a *app) serve() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "serve",
+		Short: "Runs the service",
+		Long: `Runs the service: the console and the API at --listen, a staging area and a
+private PostgreSQL in --data, and a watched folder at --inbox. Ctrl-C stops it.
+
+Each setting can be a flag (--listen), in the environment (SIEB_LISTEN), or in
+the file of --config (listen: …); a flag comes before the environment, and the
+environment before the file.`,
+		Example: `  sieb serve --inbox /srv/talfeld/inbox
+  SIEB_DATABASE_URL=postgres://sieb@localhost/sieb sieb serve --data /srv/talfeld/sieb`,
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.serviceConfig(cmd)
+			if err != nil {
+				return err
+			}
+			c.Ready = func(address string) { fmt.Fprintf(a.out, "Sieb answers at %s\n", address) }
+			return service.Run(cmd.Context(), c)
+		},
+	}
+	serviceFlags(cmd)
+	return cmd
+}
+
+func (a *app) demo() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:   "demo",
+		Short: "Runs the service with the demo data",
+		Long: `Runs the service with the data of the Talfeld growers' co-operative, an
+invention: adds its targets and deliveries where they are missing, runs them,
+and prints the address. Ctrl-C stops it. The settings are those of sieb serve;
+the data stands in a folder of its own.`,
+		Example: `  sieb demo
+  sieb demo --listen 127.0.0.1:9000 --data /tmp/talfeld`,
+		Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			c, err := a.serviceConfig(cmd)
+			if err != nil {
+				return err
+			}
+			if !cmd.Flags().Changed("data") && os.Getenv("SIEB_DATA") == "" {
+				if c.Data, err = dataFolder("sieb-demo"); err != nil {
+					return err
+				}
+			}
+			ctx, stop := context.WithCancelCause(cmd.Context())
+			defer stop(nil)
+			c.Ready = func(address string) {
+				go func() {
+					if err := a.fillDemo(ctx, client.New(address)); err != nil && ctx.Err() == nil {
+						stop(err)
+						return
+					}
+					fmt.Fprintf(a.out, "\nThe demo is ready: open %s in a browser. Ctrl-C stops it.\n", address)
+				}()
+			}
+			if err := service.Run(ctx, c); err != nil {
+				return err
+			}
+			if cause := context.Cause(ctx); !errors.Is(cause, context.Canceled) {
+				return cause
+			}
+			return nil
+		},
+	}
+	serviceFlags(cmd)
+	return cmd
+}
+
+// fillDemo adds what is missing of the demo data and runs each delivery that
+// has not been run.
+func (a *app) fillDemo(ctx context.Context, c *client.Client) error {
+	known, err := c.Deliveries(ctx, 0, 1000)
+	if err != nil {
+		return err
+	}
+	for _, m := range demo.All() {
+		text, err := demo.Target(m.Target)
+		if err != nil {
+			return err
+		}
+		t, err := c.AddTarget(ctx, text)
+		if err != nil {
+			return err
+		}
+		var delivery *api.Delivery
+		for i := range known.Items {
+			if known.Items[i].Name == m.Name {
+				delivery = &known.Items[i]
+			}
+		}
+		if delivery == nil {
+			content, err := demo.Delivery(m.Name)
+			if errors.Is(err, fs.ErrNotExist) {
+				return fmt.Errorf("the demo delivery %s is not part of this program", m.Name)
+			} else if err != nil {
+				return err
+			}
+			added, err := c.AddDelivery(ctx, m.Name, bytes.NewReader(content))
+			if err != nil {
+				return err
+			}
+			delivery = &added
+		}
+		head := delivery.Run
+		if head == nil {
+			run, err := c.StartRun(ctx, api.NewRun{Delivery: delivery.ID, Target: t.Name})
+			if err != nil {
+				return err
+			}
+			if run, err = c.Follow(ctx, run.ID, nil); err != nil {
+				return err
+			}
+			head = &run.RunHead
+		}
+		if head.Tally != nil {
+			fmt.Fprintf(a.out, "%-36s %-8s %d read = %d accepted + %d rejected + %d excluded\n", m.Name, head.Verdict, head.Tally.Read, head.Tally.Accepted, head.Tally.Rejected, head.Tally.Excluded)
+		}
+	}
+	return nil
+}

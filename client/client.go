@@ -1,0 +1,238 @@
+// Package client calls a Sieb service.
+//
+//	c := client.New("http://127.0.0.1:8466")
+//	d, err := c.AddDelivery(ctx, "tickets.csv", file)
+//	run, err := c.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "tickets_ahrensee"})
+//	run, err = c.Follow(ctx, run.ID, nil)
+//
+// Errors of the service are of type *Error and carry its words.
+package client
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"sieb/service/api"
+)
+
+// Client calls one service. It may be used by several goroutines.
+type Client struct {
+	base string
+	http *http.Client
+}
+
+// New makes a client of the service at a base URL.
+func New(base string) *Client {
+	return &Client{base: strings.TrimRight(base, "/"), http: &http.Client{}}
+}
+
+// Error is an answer of the service that is no success (RFC 9457).
+type Error struct {
+	Status int    `json:"status"`
+	Title  string `json:"title"`
+	Detail string `json:"detail"`
+	Errors []struct {
+		Message  string `json:"message"`
+		Location string `json:"location"`
+	} `json:"errors"`
+}
+
+func (e *Error) Error() string {
+	text := e.Detail
+	if text == "" {
+		text = fmt.Sprintf("the service answered %d %s", e.Status, e.Title)
+	}
+	for _, d := range e.Errors {
+		text += fmt.Sprintf("\n  %s: %s", d.Location, d.Message)
+	}
+	return text
+}
+
+// do sends a request and gives the open answer of a success.
+func (c *Client) do(ctx context.Context, method, path string, body io.Reader, kind string) (*http.Response, error) {
+	req, err := http.NewRequestWithContext(ctx, method, c.base+path, body)
+	if err != nil {
+		return nil, err
+	}
+	if kind != "" {
+		req.Header.Set("Content-Type", kind)
+	}
+	resp, err := c.http.Do(req)
+	if err != nil {
+		if ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
+		var call *url.Error
+		if errors.As(err, &call) {
+			err = call.Err
+		}
+		return nil, fmt.Errorf("no service answers at %s (%w); start one with sieb serve, or name another with --service", c.base, err)
+	}
+	if resp.StatusCode/100 == 2 {
+		return resp, nil
+	}
+	defer resp.Body.Close()
+	failed := &Error{}
+	text, _ := io.ReadAll(io.LimitReader(resp.Body, 1<<20))
+	if json.Unmarshal(text, failed) != nil || failed.Status == 0 {
+		failed = &Error{Status: resp.StatusCode, Title: http.StatusText(resp.StatusCode)}
+	}
+	return nil, failed
+}
+
+func (c *Client) get(ctx context.Context, path string, into any) error {
+	return c.call(ctx, http.MethodGet, path, nil, "", into)
+}
+
+func (c *Client) call(ctx context.Context, method, path string, body io.Reader, kind string, into any) error {
+	resp, err := c.do(ctx, method, path, body, kind)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	return json.NewDecoder(resp.Body).Decode(into)
+}
+
+func page(offset, limit int) url.Values {
+	v := url.Values{}
+	if offset > 0 {
+		v.Set("offset", strconv.Itoa(offset))
+	}
+	if limit > 0 {
+		v.Set("limit", strconv.Itoa(limit))
+	}
+	return v
+}
+
+const v1 = "/api/v1"
+
+// AddDelivery takes in a file as a stream.
+func (c *Client) AddDelivery(ctx context.Context, name string, r io.Reader) (d api.Delivery, err error) {
+	return d, c.call(ctx, http.MethodPost, v1+"/deliveries?name="+url.QueryEscape(name), r, "application/octet-stream", &d)
+}
+
+// Deliveries lists deliveries, newest first.
+func (c *Client) Deliveries(ctx context.Context, offset, limit int) (p api.Page[api.Delivery], err error) {
+	return p, c.get(ctx, v1+"/deliveries?"+page(offset, limit).Encode(), &p)
+}
+
+// Delivery gives one delivery.
+func (c *Client) Delivery(ctx context.Context, id string) (d api.Delivery, err error) {
+	return d, c.get(ctx, v1+"/deliveries/"+url.PathEscape(id), &d)
+}
+
+// AddTarget adds a target, or a version of one, from YAML or JSON text.
+func (c *Client) AddTarget(ctx context.Context, text []byte) (t api.Target, err error) {
+	return t, c.call(ctx, http.MethodPost, v1+"/targets", bytes.NewReader(text), "application/yaml", &t)
+}
+
+// Targets lists targets by name.
+func (c *Client) Targets(ctx context.Context, offset, limit int) (p api.Page[api.Target], err error) {
+	return p, c.get(ctx, v1+"/targets?"+page(offset, limit).Encode(), &p)
+}
+
+// Target gives a version of a target with its text, the newest for version 0.
+func (c *Client) Target(ctx context.Context, name string, version int) (t api.Target, err error) {
+	path := v1 + "/targets/" + url.PathEscape(name)
+	if version > 0 {
+		path += "/versions/" + strconv.Itoa(version)
+	}
+	return t, c.get(ctx, path, &t)
+}
+
+// StartRun sifts a delivery.
+func (c *Client) StartRun(ctx context.Context, r api.NewRun) (run api.Run, err error) {
+	text, err := json.Marshal(r)
+	if err != nil {
+		return run, err
+	}
+	return run, c.call(ctx, http.MethodPost, v1+"/runs", bytes.NewReader(text), "application/json", &run)
+}
+
+// Runs lists runs, newest first: of one delivery, or all for "".
+func (c *Client) Runs(ctx context.Context, delivery string, offset, limit int) (p api.Page[api.RunHead], err error) {
+	v := page(offset, limit)
+	if delivery != "" {
+		v.Set("delivery", delivery)
+	}
+	return p, c.get(ctx, v1+"/runs?"+v.Encode(), &p)
+}
+
+// Run gives one run.
+func (c *Client) Run(ctx context.Context, id string) (r api.Run, err error) {
+	return r, c.get(ctx, v1+"/runs/"+url.PathEscape(id), &r)
+}
+
+// Follow waits for the end of a run and calls each, which may be nil, with
+// the run whenever it has changed.
+func (c *Client) Follow(ctx context.Context, id string, each func(api.Run)) (r api.Run, err error) {
+	resp, err := c.do(ctx, http.MethodGet, v1+"/runs/"+url.PathEscape(id)+"/events", nil, "")
+	if err != nil {
+		return r, err
+	}
+	defer resp.Body.Close()
+	events := bufio.NewReader(resp.Body)
+	for {
+		line, err := events.ReadBytes('\n')
+		if data, has := bytes.CutPrefix(line, []byte("data: ")); has {
+			r = api.Run{}
+			if err := json.Unmarshal(data, &r); err != nil {
+				return r, err
+			}
+			if each != nil {
+				each(r)
+			}
+		}
+		switch {
+		case errors.Is(err, io.EOF) && (r.FinishedAt != nil):
+			return r, nil
+		case err != nil && ctx.Err() != nil:
+			return r, ctx.Err()
+		case err != nil:
+			return r, fmt.Errorf("the service closed the connection before the run had ended; see sieb runs show %s", id)
+		}
+	}
+}
+
+// CancelRun stops a run.
+func (c *Client) CancelRun(ctx context.Context, id string) (r api.Run, err error) {
+	return r, c.call(ctx, http.MethodPost, v1+"/runs/"+url.PathEscape(id)+"/cancel", nil, "", &r)
+}
+
+// Rejects gives a page of a run's rejected rows; column and code narrow it down.
+func (c *Client) Rejects(ctx context.Context, id, column, code string, offset, limit int) (p api.Rejects, err error) {
+	v := page(offset, limit)
+	for name, value := range map[string]string{"column": column, "code": code} {
+		if value != "" {
+			v.Set(name, value)
+		}
+	}
+	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rejects?"+v.Encode(), &p)
+}
+
+// Output opens a file that a run wrote.
+func (c *Client) Output(ctx context.Context, id, name string) (io.ReadCloser, error) {
+	return c.open(ctx, v1+"/runs/"+url.PathEscape(id)+"/outputs/"+url.PathEscape(name))
+}
+
+// Content opens the bytes of a delivery.
+func (c *Client) Content(ctx context.Context, id string) (io.ReadCloser, error) {
+	return c.open(ctx, v1+"/deliveries/"+url.PathEscape(id)+"/content")
+}
+
+func (c *Client) open(ctx context.Context, path string) (io.ReadCloser, error) {
+	resp, err := c.do(ctx, http.MethodGet, path, nil, "")
+	if err != nil {
+		return nil, err
+	}
+	return resp.Body, nil
+}

@@ -1,0 +1,196 @@
+package report
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strconv"
+
+	"sieb/core/layout"
+	"sieb/core/source"
+	"sieb/core/violation"
+)
+
+// Reject is a rejected row with what is wrong with it.
+type Reject struct {
+	Row        int64       `json:"row"`
+	Line       int64       `json:"line"`
+	Cells      []string    `json:"cells" doc:"as delivered"`
+	Violations []Violation `json:"violations"`
+}
+
+// Violation is one entry of violations.csv.
+type Violation struct {
+	Code    violation.Code `json:"code"`
+	Column  string         `json:"column"`
+	Value   string         `json:"value"`
+	Message string         `json:"message"`
+
+	row int64
+}
+
+// Filter narrows rejected rows down to those with a violation that it fits.
+// The zero Filter takes all.
+type Filter struct {
+	Column string
+	Code   string
+}
+
+func (f Filter) fits(all []Violation) bool {
+	if f == (Filter{}) {
+		return true
+	}
+	for _, v := range all {
+		if (f.Column == "" || f.Column == v.Column) && (f.Code == "" || f.Code == v.Code.String()) {
+			return true
+		}
+	}
+	return false
+}
+
+// Rejects reads rejected rows from the files that a run wrote: of those that
+// fit the filter at most limit, after offset others. It gives the delivery's
+// column names, the page, and how many rows fit in all. It goes through both
+// files once; they stand in the order of rows.
+func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) (columns []string, page []Reject, total int, err error) {
+	rows, err := openOwn(filepath.Join(dir, RejectedName))
+	if err != nil {
+		return nil, nil, 0, err
+	}
+	defer rows.close()
+	found, err := openOwn(filepath.Join(dir, ViolationsName))
+	if err != nil {
+		return nil, nil, 0, err
+	}
+	defer found.close()
+	columns = rows.reader.Header().Names[3:]
+	page = []Reject{}
+	var next *Violation
+	for n := 0; ; n++ {
+		if n%4096 == 0 && ctx.Err() != nil {
+			return nil, nil, 0, ctx.Err()
+		}
+		row, err := rows.next()
+		if errors.Is(err, io.EOF) {
+			return columns, page, total, nil
+		} else if err != nil {
+			return nil, nil, 0, err
+		}
+		number, err := rows.int(row, 0)
+		if err != nil {
+			return nil, nil, 0, err
+		}
+		var mine []Violation
+		for {
+			if next == nil {
+				if next, err = found.violation(); errors.Is(err, io.EOF) {
+					next = &Violation{row: 1<<63 - 1}
+				} else if err != nil {
+					return nil, nil, 0, err
+				}
+			}
+			if next.row > number {
+				break
+			}
+			if next.row == number {
+				mine = append(mine, *next)
+			}
+			next = nil
+		}
+		if !filter.fits(mine) {
+			continue
+		}
+		if total++; total <= offset || len(page) == limit {
+			continue
+		}
+		line, err := rows.int(row, 1)
+		if err != nil {
+			return nil, nil, 0, err
+		}
+		r := Reject{Row: number, Line: line, Cells: []string{}, Violations: mine}
+		if r.Violations == nil {
+			r.Violations = []Violation{}
+		}
+		for _, cell := range row[3:] {
+			r.Cells = append(r.Cells, string(cell))
+		}
+		page = append(page, r)
+	}
+}
+
+// own reads a file that Sieb wrote.
+type own struct {
+	path   string
+	f      *os.File
+	reader *source.Reader
+	batch  source.Batch
+	row    int
+	cells  [][]byte
+}
+
+func openOwn(path string) (*own, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, fmt.Errorf("the run's file cannot be read: %w", err)
+	}
+	r, err := source.NewReader(f, layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1})
+	if err != nil {
+		f.Close()
+		return nil, err
+	}
+	r.Trust()
+	return &own{path: path, f: f, reader: r, row: -1}, nil
+}
+
+func (o *own) close() { o.f.Close() }
+
+// next gives the next row's cells, valid until the call after it.
+func (o *own) next() ([][]byte, error) {
+	for o.row++; o.row >= len(o.batch.Rows); o.row = 0 {
+		if err := o.reader.Next(&o.batch); err != nil {
+			return nil, err
+		}
+		o.batch.Split()
+	}
+	o.cells = o.cells[:0]
+	for _, s := range o.batch.Cells(o.row) {
+		o.cells = append(o.cells, o.batch.Text(s))
+	}
+	if len(o.cells) < 3 {
+		return nil, fmt.Errorf("%s is damaged at line %d; run the delivery again", o.path, o.batch.Rows[o.row].Line)
+	}
+	return o.cells, nil
+}
+
+func (o *own) int(row [][]byte, cell int) (int64, error) {
+	if len(row[cell]) == 0 {
+		return 0, nil
+	}
+	n, err := strconv.ParseInt(string(row[cell]), 10, 64)
+	if err != nil {
+		return 0, fmt.Errorf("%s is damaged: %q is not a row number; run the delivery again", o.path, row[cell])
+	}
+	return n, nil
+}
+
+// violation gives the next entry; row 0 is the delivery as a whole.
+func (o *own) violation() (*Violation, error) {
+	cells, err := o.next()
+	if err != nil {
+		return nil, err
+	}
+	if len(cells) != 6 {
+		return nil, fmt.Errorf("%s is damaged: a row has %d cells; run the delivery again", o.path, len(cells))
+	}
+	v := &Violation{Column: string(cells[2]), Value: string(cells[4]), Message: string(cells[5])}
+	if v.row, err = o.int(cells, 0); err != nil {
+		return nil, err
+	}
+	if err := v.Code.UnmarshalText(cells[3]); err != nil {
+		return nil, fmt.Errorf("%s is damaged: %w", o.path, err)
+	}
+	return v, nil
+}

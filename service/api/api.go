@@ -1,0 +1,545 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"mime"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"sieb/core/layout"
+	"sieb/core/report"
+	"sieb/core/target"
+	"sieb/service/jobs"
+	"sieb/service/staging"
+	"sieb/service/store"
+)
+
+// Server answers requests.
+type Server struct {
+	Store   *store.Store
+	Area    *staging.Area
+	Queue   *jobs.Queue
+	Log     *slog.Logger
+	Version string
+	Console http.Handler    // the pages; nil for none
+	Closing <-chan struct{} // closed when the service stops; ends event streams
+}
+
+var outputNames = []string{report.AcceptedName, report.RejectedName, report.ViolationsName, report.ManifestName}
+
+func shortName(output string) string { return strings.TrimSuffix(output, filepath.Ext(output)) }
+
+const (
+	maxTargetBytes = 4 << 20
+)
+
+// Handler gives the routes.
+func (s *Server) Handler() http.Handler {
+	r := chi.NewRouter()
+	r.Use(s.recovered, logged(s.Log), protected)
+	api := humachi.New(r, s.config())
+	s.routes(api)
+	r.Handle("/metrics", promhttp.Handler())
+	r.Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Type", "application/vnd.oai.openapi+json")
+		_ = json.NewEncoder(w).Encode(api.OpenAPI())
+	})
+	r.NotFound(func(w http.ResponseWriter, req *http.Request) {
+		if s.Console == nil || strings.HasPrefix(req.URL.Path, "/api/") {
+			problem(w, http.StatusNotFound, "there is nothing at "+req.URL.Path+"; the routes stand in /api/openapi.json")
+			return
+		}
+		s.Console.ServeHTTP(w, req)
+	})
+	r.MethodNotAllowed(func(w http.ResponseWriter, req *http.Request) {
+		problem(w, http.StatusMethodNotAllowed, req.Method+" is not possible at "+req.URL.Path+"; the routes stand in /api/openapi.json")
+	})
+	return r
+}
+
+func (s *Server) config() huma.Config {
+	c := huma.DefaultConfig("Sieb", s.Version)
+	c.Info.Description = "Deliveries, targets and runs. Errors are problem details (RFC 9457); times are RFC 3339 in UTC."
+	c.OpenAPIPath, c.DocsPath, c.SchemasPath = "", "", ""
+	c.CreateHooks = nil // no links to schemas in the documents
+	return c
+}
+
+// problem writes an error outside of the described routes.
+func problem(w http.ResponseWriter, status int, detail string) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail})
+}
+
+func (s *Server) recovered(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		defer func() {
+			if p := recover(); p != nil && p != http.ErrAbortHandler { //nolint:errorlint // a panic's value
+				s.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "panic", fmt.Sprint(p))
+				problem(w, http.StatusInternalServerError, "the service failed at this request; its log says more")
+			}
+		}()
+		next.ServeHTTP(w, r)
+	})
+}
+
+func logged(log *slog.Logger) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			start := time.Now()
+			ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+			next.ServeHTTP(ww, r)
+			log.Debug("request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "bytes", ww.BytesWritten(), "took", time.Since(start).Round(time.Millisecond))
+		})
+	}
+}
+
+// protected keeps pages of other sites from using the service through a
+// steward's browser.
+func protected(next http.Handler) http.Handler {
+	cross := http.NewCrossOriginProtection()
+	cross.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		problem(w, http.StatusForbidden, "the request comes from a page of another site")
+	}))
+	return cross.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("X-Frame-Options", "DENY")
+		h.Set("Referrer-Policy", "same-origin")
+		next.ServeHTTP(w, r)
+	}))
+}
+
+type paging struct {
+	Offset int `query:"offset" minimum:"0" doc:"entries to leave out at the front"`
+	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"100"`
+}
+
+type byID struct {
+	ID string `path:"id"`
+}
+
+type answer[T any] struct{ Body T }
+
+type created[T any] struct {
+	Status   int
+	Location string `header:"Location"`
+	Body     T
+}
+
+// upload hands the body on as a stream: a delivery may be larger than memory.
+type upload struct {
+	Name   string `query:"name" required:"true" doc:"the file's name"`
+	body   io.Reader
+	length string
+}
+
+func (u *upload) Resolve(ctx huma.Context) []error {
+	u.body, u.length = ctx.BodyReader(), ctx.Header("Content-Length")
+	return nil
+}
+
+func (s *Server) routes(api huma.API) {
+	octets := &huma.RequestBody{Required: true, Description: "the file's bytes as they are",
+		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
+	const v1 = "/api/v1"
+	op := func(id, method, path, summary, tag string, errs ...int) huma.Operation {
+		return huma.Operation{OperationID: id, Method: method, Path: v1 + path, Summary: summary, Tags: []string{tag}, Errors: errs}
+	}
+	add := op("addDelivery", http.MethodPost, "/deliveries", "Takes in a file", "deliveries", 400, 507)
+	add.RequestBody, add.DefaultStatus = octets, http.StatusCreated
+	huma.Register(api, add, s.addDelivery)
+	huma.Register(api, op("listDeliveries", http.MethodGet, "/deliveries", "Deliveries, newest first", "deliveries"), s.listDeliveries)
+	huma.Register(api, op("showDelivery", http.MethodGet, "/deliveries/{id}", "One delivery", "deliveries", 404), s.showDelivery)
+	huma.Register(api, file(op("deliveryContent", http.MethodGet, "/deliveries/{id}/content", "The bytes of a delivery", "deliveries", 404)), s.deliveryContent)
+
+	text := op("addTarget", http.MethodPost, "/targets", "Adds a target, or a version of one", "targets", 400, 422)
+	text.DefaultStatus, text.MaxBodyBytes = http.StatusCreated, maxTargetBytes
+	huma.Register(api, text, s.addTarget)
+	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name", "targets"), s.listTargets)
+	huma.Register(api, op("showTarget", http.MethodGet, "/targets/{name}", "The newest version of a target", "targets", 404), s.showTarget)
+	huma.Register(api, op("showTargetVersion", http.MethodGet, "/targets/{name}/versions/{version}", "One version of a target", "targets", 404), s.showTargetVersion)
+
+	start := op("startRun", http.MethodPost, "/runs", "Sifts a delivery through a target", "runs", 404, 422)
+	start.DefaultStatus = http.StatusAccepted
+	huma.Register(api, start, s.startRun)
+	huma.Register(api, op("listRuns", http.MethodGet, "/runs", "Runs, newest first", "runs"), s.listRuns)
+	huma.Register(api, op("showRun", http.MethodGet, "/runs/{id}", "One run with its result", "runs", 404), s.showRun)
+	events := op("runEvents", http.MethodGet, "/runs/{id}/events", "The run again whenever it changes, until it ends (server-sent events)", "runs", 404)
+	events.Responses = map[string]*huma.Response{"200": {Description: "events named run, each with the document of showRun",
+		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}
+	huma.Register(api, events, s.runEvents)
+	huma.Register(api, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409), s.cancelRun)
+	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations", "runs", 404, 409), s.runRejects)
+	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote", "runs", 404)), s.runOutput)
+
+	health := huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz", Summary: "Tells whether the service can work", Tags: []string{"service"}, Errors: []int{503}}
+	huma.Register(api, health, s.health)
+}
+
+// file describes a route that answers with a file's bytes.
+func file(op huma.Operation) huma.Operation {
+	op.Responses = map[string]*huma.Response{"200": {Description: "the file",
+		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}
+	return op
+}
+
+func (s *Server) health(ctx context.Context, _ *struct{}) (*answer[Health], error) {
+	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
+	defer cancel()
+	if err := s.Store.Ping(ctx); err != nil {
+		return nil, huma.Error503ServiceUnavailable("the database does not answer")
+	}
+	return &answer[Health]{Health{"ok", s.Version}}, nil
+}
+
+func (s *Server) addDelivery(ctx context.Context, in *upload) (*created[Delivery], error) {
+	if err := staging.CheckName(in.Name); err != nil {
+		return nil, huma.Error400BadRequest(err.Error())
+	}
+	bytes, sum, err := s.Area.Take(ctx, in.body)
+	switch {
+	case errors.Is(err, syscall.ENOSPC):
+		return nil, huma.NewError(http.StatusInsufficientStorage, "the staging area is full; nothing of the file was kept")
+	case err != nil && (ctx.Err() != nil || errors.Is(err, io.ErrUnexpectedEOF)):
+		return nil, huma.Error400BadRequest("the file did not arrive whole; nothing of it was kept")
+	case err != nil:
+		return nil, s.failure("storing a delivery", err)
+	}
+	d, _, err := s.Store.AddDelivery(ctx, in.Name, bytes, sum, "")
+	if err != nil {
+		return nil, s.failure("recording a delivery", err)
+	}
+	s.Log.Info("delivery arrived", "delivery", d.ID, "name", d.Name, "bytes", bytes)
+	return &created[Delivery]{http.StatusCreated, "/api/v1/deliveries/" + d.ID, deliveryOf(d)}, nil
+}
+
+// failure logs an error that is the service's own, and keeps its text from the
+// answer.
+func (s *Server) failure(doing string, err error) error {
+	s.Log.Error("a request failed", "doing", doing, "error", err)
+	return huma.Error500InternalServerError(doing + " failed; the service's log says more")
+}
+
+func (s *Server) listDeliveries(ctx context.Context, in *paging) (*answer[Page[Delivery]], error) {
+	found, total, err := s.Store.Deliveries(ctx, in.Offset, in.Limit)
+	if err != nil {
+		return nil, s.failure("listing deliveries", err)
+	}
+	return pageOf(found, total, deliveryOf), nil
+}
+
+func pageOf[T, U any](found []T, total int, turn func(T) U) *answer[Page[U]] {
+	items := make([]U, len(found))
+	for i := range found {
+		items[i] = turn(found[i])
+	}
+	return &answer[Page[U]]{Page[U]{items, total}}
+}
+
+func (s *Server) delivery(ctx context.Context, id string) (store.Delivery, error) {
+	d, err := s.Store.Delivery(ctx, id)
+	if errors.Is(err, store.ErrNone) {
+		return d, huma.Error404NotFound(fmt.Sprintf("there is no delivery %q", id))
+	} else if err != nil {
+		return d, s.failure("looking for a delivery", err)
+	}
+	return d, nil
+}
+
+func (s *Server) showDelivery(ctx context.Context, in *byID) (*answer[Delivery], error) {
+	d, err := s.delivery(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	return &answer[Delivery]{deliveryOf(d)}, nil
+}
+
+func (s *Server) deliveryContent(ctx context.Context, in *byID) (*huma.StreamResponse, error) {
+	d, err := s.delivery(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	return s.sendFile(s.Area.Path(d.SHA256), d.Name, "application/octet-stream")
+}
+
+// sendFile answers with a file, or a part of it where the request asks so.
+func (s *Server) sendFile(path, name, kind string) (*huma.StreamResponse, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, s.failure("opening "+name, err)
+	}
+	info, err := f.Stat()
+	if err != nil {
+		f.Close()
+		return nil, s.failure("opening "+name, err)
+	}
+	return &huma.StreamResponse{Body: func(ctx huma.Context) {
+		defer f.Close()
+		r, w := humachi.Unwrap(ctx)
+		w.Header().Set("Content-Type", kind)
+		w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+		http.ServeContent(w, r, "", info.ModTime(), f)
+	}}, nil
+}
+
+type targetText struct {
+	RawBody []byte `contentType:"application/yaml" doc:"the target, YAML or JSON"`
+}
+
+func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target], error) {
+	t, err := target.Parse(in.RawBody)
+	var problems target.Problems
+	if errors.As(err, &problems) {
+		details := make([]error, len(problems))
+		for i, p := range problems {
+			details[i] = &huma.ErrorDetail{Message: p.Message, Location: fmt.Sprintf("line %d, column %d", p.Line, p.Column)}
+		}
+		return nil, huma.Error422UnprocessableEntity("the target cannot be used: "+problems[0].Error(), details...)
+	} else if err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	added, isNew, err := s.Store.AddTarget(ctx, t.Name, t.Title, string(in.RawBody))
+	if err != nil {
+		return nil, s.failure("recording a target", err)
+	}
+	if isNew {
+		s.Log.Info("target added", "target", added.Name, "version", added.Version)
+	}
+	return &created[Target]{http.StatusCreated, fmt.Sprintf("/api/v1/targets/%s/versions/%d", added.Name, added.Version), targetOf(added, false)}, nil
+}
+
+func (s *Server) listTargets(ctx context.Context, in *paging) (*answer[Page[Target]], error) {
+	found, total, err := s.Store.Targets(ctx, in.Offset, in.Limit)
+	if err != nil {
+		return nil, s.failure("listing targets", err)
+	}
+	return pageOf(found, total, func(t store.Target) Target { return targetOf(t, false) }), nil
+}
+
+func (s *Server) target(ctx context.Context, name string, version int) (store.Target, error) {
+	t, err := s.Store.Target(ctx, name, version)
+	switch {
+	case errors.Is(err, store.ErrNone) && version > 0:
+		return t, huma.Error404NotFound(fmt.Sprintf("there is no version %d of a target %q", version, name))
+	case errors.Is(err, store.ErrNone):
+		return t, huma.Error404NotFound(fmt.Sprintf("there is no target %q", name))
+	case err != nil:
+		return t, s.failure("looking for a target", err)
+	}
+	return t, nil
+}
+
+func (s *Server) showTarget(ctx context.Context, in *struct {
+	Name string `path:"name"`
+}) (*answer[Target], error) {
+	t, err := s.target(ctx, in.Name, 0)
+	if err != nil {
+		return nil, err
+	}
+	return &answer[Target]{targetOf(t, true)}, nil
+}
+
+func (s *Server) showTargetVersion(ctx context.Context, in *struct {
+	Name    string `path:"name"`
+	Version int    `path:"version" minimum:"1"`
+}) (*answer[Target], error) {
+	t, err := s.target(ctx, in.Name, in.Version)
+	if err != nil {
+		return nil, err
+	}
+	return &answer[Target]{targetOf(t, true)}, nil
+}
+
+func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*created[Run], error) {
+	d, err := s.delivery(ctx, in.Body.Delivery)
+	if err != nil {
+		return nil, err
+	}
+	version := 0
+	if in.Body.Target != "" {
+		t, err := s.target(ctx, in.Body.Target, in.Body.TargetVersion)
+		if err != nil {
+			return nil, err
+		}
+		version = t.Version
+	} else if in.Body.TargetVersion > 0 {
+		return nil, huma.Error422UnprocessableEntity("targetVersion stands without a target")
+	}
+	given := layout.Given{}
+	if in.Body.Layout != nil {
+		given = *in.Body.Layout
+	}
+	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, s.Queue.Enqueue(ctx))
+	if err != nil {
+		return nil, s.failure("recording a run", err)
+	}
+	out, err := s.runOf(run)
+	if err != nil {
+		return nil, err
+	}
+	return &created[Run]{http.StatusAccepted, "/api/v1/runs/" + run.ID, out}, nil
+}
+
+func (s *Server) listRuns(ctx context.Context, in *struct {
+	paging
+	Delivery string `query:"delivery" doc:"only those of this delivery"`
+}) (*answer[Page[RunHead]], error) {
+	found, total, err := s.Store.Runs(ctx, in.Delivery, in.Offset, in.Limit)
+	if err != nil {
+		return nil, s.failure("listing runs", err)
+	}
+	return pageOf(found, total, headOf), nil
+}
+
+func (s *Server) run(ctx context.Context, id string) (store.Run, error) {
+	r, err := s.Store.Run(ctx, id)
+	if errors.Is(err, store.ErrNone) {
+		return r, huma.Error404NotFound(fmt.Sprintf("there is no run %q", id))
+	} else if err != nil {
+		return r, s.failure("looking for a run", err)
+	}
+	return r, nil
+}
+
+func (s *Server) runOf(r store.Run) (Run, error) {
+	out, err := runOf(r)
+	if err != nil {
+		return out, s.failure("reading the result of a run", err)
+	}
+	return out, nil
+}
+
+func (s *Server) showRun(ctx context.Context, in *byID) (*answer[Run], error) {
+	r, err := s.run(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.runOf(r)
+	if err != nil {
+		return nil, err
+	}
+	return &answer[Run]{out}, nil
+}
+
+// eventsEvery is how often a stream looks for a change of its run.
+const eventsEvery = 250 * time.Millisecond
+
+func (s *Server) runEvents(ctx context.Context, in *byID) (*huma.StreamResponse, error) {
+	if _, err := s.run(ctx, in.ID); err != nil {
+		return nil, err
+	}
+	return &huma.StreamResponse{Body: func(hctx huma.Context) {
+		r, w := humachi.Unwrap(hctx)
+		w.Header().Set("Content-Type", "text/event-stream")
+		w.Header().Set("Cache-Control", "no-store")
+		send := http.NewResponseController(w)
+		_ = send.SetWriteDeadline(time.Time{})
+		last, quiet := "", time.Now()
+		for {
+			run, err := s.Store.Run(r.Context(), in.ID)
+			if err != nil {
+				return
+			}
+			out, err := runOf(run)
+			if err != nil {
+				return
+			}
+			text, err := json.Marshal(out)
+			if err != nil {
+				return
+			}
+			switch {
+			case string(text) != last:
+				_, err = fmt.Fprintf(w, "event: run\ndata: %s\n\n", text)
+				last, quiet = string(text), time.Now()
+			case time.Since(quiet) > 15*time.Second:
+				_, err = io.WriteString(w, ": still there\n\n")
+				quiet = time.Now()
+			}
+			if err != nil || send.Flush() != nil || run.Ended() {
+				return
+			}
+			select {
+			case <-r.Context().Done():
+				return
+			case <-s.Closing:
+				return
+			case <-time.After(eventsEvery):
+			}
+		}
+	}}, nil
+}
+
+func (s *Server) cancelRun(ctx context.Context, in *byID) (*answer[Run], error) {
+	r, err := s.run(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	cancelled, err := s.Queue.Cancel(ctx, r)
+	if err != nil {
+		return nil, s.failure("cancelling a run", err)
+	}
+	if !cancelled {
+		return nil, huma.Error409Conflict("the run has ended already")
+	}
+	return s.showRun(ctx, in)
+}
+
+func (s *Server) runRejects(ctx context.Context, in *struct {
+	ID string `path:"id"`
+	paging
+	Column string `query:"column" doc:"only rows with a violation in this column of the target"`
+	Code   string `query:"code" doc:"only rows with a violation of this code, such as date.format"`
+}) (*answer[Rejects], error) {
+	r, err := s.run(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if r.State != store.Done {
+		return nil, huma.Error409Conflict("the run has no rejected rows to show: it is " + r.State)
+	}
+	columns, page, total, err := report.Rejects(ctx, s.Area.RunDir(r.ID), report.Filter{Column: in.Column, Code: in.Code}, in.Offset, in.Limit)
+	if err != nil {
+		return nil, s.failure("reading the rejected rows", err)
+	}
+	return &answer[Rejects]{Rejects{page, total, columns}}, nil
+}
+
+func (s *Server) runOutput(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Name string `path:"name"`
+}) (*huma.StreamResponse, error) {
+	r, err := s.run(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case !slices.Contains(outputNames, in.Name):
+		return nil, huma.Error404NotFound(fmt.Sprintf("a run has no output %q; it has %s", in.Name, strings.Join(outputNames, ", ")))
+	case r.State != store.Done:
+		return nil, huma.Error404NotFound("the run has no outputs: it is " + r.State)
+	}
+	kind := "text/csv; charset=utf-8"
+	if in.Name == report.ManifestName {
+		kind = "application/json"
+	}
+	return s.sendFile(filepath.Join(s.Area.RunDir(r.ID), in.Name), in.Name, kind)
+}

@@ -1,0 +1,181 @@
+// Package api is the service's HTTP interface: routes, requests and responses,
+// and their description as OpenAPI.
+//
+// It turns requests into calls of the staging area, the store and the job
+// queue, and what they give into documents. It decides nothing about rows.
+package api
+
+import (
+	"encoding/json"
+	"time"
+
+	"sieb/core/layout"
+	"sieb/core/report"
+	"sieb/core/sift"
+	"sieb/service/jobs"
+	"sieb/service/store"
+)
+
+// Delivery is a file as it arrived.
+type Delivery struct {
+	ID        string    `json:"id"`
+	Name      string    `json:"name" doc:"file name as delivered"`
+	Bytes     int64     `json:"bytes"`
+	SHA256    string    `json:"sha256"`
+	ArrivedAt time.Time `json:"arrivedAt"`
+	State     string    `json:"state" enum:"arrived,waiting,running,accepted,split,refused,failed,cancelled" doc:"arrived, or what became of the newest run"`
+	RepeatOf  string    `json:"repeatOf,omitempty" doc:"the first delivery of the same bytes"`
+	Run       *RunHead  `json:"run,omitempty" doc:"the newest run"`
+}
+
+// RunHead is what a list shows of a run.
+type RunHead struct {
+	ID       string        `json:"id"`
+	Delivery string        `json:"delivery"`
+	Target   *TargetRef    `json:"target,omitempty"`
+	State    string        `json:"state" enum:"waiting,running,done,failed,cancelled"`
+	Verdict  string        `json:"verdict,omitempty" enum:"accepted,split,refused"`
+	Tally    *sift.Tally   `json:"tally,omitempty"`
+	Progress Progress      `json:"progress"`
+	Error    string        `json:"error,omitempty" doc:"why the run failed"`
+	Layout   *layout.Given `json:"layout,omitempty" doc:"settings made by hand"`
+
+	CreatedAt  time.Time  `json:"createdAt"`
+	StartedAt  *time.Time `json:"startedAt,omitempty"`
+	FinishedAt *time.Time `json:"finishedAt,omitempty"`
+}
+
+// Run is a run with its result.
+type Run struct {
+	RunHead
+	ReadAs     *layout.Layout    `json:"readAs,omitempty" doc:"the layout that the delivery was read by"`
+	Refusal    string            `json:"refusal,omitempty" doc:"why the delivery was refused"`
+	Columns    []Match           `json:"columns,omitempty" doc:"the target's columns and what feeds them"`
+	Violations []sift.Group      `json:"violations,omitempty"`
+	Remedies   []sift.Remedy     `json:"remedies,omitempty"`
+	Outputs    map[string]string `json:"outputs,omitempty" doc:"where each output is, by name"`
+}
+
+// Match says which column of the delivery feeds a column of the target.
+type Match struct {
+	Column string `json:"column"`
+	Header string `json:"header"`
+	Place  int    `json:"place"`
+}
+
+// TargetRef names a version of a target.
+type TargetRef struct {
+	Name    string `json:"name"`
+	Version int    `json:"version"`
+}
+
+// Progress is how far a run has come.
+type Progress struct {
+	Bytes      int64 `json:"bytes"`
+	TotalBytes int64 `json:"totalBytes"`
+	Rows       int64 `json:"rows"`
+}
+
+// Target is one version of a target.
+type Target struct {
+	Name    string    `json:"name"`
+	Version int       `json:"version"`
+	Title   string    `json:"title"`
+	AddedAt time.Time `json:"addedAt"`
+	Text    string    `json:"text,omitempty" doc:"YAML or JSON, as it was added; not in lists"`
+}
+
+// NewRun asks for a run.
+type NewRun struct {
+	Delivery      string        `json:"delivery" minLength:"1"`
+	Target        string        `json:"target,omitempty" doc:"without one every row that reads cleanly is accepted"`
+	TargetVersion int           `json:"targetVersion,omitempty" minimum:"1" doc:"the newest where it is left out"`
+	Layout        *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are detected"`
+}
+
+// Page is a part of a list.
+type Page[T any] struct {
+	Items []T `json:"items"`
+	Total int `json:"total" doc:"of the whole list"`
+}
+
+// Rejects is a page of rejected rows.
+type Rejects struct {
+	Items   []report.Reject `json:"items"`
+	Total   int             `json:"total" doc:"rows that fit the filters"`
+	Columns []string        `json:"columns" doc:"the delivery's columns, to which the cells belong"`
+}
+
+// Health tells whether the service can work.
+type Health struct {
+	Status  string `json:"status" enum:"ok"`
+	Version string `json:"version"`
+}
+
+func deliveryOf(d store.Delivery) Delivery {
+	out := Delivery{ID: d.ID, Name: d.Name, Bytes: d.Bytes, SHA256: d.SHA256, ArrivedAt: d.ArrivedAt.UTC(), RepeatOf: d.RepeatOf.String, State: "arrived"}
+	if d.LastRun != nil {
+		run := headOf(*d.LastRun)
+		out.Run = &run
+		if out.State = run.State; run.State == store.Done {
+			out.State = run.Verdict
+		}
+	}
+	return out
+}
+
+func headOf(r store.Run) RunHead {
+	out := RunHead{ID: r.ID, Delivery: r.DeliveryID, State: r.State, Verdict: r.Verdict.String, Error: r.Error.String,
+		Progress: Progress{r.BytesDone, r.TotalBytes, r.RowsDone}, CreatedAt: r.CreatedAt.UTC()}
+	if r.TargetName.Valid {
+		out.Target = &TargetRef{r.TargetName.String, int(r.TargetVersion.Int32)}
+	}
+	if r.StartedAt.Valid {
+		at := r.StartedAt.Time.UTC()
+		out.StartedAt = &at
+	}
+	if r.FinishedAt.Valid {
+		at := r.FinishedAt.Time.UTC()
+		out.FinishedAt = &at
+	}
+	var given layout.Given
+	if json.Unmarshal(r.Layout, &given) == nil && given != (layout.Given{}) {
+		out.Layout = &given
+	}
+	var result struct {
+		Tally *sift.Tally `json:"tally"`
+	}
+	if r.Result != nil && json.Unmarshal(r.Result, &result) == nil {
+		out.Tally = result.Tally
+	}
+	return out
+}
+
+func runOf(r store.Run) (Run, error) {
+	out := Run{RunHead: headOf(r)}
+	if r.Result == nil {
+		return out, nil
+	}
+	var result jobs.Result
+	if err := json.Unmarshal(r.Result, &result); err != nil {
+		return out, err
+	}
+	out.ReadAs = &result.ReadAs
+	out.Refusal, out.Violations, out.Remedies = result.Refusal, result.Violations, result.Remedies
+	for _, m := range result.Columns {
+		out.Columns = append(out.Columns, Match(m))
+	}
+	out.Outputs = map[string]string{}
+	for _, name := range outputNames {
+		out.Outputs[shortName(name)] = "/api/v1/runs/" + r.ID + "/outputs/" + name
+	}
+	return out, nil
+}
+
+func targetOf(t store.Target, withText bool) Target {
+	out := Target{Name: t.Name, Version: t.Version, Title: t.Title, AddedAt: t.AddedAt.UTC()}
+	if withText {
+		out.Text = t.Text
+	}
+	return out
+}

@@ -1,0 +1,382 @@
+// Package jobs does the service's background work: the runs.
+//
+// Jobs are kept by River in the service's database. A run's job is added in
+// the transaction that records the run, so that neither is without the other.
+// A run may be worked for any number of times, and gives the same files each
+// time. River's own care for jobs of dead workers waits an hour; here each
+// instance shows that it lives by holding a lock in the database, and jobs of
+// instances that do not are put back within seconds.
+package jobs
+
+import (
+	"context"
+	"database/sql"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/promauto"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivertype"
+
+	"sieb/core/layout"
+	"sieb/core/report"
+	"sieb/core/sift"
+	"sieb/core/source"
+	"sieb/core/target"
+	"sieb/service/staging"
+	"sieb/service/store"
+)
+
+// SiftArgs is the job of a run.
+type SiftArgs struct {
+	Run string `json:"run"`
+}
+
+// Kind is the job's name in the queue.
+func (SiftArgs) Kind() string { return "sift" }
+
+// InsertOpts lets a run be tried again as long as the database is away.
+func (SiftArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{MaxAttempts: 1<<15 - 1} }
+
+// Result is what the store keeps of a run.
+type Result struct {
+	*sift.Result
+	ReadAs layout.Layout `json:"readAs"`
+}
+
+// Queue does the work of one instance.
+type Queue struct {
+	store   *store.Store
+	area    *staging.Area
+	log     *slog.Logger
+	version string
+
+	workers *river.Client[pgx.Tx]
+	insert  *river.Client[*sql.Tx]
+	id      string
+	stop    context.CancelFunc
+	done    sync.WaitGroup
+
+	mu       sync.Mutex
+	active   map[int64]bool // jobs that this instance works on
+	stopping bool
+}
+
+const (
+	// forever stands for "never" where River wants a time.
+	forever = 100 * 365 * 24 * time.Hour
+	// rescueEvery is how often jobs of dead instances are looked for.
+	rescueEvery = 2 * time.Second
+	// settle is how long a job may stand in the queue as running before its
+	// instance must know of it.
+	settle = 5 * time.Second
+	// progressEvery is how often a run's progress is recorded.
+	progressEvery = 300 * time.Millisecond
+)
+
+var (
+	runsEnded = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_runs_ended_total", Help: "Runs that came to an end."}, []string{"outcome"})
+	rowsRead  = promauto.NewCounter(prometheus.CounterOpts{Name: "sieb_rows_read_total", Help: "Rows read by runs that were done."})
+)
+
+// Start begins to work. Parallel is how many runs are worked on at a time.
+func Start(ctx context.Context, s *store.Store, area *staging.Area, parallel int, version string, log *slog.Logger) (*Queue, error) {
+	q := &Queue{store: s, area: area, log: log, version: version, active: map[int64]bool{}}
+	q.id = fmt.Sprintf("sieb-%d", time.Now().UnixNano())
+	workers := river.NewWorkers()
+	river.AddWorker(workers, &worker{queue: q})
+	quiet := slog.New(quietHandler{log.Handler()})
+	var err error
+	q.workers, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
+		ID:                   q.id,
+		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: parallel}},
+		Workers:              workers,
+		JobTimeout:           -1,
+		RescueStuckJobsAfter: forever,
+		FetchPollInterval:    500 * time.Millisecond,
+		Logger:               quiet,
+	})
+	if err != nil {
+		return nil, err
+	}
+	if q.insert, err = river.NewClient(riverdatabasesql.New(s.DB()), &river.Config{Logger: quiet}); err != nil {
+		return nil, err
+	}
+	ctx, q.stop = context.WithCancel(context.WithoutCancel(ctx))
+	life, err := hold(ctx, s.Pool, q.id)
+	if err != nil {
+		return nil, err
+	}
+	if err := q.rescue(ctx); err != nil {
+		life.Release()
+		return nil, err
+	}
+	q.done.Go(func() { q.live(ctx, life) })
+	return q, q.workers.Start(context.WithoutCancel(ctx))
+}
+
+// quietHandler leaves out River's reports of its own comings and goings.
+type quietHandler struct{ slog.Handler }
+
+func (h quietHandler) Enabled(_ context.Context, level slog.Level) bool {
+	return level >= slog.LevelWarn
+}
+
+// Enqueue adds the job of a run in the transaction that records it.
+func (q *Queue) Enqueue(ctx context.Context) func(tx *sql.Tx, run string) (int64, error) {
+	return func(tx *sql.Tx, run string) (int64, error) {
+		job, err := q.insert.InsertTx(ctx, tx, SiftArgs{Run: run}, nil)
+		if err != nil {
+			return 0, err
+		}
+		return job.Job.ID, nil
+	}
+}
+
+// Cancel stops a run, wherever it is worked on. It returns false where the run
+// had ended already.
+func (q *Queue) Cancel(ctx context.Context, r store.Run) (bool, error) {
+	cancelled, err := q.store.Cancel(ctx, r.ID)
+	if err != nil || !cancelled || !r.JobID.Valid {
+		return cancelled, err
+	}
+	_, err = q.workers.JobCancel(ctx, r.JobID.Int64)
+	if errors.Is(err, rivertype.ErrNotFound) {
+		err = nil
+	}
+	return true, err
+}
+
+// Stop ends the work: runs at hand are broken off and put back.
+func (q *Queue) Stop(ctx context.Context) error {
+	q.mu.Lock()
+	q.stopping = true
+	q.mu.Unlock()
+	err := q.workers.StopAndCancel(ctx)
+	q.stop()
+	q.done.Wait()
+	return err
+}
+
+// hold takes the lock that shows that an instance lives, on a connection of its own.
+func hold(ctx context.Context, pool *pgxpool.Pool, id string) (*pgxpool.Conn, error) {
+	conn, err := pool.Acquire(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := conn.Exec(ctx, `select pg_advisory_lock(hashtextextended($1, 0))`, id); err != nil {
+		conn.Release()
+		return nil, err
+	}
+	return conn, nil
+}
+
+// live keeps the lock, and looks for jobs of instances that have lost theirs.
+func (q *Queue) live(ctx context.Context, life *pgxpool.Conn) {
+	tick := time.NewTicker(rescueEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			// Closing the connection gives the lock back.
+			life.Conn().Close(context.WithoutCancel(ctx))
+			life.Release()
+			return
+		case <-tick.C:
+		}
+		if life.Ping(ctx) != nil {
+			// The server was started again: the lock went with the connection.
+			life.Release()
+			var err error
+			for life, err = hold(ctx, q.store.Pool, q.id); err != nil; life, err = hold(ctx, q.store.Pool, q.id) {
+				select {
+				case <-ctx.Done():
+					return
+				case <-time.After(200 * time.Millisecond):
+				}
+			}
+		}
+		if err := q.rescue(ctx); err != nil && ctx.Err() == nil {
+			q.log.Warn("jobs of dead instances could not be looked for", "error", err)
+		}
+	}
+}
+
+// rescue puts jobs back that nobody works on: those of instances whose lock
+// is free, and those that this instance has lost from sight, as happens when
+// the database dies under a job.
+func (q *Queue) rescue(ctx context.Context) error {
+	rows, err := q.store.Pool.Query(ctx, `
+		select id, attempted_by[array_upper(attempted_by, 1)], attempted_at < now() - $1::interval
+		from river_job where state = 'running' and kind = $2`, settle, SiftArgs{}.Kind())
+	if err != nil {
+		return err
+	}
+	type job struct {
+		ID     int64
+		By     string
+		IsOld  bool
+		IsLost bool
+	}
+	jobs, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (j job, err error) {
+		return j, row.Scan(&j.ID, &j.By, &j.IsOld)
+	})
+	if err != nil {
+		return err
+	}
+	for _, j := range jobs {
+		switch q.mu.Lock(); {
+		case j.By == q.id:
+			j.IsLost = j.IsOld && !q.active[j.ID]
+			q.mu.Unlock()
+		default:
+			q.mu.Unlock()
+			if err := q.store.Pool.QueryRow(ctx, `
+				select free and pg_advisory_unlock(hashtextextended($1, 0))
+				from (select pg_try_advisory_lock(hashtextextended($1, 0)) as free offset 0) as t`, j.By).Scan(&j.IsLost); err != nil {
+				return err
+			}
+		}
+		if !j.IsLost {
+			continue
+		}
+		tag, err := q.store.Pool.Exec(ctx, `
+			update river_job set state = 'available', scheduled_at = now()
+			where id = $1 and state = 'running' and attempted_by[array_upper(attempted_by, 1)] = $2`, j.ID, j.By)
+		if err != nil {
+			return err
+		}
+		if tag.RowsAffected() > 0 {
+			q.log.Info("a run whose instance has died is taken up again", "job", j.ID, "instance", j.By)
+		}
+	}
+	return nil
+}
+
+// worker works for the jobs of runs.
+type worker struct {
+	river.WorkerDefaults[SiftArgs]
+	queue *Queue
+}
+
+// Timeout lets a run take as long as it takes.
+func (*worker) Timeout(*river.Job[SiftArgs]) time.Duration { return -1 }
+
+// NextRetry tries soon again after what is mostly a database that was away.
+func (*worker) NextRetry(*river.Job[SiftArgs]) time.Time { return time.Now().Add(2 * time.Second) }
+
+// Work does one run. A delivery that cannot be sifted fails the run, and the
+// job is done; trouble with the database makes the job try again.
+func (w *worker) Work(ctx context.Context, job *river.Job[SiftArgs]) error {
+	q := w.queue
+	q.mu.Lock()
+	q.active[job.ID] = true
+	q.mu.Unlock()
+	defer func() {
+		q.mu.Lock()
+		delete(q.active, job.ID)
+		q.mu.Unlock()
+	}()
+	err := q.work(ctx, job.Args.Run)
+	if ctx.Err() == nil {
+		return err
+	}
+	after := context.WithoutCancel(ctx)
+	q.mu.Lock()
+	stopping := q.stopping
+	q.mu.Unlock()
+	if stopping {
+		if err := q.store.PutBack(after, job.Args.Run); err != nil {
+			return err
+		}
+		return river.JobSnooze(0)
+	}
+	runsEnded.WithLabelValues(store.Cancelled).Inc()
+	return nil // the run was cancelled and says so already
+}
+
+func (q *Queue) work(ctx context.Context, id string) error {
+	run, err := q.store.Run(ctx, id)
+	if err != nil {
+		return err
+	}
+	if isOpen, err := q.store.Begin(ctx, id); err != nil || !isOpen {
+		return err
+	}
+	delivery, err := q.store.Delivery(ctx, run.DeliveryID)
+	if err != nil {
+		return err
+	}
+	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.area.RunDir(id), Version: q.version}
+	if run.TargetName.Valid {
+		t, err := q.store.Target(ctx, run.TargetName.String, int(run.TargetVersion.Int32))
+		if err != nil {
+			return err
+		}
+		r.TargetVersion = t.Version
+		if r.Target, err = target.Parse([]byte(t.Text)); err != nil {
+			return q.fail(ctx, id, fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err))
+		}
+	}
+	var given layout.Given
+	if err := json.Unmarshal(run.Layout, &given); err != nil {
+		return q.fail(ctx, id, fmt.Errorf("the layout: %w", err))
+	}
+	if r.Delivery, err = source.Open(q.area.Path(delivery.SHA256), given); err != nil {
+		return q.fail(ctx, id, rename(err, q.area.Path(delivery.SHA256), delivery.Name))
+	}
+	defer r.Delivery.Close()
+	var last sift.Progress
+	noted := time.Now()
+	r.Progress = func(p sift.Progress) {
+		last = p
+		if time.Since(noted) < progressEvery {
+			return
+		}
+		noted = time.Now()
+		if err := q.store.Progress(ctx, id, p.Bytes, p.Rows); err != nil && ctx.Err() == nil {
+			q.log.Warn("progress could not be recorded", "run", id, "error", err)
+		}
+	}
+	summary, err := r.Do(ctx)
+	if err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return q.fail(ctx, id, err)
+	}
+	result, err := json.Marshal(Result{summary.Result, r.Delivery.Layout})
+	if err != nil {
+		return err
+	}
+	if err := q.store.Finish(ctx, id, string(summary.Verdict), result, delivery.Bytes, last.Rows); err != nil {
+		return err
+	}
+	runsEnded.WithLabelValues(string(summary.Verdict)).Inc()
+	rowsRead.Add(float64(summary.Tally.Read))
+	q.log.Info("run done", "run", id, "delivery", delivery.Name, "verdict", summary.Verdict, "read", summary.Tally.Read,
+		"accepted", summary.Tally.Accepted, "rejected", summary.Tally.Rejected)
+	return nil
+}
+
+// rename puts a delivery's name where an error names the file in the area.
+func rename(err error, path, name string) error {
+	return errors.New(strings.ReplaceAll(err.Error(), path, name))
+}
+
+// fail records why a run cannot be done; the job itself is then done.
+func (q *Queue) fail(ctx context.Context, run string, why error) error {
+	q.log.Warn("run failed", "run", run, "error", why)
+	runsEnded.WithLabelValues(store.Failed).Inc()
+	return q.store.Fail(ctx, run, why.Error())
+}
