@@ -76,7 +76,7 @@ func (j *Judge) appendMessage(dst []byte, c *column, code violation.Code, cell [
 		return dst
 	case violation.RequiredEmpty:
 		if len(cell) == 0 {
-			return say("is empty, and a value is required")
+			return say("the cell is empty, and a value is required")
 		}
 		quoted()
 		return say(" stands for no value, and a value is required")

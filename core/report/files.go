@@ -12,6 +12,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"syscall"
 
 	"github.com/zeebo/blake3"
 )
@@ -66,9 +67,20 @@ func create(dir string) (*files, error) {
 	return s, nil
 }
 
+// newOutput opens a file under its temporary name, which is always the same: what
+// a run that was killed left there is written over, and a lock keeps two runs
+// from writing to one folder.
 func newOutput(dir, name string) (*output, error) {
-	f, err := os.CreateTemp(dir, "."+name+"-*")
+	f, err := os.OpenFile(filepath.Join(dir, "."+name+".partial"), os.O_CREATE|os.O_RDWR, 0o644)
 	if err != nil {
+		return nil, fmt.Errorf("the outputs cannot be written to %s: %w", dir, err)
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		f.Close()
+		return nil, fmt.Errorf("another run is writing to %s; wait for its end, or choose another folder", dir)
+	}
+	if err := f.Truncate(0); err != nil {
+		f.Close()
 		return nil, fmt.Errorf("the outputs cannot be written to %s: %w", dir, err)
 	}
 	return &output{name: name, f: f, hash: blake3.New()}, nil
@@ -151,9 +163,6 @@ func (s *files) commit(manifest func([]Output) ([]byte, error)) error {
 		return err
 	}
 	for _, o := range all {
-		if err := o.f.Chmod(0o644); err != nil {
-			return err
-		}
 		if err := os.Rename(o.f.Name(), filepath.Join(s.dir, o.name)); err != nil {
 			return fmt.Errorf("%s cannot take its name: %w", o.name, err)
 		}

@@ -358,7 +358,7 @@ func (p *reading) column(n ast.Node) Column {
 }
 
 func (p *reading) remedy(n ast.Node) Remedy {
-	props := []property{}
+	var props []property
 	switch n := n.(type) {
 	case *ast.MappingNode, *ast.MappingValueNode:
 		props = p.mapping(n, "a remedy")

@@ -53,8 +53,7 @@ const (
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(s.recovered, logged(s.Log), protected)
-	api := humachi.New(r, s.config())
-	s.routes(api)
+	api := s.describe(r)
 	r.Handle("/metrics", promhttp.Handler())
 	r.Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/vnd.oai.openapi+json")
@@ -73,12 +72,22 @@ func (s *Server) Handler() http.Handler {
 	return r
 }
 
-func (s *Server) config() huma.Config {
+// Document gives the OpenAPI document, indented.
+func Document() ([]byte, error) {
+	text, err := json.MarshalIndent((&Server{}).describe(chi.NewRouter()).OpenAPI(), "", "  ")
+	return append(text, '\n'), err
+}
+
+// describe adds the described routes to a router.
+func (s *Server) describe(r chi.Router) huma.API {
+	huma.DefaultArrayNullable = false // lists are never null here
 	c := huma.DefaultConfig("Sieb", s.Version)
 	c.Info.Description = "Deliveries, targets and runs. Errors are problem details (RFC 9457); times are RFC 3339 in UTC."
 	c.OpenAPIPath, c.DocsPath, c.SchemasPath = "", "", ""
 	c.CreateHooks = nil // no links to schemas in the documents
-	return c
+	api := humachi.New(r, c)
+	s.routes(api)
+	return api
 }
 
 // problem writes an error outside of the described routes.
@@ -127,7 +136,8 @@ func protected(next http.Handler) http.Handler {
 	}))
 }
 
-type paging struct {
+// Paging is the part of a list that is asked for.
+type Paging struct {
 	Offset int `query:"offset" minimum:"0" doc:"entries to leave out at the front"`
 	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 }
@@ -238,7 +248,7 @@ func (s *Server) failure(doing string, err error) error {
 	return huma.Error500InternalServerError(doing + " failed; the service's log says more")
 }
 
-func (s *Server) listDeliveries(ctx context.Context, in *paging) (*answer[Page[Delivery]], error) {
+func (s *Server) listDeliveries(ctx context.Context, in *Paging) (*answer[Page[Delivery]], error) {
 	found, total, err := s.Store.Deliveries(ctx, in.Offset, in.Limit)
 	if err != nil {
 		return nil, s.failure("listing deliveries", err)
@@ -326,7 +336,7 @@ func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target
 	return &created[Target]{http.StatusCreated, fmt.Sprintf("/api/v1/targets/%s/versions/%d", added.Name, added.Version), targetOf(added, false)}, nil
 }
 
-func (s *Server) listTargets(ctx context.Context, in *paging) (*answer[Page[Target]], error) {
+func (s *Server) listTargets(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
 	found, total, err := s.Store.Targets(ctx, in.Offset, in.Limit)
 	if err != nil {
 		return nil, s.failure("listing targets", err)
@@ -399,7 +409,7 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 }
 
 func (s *Server) listRuns(ctx context.Context, in *struct {
-	paging
+	Paging
 	Delivery string `query:"delivery" doc:"only those of this delivery"`
 }) (*answer[Page[RunHead]], error) {
 	found, total, err := s.Store.Runs(ctx, in.Delivery, in.Offset, in.Limit)
@@ -505,7 +515,7 @@ func (s *Server) cancelRun(ctx context.Context, in *byID) (*answer[Run], error) 
 
 func (s *Server) runRejects(ctx context.Context, in *struct {
 	ID string `path:"id"`
-	paging
+	Paging
 	Column string `query:"column" doc:"only rows with a violation in this column of the target"`
 	Code   string `query:"code" doc:"only rows with a violation of this code, such as date.format"`
 }) (*answer[Rejects], error) {

@@ -1,0 +1,16 @@
+import vue from 'eslint-plugin-vue'
+import ts from 'typescript-eslint'
+
+export default [
+  { ignores: ['src/api/schema.d.ts'] },
+  ...ts.configs.recommended,
+  ...vue.configs['flat/recommended'],
+  { files: ['**/*.vue'], languageOptions: { parserOptions: { parser: ts.parser } } },
+  {
+    rules: {
+      'vue/max-attributes-per-line': 'off',
+      'vue/singleline-html-element-content-newline': 'off',
+      'vue/html-self-closing': 'off',
+    },
+  },
+]

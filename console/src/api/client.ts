@@ -1,0 +1,100 @@
+import createClient from 'openapi-fetch'
+import type { components, paths } from './schema'
+
+type Schemas = components['schemas']
+export type Delivery = Schemas['Delivery']
+export type Run = Schemas['Run']
+export type RunHead = Schemas['RunHead']
+export type Target = Schemas['Target']
+export type Group = Schemas['Group']
+export type Reject = Schemas['Reject']
+export type Rejects = Schemas['Rejects']
+export type Tally = Schemas['Tally']
+export type Layout = Schemas['Layout']
+
+export const api = createClient<paths>({ baseUrl: '' })
+
+/** What the service says about a request that failed, in words. */
+export class ServiceError extends Error {
+  constructor(
+    message: string,
+    readonly details: string[] = [],
+    readonly status = 0,
+  ) {
+    super(message)
+  }
+}
+
+interface Problem {
+  status?: number
+  detail?: string
+  errors?: { message?: string; location?: string }[] | null
+}
+
+/** The data of an answer, or a ServiceError. */
+export async function answered<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result
+  try {
+    result = await call
+  } catch {
+    throw new ServiceError('The service does not answer. Is it still running?')
+  }
+  if (result.data !== undefined) return result.data
+  throw toError(result.error as Problem | undefined, result.response.status)
+}
+
+function toError(problem: Problem | undefined, status: number): ServiceError {
+  const details = (problem?.errors ?? []).map((e) => (e.location ? `${e.location}: ${e.message}` : (e.message ?? '')))
+  return new ServiceError(problem?.detail ?? `The service answered ${status}.`, details, status)
+}
+
+/** Uploads a file as a stream, with progress. */
+export function upload(file: File, progress: (done: number) => void): { done: Promise<Delivery>; stop: () => void } {
+  const request = new XMLHttpRequest()
+  const done = new Promise<Delivery>((resolve, reject) => {
+    request.open('POST', `/api/v1/deliveries?name=${encodeURIComponent(file.name)}`)
+    request.setRequestHeader('Content-Type', 'application/octet-stream')
+    request.upload.onprogress = (e) => progress(e.loaded)
+    request.onerror = () => reject(new ServiceError('The connection broke off; nothing of the file was kept.'))
+    request.onabort = () => reject(new ServiceError('Stopped; nothing of the file was kept.'))
+    request.onload = () => {
+      let body: unknown
+      try {
+        body = JSON.parse(request.responseText)
+      } catch {
+        body = undefined
+      }
+      if (request.status === 201) resolve(body as Delivery)
+      else reject(toError(body as Problem | undefined, request.status))
+    }
+    request.send(file)
+  })
+  return { done, stop: () => request.abort() }
+}
+
+/** Adds a target from the text of a YAML or JSON file. */
+export async function addTarget(text: string): Promise<Target> {
+  let response: Response
+  try {
+    response = await fetch('/api/v1/targets', { method: 'POST', headers: { 'Content-Type': 'application/yaml' }, body: text })
+  } catch {
+    throw new ServiceError('The service does not answer. Is it still running?')
+  }
+  const body = await response.json()
+  if (!response.ok) throw toError(body as Problem, response.status)
+  return body as Target
+}
+
+/** Follows a run until it ends; the returned function stops following. */
+export function follow(id: string, each: (run: Run) => void, lost: () => void): () => void {
+  const events = new EventSource(`/api/v1/runs/${id}/events`)
+  events.addEventListener('run', (e) => {
+    const run = JSON.parse((e as MessageEvent<string>).data) as Run
+    if (run.state !== 'waiting' && run.state !== 'running') events.close()
+    each(run)
+  })
+  events.onerror = () => {
+    if (events.readyState !== EventSource.CLOSED) lost()
+  }
+  return () => events.close()
+}

@@ -1,0 +1,104 @@
+<script setup lang="ts">
+import { ElButton, ElOption, ElSelect } from 'element-plus'
+import { onMounted, ref, useTemplateRef, watch } from 'vue'
+import { addTarget, answered, api, type RunHead, type Target } from '../api/client'
+import FailureNote from './FailureNote.vue'
+
+const { delivery, last = undefined, busy } = defineProps<{ delivery: string; last?: RunHead; busy: boolean }>()
+const emit = defineEmits<{ started: [run: string] }>()
+
+/** Stands for a run without a target. */
+const none = ''
+
+const targets = ref<Target[]>()
+const chosen = ref<string>()
+const error = ref<unknown>()
+const starting = ref(false)
+const input = useTemplateRef<HTMLInputElement>('input')
+
+async function load(): Promise<void> {
+  error.value = undefined
+  try {
+    targets.value = (await answered(api.GET('/api/v1/targets', { params: { query: { limit: 1000 } } }))).items
+  } catch (e) {
+    error.value = e
+  }
+}
+
+watch(
+  () => last?.target?.name,
+  (name) => {
+    if (name) chosen.value = name
+  },
+  { immediate: true },
+)
+onMounted(() => void load())
+
+async function start(): Promise<void> {
+  if (chosen.value === undefined) return
+  starting.value = true
+  error.value = undefined
+  try {
+    const run = await answered(api.POST('/api/v1/runs', { body: { delivery, target: chosen.value || undefined } }))
+    emit('started', run.id)
+  } catch (e) {
+    error.value = e
+  }
+  starting.value = false
+}
+
+async function add(): Promise<void> {
+  const file = input.value?.files?.[0]
+  if (!file) return
+  error.value = undefined
+  try {
+    const target = await addTarget(await file.text())
+    await load()
+    chosen.value = target.name
+  } catch (e) {
+    error.value = e
+  }
+  if (input.value) input.value.value = ''
+}
+</script>
+
+<template>
+  <div class="panel">
+    <label for="target">Target</label>
+    <ElSelect id="target" v-model="chosen" class="choice" filterable placeholder="Which table are the rows meant for?" no-data-text="No target yet" aria-label="Target">
+      <ElOption v-for="t in targets" :key="t.name" :value="t.name" :label="t.title ? `${t.name}: ${t.title}` : t.name" />
+      <ElOption :value="none" label="No target: only read the rows" />
+    </ElSelect>
+    <ElButton type="primary" :disabled="chosen === undefined || busy" :loading="starting" @click="start">{{ last ? 'Sift again' : 'Sift' }}</ElButton>
+    <ElButton @click="input?.click()">Add a target…</ElButton>
+    <input ref="input" type="file" accept=".yaml,.yml,.json" hidden aria-label="File of a target" @change="add" />
+  </div>
+  <p v-if="targets?.length === 0" class="soft hint">No target is known yet. Add one from a YAML file, or sift without one: then every row that reads cleanly is accepted.</p>
+  <FailureNote v-if="error" :error="error" class="hint" />
+</template>
+
+<style scoped>
+.panel {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px 10px;
+}
+
+.panel .el-button {
+  margin: 0;
+}
+
+label {
+  font-weight: 600;
+}
+
+.choice {
+  width: 380px;
+  max-width: 100%;
+}
+
+.hint {
+  margin: 10px 0 0;
+}
+</style>

@@ -1,0 +1,17 @@
+import { createRouter, createWebHistory } from 'vue-router'
+import DeliveriesPage from './pages/DeliveriesPage.vue'
+import DeliveryPage from './pages/DeliveryPage.vue'
+import MissingPage from './pages/MissingPage.vue'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', component: DeliveriesPage, meta: { title: 'Deliveries' } },
+    { path: '/deliveries/:id', component: DeliveryPage, props: true, meta: { title: 'Delivery' } },
+    { path: '/:rest(.*)', component: MissingPage, meta: { title: 'Nothing here' } },
+  ],
+})
+
+router.afterEach((to) => {
+  document.title = `${String(to.meta.title)} · Sieb`
+})

@@ -1,0 +1,243 @@
+// Command shots takes the pictures of docs/screenshots from the demo data: it
+// runs the service on a free port, drives the console in headless Chromium,
+// and shows the command line in a terminal window.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+
+	"sieb/client"
+	"sieb/console"
+	"sieb/demo"
+	"sieb/service"
+	"sieb/service/api"
+)
+
+func main() {
+	if len(os.Args) != 2 {
+		fmt.Fprintln(os.Stderr, "usage: shots FOLDER")
+		os.Exit(2)
+	}
+	if err := run(os.Args[1]); err != nil {
+		fmt.Fprintln(os.Stderr, "shots:", err)
+		os.Exit(1)
+	}
+}
+
+func run(out string) error {
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	data, err := os.MkdirTemp("", "sieb-shots-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(data)
+	if err := os.Chmod(data, 0o755); err != nil {
+		return err
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	ready := make(chan string, 1)
+	go func() {
+		ended <- service.Run(ctx, service.Config{Listen: "127.0.0.1:0", Data: data, Parallel: 1, Version: "demo", Console: console.Handler(),
+			Log: slog.New(slog.NewTextHandler(io.Discard, nil)), Ready: func(a string) { ready <- a }})
+	}()
+	defer func() {
+		stop()
+		<-ended
+	}()
+	var address string
+	select {
+	case address = <-ready:
+	case err := <-ended:
+		ended <- nil
+		return err
+	}
+	delivery, err := fill(ctx, client.New(address))
+	if err != nil {
+		return err
+	}
+	if err := pages(ctx, address, delivery, out); err != nil {
+		return err
+	}
+	return terminal(data, out)
+}
+
+// fill runs the demo deliveries; one more only arrives.
+func fill(ctx context.Context, c *client.Client) (shown string, err error) {
+	for _, m := range demo.All() {
+		text, err := demo.Target(m.Target)
+		if err != nil {
+			return "", err
+		}
+		if _, err := c.AddTarget(ctx, text); err != nil {
+			return "", err
+		}
+		d, err := c.AddDelivery(ctx, m.Name, strings.NewReader(string(m.Bytes)))
+		if err != nil {
+			return "", err
+		}
+		r, err := c.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: m.Target})
+		if err != nil {
+			return "", err
+		}
+		if r, err = c.Follow(ctx, r.ID, nil); err != nil {
+			return "", err
+		}
+		if r.Tally == nil {
+			return "", errors.New(m.Name + ": " + r.Error)
+		}
+		if shown == "" {
+			shown = d.ID
+		}
+	}
+	_, err = c.AddDelivery(ctx, "weighbridge-ahrensee-2026-07-again.csv", strings.NewReader(string(demo.Ahrensee().Bytes)))
+	return shown, err
+}
+
+func pages(ctx context.Context, address, delivery, out string) error {
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.WindowSize(1280, 800))
+	ctx, stop := chromedp.NewExecAllocator(ctx, options...)
+	defer stop()
+	ctx, stop = chromedp.NewContext(ctx)
+	defer stop()
+	ctx, stop = context.WithTimeout(ctx, time.Minute)
+	defer stop()
+	type action = chromedp.Action[chromedp.Void]
+	media := func(scheme string) action {
+		return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+			_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{
+				Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: scheme}}})
+			return err
+		})
+	}
+	page := address + "/deliveries/" + delivery
+	for _, shot := range []struct {
+		name string
+		do   []action
+	}{
+		{"deliveries", []action{chromedp.EmulateViewport(1280, 800), media("light"), chromedp.Navigate(address), chromedp.WaitVisible("tbody tr")}},
+		{"delivery", []action{chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
+		{"delivery-violation", []action{chromedp.Click(`//button[contains(., "date.impossible")]`), chromedp.WaitVisible(".samples"),
+			chromedp.WaitVisible(`//span[contains(., "with date.impossible")]`), chromedp.ScrollIntoView(".violations")}},
+		{"delivery-dark", []action{media("dark"), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
+		{"delivery-narrow", []action{media("light"), chromedp.EmulateViewport(420, 800), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
+	} {
+		if err := chromedp.Do(ctx, append(shot.do, chromedp.Sleep(300*time.Millisecond))...); err != nil {
+			return fmt.Errorf("%s: %w", shot.name, err)
+		}
+		png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+		if err != nil {
+			return fmt.Errorf("%s: %w", shot.name, err)
+		}
+		if err := os.WriteFile(filepath.Join(out, shot.name+".png"), png, 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// terminal shows commands in a terminal window under a virtual screen.
+func terminal(work, out string) error {
+	for _, need := range []string{"Xvfb", "xterm", "import"} {
+		if _, err := exec.LookPath(need); err != nil {
+			return fmt.Errorf("%s is missing: install Debian's packages xvfb, xterm and imagemagick", need)
+		}
+	}
+	sieb, err := filepath.Abs("bin/sieb")
+	if err != nil {
+		return err
+	}
+	if out, err = filepath.Abs(out); err != nil {
+		return err
+	}
+	bin := filepath.Join(work, "bin")
+	if err := os.MkdirAll(bin, 0o755); err != nil {
+		return err
+	}
+	if err := os.Symlink(sieb, filepath.Join(bin, "sieb")); err != nil {
+		return err
+	}
+	m := demo.Ahrensee()
+	target, err := demo.Target(m.Target)
+	if err != nil {
+		return err
+	}
+	for name, text := range map[string][]byte{m.Name: m.Bytes, m.Target + ".yaml": target} {
+		if err := os.WriteFile(filepath.Join(work, name), text, 0o644); err != nil {
+			return err
+		}
+	}
+	const display = ":97"
+	screen := exec.Command("Xvfb", display, "-screen", "0", "1280x800x24")
+	if err := screen.Start(); err != nil {
+		return err
+	}
+	defer func() {
+		_ = screen.Process.Kill()
+		_ = screen.Wait()
+	}()
+	for end := time.Now().Add(10 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+		if _, err := os.Stat("/tmp/.X11-unix/X" + display[1:]); err == nil {
+			break
+		}
+		if time.Now().After(end) {
+			return errors.New("the virtual screen did not start")
+		}
+	}
+	for name, command := range map[string]string{
+		"read": "sieb read " + m.Name,
+		"sift": "sieb sift " + m.Name + " --target " + m.Target + ".yaml --out sifted",
+	} {
+		if err := window(display, bin, work, command, filepath.Join(out, name+".png")); err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
+	}
+	return nil
+}
+
+func window(display, bin, work, command, png string) error {
+	done := filepath.Join(work, "done")
+	os.Remove(done)
+	script := fmt.Sprintf("printf '$ %s\\n'; %s; touch %s; sleep 30", command, command, done)
+	term := exec.Command("xterm", "-u8", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "158x48+0+0", "-bg", "#fbfaf7", "-fg", "#22201c", "-e", "bash", "-c", script)
+	term.Dir = work
+	term.Env = append(os.Environ(), "DISPLAY="+display, "PATH="+bin+":"+os.Getenv("PATH"))
+	if err := term.Start(); err != nil {
+		return err
+	}
+	defer func() {
+		_ = term.Process.Kill()
+		_ = term.Wait()
+	}()
+	for end := time.Now().Add(20 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+		if _, err := os.Stat(done); err == nil {
+			break
+		}
+		if time.Now().After(end) {
+			return errors.New("the command did not end")
+		}
+	}
+	time.Sleep(500 * time.Millisecond) // the window has no word for "drawn"
+	shot := exec.Command("import", "-window", "root", png)
+	shot.Env = append(os.Environ(), "DISPLAY="+display)
+	text, err := shot.CombinedOutput()
+	if err != nil {
+		return fmt.Errorf("%w: %s", err, text)
+	}
+	return nil
+}

@@ -1,0 +1,19 @@
+// Command describe prints the API's OpenAPI document, from which the console's
+// types are made.
+package main
+
+import (
+	"fmt"
+	"os"
+
+	"sieb/service/api"
+)
+
+func main() {
+	text, err := api.Document()
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "describe:", err)
+		os.Exit(1)
+	}
+	os.Stdout.Write(text)
+}
