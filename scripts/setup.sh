@@ -9,7 +9,7 @@ need=()
 ls /usr/lib/postgresql/*/bin/postgres >/dev/null 2>&1 || need+=(postgresql)
 if [ "${1:-}" != run ]; then
   command -v chromium >/dev/null || need+=(chromium)
-  fc-list 2>/dev/null | grep -qi dejavu || need+=(fonts-dejavu-core)
+  [ -e /usr/share/fonts/truetype/dejavu/DejaVuSans.ttf ] || need+=(fonts-dejavu-core)
 fi
 if [ ${#need[@]} -gt 0 ]; then
   echo "setup: installing ${need[*]}"

@@ -7,6 +7,6 @@ go vet ./...
 go test ./...
 for package in $(go list ./core/...); do
   for target in $(go test -list '^Fuzz' "$package" | grep '^Fuzz' || true); do
-    go test -run '^$' -fuzz "^$target\$" -fuzztime "${FUZZTIME:-3s}" "$package"
+    go test -run '^$' -fuzz "^$target\$" -fuzztime "${FUZZTIME:-3s}" -fuzzminimizetime 10x "$package"
   done
 done

@@ -98,7 +98,7 @@ func (p *Plan) NewJudge() *Judge {
 			l.memory.isOn, l.memory.answers = true, new([1 << placeBits]answer)
 		}
 		if len(c.spec.Remedies) > 0 {
-			l.chain = remedy.NewChain(c.spec.Remedies)
+			l.chain = remedy.NewChain(c.spec.Remedies, c.isNull)
 		}
 		if c.text != nil && !c.text.simple {
 			l.known = map[string]bool{}

@@ -16,6 +16,7 @@ import (
 // serves one goroutine.
 type Chain struct {
 	steps []step
+	stop  func(cell []byte) bool
 	space [2][]byte
 }
 
@@ -26,9 +27,11 @@ type step struct {
 	writes bool
 }
 
-// NewChain makes the chain of a column's remedies.
-func NewChain(remedies []target.Remedy) *Chain {
-	c := &Chain{}
+// NewChain makes the chain of a column's remedies. A cell for which stop holds
+// after a remedy is left as it is by those that follow: trimmed to "n/a", it is
+// not made "N/A" by upper where "n/a" means that there is no value.
+func NewChain(remedies []target.Remedy, stop func(cell []byte) bool) *Chain {
+	c := &Chain{stop: stop}
 	for _, r := range remedies {
 		switch r.Name {
 		case "trim":
@@ -72,6 +75,9 @@ func (c *Chain) Apply(cell []byte) (out []byte, changed uint64) {
 		if step.writes {
 			c.space[turn] = next[:0]
 			turn ^= 1 // the other half, since cell lies in this one
+		}
+		if c.stop(cell) {
+			break
 		}
 	}
 	return cell, changed

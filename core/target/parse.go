@@ -91,7 +91,10 @@ func Parse(text []byte) (t *Target, err error) {
 // reading walks the YAML nodes. The nodes themselves are kept at hand, so
 // that each complaint has a place, and scalars are taken as they are written:
 // 1.50 stays 1.50 and 2026-01-01 stays a text.
-type reading struct{ problems Problems }
+type reading struct {
+	problems Problems
+	strange  int // properties that were not known
+}
 
 func (p *reading) wrong(at ast.Node, format string, args ...any) {
 	var pos *token.Position
@@ -190,6 +193,7 @@ func (p *reading) count(n ast.Node, what string, least int) *int {
 }
 
 func (p *reading) unknown(at property, of string, known []string) {
+	p.strange++
 	if near := nearest(at.name, known); near != "" {
 		p.wrong(at.key, "%s has no property %q; did you mean %q?", of, at.name, near)
 		return
@@ -224,11 +228,15 @@ func (p *reading) target(n ast.Node) *Target {
 			p.unknown(prop, "a target", targetProperties)
 		}
 	}
-	if !named {
+	// Where a name is not known, what is missing is most likely mistyped.
+	mistyped := p.strange > 0
+	if !named && !mistyped {
 		p.wrong(n, "the target has no name: add target: NAME")
 	}
 	if columns == nil {
-		p.wrong(n, "the target has no columns: add columns with at least one name")
+		if !mistyped {
+			p.wrong(n, "the target has no columns: add columns with at least one name")
+		}
 		return t
 	}
 	names := map[string]bool{}
@@ -290,6 +298,7 @@ var columnProperties = []string{"name", "titles", "position", "datatype", "forma
 func (p *reading) column(n ast.Node) Column {
 	c := Column{Null: []string{""}}
 	at := map[string]ast.Node{}
+	strange := p.strange
 	for _, prop := range p.mapping(n, "a column") {
 		at[prop.name] = prop.node
 		switch prop.name {
@@ -350,7 +359,7 @@ func (p *reading) column(n ast.Node) Column {
 			p.unknown(prop, "a column", columnProperties)
 		}
 	}
-	if c.Name == "" {
+	if c.Name == "" && p.strange == strange {
 		p.wrong(n, "the column has no name")
 	}
 	p.contradictions(at, &c)

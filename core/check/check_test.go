@@ -1,0 +1,281 @@
+package check
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"sieb/core/layout"
+	"sieb/core/source"
+	"sieb/core/target"
+)
+
+// judged runs a text through a target given as YAML columns; it gives the
+// canonical rows ("" for a rejected one) and the violations of each row.
+func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows []string, found [][]string) {
+	tg, err := target.Parse([]byte("target: t\ncolumns:\n" + columns))
+	require.NoError(t, err)
+	l := layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+	r, err := source.NewReader(strings.NewReader(text), l)
+	require.NoError(t, err)
+	plan, err := NewPlan(tg, r.Header(), l.Encoding)
+	require.NoError(t, err)
+	judge := plan.NewJudge()
+	if change != nil {
+		change(judge)
+	}
+	var b source.Batch
+	var ruling Ruling
+	for {
+		if err := r.Next(&b); errors.Is(err, io.EOF) {
+			return rows, found
+		}
+		b.Split()
+		judge.Start(&b, &ruling)
+		next := 0
+		for from := 0; from < len(b.Rows); from += Block {
+			to := min(from+Block, len(b.Rows))
+			judge.Rows(from, to)
+			for row := from; row < to; row++ {
+				var mine []string
+				for ; next < len(ruling.Found) && ruling.Found[next].Row == row; next++ {
+					f := &ruling.Found[next]
+					mine = append(mine, fmt.Sprintf("%s %s %s: %s", f.Code, plan.ColumnName(f), f.Action, ruling.Message(f)))
+				}
+				found = append(found, mine)
+				if ruling.Rejected[row] {
+					rows = append(rows, "")
+				} else {
+					rows = append(rows, strings.TrimSuffix(string(judge.AppendRow(nil, row)), "\n"))
+				}
+			}
+		}
+	}
+}
+
+func TestCells(t *testing.T) {
+	for _, c := range []struct {
+		rule, cell string
+		want       string // canonical text, or the violations' codes
+		message    string // a part of the first message
+	}{
+		{"required: true", "x", "x", ""},
+		{"required: true", "", "!required.empty", "the cell is empty"},
+		{"required: true", "  ", "!required.empty", "stands for no value"},
+		{"null: [n/a, '']\n    required: true", "n/a", "!required.empty", "n/a"},
+		{"null: [n/a]", "n/a", "", ""},
+		{"null: [n/a]\n    remedies: [trim, upper]", " n/a", "", ""},
+		{"null: []", "", `""`, ""},
+		{"maxLength: 3", "äöü", "äöü", ""},
+		{"maxLength: 3", "äöüß", "!text.long", "has 4 characters, at most 3 fit"},
+		{"minLength: 2", "ä", "!text.short", "has 1 character, at least 2 are expected"},
+		{"format: '[A-Z]{2}-[0-9]+'", "AB-12", "AB-12", ""},
+		{"format: '[A-Z]{2}-[0-9]+'", "AB-12 ", "!text.format", "blanks around it"},
+		{"format: '(a|ab)(c|bcd)'", "abcd", "abcd", ""},
+		{"format: 'a|ab'", "abc", "!text.format", "form a|ab"},
+		{"oneOf: [a, b]", "c", "!value.unknown", "not one of a, b"},
+		{"maxLength: 1\n    oneOf: [a]\n    format: a", "bb", "!text.long !text.format !value.unknown", ""},
+		{"remedies: [trim, {recode: {Weizen: wheat}}]\n    oneOf: [wheat]", " Weizen ", "wheat", ""},
+		{"maxLength: 9", "a, b", `"a, b"`, ""},
+		{"datatype: integer", "007", "7", ""},
+		{"datatype: integer", "12.0", "!type.integer", "not a whole number"},
+		{"datatype: integer", " 12", "!type.integer", "blanks around it"},
+		{"datatype: integer\n    remedies: [trim]", " 12", "12", ""},
+		{"datatype: integer\n    precision: 3", "1234", "!number.precision", "has 4 digits before the point, at most 3 fit"},
+		{"datatype: integer\n    minimum: 5", "4", "!range.low", "below the minimum 5"},
+		{"datatype: integer\n    minimum: -5\n    maximum: 123456789012345678901", "123456789012345678902", "!range.high", ""},
+		{"datatype: integer\n    oneOf: [1, 10]", "10", "10", ""},
+		{"datatype: integer\n    oneOf: [1, 10]", "+01", "1", ""},
+		{"datatype: integer\n    null: ['', '0']", "0", "", ""},
+		{"datatype: decimal\n    decimalChar: ','\n    groupChar: '.'", "1.234,50", "1234.50", ""},
+		{"datatype: decimal\n    decimalChar: ','\n    groupChar: '.'", "1234.5", "!type.decimal", "such as 1.234,5"},
+		{"datatype: decimal\n    precision: 4\n    scale: 1", "123.4", "123.4", ""},
+		{"datatype: decimal\n    precision: 4\n    scale: 1", "12.500", "12.5", ""},
+		{"datatype: decimal\n    precision: 4\n    scale: 1", "1234", "!number.precision", ""},
+		{"datatype: decimal\n    precision: 4\n    scale: 1", "1234.55", "!number.precision !number.scale", ""},
+		{"datatype: decimal\n    precision: 3", "12.0", "12", ""},
+		{"datatype: decimal\n    minimum: 0.5\n    maximum: 0.75", "0.500", "0.500", ""},
+		{"datatype: decimal\n    minimum: 0.5", "0.49", "!range.low", ""},
+		{"datatype: double", "1e3", "1000", ""},
+		{"datatype: double\n    maximum: 10", "1e3", "!range.high", ""},
+		{"datatype: double", "x", "!type.double", "not a number"},
+		{"datatype: boolean", "1", "true", ""},
+		{"datatype: boolean\n    format: ja|nein", "nein", "false", ""},
+		{"datatype: boolean\n    format: ja|nein", "true", "!type.boolean", "neither ja (true) nor nein (false)"},
+		{"datatype: date\n    format: dd.MM.yyyy", "31.07.2026", "2026-07-31", ""},
+		{"datatype: date\n    format: dd.MM.yyyy", "2026-07-31", "!date.format", "like 31.07.2026 (dd.MM.yyyy)"},
+		{"datatype: date\n    format: dd.MM.yyyy", "31.06.2026", "!date.impossible", "no such day"},
+		{"datatype: date\n    format: [dd/MM/yyyy, MM/dd/yyyy]", "13/02/2026", "2026-02-13", ""},
+		{"datatype: date\n    format: [dd/MM/yyyy, MM/dd/yyyy]", "02/13/2026", "2026-02-13", ""},
+		{"datatype: date\n    format: [dd/MM/yyyy, MM/dd/yyyy]", "02/02/2026", "2026-02-02", ""},
+		{"datatype: date\n    format: [dd/MM/yyyy, MM/dd/yyyy]", "03/04/2026", "2026-04-03!date.ambiguous", "different days"},
+		{"datatype: date\n    minimum: 2026-01-01\n    maximum: 2026-12-31", "2025-12-31", "!range.low", "below the minimum 2026-01-01"},
+		{"datatype: date\n    minimum: 2026-01-01\n    maximum: 2026-12-31", "2026-06-30", "2026-06-30", ""},
+		{"datatype: date\n    oneOf: [2026-07-01]", "2026-07-02", "!value.unknown", ""},
+		{"datatype: dateTime", "2026-07-31T14:05:09Z", "2026-07-31T14:05:09Z", ""},
+		{"datatype: dateTime\n    format: dd.MM.yyyy HH:mm", "31.07.2026 14:05", "2026-07-31T14:05:00", ""},
+		{"datatype: dateTime", "2026-07-31", "!date.format", "date and time like"},
+		{"datatype: integer\n    onViolation: blank", "x", "!type.integer", ""},
+		{"datatype: integer\n    onViolation: flag", "x,y", `"x,y"!type.integer`, ""},
+	} {
+		rows, found := judged(t, "  - name: a\n    "+c.rule+"\n  - name: z\n", "a;z\n"+c.cell+";-\n", nil)
+		require.Len(t, rows, 1, c.rule)
+		got := strings.TrimSuffix(rows[0], ",-")
+		for i, f := range found[0] {
+			if code, _, _ := strings.Cut(f, " "); i == 0 {
+				got += "!" + code
+			} else {
+				got += " !" + code
+			}
+		}
+		assert.Equal(t, c.want, got, "%q with %s", c.cell, c.rule)
+		if c.message != "" && assert.NotEmpty(t, found[0]) {
+			assert.Contains(t, found[0][0], c.message)
+		}
+	}
+}
+
+func TestRows(t *testing.T) {
+	columns := "  - name: a\n    datatype: integer\n  - name: b\n    datatype: integer\n    onViolation: blank\n"
+	for text, want := range map[string][2]string{
+		"1;2":         {"1,2", ""},
+		"x;y":         {"", "type.integer a reject type.integer b blank"},
+		"1;y":         {"1,", "type.integer b blank"},
+		"1":           {"", "row.short  reject"},
+		"x;2;3":       {"", "row.long  reject"},
+		`1;"2`:        {"", "quote.open b blank"},
+		`1;"2"3`:      {"1,", "quote.tail b blank"},
+		"1;\xff":      {"1,", "encoding.invalid b blank"},
+		"\xff\"x;\"2": {"", "quote.stray a flag encoding.invalid a reject quote.open b blank"},
+	} {
+		rows, found := judged(t, columns, "a;b\n"+text+"\n", nil)
+		var short []string
+		for _, f := range found[0] {
+			head, _, _ := strings.Cut(f, ":")
+			short = append(short, head)
+		}
+		assert.Equal(t, want[0], rows[0], "%q", text)
+		assert.Equal(t, want[1], strings.Join(short, " "), "%q", text)
+	}
+}
+
+func TestFlaggedInvalidBytesStayValidText(t *testing.T) {
+	rows, found := judged(t, "  - name: a\n    onViolation: flag\n", "a;b\nx\xffy;1\n", nil)
+	assert.Equal(t, "x\uFFFDy", rows[0])
+	assert.Len(t, found[0], 1)
+}
+
+func TestLoneNullIsNoBlankLine(t *testing.T) {
+	rows, _ := judged(t, "  - name: b\n", "a;b\n1;\n", nil)
+	assert.Equal(t, `""`, rows[0])
+}
+
+func TestMatching(t *testing.T) {
+	header := func(names ...string) source.Header { return source.Header{Names: names, Named: true, Line: 3} }
+	for _, c := range []struct {
+		columns string
+		header  source.Header
+		places  []int
+		found   string
+	}{
+		{"  - {name: net_kg, titles: [Net kg]}\n  - name: crop\n", header(" NET  kg", "Crop"), []int{1, 2}, ""},
+		{"  - {name: crop, position: 2}\n", header("a", "b"), []int{2}, "header.unknown a flag"},
+		{"  - {name: crop, position: 3}\n", header("a"), []int{0}, "header.missing crop flag header.unknown a flag"},
+		{"  - name: crop\n  - {name: kg, required: true}\n", header("crop"), []int{1, 0}, "header.missing kg refuse"},
+		{"  - name: crop\n", header("crop", "Crop"), []int{1}, "header.duplicate crop refuse header.unknown Crop flag"},
+		{"  - name: x\n  - name: y\n", source.Header{Names: []string{"column_1", "column_2"}}, []int{1, 2}, ""},
+		{"  - {name: x, required: true}\n", source.Header{}, []int{0}, "header.missing x refuse"},
+	} {
+		tg, err := target.Parse([]byte("target: t\ncolumns:\n" + c.columns))
+		require.NoError(t, err)
+		plan, err := NewPlan(tg, c.header, "utf-8")
+		require.NoError(t, err)
+		var places []int
+		for _, m := range plan.Matches() {
+			places = append(places, m.Place)
+		}
+		var found []string
+		for _, f := range plan.Delivery {
+			found = append(found, fmt.Sprintf("%s %s %s", f.Code, f.Column, f.Action))
+			assert.NotEmpty(t, f.Message)
+		}
+		assert.Equal(t, c.places, places, c.columns)
+		assert.Equal(t, c.found, strings.Join(found, " "), c.columns)
+	}
+}
+
+// What a judge remembers, and its quick tests, change nothing of what it finds.
+func TestShortcutsChangeNothing(t *testing.T) {
+	columns := `  - {name: a, datatype: integer, minimum: 3, maximum: 5000, remedies: [trim], null: ["", "7"]}
+  - {name: b, datatype: decimal, decimalChar: ",", precision: 4, scale: 1, maximum: 99.5}
+  - {name: c, datatype: date, minimum: 2026-02-01}
+  - {name: d, maxLength: 5, remedies: [trim, lower, recode: {ab: x}], oneOf: [x, abc, "a,b"]}
+  - {name: e, format: "[a-c]{1,3}", maxLength: 2, remedies: [trim]}
+  - {name: f, datatype: double, onViolation: blank}
+`
+	rapid.Check(t, func(t *rapid.T) {
+		var text strings.Builder
+		text.WriteString("a;b;c;d;e;f\n")
+		cells := []*rapid.Generator[string]{
+			rapid.StringMatching(` ?[0-9]{0,4}|x|-3`), rapid.StringMatching(`[0-9]{1,3}(,[0-9]{0,2})?|`), rapid.SampledFrom([]string{"2026-01-31", "2026-02-01", "2026-02-30", "x", ""}),
+			rapid.SampledFrom([]string{"ab", "AB ", "abc", "a,b", "zz", "", "a long one"}), rapid.StringMatching(` ?[a-d]{0,4} ?`), rapid.SampledFrom([]string{"1.50", "1e2", "x", "", "-0"}),
+		}
+		for range rapid.IntRange(1, 300).Draw(t, "rows") {
+			for i, c := range cells {
+				if i > 0 {
+					text.WriteByte(';')
+				}
+				text.WriteString(c.Draw(t, "cell"))
+			}
+			text.WriteString("\n")
+		}
+		rows, found := judged(t, columns, text.String(), nil)
+		slowRows, slowFound := judged(t, columns, text.String(), func(j *Judge) {
+			for i := range j.lanes {
+				j.lanes[i].memory.isOn = false
+				plain := *j.lanes[i].column
+				plain.quick = nil
+				j.lanes[i].column = &plain
+			}
+		})
+		assert.Equal(t, slowRows, rows)
+		assert.Equal(t, slowFound, found)
+	})
+}
+
+func TestPatternAgainstRegexp(t *testing.T) {
+	exprs := []string{"[A-Z]{2}-[0-9]{6}", "[0-9]{5}", "a*b", "a*ab", "[a-c]+[b-d]", "(ab)+", "a?b?c", "x{2,4}y", "", "ab|c", "(?i)ab", "[^a]b", "a.b", `\d+\.\d{2}`, "[ab]{0,2}[c]?d*"}
+	simple := 0
+	for _, e := range exprs {
+		p, err := newPattern(e)
+		require.NoError(t, err)
+		if p.simple {
+			simple++
+		}
+		want := regexp.MustCompile(`\A(?:` + e + `)\z`)
+		rapid.Check(t, func(t *rapid.T) {
+			text := rapid.OneOf(rapid.StringMatching(e), rapid.StringMatching(`[a-dxyAB0-9.-]{0,9}`)).Draw(t, "text")
+			assert.Equal(t, want.MatchString(text), p.matches([]byte(text), map[string]bool{}), "%q with %s", text, e)
+		})
+	}
+	assert.Greater(t, simple, 6, "the expressions of codes and numbers are simple ones")
+}
+
+func TestWordsTellCellsApart(t *testing.T) {
+	cell := rapid.StringMatching(`[ab\x00]{0,16}`)
+	rapid.Check(t, func(t *rapid.T) {
+		a, b := cell.Draw(t, "a"), cell.Draw(t, "b")
+		buf := []byte(a + "zzzzzzzz")
+		ah, at := words(buf[:len(a)])
+		bh, bt := words([]byte(b)[:len(b):len(b)])
+		assert.Equal(t, a == b, ah == bh && at == bt && len(a) == len(b), "%q %q", a, b)
+		assert.Equal(t, place(ah, at, len(a)), place(ah, at, len(a)))
+	})
+}

@@ -1,0 +1,187 @@
+package report_test
+
+import (
+	"context"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/zeebo/blake3"
+
+	"sieb/core/layout"
+	"sieb/core/report"
+	"sieb/core/sift"
+	"sieb/core/source"
+	"sieb/core/target"
+)
+
+const targetText = "target: t\ncolumns:\n  - {name: id, unique: true}\n  - {name: n, datatype: integer}\n"
+
+func newRun(t *testing.T, text string) *report.Run {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "tickets.csv")
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	file, err := source.Open(path, layout.Given{})
+	require.NoError(t, err)
+	t.Cleanup(func() { file.Close() })
+	tg, err := target.Parse([]byte(targetText))
+	require.NoError(t, err)
+	return &report.Run{Delivery: file, Target: tg, Version: "test", Dir: filepath.Join(t.TempDir(), "out")}
+}
+
+func names(t *testing.T, dir string) (all []string) {
+	t.Helper()
+	entries, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	for _, e := range entries {
+		all = append(all, e.Name())
+	}
+	return all
+}
+
+func TestRunWritesItsFiles(t *testing.T) {
+	r := newRun(t, "id,n\na,1\nb,x\n")
+	summary, err := r.Do(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, []string{"accepted.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir))
+	text, err := os.ReadFile(summary.Outputs.Manifest)
+	require.NoError(t, err)
+	var m report.Manifest
+	require.NoError(t, json.Unmarshal(text, &m))
+	assert.Equal(t, summary.Tally, m.Tally)
+	assert.Equal(t, "t", m.Target.Name)
+	for _, o := range m.Outputs {
+		content, err := os.ReadFile(filepath.Join(r.Dir, o.Name))
+		require.NoError(t, err)
+		sum := blake3.Sum256(content)
+		assert.Equal(t, o.BLAKE3, hexOf(sum[:]), o.Name)
+		assert.Equal(t, o.Bytes, int64(len(content)))
+	}
+	sum := blake3.Sum256([]byte("id,n\na,1\nb,x\n"))
+	assert.Equal(t, hexOf(sum[:]), m.Delivery.BLAKE3)
+
+	_, err = r.Do(t.Context())
+	require.NoError(t, err)
+	again, err := os.ReadFile(summary.Outputs.Manifest)
+	require.NoError(t, err)
+	assert.Equal(t, string(text), string(again), "the same run gives the same proof")
+}
+
+func hexOf(b []byte) string {
+	const digits = "0123456789abcdef"
+	var s strings.Builder
+	for _, c := range b {
+		s.WriteByte(digits[c>>4])
+		s.WriteByte(digits[c&15])
+	}
+	return s.String()
+}
+
+func TestCancelLeavesNothing(t *testing.T) {
+	r := newRun(t, "id,n\n"+strings.Repeat("a,1\n", 1<<19))
+	ctx, stop := context.WithCancel(t.Context())
+	r.Progress = func(sift.Progress) { stop() }
+	_, err := r.Do(ctx)
+	require.ErrorIs(t, err, context.Canceled)
+	assert.NoDirExists(t, r.Dir)
+}
+
+func TestCancelLeavesTheOldFiles(t *testing.T) {
+	r := newRun(t, "id,n\n"+strings.Repeat("a,1\n", 1<<19))
+	require.NoError(t, os.MkdirAll(r.Dir, 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(r.Dir, "accepted.csv"), []byte("old"), 0o600))
+	ctx, stop := context.WithCancel(t.Context())
+	r.Progress = func(sift.Progress) { stop() }
+	_, err := r.Do(ctx)
+	require.ErrorIs(t, err, context.Canceled)
+	assert.Equal(t, []string{"accepted.csv"}, names(t, r.Dir))
+}
+
+// What a run that was killed left behind is cleared away by the next one.
+func TestLeftoversAreWrittenOver(t *testing.T) {
+	r := newRun(t, "id,n\na,1\n")
+	require.NoError(t, os.MkdirAll(r.Dir, 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(r.Dir, ".accepted.csv.partial"), []byte(strings.Repeat("left over", 100)), 0o600))
+	_, err := r.Do(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, []string{"accepted.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir))
+	text, err := os.ReadFile(filepath.Join(r.Dir, "accepted.csv"))
+	require.NoError(t, err)
+	assert.Equal(t, "id,n\na,1\n", string(text))
+}
+
+func TestTwoRunsInOneFolder(t *testing.T) {
+	first, second := newRun(t, "id,n\n"+strings.Repeat("a,1\n", 1<<19)), newRun(t, "id,n\na,1\n")
+	second.Dir = first.Dir
+	tried := false
+	first.Progress = func(sift.Progress) {
+		if !tried {
+			tried = true
+			_, err := second.Do(t.Context())
+			assert.ErrorContains(t, err, "another run is writing")
+		}
+	}
+	_, err := first.Do(t.Context())
+	require.NoError(t, err)
+	assert.True(t, tried)
+}
+
+func TestUnusableFolder(t *testing.T) {
+	r := newRun(t, "id,n\na,1\n")
+	r.Dir = filepath.Join(r.Dir, "x\x00y")
+	_, err := r.Do(t.Context())
+	assert.ErrorContains(t, err, "cannot be made")
+}
+
+func TestRejects(t *testing.T) {
+	r := newRun(t, "id,n,z\na,1,\nb,x,\"two\nlines, and a \"\"quote\"\"\"\nb,2,\n,y,\nb,3,\nc\n")
+	_, err := r.Do(t.Context())
+	require.NoError(t, err)
+	columns, page, total, err := report.Rejects(t.Context(), r.Dir, report.Filter{}, 0, 10)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"id", "n", "z"}, columns)
+	assert.Equal(t, 4, total)
+	assert.Equal(t, []string{"b", "x", "two\nlines, and a \"quote\""}, page[0].Cells)
+	assert.Equal(t, "type.integer", page[0].Violations[0].Code.String())
+	assert.Equal(t, []int64{2, 4, 5, 6}, []int64{page[0].Row, page[1].Row, page[2].Row, page[3].Row})
+	assert.Equal(t, []int64{3, 6, 7, 8}, []int64{page[0].Line, page[1].Line, page[2].Line, page[3].Line}, "the first has two lines")
+	assert.Equal(t, []string{"c"}, page[3].Cells)
+
+	_, page, total, err = report.Rejects(t.Context(), r.Dir, report.Filter{Column: "n", Code: "type.integer"}, 1, 1)
+	require.NoError(t, err)
+	assert.Equal(t, 2, total)
+	require.Len(t, page, 1)
+	assert.Equal(t, int64(4), page[0].Row)
+
+	_, page, total, err = report.Rejects(t.Context(), r.Dir, report.Filter{Column: "nothing"}, 0, 10)
+	require.NoError(t, err)
+	assert.Zero(t, total)
+	assert.NotNil(t, page)
+
+	_, _, _, err = report.Rejects(t.Context(), t.TempDir(), report.Filter{}, 0, 10)
+	assert.Error(t, err)
+}
+
+func TestOpenErrors(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name, text string) string {
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		return path
+	}
+	for path, says := range map[string]string{
+		filepath.Join(dir, "none.csv"):                   "there is no file",
+		dir:                                              "is a folder",
+		write("a.xlsx", "PK\x03\x04..."):                 "workbook",
+		write("a.gz", "\x1f\x8b..."):                     "gzip",
+		write("a.txt", "\xff\xfea\x00"):                  "UTF-16",
+		write("b.txt", strings.Repeat("a\x00,\x00", 50)): "zero bytes",
+	} {
+		_, err := source.Open(path, layout.Given{})
+		assert.ErrorContains(t, err, says)
+	}
+}
