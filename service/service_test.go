@@ -1,0 +1,445 @@
+package service_test
+
+import (
+	"bufio"
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/client"
+	"sieb/core/report"
+	"sieb/demo"
+	"sieb/service"
+	"sieb/service/api"
+	"sieb/service/servicetest"
+)
+
+func addDemo(t *testing.T, s *kit, m demo.Made) api.Delivery {
+	t.Helper()
+	text, err := demo.Target(m.Target)
+	require.NoError(t, err)
+	_, err = s.Client.AddTarget(t.Context(), text)
+	require.NoError(t, err)
+	d, err := s.Client.AddDelivery(t.Context(), m.Name, bytes.NewReader(m.Bytes))
+	require.NoError(t, err)
+	return d
+}
+
+func read(t *testing.T, r io.ReadCloser, err error) string {
+	t.Helper()
+	require.NoError(t, err)
+	defer r.Close()
+	text, err := io.ReadAll(r)
+	require.NoError(t, err)
+	return string(text)
+}
+
+func statusOf(err error) int {
+	var failed *client.Error
+	if errors.As(err, &failed) {
+		return failed.Status
+	}
+	return 0
+}
+
+func TestService(t *testing.T) {
+	s := &kit{servicetest.Start(t, "", nil)}
+	ctx := t.Context()
+
+	t.Run("planted truth", func(t *testing.T) {
+		for _, m := range demo.All() {
+			d := addDemo(t, s, m)
+			assert.Equal(t, "arrived", d.State)
+			r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: m.Target})
+			require.NoError(t, err)
+			r, err = s.Client.Follow(ctx, r.ID, nil)
+			require.NoError(t, err)
+			assert.Equal(t, []int64{m.Read, m.Accepted, m.Rejected, 0}, []int64{r.Tally.Read, r.Tally.Accepted, r.Tally.Rejected, r.Tally.Excluded})
+			want := map[string]int{}
+			rejected := map[int64]bool{}
+			for _, p := range m.Planted {
+				want[p.Code.String()+" "+p.Column+" "+p.Action.String()]++
+				if p.Action.String() == "reject" {
+					rejected[p.Row] = true
+				}
+			}
+			got := map[string]int{}
+			for _, g := range r.Violations {
+				got[g.Code.String()+" "+g.Column+" "+g.Action.String()] = max(int(g.Rows), 1)
+			}
+			assert.Equal(t, want, got)
+
+			rejects, err := s.Client.Rejects(ctx, r.ID, "", "", 0, 1000)
+			require.NoError(t, err)
+			assert.Equal(t, int(m.Rejected), rejects.Total)
+			for _, row := range rejects.Items {
+				assert.True(t, rejected[row.Row], "row %d", row.Row)
+				assert.NotEmpty(t, row.Violations)
+			}
+			one, err := s.Client.Rejects(ctx, r.ID, "ticket_no", "key.duplicate", 0, 0)
+			require.NoError(t, err)
+			assert.NotZero(t, one.Total)
+			assert.Less(t, one.Total, rejects.Total)
+
+			again, err := s.Client.Delivery(ctx, d.ID)
+			require.NoError(t, err)
+			assert.Equal(t, "split", again.State)
+			accepted := s.output(t, r.ID, report.AcceptedName)
+			assert.Greater(t, strings.Count(accepted, "\n"), int(m.Accepted))
+			assert.Contains(t, s.output(t, r.ID, report.ManifestName), d.SHA256)
+			assert.Equal(t, string(m.Bytes), s.content(t, d.ID))
+		}
+	})
+
+	t.Run("repeats", func(t *testing.T) {
+		first, err := s.Client.AddDelivery(ctx, "a.csv", strings.NewReader("a,b\n1,2\n"))
+		require.NoError(t, err)
+		assert.Empty(t, first.RepeatOf)
+		for _, name := range []string{"a.csv", "b.csv"} {
+			again, err := s.Client.AddDelivery(ctx, name, strings.NewReader("a,b\n1,2\n"))
+			require.NoError(t, err)
+			assert.Equal(t, first.ID, again.RepeatOf)
+			assert.NotEqual(t, first.ID, again.ID)
+		}
+		page, err := s.Client.Deliveries(ctx, 1, 2)
+		require.NoError(t, err)
+		assert.Len(t, page.Items, 2)
+		assert.Equal(t, 5, page.Total)
+		assert.Equal(t, first.ID, page.Items[1].ID, "newest first")
+	})
+
+	t.Run("targets and their versions", func(t *testing.T) {
+		text := "target: silo\ncolumns:\n  - name: a\n"
+		one, err := s.Client.AddTarget(ctx, []byte(text))
+		require.NoError(t, err)
+		two, err := s.Client.AddTarget(ctx, []byte(text+"    required: true\n"))
+		require.NoError(t, err)
+		same, err := s.Client.AddTarget(ctx, []byte(text))
+		require.NoError(t, err)
+		assert.Equal(t, []int{1, 2, 1}, []int{one.Version, two.Version, same.Version})
+		newest, err := s.Client.Target(ctx, "silo", 0)
+		require.NoError(t, err)
+		assert.Equal(t, 2, newest.Version)
+		old, err := s.Client.Target(ctx, "silo", 1)
+		require.NoError(t, err)
+		assert.Equal(t, text, old.Text)
+		_, err = s.Client.Target(ctx, "silo", 3)
+		assert.Equal(t, 404, statusOf(err))
+		_, err = s.Client.AddTarget(ctx, []byte("target: silo\ncolumns:\n  - nam: a\n"))
+		assert.Equal(t, 422, statusOf(err))
+		assert.ErrorContains(t, err, `line 3, column 5: a column has no property "nam"; did you mean "name"?`)
+		list, err := s.Client.Targets(ctx, 0, 0)
+		require.NoError(t, err)
+		assert.Equal(t, "silo", list.Items[0].Name)
+	})
+
+	t.Run("a run without a target, with a layout", func(t *testing.T) {
+		d, err := s.Client.AddDelivery(ctx, "plain.txt", strings.NewReader("x\na;b\n1;2\n"))
+		require.NoError(t, err)
+		r := s.post(t, fmt.Sprintf(`{"delivery":%q,"layout":{"skipRows":1,"delimiter":";"}}`, d.ID), http.StatusAccepted)
+		done, err := s.Client.Follow(ctx, r["id"].(string), nil)
+		require.NoError(t, err)
+		assert.Equal(t, "accepted", done.Verdict)
+		assert.Equal(t, "a,b\n1,2\n", s.output(t, done.ID, report.AcceptedName))
+	})
+
+	t.Run("a delivery that cannot be read fails its run", func(t *testing.T) {
+		d, err := s.Client.AddDelivery(ctx, "book.xlsx", strings.NewReader("PK\x03\x04and so on"))
+		require.NoError(t, err)
+		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID})
+		require.NoError(t, err)
+		r, err = s.Client.Follow(ctx, r.ID, nil)
+		require.NoError(t, err)
+		assert.Equal(t, "failed", r.State)
+		assert.Contains(t, r.Error, "book.xlsx")
+		assert.Contains(t, r.Error, "workbook")
+		_, err = s.Client.Rejects(ctx, r.ID, "", "", 0, 0)
+		assert.Equal(t, 409, statusOf(err))
+		_, err = s.Client.Output(ctx, r.ID, report.AcceptedName)
+		assert.Equal(t, 404, statusOf(err))
+	})
+
+	t.Run("wrong requests", func(t *testing.T) {
+		for _, c := range []struct {
+			method, path, body string
+			status             int
+			says               string
+		}{
+			{"GET", "/api/v1/deliveries/none", "", 404, "there is no delivery"},
+			{"GET", "/api/v1/runs/none", "", 404, "there is no run"},
+			{"GET", "/api/v1/runs/none/events", "", 404, "there is no run"},
+			{"GET", "/api/v1/nothing", "", 404, "/api/openapi.json"},
+			{"DELETE", "/api/v1/runs", "", 405, "not possible"},
+			{"POST", "/api/v1/deliveries?name=" + "a%2Fb", "x", 400, "holds a folder"},
+			{"POST", "/api/v1/deliveries", "x", 422, "validation"},
+			{"GET", "/api/v1/deliveries?limit=100000", "", 422, "validation"},
+			{"POST", "/api/v1/runs", `{"delivery":"none"}`, 404, "there is no delivery"},
+			{"POST", "/api/v1/runs", `{"delivery":"x","targte":"y"}`, 422, "validation"},
+			{"POST", "/api/v1/runs", `{"deliv`, 400, ""},
+		} {
+			req, err := http.NewRequestWithContext(ctx, c.method, s.Address+c.path, strings.NewReader(c.body))
+			require.NoError(t, err)
+			resp, err := http.DefaultClient.Do(req)
+			require.NoError(t, err)
+			var problem struct{ Detail string }
+			require.NoError(t, json.NewDecoder(resp.Body).Decode(&problem))
+			resp.Body.Close()
+			assert.Equal(t, c.status, resp.StatusCode, "%s %s", c.method, c.path)
+			assert.Equal(t, "application/problem+json", resp.Header.Get("Content-Type"), "%s %s", c.method, c.path)
+			assert.Contains(t, problem.Detail, c.says)
+		}
+		req, err := http.NewRequestWithContext(ctx, http.MethodPost, s.Address+"/api/v1/targets", strings.NewReader("x"))
+		require.NoError(t, err)
+		req.Header.Set("Sec-Fetch-Site", "cross-site")
+		resp, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		resp.Body.Close()
+		assert.Equal(t, http.StatusForbidden, resp.StatusCode)
+	})
+
+	t.Run("health, metrics and the document", func(t *testing.T) {
+		for path, holds := range map[string]string{"/healthz": `"ok"`, "/metrics": "sieb_runs_ended_total", "/api/openapi.json": `"3.1.0"`} {
+			resp, err := http.Get(s.Address + path)
+			assert.Contains(t, read(t, resp.Body, err), holds)
+		}
+	})
+
+	t.Run("an interrupted upload leaves nothing behind", func(t *testing.T) {
+		before, err := s.Client.Deliveries(ctx, 0, 1)
+		require.NoError(t, err)
+		conn, err := net.Dial("tcp", strings.TrimPrefix(s.Address, "http://"))
+		require.NoError(t, err)
+		fmt.Fprintf(conn, "POST /api/v1/deliveries?name=half.csv HTTP/1.1\r\nHost: x\r\nContent-Length: 1000000\r\n\r\n%s", strings.Repeat("a,b\n", 1000))
+		arriving := filepath.Join(s.Data, "arriving")
+		servicetest.Await(t, "the upload arrives", func() bool { return count(t, arriving) == 1 })
+		conn.Close()
+		servicetest.Await(t, "the half file is gone", func() bool { return count(t, arriving) == 0 })
+		after, err := s.Client.Deliveries(ctx, 0, 1)
+		require.NoError(t, err)
+		assert.Equal(t, before.Total, after.Total)
+	})
+
+	t.Run("the inbox", func(t *testing.T) {
+		before, err := s.Client.Deliveries(ctx, 0, 1)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(s.Inbox, "still-written.part"), []byte("a\n"), 0o644))
+		growing, err := os.Create(filepath.Join(s.Inbox, "growing.csv"))
+		require.NoError(t, err)
+		defer growing.Close()
+		for range 8 { // longer than a file at rest would lie there
+			_, err := growing.WriteString("a,b\n")
+			require.NoError(t, err)
+			time.Sleep(250 * time.Millisecond) // the writer's pace is what is tested
+			require.FileExists(t, growing.Name())
+		}
+		servicetest.Await(t, "the file is taken", func() bool {
+			_, err := os.Stat(growing.Name())
+			return errors.Is(err, os.ErrNotExist)
+		})
+		after, err := s.Client.Deliveries(ctx, 0, 1)
+		require.NoError(t, err)
+		assert.Equal(t, before.Total+1, after.Total)
+		assert.Equal(t, "growing.csv", after.Items[0].Name)
+		assert.Equal(t, int64(32), after.Items[0].Bytes)
+		assert.FileExists(t, filepath.Join(s.Inbox, "still-written.part"))
+	})
+
+	t.Run("cancel", func(t *testing.T) {
+		d := s.large(t, 60e6)
+		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "tickets_brunnthal"})
+		require.NoError(t, err)
+		servicetest.Await(t, "the run runs", func() bool { r, err = s.Client.Run(ctx, r.ID); return err != nil || r.State == "running" })
+		require.NoError(t, err)
+		r, err = s.Client.CancelRun(ctx, r.ID)
+		require.NoError(t, err)
+		assert.Equal(t, "cancelled", r.State)
+		servicetest.Await(t, "nothing half-written stays", func() bool { return count(t, filepath.Join(s.Data, "runs", r.ID)) == 0 })
+		_, err = s.Client.CancelRun(ctx, r.ID)
+		assert.Equal(t, 409, statusOf(err))
+		d, err = s.Client.Delivery(ctx, d.ID)
+		require.NoError(t, err)
+		assert.Equal(t, "cancelled", d.State)
+	})
+
+	t.Run("a data folder has one service", func(t *testing.T) {
+		err := service.Run(ctx, service.Config{Listen: "127.0.0.1:0", Data: s.Data, Parallel: 1})
+		assert.ErrorContains(t, err, "belongs to a service that is running")
+	})
+
+	t.Run("PostgreSQL dies and is started again", func(t *testing.T) {
+		pid := postmaster(t, s.Data)
+		require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
+		servicetest.Await(t, "the database is back", func() bool {
+			_, err := s.Client.Deliveries(ctx, 0, 1)
+			return err == nil && postmaster(t, s.Data) != pid
+		})
+		d, err := s.Client.AddDelivery(ctx, "after.csv", strings.NewReader("a\n1\n"))
+		require.NoError(t, err)
+		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID})
+		require.NoError(t, err)
+		servicetest.Await(t, "the run is done", func() bool { r, err = s.Client.Run(ctx, r.ID); return err == nil && r.State == "done" })
+	})
+
+	pid := postmaster(t, s.Data)
+	require.NoError(t, s.Stop())
+	assert.Error(t, syscall.Kill(pid, 0), "PostgreSQL has ended with its service")
+}
+
+// count counts the entries of a folder, 0 where it is missing.
+func count(t *testing.T, dir string) int {
+	t.Helper()
+	entries, err := os.ReadDir(dir)
+	if errors.Is(err, os.ErrNotExist) {
+		return 0
+	}
+	require.NoError(t, err)
+	return len(entries)
+}
+
+func postmaster(t *testing.T, data string) (pid int) {
+	t.Helper()
+	text, err := os.ReadFile(filepath.Join(data, "postgres", "cluster", "postmaster.pid"))
+	if err != nil {
+		return 0
+	}
+	_, err = fmt.Sscan(string(text), &pid)
+	require.NoError(t, err)
+	return pid
+}
+
+// A service that is killed in the middle of a run comes back, takes the run up
+// at once, and gives the same files as one that is not disturbed.
+func TestKilledService(t *testing.T) {
+	data := servicetest.Folder(t)
+	program := filepath.Join(data, "sieb")
+	out, err := exec.Command("go", "build", "-o", program, "sieb/cmd/sieb").CombinedOutput()
+	require.NoError(t, err, string(out))
+	address := freeAddress(t)
+	start := func() *exec.Cmd {
+		cmd := exec.Command(program, "serve", "--data", data, "--listen", address)
+		cmd.Stderr = os.Stderr
+		require.NoError(t, cmd.Start())
+		c := client.New("http://" + address)
+		servicetest.Await(t, "the service answers", func() bool { _, err := c.Deliveries(t.Context(), 0, 1); return err == nil })
+		return cmd
+	}
+	s := &kit{&servicetest.Service{Address: "http://" + address, Client: client.New("http://" + address), Data: data}}
+	first := start()
+	d := s.large(t, 150e6)
+	text, err := demo.Target("tickets_brunnthal")
+	require.NoError(t, err)
+	_, err = s.Client.AddTarget(t.Context(), text)
+	require.NoError(t, err)
+	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "tickets_brunnthal"})
+	require.NoError(t, err)
+	servicetest.Await(t, "the run is under way", func() bool {
+		r, err = s.Client.Run(t.Context(), r.ID)
+		require.NoError(t, err)
+		require.NotEqual(t, "done", r.State, "the delivery is too small to be killed under way")
+		return r.Progress.Rows > 0
+	})
+	require.NoError(t, first.Process.Kill())
+	_ = first.Wait()
+	assert.Positive(t, postmaster(t, data), "the killed service leaves its PostgreSQL running")
+
+	second := start()
+	began := time.Now()
+	r, err = s.Client.Follow(t.Context(), r.ID, nil)
+	require.NoError(t, err)
+	assert.Equal(t, "done", r.State)
+	assert.Less(t, time.Since(began), 30*time.Second, "the run is taken up at once")
+	assert.Equal(t, 4, count(t, filepath.Join(data, "runs", r.ID)), "nothing half-written is left")
+
+	undisturbed, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "tickets_brunnthal"})
+	require.NoError(t, err)
+	undisturbed, err = s.Client.Follow(t.Context(), undisturbed.ID, nil)
+	require.NoError(t, err)
+	for _, name := range []string{report.AcceptedName, report.RejectedName, report.ViolationsName, report.ManifestName} {
+		assert.True(t, s.output(t, r.ID, name) == s.output(t, undisturbed.ID, name), name)
+	}
+	require.NoError(t, second.Process.Signal(os.Interrupt))
+	require.NoError(t, second.Wait())
+	assert.Zero(t, postmaster(t, data))
+}
+
+func freeAddress(t *testing.T) string {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	return l.Addr().String()
+}
+
+// A service that is stopped in a run puts it back, and the next one does it.
+func TestStoppedService(t *testing.T) {
+	first := &kit{servicetest.Start(t, "", nil)}
+	d := first.large(t, 60e6)
+	r, err := first.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID})
+	require.NoError(t, err)
+	servicetest.Await(t, "the run runs", func() bool {
+		r, err = first.Client.Run(t.Context(), r.ID)
+		return err != nil || r.State == "running"
+	})
+	require.NoError(t, err)
+	require.NoError(t, first.Stop())
+	second := servicetest.Start(t, first.Data, nil)
+	var states []string
+	r, err = second.Client.Follow(t.Context(), r.ID, func(r api.Run) { states = append(states, r.State) })
+	require.NoError(t, err)
+	assert.Equal(t, "accepted", r.Verdict)
+	assert.NotEqual(t, "done", states[0], "it was not done before the stop")
+}
+
+// kit adds to a test's service.
+type kit struct{ *servicetest.Service }
+
+func (s *kit) output(t *testing.T, run, name string) string {
+	t.Helper()
+	r, err := s.Client.Output(t.Context(), run, name)
+	return read(t, r, err)
+}
+
+func (s *kit) content(t *testing.T, delivery string) string {
+	t.Helper()
+	r, err := s.Client.Content(t.Context(), delivery)
+	return read(t, r, err)
+}
+
+// large hands in a delivery of about so many bytes.
+func (s *kit) large(t *testing.T, size int64) api.Delivery {
+	t.Helper()
+	r, w := io.Pipe()
+	go func() {
+		buffered := bufio.NewWriterSize(w, 1<<20)
+		_, err := demo.Large(buffered, size)
+		w.CloseWithError(errors.Join(err, buffered.Flush()))
+	}()
+	d, err := s.Client.AddDelivery(t.Context(), "large.csv", r)
+	require.NoError(t, err)
+	return d
+}
+
+// post starts a run from a document and expects a status.
+func (s *kit) post(t *testing.T, body string, status int) (answer map[string]any) {
+	t.Helper()
+	resp, err := http.Post(s.Address+"/api/v1/runs", "application/json", strings.NewReader(body))
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	require.Equal(t, status, resp.StatusCode)
+	require.NoError(t, json.NewDecoder(resp.Body).Decode(&answer))
+	return answer
+}
