@@ -137,7 +137,10 @@ func pages(ctx context.Context, address, delivery, out string) error {
 		{"delivery-dark", []action{media("dark"), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
 		{"delivery-narrow", []action{media("light"), chromedp.EmulateViewport(420, 800), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
 	} {
-		if err := chromedp.Do(ctx, append(shot.do, chromedp.Sleep(300*time.Millisecond))...); err != nil {
+		if err := chromedp.Do(ctx, shot.do...); err != nil {
+			return fmt.Errorf("%s: %w", shot.name, err)
+		}
+		if _, err := chromedp.Run(ctx, chromedp.Poll[bool](`document.getAnimations().length === 0`)); err != nil {
 			return fmt.Errorf("%s: %w", shot.name, err)
 		}
 		png, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())

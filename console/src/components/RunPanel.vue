@@ -7,8 +7,8 @@ import FailureNote from './FailureNote.vue'
 const { delivery, last = undefined, busy } = defineProps<{ delivery: string; last?: RunHead; busy: boolean }>()
 const emit = defineEmits<{ started: [run: string] }>()
 
-/** Stands for a run without a target. */
-const none = ''
+/** Stands for a run without a target; no target can have this name. */
+const none = '-'
 
 const targets = ref<Target[]>()
 const chosen = ref<string>()
@@ -26,7 +26,7 @@ async function load(): Promise<void> {
 }
 
 watch(
-  () => last?.target?.name,
+  () => last && (last.target?.name ?? none),
   (name) => {
     if (name) chosen.value = name
   },
@@ -39,7 +39,7 @@ async function start(): Promise<void> {
   starting.value = true
   error.value = undefined
   try {
-    const run = await answered(api.POST('/api/v1/runs', { body: { delivery, target: chosen.value || undefined } }))
+    const run = await answered(api.POST('/api/v1/runs', { body: { delivery, target: chosen.value === none ? undefined : chosen.value } }))
     emit('started', run.id)
   } catch (e) {
     error.value = e

@@ -111,6 +111,7 @@ const outputs = [
 
 <template>
   <p class="back"><RouterLink to="/">← All deliveries</RouterLink></p>
+  <h1 v-if="!delivery">Delivery</h1>
   <FailureNote v-if="error" :error="error" :retry="load" />
   <ElSkeleton v-else-if="!delivery" :rows="5" animated />
   <template v-if="delivery">
@@ -188,7 +189,7 @@ const outputs = [
             </ul>
           </template>
         </section>
-        <section class="sheet rejects" aria-label="Rejected rows">
+        <section class="sheet rejects">
           <RejectTable :run="run" :choice="choice" />
         </section>
       </div>

@@ -1,0 +1,290 @@
+package cli_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/cli"
+	"sieb/demo"
+	"sieb/service/servicetest"
+)
+
+// sieb runs the command line.
+func sieb(args ...string) (code int, out, errs string) {
+	var o, e bytes.Buffer
+	code = cli.Main(args, strings.NewReader(""), &o, &e)
+	return code, o.String(), e.String()
+}
+
+// files puts the demo deliveries and targets into a folder.
+func files(t *testing.T) string {
+	t.Helper()
+	dir := servicetest.Folder(t)
+	for _, m := range demo.All() {
+		text, err := demo.Target(m.Target)
+		require.NoError(t, err)
+		write(t, dir, m.Name, string(m.Bytes))
+		write(t, dir, m.Target+".yaml", string(text))
+	}
+	return dir
+}
+
+func write(t *testing.T, dir, name, text string) string {
+	t.Helper()
+	path := filepath.Join(dir, name)
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+	return path
+}
+
+// siftDocument is the JSON document of sift as programs read it.
+type siftDocument struct {
+	Verdict    string           `json:"verdict"`
+	Tally      map[string]int64 `json:"tally"`
+	Violations []struct {
+		Code    string `json:"code"`
+		Class   string `json:"class"`
+		Column  string `json:"column"`
+		Action  string `json:"action"`
+		Rows    int64  `json:"rows"`
+		Cells   int64  `json:"cells"`
+		Samples []struct {
+			Row     int64  `json:"row"`
+			Line    int64  `json:"line"`
+			Value   string `json:"value"`
+			Message string `json:"message"`
+		} `json:"samples"`
+	} `json:"violations"`
+	Remedies []struct {
+		Column, Remedy string
+		Changed        int64
+	} `json:"remedies"`
+	Outputs map[string]string `json:"outputs"`
+}
+
+func TestSiftFindsThePlantedTruth(t *testing.T) {
+	dir := files(t)
+	for _, m := range demo.All() {
+		out := filepath.Join(dir, "out", m.Target)
+		code, text, errs := sieb("sift", filepath.Join(dir, m.Name), "--target", filepath.Join(dir, m.Target+".yaml"), "--out", out, "--format", "json")
+		require.Equal(t, 3, code, errs)
+		assert.Empty(t, errs, "no progress bar in a pipe")
+		var got siftDocument
+		require.NoError(t, json.Unmarshal([]byte(text), &got))
+		assert.Equal(t, "split", got.Verdict)
+		assert.Equal(t, map[string]int64{"read": m.Read, "accepted": m.Accepted, "rejected": m.Rejected, "excluded": 0}, got.Tally)
+		var found []demo.Planted
+		for _, g := range got.Violations {
+			for _, s := range g.Samples {
+				p := demo.Planted{Column: g.Column, Row: s.Row, Line: s.Line}
+				require.NoError(t, p.Code.UnmarshalText([]byte(g.Code)))
+				require.NoError(t, p.Action.UnmarshalText([]byte(g.Action)))
+				found = append(found, p)
+				assert.NotEmpty(t, s.Message)
+			}
+		}
+		assert.ElementsMatch(t, m.Planted, found, "each group has fewer violations than it has samples")
+		for _, name := range []string{"accepted", "rejected", "violations", "manifest"} {
+			assert.FileExists(t, got.Outputs[name])
+		}
+
+		// Sifted again without a target, the accepted rows are all accepted.
+		code, text, _ = sieb("sift", got.Outputs["accepted"], "--format", "json")
+		require.Equal(t, 0, code)
+		var again siftDocument
+		require.NoError(t, json.Unmarshal([]byte(text), &again))
+		assert.Equal(t, m.Accepted, again.Tally["accepted"])
+		assert.Empty(t, again.Outputs, "nothing is written without --out")
+	}
+}
+
+func TestSiftText(t *testing.T) {
+	dir := files(t)
+	m := demo.Ahrensee()
+	code, out, _ := sieb("sift", filepath.Join(dir, m.Name), "--target", filepath.Join(dir, m.Target+".yaml"))
+	assert.Equal(t, 3, code)
+	for _, want := range []string{"windows-1252, semicolon, 2 lines above the table", "verdict   split", "240 read = 221 accepted + 19 rejected + 0 excluded",
+		"date.impossible", "row 23, line 26", "crop       recode", "--out DIR writes"} {
+		assert.Contains(t, out, want)
+	}
+}
+
+func TestExitCodes(t *testing.T) {
+	dir := t.TempDir()
+	target := write(t, dir, "t.yaml", "target: t\ncolumns:\n  - {name: a, datatype: integer, required: true}\ntolerance: {rejected: 50%}\n")
+	for text, want := range map[string]int{"a,b\n1,2\n": 0, "a,b\n1,2\nx,3\n": 3, "a,b\nx,2\n": 4, "b,c\n1,2\n": 4, "": 4} {
+		code, out, errs := sieb("sift", write(t, dir, "f.csv", text), "--target", target)
+		assert.Equal(t, want, code, "%q: %s%s", text, out, errs)
+	}
+}
+
+func TestErrorsSayWhatToDo(t *testing.T) {
+	dir := t.TempDir()
+	csv := write(t, dir, "a.csv", "a,b\n1,2\n")
+	typo := write(t, dir, "typo.yaml", "target: t\ncolumns:\n  - name: a\n    requird: true\n")
+	wrong := write(t, dir, "wrong.yaml", "target: t\ncolumns:\n  - {name: ticket, titles: [Ticket No.], required: true}\n")
+	for _, c := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"sift"}, 2, "which file? name one\nsee sieb sift --help"},
+		{[]string{"sift", csv, csv}, 2, "one file at a time"},
+		{[]string{"sift", csv, "--outt", "x"}, 2, "unknown flag: --outt"},
+		{[]string{"sift", csv, "--format", "xml"}, 2, "neither text nor json"},
+		{[]string{"sift", csv, "--skip-rows", "-1"}, 2, "counted from 0"},
+		{[]string{"read", csv, "--rows", "many"}, 2, "neither a number nor all"},
+		{[]string{"shake"}, 2, `unknown command "shake"`},
+		{[]string{"deliveries", "shake"}, 2, `has no command "shake"`},
+		{[]string{"sift", filepath.Join(dir, "none.csv")}, 1, "there is no file"},
+		{[]string{"sift", dir}, 1, "is a folder; name one file in it"},
+		{[]string{"read", write(t, dir, "b.xlsx", "PK\x03\x04")}, 1, "workbook"},
+		{[]string{"sift", csv, "--encoding", "ebcdic"}, 1, "use utf-8, windows-1252 or iso-8859-1"},
+		{[]string{"sift", csv, "--target", filepath.Join(dir, "none.yaml")}, 1, "--target names a YAML or JSON file"},
+		{[]string{"sift", csv, "--target", typo}, 1, `line 4, column 5: a column has no property "requird"; did you mean "required"?`},
+		{[]string{"sift", csv, "--out", csv}, 1, "cannot be made"},
+		{[]string{"deliveries", "list", "--service", "127.0.0.1:1"}, 1, "start one with sieb serve"},
+		{[]string{"serve", "--log-level", "loud"}, 2, "not debug, info, warn or error"},
+		{[]string{"serve", "--listen", "256.0.0.1:1", "--data", filepath.Join(dir, "data")}, 1, "choose another with --listen"},
+		{[]string{"serve", "--config", write(t, dir, "c.yaml", "lisen: x\n")}, 2, `there is no setting "lisen"`},
+	} {
+		code, out, errs := sieb(c.args...)
+		assert.Equal(t, c.code, code, c.args)
+		assert.Contains(t, errs, c.says, c.args)
+		assert.Empty(t, out, c.args)
+	}
+	code, out, _ := sieb("sift", csv, "--target", wrong)
+	assert.Equal(t, 4, code)
+	assert.Contains(t, out, `no column of the delivery is headed "Ticket No." or "ticket"`)
+}
+
+func TestReadJSON(t *testing.T) {
+	dir := files(t)
+	m := demo.Brunnthal()
+	code, out, errs := sieb("read", filepath.Join(dir, m.Name), "--rows", "all", "--format", "json")
+	require.Equal(t, 0, code, errs)
+	var got struct {
+		File struct {
+			Name   string
+			Bytes  int64
+			SHA256 string
+		}
+		Layout   map[string]any
+		Evidence []struct {
+			Setting, Value, Why string
+			Confidence          float64
+		}
+		Columns  []string
+		Rows     [][]string
+		Problems []struct {
+			Code, Column, Message string
+			Row, Line             int64
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	assert.Equal(t, m.Name, got.File.Name)
+	assert.Equal(t, int64(len(m.Bytes)), got.File.Bytes)
+	assert.Len(t, got.File.SHA256, 64)
+	assert.Equal(t, map[string]any{"form": "delimited", "encoding": "utf-8", "byteOrderMark": true, "delimiter": ",", "quoteChar": `"`, "doubleQuote": true,
+		"commentPrefix": "", "lineTerminator": "lf", "skipRows": 0.0, "headerRows": 1.0, "footerRows": 0.0, "sheet": "", "cuts": []any{}}, got.Layout)
+	assert.Len(t, got.Columns, 16)
+	assert.Len(t, got.Rows, 180)
+	assert.Len(t, got.Problems, 5)
+	assert.Equal(t, "encoding.invalid", got.Problems[0].Code)
+	assert.NotEmpty(t, got.Evidence)
+
+	_, out, _ = sieb("read", filepath.Join(dir, m.Name), "--rows", "3", "--format", "json")
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	assert.Len(t, got.Rows, 3)
+
+	code, out, _ = sieb("read", write(t, dir, "empty.csv", ""), "--format", "json")
+	require.Equal(t, 0, code)
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	assert.Empty(t, got.Rows)
+	assert.NotNil(t, got.Columns)
+}
+
+func TestReadText(t *testing.T) {
+	dir := t.TempDir()
+	path := write(t, dir, "a.txt", "x|a long name of a column\n 1|two\nlines\n\"2|3\n")
+	code, out, _ := sieb("read", path, "--delimiter", "|", "--header-rows", "1", "--skip-rows", "0")
+	require.Equal(t, 0, code)
+	for _, want := range []string{"set by hand", "a long name of a column", "·1", "quote.open", "row.short"} {
+		assert.Contains(t, out, want)
+	}
+	_, out, _ = sieb("read", write(t, dir, "empty.csv", ""))
+	assert.Contains(t, out, "the file is empty")
+	_, out, _ = sieb("read", write(t, dir, "header.csv", "a,b\n"))
+	assert.Contains(t, out, "a header and no rows")
+}
+
+func TestHelpNamesTheDemo(t *testing.T) {
+	for _, args := range [][]string{{"--help"}, {"read", "--help"}, {"sift", "--help"}, {"serve", "--help"}, {"demo", "--help"}, {"deliveries", "add", "--help"}, {"targets", "add", "--help"}} {
+		code, out, _ := sieb(args...)
+		assert.Equal(t, 0, code)
+		assert.Contains(t, out, "Examples:", args)
+	}
+	_, out, _ := sieb("--version")
+	assert.Contains(t, out, cli.Version)
+}
+
+func TestCommandsOnAService(t *testing.T) {
+	s := servicetest.Start(t, "", nil)
+	dir := files(t)
+	on := func(args ...string) (int, string, string) { return sieb(append(args, "--service", s.Address)...) }
+	m := demo.Ahrensee()
+
+	_, out, _ := on("deliveries", "list")
+	assert.Contains(t, out, "nothing has arrived yet")
+	_, out, _ = on("targets", "list")
+	assert.Contains(t, out, "there is no target yet")
+	_, out, _ = on("runs", "list")
+	assert.Contains(t, out, "nothing has been run yet")
+
+	code, out, errs := on("targets", "add", filepath.Join(dir, m.Target+".yaml"))
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "target tickets_ahrensee, version 1")
+	_, out, _ = on("targets", "show", m.Target)
+	assert.Contains(t, out, "target: tickets_ahrensee")
+	_, out, _ = on("targets", "list")
+	assert.Contains(t, out, "Weighbridge tickets, Ahrensee")
+
+	code, out, errs = on("deliveries", "add", filepath.Join(dir, m.Name), "--format", "json")
+	require.Equal(t, 0, code, errs)
+	var d struct{ ID string }
+	require.NoError(t, json.Unmarshal([]byte(out), &d))
+	_, out, _ = on("deliveries", "show", d.ID)
+	assert.Contains(t, out, "sieb runs start "+d.ID)
+
+	code, out, errs = on("runs", "start", d.ID, "--target", m.Target)
+	require.Equal(t, 3, code, errs)
+	assert.Contains(t, out, "240 read = 221 accepted + 19 rejected + 0 excluded")
+	_, out, _ = on("runs", "list", "--format", "json")
+	var runs struct {
+		Items []struct{ ID, Verdict string }
+		Total int
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &runs))
+	require.Equal(t, 1, runs.Total)
+	code, out, _ = on("runs", "show", runs.Items[0].ID)
+	assert.Zero(t, code)
+	assert.Contains(t, out, "read as   windows-1252, semicolon")
+	_, out, _ = on("deliveries", "list")
+	assert.Contains(t, out, "split")
+
+	code, _, errs = on("runs", "show", "none")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, `there is no run "none"`)
+	code, _, errs = on("runs", "cancel", runs.Items[0].ID)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "has ended already")
+	code, out, _ = on("deliveries", "add", filepath.Join(dir, m.Name), "--run", m.Target)
+	assert.Equal(t, 3, code)
+	assert.Contains(t, out, "verdict   split")
+}

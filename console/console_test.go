@@ -1,0 +1,210 @@
+package console_test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/browser"
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/console"
+	"sieb/demo"
+	"sieb/service/api"
+	"sieb/service/servicetest"
+)
+
+// page is a tab of headless Chromium.
+type page struct {
+	t   *testing.T
+	ctx context.Context
+}
+
+func open(t *testing.T) *page {
+	t.Helper()
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox)
+	ctx, stop := chromedp.NewExecAllocator(t.Context(), options...)
+	t.Cleanup(stop)
+	ctx, stop = chromedp.NewContext(ctx)
+	t.Cleanup(stop)
+	ctx, stop = context.WithTimeout(ctx, 2*time.Minute)
+	t.Cleanup(stop)
+	p := &page{t, ctx}
+	p.do(chromedp.EmulateViewport(1280, 800))
+	return p
+}
+
+func (p *page) do(steps ...chromedp.Action[chromedp.Void]) {
+	p.t.Helper()
+	require.NoError(p.t, chromedp.Do(p.ctx, steps...))
+}
+
+func (p *page) text(selector string) string {
+	p.t.Helper()
+	text, err := chromedp.Run(p.ctx, chromedp.Text(selector))
+	require.NoError(p.t, err, selector)
+	return text
+}
+
+// shows waits until some text stands on the page.
+func (p *page) shows(text string) {
+	p.t.Helper()
+	ctx, stop := context.WithTimeout(p.ctx, 20*time.Second)
+	defer stop()
+	quoted, err := json.Marshal(text)
+	require.NoError(p.t, err)
+	if _, err := chromedp.Run(ctx, chromedp.Poll[bool](fmt.Sprintf("document.body.innerText.includes(%s)", quoted))); err != nil {
+		body, _ := chromedp.Run(p.ctx, chromedp.Text("body"))
+		require.NoError(p.t, err, "waiting for %q on:\n%s", text, body)
+	}
+}
+
+// rests waits until nothing on the page moves.
+func (p *page) rests() {
+	p.t.Helper()
+	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](`document.getAnimations().length === 0`))
+	require.NoError(p.t, err)
+}
+
+// accessible runs axe-core over the page as it stands.
+func (p *page) accessible(what string) {
+	p.t.Helper()
+	p.rests()
+	script, err := os.ReadFile("node_modules/axe-core/axe.min.js")
+	require.NoError(p.t, err)
+	_, err = chromedp.Run(p.ctx, chromedp.Evaluate[chromedp.Void](string(script)+";undefined"))
+	require.NoError(p.t, err)
+	found, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](
+		`axe.run().then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.html + " " + n.failureSummary).join("\n   ")).join("\n"))`, chromedp.EvalAwaitPromise))
+	require.NoError(p.t, err)
+	assert.Empty(p.t, found, "axe-core on %s", what)
+}
+
+func write(t *testing.T, name string, text []byte) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(path, text, 0o600))
+	return path
+}
+
+func TestNotBuilt(t *testing.T) {
+	answer := httptest.NewRecorder()
+	console.Handler().ServeHTTP(answer, httptest.NewRequest("GET", "/deliveries/x", nil))
+	assert.Equal(t, 200, answer.Code)
+	assert.Contains(t, answer.Body.String(), "<title>Sieb</title>", "the built page, or the one that says that none was built")
+}
+
+// A steward hands in a file, adds its target, runs it, reads the verdict and
+// the rejected rows, and takes the outputs.
+func TestFromFileToVerdict(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	m := demo.Ahrensee()
+	targetText, err := demo.Target(m.Target)
+	require.NoError(t, err)
+
+	p.do(chromedp.Navigate(s.Address))
+	p.shows("Nothing has arrived yet")
+	p.accessible("the empty list")
+
+	p.do(chromedp.SetUploadFiles(`input[aria-label="Files to hand in"]`, []string{write(t, m.Name, m.Bytes)}))
+	p.shows("not yet run")
+	p.do(chromedp.Click(".uploads a"))
+	p.shows("No target is known yet")
+	p.accessible("a delivery that was not run")
+
+	p.do(chromedp.SetUploadFiles(`input[aria-label="File of a target"]`, []string{write(t, "wrong.yaml", []byte("target: t\ncolums: []\n"))}))
+	p.shows(`a target has no property "colums"; did you mean "columns"?`)
+	p.do(chromedp.SetUploadFiles(`input[aria-label="File of a target"]`, []string{write(t, "target.yaml", targetText)}))
+	p.shows("tickets_ahrensee: Weighbridge tickets")
+	p.do(chromedp.Click(`//button[contains(., "Sift")]`))
+	p.shows("240 read")
+	assert.Contains(t, p.text(".verdict"), "split")
+	assert.Contains(t, p.text(".sum"), "221 accepted")
+	assert.Contains(t, p.text(".sum"), "19 rejected")
+	p.shows("19 rows")
+	p.accessible("a result")
+
+	p.do(chromedp.Click(`//button[contains(., "moisture_pct") and contains(., "type.decimal")]`))
+	p.shows("2 rows with type.decimal in moisture_pct")
+	p.shows(`"feucht" is not a number such as 1.234,5`)
+	wrong, err := chromedp.Run(p.ctx, chromedp.Evaluate[[]string](`[...document.querySelectorAll("td.wrong")].map(c => c.innerText)`))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"feucht", "14.5"}, wrong, "the offending cells are marked, and no others")
+	p.do(chromedp.Click(".narrow .el-switch__core"))
+	p.shows("Moisture %")
+	p.accessible("the rows of a violation")
+
+	folder := t.TempDir()
+	p.do(chromedp.Func(func(ctx context.Context, tab *chromedp.Target) error {
+		_, err := cdp.Call(ctx, tab, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder})
+		return err
+	}))
+	for _, name := range []string{"accepted.csv", "rejected.csv", "violations.csv", "manifest.json"} {
+		p.do(chromedp.Click(fmt.Sprintf(`a[download=%q]`, name)))
+		servicetest.Await(t, name+" is downloaded", func() bool {
+			_, err := os.Stat(filepath.Join(folder, name))
+			return err == nil
+		})
+	}
+	rejected, err := os.ReadFile(filepath.Join(folder, "rejected.csv"))
+	require.NoError(t, err)
+	assert.Equal(t, 20, strings.Count(string(rejected), "\n"))
+
+	p.do(chromedp.Click(".theme"))
+	p.accessible("a result in the dark")
+}
+
+func TestStates(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+
+	p.do(chromedp.Navigate(s.Address + "/deliveries/none"))
+	p.shows(`there is no delivery "none"`)
+	p.shows("Try again")
+	p.accessible("an error")
+	p.do(chromedp.Navigate(s.Address + "/nowhere/at/all"))
+	p.shows("There is nothing here")
+
+	d, err := s.Client.AddDelivery(t.Context(), strings.Repeat("a-very-long-name-", 12)+".xlsx", strings.NewReader("PK\x03\x04"))
+	require.NoError(t, err)
+	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID})
+	require.NoError(t, err)
+	_, err = s.Client.Follow(t.Context(), r.ID, nil)
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID))
+	p.shows("a ZIP archive or a workbook")
+	wide, err := chromedp.Run(p.ctx, chromedp.Evaluate[bool](`document.documentElement.scrollWidth > innerWidth`))
+	require.NoError(t, err)
+	assert.False(t, wide, "a long name does not widen the page")
+
+	// Live: a file that arrives otherwise shows without a reload, and so does its end.
+	p.do(chromedp.Navigate(s.Address))
+	p.shows("1 file has arrived")
+	live, err := s.Client.AddDelivery(t.Context(), "live.csv", strings.NewReader("a,b\n1,2\n3\n"))
+	require.NoError(t, err)
+	p.shows("live.csv")
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + live.ID))
+	p.shows("No target is known yet")
+	p.do(chromedp.Click(".choice"), chromedp.WaitVisible(`//li[contains(., "No target")]`))
+	p.rests()
+	p.do(chromedp.Click(`//li[contains(., "No target")]`))
+	p.do(chromedp.Click(`//button[contains(., "Sift")]`))
+	p.shows("the row has 1 cell, the table has 2 columns")
+
+	// A narrow window.
+	p.do(chromedp.EmulateViewport(400, 800), chromedp.Navigate(s.Address))
+	p.shows("live.csv")
+	wide, err = chromedp.Run(p.ctx, chromedp.Evaluate[bool](`document.documentElement.scrollWidth > innerWidth`))
+	require.NoError(t, err)
+	assert.False(t, wide, "the page fits a narrow window")
+}
