@@ -40,8 +40,8 @@ func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows
 		b.Split()
 		judge.Start(&b, &ruling)
 		next := 0
-		for from := 0; from < len(b.Rows); from += Block {
-			to := min(from+Block, len(b.Rows))
+		for from := 0; from < len(b.Rows); from += plan.Block() {
+			to := min(from+plan.Block(), len(b.Rows))
 			judge.Rows(from, to)
 			for row := from; row < to; row++ {
 				var mine []string

@@ -71,8 +71,10 @@ type Judge struct {
 type spot struct{ row, cell int }
 
 // Block is how many rows a judge takes at a time: few enough for their cells
-// to stay in the processor's first cache.
-const Block = 128
+// to stay in the processor's nearer caches, and fewer in a very wide table.
+func (p *Plan) Block() int { return min(max(blockCells/max(1, len(p.columns)), 1), 128) }
+
+const blockCells = 1 << 14
 
 // lane is one column with what its judge needs beside it.
 type lane struct {
@@ -87,14 +89,17 @@ type lane struct {
 
 // NewJudge makes a judge for one goroutine.
 func (p *Plan) NewJudge() *Judge {
+	block := p.Block()
+	remembering := 0
 	j := &Judge{plan: p, lanes: make([]lane, len(p.columns)),
-		apart: make([]bool, Block), damage: make([]bool, Block)}
+		apart: make([]bool, block), damage: make([]bool, block)}
 	for i := range j.lanes {
 		c := &p.columns[i]
 		l := &j.lanes[i]
 		l.column, l.place = c, i
-		l.texts = make([]delimited.Span, Block)
-		if !c.hashed && !c.forgets() {
+		l.texts = make([]delimited.Span, block)
+		if !c.hashed && !c.forgets() && remembering < maxLanes {
+			remembering++
 			l.memory.isOn, l.memory.answers = true, new([1 << placeBits]answer)
 		}
 		if len(c.spec.Remedies) > 0 {
@@ -104,7 +109,7 @@ func (p *Plan) NewJudge() *Judge {
 			l.known = map[string]bool{}
 		}
 		if c.hashed {
-			l.hashes = make([]KeyHash, Block)
+			l.hashes = make([]KeyHash, block)
 		}
 	}
 	return j
@@ -126,7 +131,7 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	}
 }
 
-// Rows checks the rows from up to (not including) to, at most Block of them;
+// Rows checks the rows from up to (not including) to, at most the plan's Block;
 // the blocks of a batch come in order.
 func (j *Judge) Rows(from, to int) {
 	j.from = from

@@ -6,6 +6,7 @@ const (
 	maxKnown  = 16      // bytes of a cell, and of its canonical form, that a memory holds
 	placeBits = 10      // 2^placeBits answers per column
 	trial     = 1 << 12 // cells after which a memory is judged itself
+	maxLanes  = 256     // columns of one judge that have a memory, 48 KiB each
 )
 
 // memory remembers the answers for a column's cells that were clean: the

@@ -364,7 +364,7 @@ func (d *detection) dialect(text []byte) records {
 			d.layout.QuoteChar = `"`
 			d.note("quoteChar", Name(`"`), 0.8, "no cell is quoted; the usual quote would be read")
 		default:
-			d.note("quoteChar", Name(best.quote), 0.95, fmt.Sprintf("%d of them stand where a quoted cell begins or ends, %d defects", quoted, best.records.defects))
+			d.note("quoteChar", Name(best.quote), 0.95, fmt.Sprintf("%d in the part looked at, %d of them out of place", quoted, best.records.defects))
 		}
 	}
 	// Lines above the table: all records before the first two in a row that

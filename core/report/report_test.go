@@ -174,11 +174,11 @@ func TestOpenErrors(t *testing.T) {
 		return path
 	}
 	for path, says := range map[string]string{
-		filepath.Join(dir, "none.csv"):                   "there is no file",
-		dir:                                              "is a folder",
-		write("a.xlsx", "PK\x03\x04..."):                 "workbook",
-		write("a.gz", "\x1f\x8b..."):                     "gzip",
-		write("a.txt", "\xff\xfea\x00"):                  "UTF-16",
+		filepath.Join(dir, "none.csv"):   "there is no file",
+		dir:                              "is a folder",
+		write("a.xlsx", "PK\x03\x04..."): "workbook",
+		write("a.gz", "\x1f\x8b..."):     "gzip",
+		write("a.txt", "\xff\xfea\x00"):  "UTF-16",
 		write("b.txt", strings.Repeat("a\x00,\x00", 50)): "zero bytes",
 	} {
 		_, err := source.Open(path, layout.Given{})

@@ -40,8 +40,8 @@ func Look(src source.Source, encoding string, most int64, row func(number, line 
 		judge.Start(&b, &ruling)
 		first := 0
 		for i := range b.Rows {
-			if i%check.Block == 0 {
-				judge.Rows(i, min(i+check.Block, len(b.Rows)))
+			if i%plan.Block() == 0 {
+				judge.Rows(i, min(i+plan.Block(), len(b.Rows)))
 			}
 			places := b.Cells(i)
 			cells := make([]string, len(places))

@@ -66,9 +66,9 @@ type Result struct {
 	Verdict    Verdict       `json:"verdict"`
 	Refusal    string        `json:"refusal,omitempty" doc:"why the delivery was refused"`
 	Tally      Tally         `json:"tally"`
-	Columns    []check.Match `json:"columns" doc:"the target's columns and what feeds them"`
 	Violations []Group       `json:"violations"`
 	Remedies   []Remedy      `json:"remedies"`
+	Columns    []check.Match `json:"columns" doc:"the target's columns and what feeds them"`
 }
 
 // Remedy counts the cells that a remedy changed.
@@ -118,8 +118,9 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part) 
 	judge.Start(b, &p.ruling)
 	p.accepted, p.rejected, p.ends = p.accepted[:0], p.rejected[:0], p.ends[:0]
 	first := 0
-	for from := 0; from < len(b.Rows); from += check.Block {
-		to := min(from+check.Block, len(b.Rows))
+	block := plan.Block()
+	for from := 0; from < len(b.Rows); from += block {
+		to := min(from+block, len(b.Rows))
 		judge.Rows(from, to)
 		for row := from; row < to; row++ {
 			last := first
