@@ -26,14 +26,14 @@ const defaultListen = "127.0.0.1:8466"
 // serviceFlags are the settings of a service. Each can be given as a flag, in
 // the environment (SIEB_LISTEN) or in a file (listen: …), looked for in this
 // order.
-func serviceFlags(cmd *cobra.Command) {
+func serviceFlags(cmd *cobra.Command, logLevel string) {
 	f := cmd.Flags()
 	f.String("listen", defaultListen, "address to answer at")
 	f.String("data", "", "folder for deliveries, outputs and the database (default: sieb in the user's data folder)")
 	f.String("inbox", "", "watched folder whose files become deliveries")
 	f.String("database-url", "", "PostgreSQL to use (default: a private one on loopback)")
 	f.Int("parallel", 1, "runs worked on at a time; each uses all processors")
-	f.String("log-level", "info", "debug, info, warn or error")
+	f.String("log-level", logLevel, "debug, info, warn or error")
 	f.String("config", "", "YAML file with these settings, by the names of the flags")
 }
 
@@ -116,7 +116,7 @@ environment before the file.`,
 			return service.Run(cmd.Context(), c)
 		},
 	}
-	serviceFlags(cmd)
+	serviceFlags(cmd, "info")
 	return cmd
 }
 
@@ -161,7 +161,7 @@ the data stands in a folder of its own.`,
 			return nil
 		},
 	}
-	serviceFlags(cmd)
+	serviceFlags(cmd, "warn")
 	return cmd
 }
 

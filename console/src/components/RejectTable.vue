@@ -10,7 +10,9 @@ const { run, choice = undefined } = defineProps<{ run: Run; choice?: Choice }>()
 
 const perPage = 50
 const page = ref(1)
-const narrow = ref(false)
+/** From so many columns on those in question would often lie outside of the window. */
+const wide = 8
+const narrow = ref<boolean>()
 const found = ref<Rejects>()
 const error = ref<unknown>()
 let latest = 0
@@ -21,7 +23,9 @@ async function load(): Promise<void> {
   try {
     const query = { offset: (page.value - 1) * perPage, limit: perPage, column: choice?.column || undefined, code: choice?.code }
     const rejects = await answered(api.GET('/api/v1/runs/{id}/rejects', { params: { path: { id: run.id }, query } }))
-    if (mine === latest) found.value = rejects
+    if (mine !== latest) return
+    found.value = rejects
+    narrow.value ??= rejects.columns.length > wide
   } catch (e) {
     if (mine === latest) error.value = e
   }
@@ -63,11 +67,15 @@ const lines = computed<Line[]>(() =>
   }),
 )
 
-/** A row with too many cells has more than the delivery has columns. */
+/**
+ * The columns shown: the first, which mostly names the row, and those in question, or all. A row with too many cells
+ * has more than the delivery has columns.
+ */
 const places = computed(() => {
   const width = Math.max(found.value?.columns.length ?? 0, ...lines.value.map((l) => l.reject.cells.length))
   const all = Array.from({ length: width }, (_, i) => i)
-  return narrow.value ? all.filter((i) => lines.value.some((l) => l.wrong.has(i))) : all
+  const inQuestion = all.filter((i) => i === 0 || lines.value.some((l) => l.wrong.has(i)))
+  return narrow.value && inQuestion.length > 1 ? inQuestion : all
 })
 </script>
 
