@@ -167,18 +167,13 @@ func (d *Dialect) Scan(buf []byte, pos int, final bool, width int, r *Record) bo
 	_, r.Next = LineEnd(buf, i)
 	if width > 0 && len(r.Cells) != width {
 		for _, m := range r.spans {
-			if d.looksLikeRecords(buf, m.open, r.lineEndAfter(buf, m.close), width) {
+			if last, _ := LineEnd(buf, m.close); d.looksLikeRecords(buf, m.open, last, width) {
 				d.leaveOpen(buf, m, r)
 				break
 			}
 		}
 	}
 	return true
-}
-
-func (r *Record) lineEndAfter(buf []byte, at int) int {
-	end, _ := LineEnd(buf, at)
-	return end
 }
 
 // plain finds the end of an unquoted cell, and notes a quote inside it.

@@ -57,9 +57,6 @@ type Defect struct {
 	Byte   byte  // the first invalid byte, 0 where the decoding lost it
 }
 
-// Width gives the number of cells of a row of the table.
-func (b *Batch) Width() int { return b.width }
-
 // Number gives the row's number in the delivery, counted from 1.
 func (b *Batch) Number(row int) int64 { return b.FirstRow + int64(row) }
 

@@ -115,15 +115,6 @@ func (c *Code) UnmarshalText(text []byte) error {
 	return fmt.Errorf("unknown violation code %q", text)
 }
 
-// Codes lists all codes in order.
-func Codes() []Code {
-	all := make([]Code, 0, codes-1)
-	for c := None + 1; c < codes; c++ {
-		all = append(all, c)
-	}
-	return all
-}
-
 // Action is what a violation does. The zero Action rejects the row.
 type Action uint8
 
