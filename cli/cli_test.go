@@ -145,7 +145,7 @@ func TestErrorsSayWhatToDo(t *testing.T) {
 		{[]string{"sift", filepath.Join(dir, "none.csv")}, 1, "there is no file"},
 		{[]string{"sift", dir}, 1, "is a folder; name one file in it"},
 		{[]string{"read", write(t, dir, "b.xlsx", "PK\x03\x04")}, 1, "workbook"},
-		{[]string{"sift", csv, "--encoding", "ebcdic"}, 1, "use utf-8, windows-1252 or iso-8859-1"},
+		{[]string{"sift", csv, "--encoding", "ebcdic"}, 1, "these can: big5, euc-jp"},
 		{[]string{"sift", csv, "--target", filepath.Join(dir, "none.yaml")}, 1, "--target names a YAML or JSON file"},
 		{[]string{"sift", csv, "--target", typo}, 1, `line 4, column 5: a column has no property "requird"; did you mean "required"?`},
 		{[]string{"sift", csv, "--out", csv}, 1, "cannot be made"},

@@ -20,7 +20,7 @@ func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	l := &layoutFlags{cmd: cmd}
 	f := cmd.Flags()
 	f.StringVar(&l.form, "form", "", "delimited")
-	f.StringVar(&l.encoding, "encoding", "", "utf-8, windows-1252 or iso-8859-1")
+	f.StringVar(&l.encoding, "encoding", "", "utf-8, windows-1252, utf-16le, … (WHATWG names)")
 	f.StringVar(&l.delimiter, "delimiter", "", `what separates cells: , ; | tab, or "none" for one column`)
 	f.StringVar(&l.quote, "quote-char", "", `what encloses cells, or "none"`)
 	f.StringVar(&l.comment, "comment-prefix", "", `what begins a comment line, or "none"`)
@@ -40,7 +40,7 @@ func (l *layoutFlags) given() (g layout.Given, err error) {
 		}
 	}
 	text("form", l.form, &g.Form)
-	text("encoding", strings.ToLower(l.encoding), &g.Encoding)
+	text("encoding", layout.EncodingName(l.encoding), &g.Encoding)
 	text("delimiter", l.delimiter, &g.Delimiter)
 	text("quote-char", l.quote, &g.QuoteChar)
 	text("comment-prefix", l.comment, &g.CommentPrefix)

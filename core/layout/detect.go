@@ -14,19 +14,12 @@ import (
 	"sieb/core/value"
 )
 
-// HeadBytes and TailBytes are how much of a delivery Detect wants to see.
-const (
-	HeadBytes = 256 << 10
-	TailBytes = 16 << 10
-)
-
-// Detect guesses the layout from the first bytes of a delivery and from its
-// last ones (nil where head is all of it). Settings in given are kept, and
-// the others are judged around them. It always returns a layout that can be
-// read with; how sure it is stands in the evidence, one entry per setting.
-func Detect(head, tail []byte, given Given) (Layout, []Evidence) {
-	d := detection{layout: Layout{Form: "delimited", DoubleQuote: true, Cuts: []int{}}, given: given, whole: tail == nil}
-	text, last := d.encoding(head, tail)
+// Detect guesses the layout from a sample of a delivery. Settings in given are
+// kept, and the others are judged around them. It always returns a layout that
+// can be read with; how sure it is stands in the evidence, one entry per setting.
+func Detect(sample Sample, given Given) (Layout, []Evidence) {
+	d := detection{layout: Layout{Form: "delimited", DoubleQuote: true, Cuts: []int{}}, given: given, whole: sample.Tail == nil}
+	text, last := d.encoding(&sample)
 	d.lineEnds(text)
 	d.comment(text)
 	records := d.dialect(text)
@@ -65,53 +58,28 @@ func set[T any](d *detection, setting string, given *T, to *T, show string) bool
 	return true
 }
 
-var utf8Mark = []byte{0xEF, 0xBB, 0xBF}
-
 // encoding decides the encoding and returns head and tail as UTF-8.
-func (d *detection) encoding(head, tail []byte) (text, last []byte) {
+func (d *detection) encoding(s *Sample) (text, last []byte) {
 	set(d, "form", d.given.Form, &d.layout.Form, "")
 	if d.given.Form == nil {
 		d.note("form", "delimited", 0.9, "the bytes are text")
 	}
-	text, d.layout.ByteOrderMark = bytes.CutPrefix(head, utf8Mark)
-	body := text
-	if !d.whole {
-		body = cutRune(text)
+	if !set(d, "encoding", d.given.Encoding, &d.layout.Encoding, "") {
+		g := guessEncoding(s)
+		d.layout.Encoding = g.encoding
+		d.note("encoding", g.encoding, g.confidence, g.why)
 	}
-	d.layout.Encoding = "utf-8"
-	switch ascii, valid := isASCII(body) && isASCII(tail), utf8.Valid(body) && utf8.Valid(startRune(tail)); {
-	case set(d, "encoding", d.given.Encoding, &d.layout.Encoding, ""):
-	case d.layout.ByteOrderMark:
-		d.note("encoding", "utf-8", 1, "the file begins with the byte order mark of UTF-8")
-	case ascii:
-		d.note("encoding", "utf-8", 0.9, "the bytes looked at are all ASCII, which UTF-8 reads as it is")
-	case valid:
-		d.note("encoding", "utf-8", 0.99, "the bytes above 127 are all valid UTF-8, which other encodings are not by chance")
-	default:
-		d.layout.Encoding = "windows-1252"
-		confidence, why := 0.7, "bytes above 127 are not valid UTF-8; Windows-1252 is the usual one-byte encoding of western Europe"
-		if !validMostly(body) {
-			confidence = 0.8
-		} else {
-			// Nearly all of it is UTF-8: damaged bytes are likelier than another encoding.
-			d.layout.Encoding = "utf-8"
-			why = "nearly all bytes above 127 are valid UTF-8; the others are damaged"
-		}
-		d.note("encoding", d.layout.Encoding, confidence, why)
-	}
-	if d.layout.Encoding != "utf-8" {
-		d.layout.ByteOrderMark = false
-		return toUTF8(head, d.layout.Encoding), toUTF8(tail, d.layout.Encoding)
-	}
-	return text, tail
+	mark := Mark(s.Head, d.layout.Encoding)
+	d.layout.ByteOrderMark = mark > 0
+	return toUTF8(s.Head[mark:], d.layout.Encoding), toUTF8(s.Tail, d.layout.Encoding)
 }
 
 func toUTF8(b []byte, encoding string) []byte {
-	set, ok := Charset(encoding)
-	if !ok {
+	e, err := EncodingOf(encoding)
+	if err != nil || e.Codec == nil {
 		return b
 	}
-	out, err := set.NewDecoder().Bytes(b)
+	out, err := e.Codec.NewDecoder().Bytes(b)
 	if err != nil {
 		return b
 	}
@@ -148,23 +116,6 @@ func startRune(b []byte) []byte {
 		}
 	}
 	return b
-}
-
-// validMostly tells whether the characters above 127 are valid UTF-8 in at
-// least nine of ten cases.
-func validMostly(b []byte) bool {
-	good, bad := 0, 0
-	for len(b) > 0 {
-		r, n := utf8.DecodeRune(b)
-		switch {
-		case r == utf8.RuneError && n == 1:
-			bad++
-		case n > 1:
-			good++
-		}
-		b = b[n:]
-	}
-	return good >= 9*bad
 }
 
 func (d *detection) lineEnds(text []byte) {

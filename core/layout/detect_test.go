@@ -13,7 +13,7 @@ import (
 )
 
 func detect(text string, given layout.Given) (layout.Layout, map[string]layout.Evidence) {
-	l, evidence := layout.Detect([]byte(text), nil, given)
+	l, evidence := layout.Detect(layout.Sample{Head: []byte(text)}, given)
 	bySetting := map[string]layout.Evidence{}
 	for _, e := range evidence {
 		bySetting[e.Setting] = e
@@ -74,7 +74,7 @@ func TestDetectAlwaysDecides(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		text := rapid.SliceOfN(rapid.SampledFrom([]byte("ab1,;\t\"'|\r\n \xe4\xc3\xa4#")), 0, 200).Draw(t, "text")
 		tail := rapid.SampledFrom([][]byte{nil, []byte("\xa4x\nsum;1\n")}).Draw(t, "tail")
-		l, evidence := layout.Detect(text, tail, layout.Given{})
+		l, evidence := layout.Detect(layout.Sample{Head: text, Tail: tail}, layout.Given{})
 		require.NoError(t, l.Check())
 		assert.Len(t, evidence, 10)
 	})
@@ -84,7 +84,7 @@ func TestCheck(t *testing.T) {
 	good, _ := detect("a,b\n1,2\n", layout.Given{})
 	for _, change := range []func(*layout.Layout){
 		func(l *layout.Layout) { l.Form = "fixed" },
-		func(l *layout.Layout) { l.Encoding = "latin1" },
+		func(l *layout.Layout) { l.Encoding = "ebcdic" },
 		func(l *layout.Layout) { l.Delimiter = "\n" },
 		func(l *layout.Layout) { l.QuoteChar = "''" },
 		func(l *layout.Layout) { l.QuoteChar = "," },

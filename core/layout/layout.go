@@ -11,8 +11,6 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"golang.org/x/text/encoding/charmap"
-
 	"sieb/core/delimited"
 )
 
@@ -56,25 +54,13 @@ type Evidence struct {
 	Why        string  `json:"why"`
 }
 
-// charsets are the encodings of one byte per character.
-var charsets = map[string]*charmap.Charmap{
-	"windows-1252": charmap.Windows1252,
-	"iso-8859-1":   charmap.ISO8859_1,
-}
-
-// Charset gives the character set of a one-byte encoding; utf-8 has none.
-func Charset(encoding string) (*charmap.Charmap, bool) {
-	c, ok := charsets[encoding]
-	return c, ok
-}
-
 // Check says what is wrong with the settings.
 func (l *Layout) Check() error {
 	if l.Form != "delimited" {
 		return fmt.Errorf("form %q cannot be read: use delimited", l.Form)
 	}
-	if _, ok := charsets[l.Encoding]; !ok && l.Encoding != "utf-8" {
-		return fmt.Errorf("encoding %q cannot be read: use utf-8, windows-1252 or iso-8859-1", l.Encoding)
+	if _, err := EncodingOf(l.Encoding); err != nil {
+		return err
 	}
 	for _, mark := range []struct{ setting, value string }{{"delimiter", l.Delimiter}, {"quoteChar", l.QuoteChar}, {"commentPrefix", l.CommentPrefix}} {
 		if strings.ContainsAny(mark.value, "\r\n") {

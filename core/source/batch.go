@@ -31,8 +31,7 @@ type Batch struct {
 	escaped []int // cells that hold doubled quotes until Split
 	text    int   // length of the arena as read, before Split appends to it
 	base    int64 // byte offset of the arena in the delivery
-	single  bool  // one byte of the delivery became one character
-	lossy   bool  // a replacement character stands for an invalid byte
+	codec   codec // of the delivery, nil for UTF-8
 	width   int
 	dialect delimited.Dialect
 }
@@ -119,8 +118,8 @@ func (b *Batch) Split() {
 var replacement = []byte(string(utf8.RuneError))
 
 func (b *Batch) hasInvalid() bool {
-	if b.single {
-		return b.lossy && bytes.Contains(b.Arena, replacement)
+	if b.codec != nil {
+		return bytes.Contains(b.Arena, replacement)
 	}
 	return !utf8.Valid(b.Arena)
 }
@@ -130,7 +129,7 @@ func (b *Batch) findInvalid(row int) {
 		first, count := -1, 0
 		for i := int(s.Start); i < int(s.End); {
 			r, n := utf8.DecodeRune(b.Arena[i:s.End])
-			if r == utf8.RuneError && (n == 1) != b.single {
+			if r == utf8.RuneError && (n == 1) == (b.codec == nil) {
 				if count++; first < 0 {
 					first = i
 				}
@@ -139,7 +138,7 @@ func (b *Batch) findInvalid(row int) {
 		}
 		if count > 0 {
 			d := Defect{Code: violation.EncodingInvalid, Row: row, Cell: k, Offset: b.Offset(first), Count: count}
-			if !b.single {
+			if b.codec == nil {
 				d.Byte = b.Arena[first]
 			}
 			b.Defects = append(b.Defects, d)
@@ -148,9 +147,4 @@ func (b *Batch) findInvalid(row int) {
 }
 
 // Offset gives the byte offset in the delivery of a position in the arena.
-func (b *Batch) Offset(at int) int64 {
-	if b.single {
-		return b.base + int64(utf8.RuneCount(b.Arena[:at]))
-	}
-	return b.base + int64(at)
-}
+func (b *Batch) Offset(at int) int64 { return b.base + bytesOf(b.codec, b.Arena[:at]) }

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"sieb/core/layout"
 )
@@ -91,22 +92,43 @@ func (d *File) detect(given layout.Given) error {
 		return err
 	}
 	d.Size = info.Size()
-	head := make([]byte, min(d.Size, layout.HeadBytes))
-	if _, err := d.f.ReadAt(head, 0); err != nil && err != io.EOF {
-		return cause(err)
-	}
-	var tail []byte
-	if d.Size > layout.HeadBytes {
-		tail = make([]byte, min(d.Size-layout.HeadBytes, layout.TailBytes))
-		if _, err := d.f.ReadAt(tail, d.Size-int64(len(tail))); err != nil && err != io.EOF {
-			return cause(err)
-		}
-	}
-	if err := notText(head); err != nil {
+	sample, err := d.sample()
+	if err != nil {
 		return err
 	}
-	d.Layout, d.Evidence = layout.Detect(head, tail, given)
+	if err := notText(sample.Head); err != nil {
+		return err
+	}
+	d.Layout, d.Evidence = layout.Detect(sample, given)
+	if n := bytes.Count(sample.Head, []byte{0}); n > len(sample.Head)/10 && !strings.HasPrefix(d.Layout.Encoding, "utf-16") && !strings.HasPrefix(d.Layout.Encoding, "utf-32") {
+		return fmt.Errorf("%d of the first %d bytes are zero: the file is not text; ask for it as CSV in UTF-8", n, len(sample.Head))
+	}
 	return d.Layout.Check()
+}
+
+// sample reads head, tail and windows between them, which touch where the file
+// is not too large for that. Windows begin at multiples of four bytes, so that
+// no character of UTF-16 or UTF-32 is cut.
+func (d *File) sample() (s layout.Sample, err error) {
+	read := func(at, n int64) []byte {
+		b := make([]byte, min(n, max(0, d.Size-at)))
+		if _, e := d.f.ReadAt(b, at); e != nil && e != io.EOF && err == nil {
+			err = cause(e)
+		}
+		return b
+	}
+	s.Head = read(0, layout.HeadBytes)
+	if d.Size <= layout.HeadBytes {
+		return s, err
+	}
+	tail := max(layout.HeadBytes, (d.Size-layout.TailBytes)/4*4)
+	s.Tail = read(tail, layout.TailBytes+4)
+	between := tail - layout.HeadBytes
+	windows := min((between+layout.WindowBytes-1)/layout.WindowBytes, layout.MaxWindows)
+	for i := range windows {
+		s.Windows = append(s.Windows, read((layout.HeadBytes+between*i/windows)/4*4, min(layout.WindowBytes, between)))
+	}
+	return s, err
 }
 
 // notText says what a file is that holds no delimited text.
@@ -117,16 +139,10 @@ func notText(head []byte) error {
 		{"\x28\xb5\x2f\xfd", "compressed with zstd"},
 		{"\xd0\xcf\x11\xe0", "an old binary workbook or document"},
 		{"%PDF-", "a PDF"},
-		{"\xff\xfe", "text in UTF-16 or UTF-32"},
-		{"\xfe\xff", "text in UTF-16"},
-		{"\x00\x00\xfe\xff", "text in UTF-32"},
 	} {
 		if bytes.HasPrefix(head, []byte(kind.magic)) {
-			return fmt.Errorf("the file is %s, not delimited text in UTF-8, Windows-1252 or ISO-8859-1; ask for it as CSV, or save it as such", kind.what)
+			return fmt.Errorf("the file is %s, not delimited text; ask for it as CSV, or save it as such", kind.what)
 		}
-	}
-	if n := bytes.Count(head, []byte{0}); n > len(head)/10 {
-		return fmt.Errorf("the file holds %d zero bytes in its first %d: it is not text in an encoding that can be read; ask for it as CSV in UTF-8", n, len(head))
 	}
 	return nil
 }

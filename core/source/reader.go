@@ -2,13 +2,10 @@ package source
 
 import (
 	"bytes"
-	"errors"
 	"fmt"
 	"io"
 	"strings"
 	"unicode/utf8"
-
-	"golang.org/x/text/encoding/charmap"
 
 	"sieb/core/delimited"
 	"sieb/core/layout"
@@ -54,17 +51,17 @@ func NewReader(r io.Reader, l layout.Layout) (*Reader, error) {
 	}
 	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, line: 1}
 	s.in.r = r
-	if set, ok := layout.Charset(l.Encoding); ok {
-		s.in.decode(set)
+	e, err := layout.EncodingOf(l.Encoding)
+	if err != nil {
+		return nil, err
 	}
+	s.in.codec = newCodec(e)
 	if err := s.more(batchBytes); err != nil {
 		return nil, err
 	}
-	if s.in.set == nil {
-		if rest, has := bytes.CutPrefix(s.buf, []byte("\xEF\xBB\xBF")); has {
-			s.buf = rest
-			s.in.base = 3
-		}
+	// The mark of every encoding that has one reads as U+FEFF.
+	if mark := []byte("\uFEFF"); bytes.HasPrefix(s.buf, mark) {
+		s.drop(len(mark))
 	}
 	for range l.SkipRows {
 		if err := s.skipLine(); err != nil {
@@ -277,7 +274,7 @@ func (s *Reader) Next(b *Batch) error {
 func (s *Reader) cut(b *Batch) bool {
 	b.Rows, b.Defects, b.cells, b.escaped = b.Rows[:0], b.Defects[:0], b.cells[:0], b.escaped[:0]
 	b.FirstRow = s.row + 1
-	b.base, b.single, b.lossy, b.width, b.dialect = s.in.base, s.in.set != nil, s.in.lossy, s.width, s.dialect
+	b.base, b.codec, b.width, b.dialect = s.in.base, s.in.codec, s.width, s.dialect
 	text := s.buf[:s.limit()]
 	width := s.width
 	if s.trusted {
@@ -345,72 +342,6 @@ func (s *Reader) take(b *Batch, pos int) {
 	}
 	b.Rows = append(b.Rows, Row{Start: uint32(pos), End: uint32(s.rec.End), Line: s.line, Broken: s.rec.Open,
 		first: uint32(first), count: uint32(len(s.rec.Cells)), cut: true})
-}
-
-// decoder reads bytes and makes them UTF-8.
-type decoder struct {
-	r     io.Reader
-	set   *charmap.Charmap // nil for UTF-8
-	table [256]string
-	lossy bool // some byte has no character
-	raw   []byte
-	base  int64 // byte offset of the text not yet advanced over
-}
-
-func (d *decoder) decode(set *charmap.Charmap) {
-	d.set = set
-	for c := range d.table {
-		r := set.DecodeByte(byte(c))
-		d.table[c] = string(r)
-		d.lossy = d.lossy || r == utf8.RuneError
-	}
-	d.raw = make([]byte, 64<<10)
-}
-
-// read appends text to dst until it holds about n bytes.
-func (d *decoder) read(dst []byte, n int) ([]byte, error) {
-	if cap(dst) < n+utf8.UTFMax {
-		grown := make([]byte, len(dst), n+utf8.UTFMax)
-		copy(grown, dst)
-		dst = grown
-	}
-	if d.set == nil {
-		k, err := io.ReadFull(d.r, dst[len(dst):n])
-		return dst[:len(dst)+k], end(err)
-	}
-	k, err := io.ReadFull(d.r, d.raw[:min(len(d.raw), max(1, n-len(dst)))])
-	raw := d.raw[:k]
-	for len(raw) > 0 {
-		plain := 0
-		for plain < len(raw) && raw[plain] < utf8.RuneSelf {
-			plain++
-		}
-		dst = append(dst, raw[:plain]...)
-		if raw = raw[plain:]; len(raw) > 0 {
-			dst = append(dst, d.table[raw[0]]...)
-			raw = raw[1:]
-		}
-	}
-	return dst, end(err)
-}
-
-func end(err error) error {
-	if errors.Is(err, io.ErrUnexpectedEOF) {
-		return io.EOF
-	}
-	return err
-}
-
-func (d *decoder) advance(text []byte) { d.base += d.bytes(text) }
-
-func (d *decoder) offset(before []byte) int64 { return d.base + d.bytes(before) }
-
-// bytes counts the bytes of the delivery that became text.
-func (d *decoder) bytes(text []byte) int64 {
-	if d.set == nil {
-		return int64(len(text))
-	}
-	return int64(utf8.RuneCount(text))
 }
 
 // Invalid says which byte of the delivery is the first invalid one.

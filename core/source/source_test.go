@@ -181,7 +181,7 @@ type written struct {
 }
 
 func drawTable(t *rapid.T) (w written) {
-	w.layout = layout.Layout{Form: "delimited", Encoding: rapid.SampledFrom([]string{"utf-8", "windows-1252", "iso-8859-1"}).Draw(t, "encoding"),
+	w.layout = layout.Layout{Form: "delimited", Encoding: rapid.SampledFrom([]string{"utf-8", "windows-1252", "iso-8859-1", "windows-1250", "ibm850", "macintosh", "utf-16le", "utf-16be", "utf-32le", "utf-32be", "gb18030"}).Draw(t, "encoding"),
 		Delimiter: rapid.SampledFrom([]string{",", ";", "\t", "|", "::", "§"}).Draw(t, "delimiter"), QuoteChar: rapid.SampledFrom([]string{`"`, "'"}).Draw(t, "quote"),
 		DoubleQuote: true, HeaderRows: 1, SkipRows: rapid.IntRange(0, 2).Draw(t, "skip"), FooterRows: rapid.IntRange(0, 2).Draw(t, "footer")}
 	lineEnd := rapid.SampledFrom([]string{"\n", "\r\n", "\r"}).Draw(t, "line end")
@@ -220,8 +220,12 @@ func drawTable(t *rapid.T) (w written) {
 	for range w.layout.FooterRows {
 		w.text = append(w.text, "total"+lineEnd...)
 	}
-	if set, ok := layout.Charset(w.layout.Encoding); ok {
-		encoded, err := set.NewEncoder().Bytes(w.text)
+	e, err := layout.EncodingOf(w.layout.Encoding)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if e.Codec != nil {
+		encoded, err := e.Codec.NewEncoder().Bytes(w.text)
 		if err != nil {
 			t.Fatal(err)
 		}
