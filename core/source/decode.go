@@ -4,6 +4,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"io"
+	"math/bits"
+	"slices"
 	"unicode/utf16"
 	"unicode/utf8"
 
@@ -103,10 +105,7 @@ type table [256]string
 func (t *table) decode(dst, raw []byte, _ bool) ([]byte, int) {
 	used := len(raw)
 	for len(raw) > 0 {
-		plain := 0
-		for plain < len(raw) && raw[plain] < utf8.RuneSelf {
-			plain++
-		}
+		plain := asciiPrefix(raw)
 		dst = append(dst, raw[:plain]...)
 		if raw = raw[plain:]; len(raw) > 0 {
 			dst = append(dst, t[raw[0]]...)
@@ -116,7 +115,50 @@ func (t *table) decode(dst, raw []byte, _ bool) ([]byte, int) {
 	return dst, used
 }
 
-func (*table) bytes(text []byte) int64 { return int64(utf8.RuneCount(text)) }
+// asciiPrefix counts the ASCII bytes that b begins with, eight at a time.
+func asciiPrefix(b []byte) int {
+	i := 0
+	for ; i+8 <= len(b); i += 8 {
+		if binary.LittleEndian.Uint64(b[i:])&0x8080808080808080 != 0 {
+			break
+		}
+	}
+	for i < len(b) && b[i] < utf8.RuneSelf {
+		i++
+	}
+	return i
+}
+
+func (*table) bytes(text []byte) int64 {
+	runes, _ := count(text)
+	return int64(runes)
+}
+
+// count counts the characters of valid UTF-8, and those of four bytes among
+// them, eight bytes at a time: of a byte that continues a character the top
+// bit is set and the next one is not, of one that begins four the top four are.
+func count(text []byte) (runes, fours int) {
+	const tops = 0x8080808080808080
+	runes = len(text)
+	i := 0
+	for ; i+8 <= len(text); i += 8 {
+		x := binary.LittleEndian.Uint64(text[i:])
+		if x&tops == 0 {
+			continue
+		}
+		runes -= bits.OnesCount64(x &^ (x << 1) & tops)
+		fours += bits.OnesCount64(x & (x << 1) & (x << 2) & (x << 3) & tops)
+	}
+	for ; i < len(text); i++ {
+		if text[i]&0xC0 == 0x80 {
+			runes--
+		}
+		if text[i] >= 0xF0 {
+			fours++
+		}
+	}
+	return runes, fours
+}
 
 // wide decodes UTF-16 and UTF-32.
 type wide struct {
@@ -139,21 +181,25 @@ func (w *wide) decode(dst, raw []byte, end bool) ([]byte, int) {
 	return dst, i
 }
 
-// units decodes UTF-16, four ASCII characters at a time.
+// units decodes UTF-16, eight ASCII characters at a time.
 func (w *wide) units(dst, raw []byte, end bool) ([]byte, int) {
 	big := w.order == binary.BigEndian
 	i := 0
+	// A unit becomes three bytes at the most.
+	dst = slices.Grow(dst, len(raw)/2*3+utf8.UTFMax)
 	for i+2 <= len(raw) {
-		for i+8 <= len(raw) {
-			x := binary.LittleEndian.Uint64(raw[i:])
+		for i+16 <= len(raw) {
+			x, y := binary.LittleEndian.Uint64(raw[i:]), binary.LittleEndian.Uint64(raw[i+8:])
 			if big {
-				x = x>>8&0x00FF00FF00FF00FF | x<<8&0xFF00FF00FF00FF00
+				x, y = swapped(x), swapped(y)
 			}
-			if x&0xFF80FF80FF80FF80 != 0 {
+			if (x|y)&0xFF80FF80FF80FF80 != 0 {
 				break
 			}
-			dst = append(dst, byte(x), byte(x>>16), byte(x>>32), byte(x>>48))
-			i += 8
+			n := len(dst)
+			dst = dst[:n+8]
+			binary.LittleEndian.PutUint64(dst[n:], packed(x)|packed(y)<<32)
+			i += 16
 		}
 		if i+2 > len(raw) {
 			break
@@ -179,16 +225,21 @@ func (w *wide) units(dst, raw []byte, end bool) ([]byte, int) {
 	return dst, i
 }
 
+// swapped exchanges the two bytes of each unit of a word.
+func swapped(x uint64) uint64 { return x>>8&0x00FF00FF00FF00FF | x<<8&0xFF00FF00FF00FF00 }
+
+// packed moves the low bytes of a word's four units together.
+func packed(x uint64) uint64 {
+	x |= x >> 8
+	return x&0xFFFF | x>>16&0xFFFF0000
+}
+
 func (w *wide) bytes(text []byte) int64 {
-	n := int64(utf8.RuneCount(text)) * int64(w.unit)
+	runes, fours := count(text)
 	if w.unit == 2 {
-		for _, c := range text {
-			if c >= 0xF0 { // four bytes of UTF-8 are two units of UTF-16
-				n += 2
-			}
-		}
+		runes += fours // four bytes of UTF-8 are two units of UTF-16
 	}
-	return n
+	return int64(runes) * int64(w.unit)
 }
 
 // multi decodes encodings of one to four bytes per character.
