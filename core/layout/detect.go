@@ -180,9 +180,10 @@ const maxRecords = 1000
 
 // records scans the head with a dialect. lines[i] is where record i starts.
 type records struct {
-	cells   [][]string
-	line    []int // physical line, from 1
-	defects int
+	cells    [][]string
+	line     []int // physical line, from 1
+	defects  int
+	enclosed int // cells in quotes
 }
 
 func scan(text []byte, dialect delimited.Dialect, comment string, skip int, whole bool) (r records) {
@@ -205,6 +206,9 @@ func scan(text []byte, dialect delimited.Dialect, comment string, skip int, whol
 		cells := make([]string, len(rec.Cells))
 		for k, s := range rec.Cells {
 			cells[k] = string(text[s.Start:s.End])
+			if q := len(dialect.Quote); q > 0 && int(s.Start)-q >= i && string(text[int(s.Start)-q:s.Start]) == dialect.Quote {
+				r.enclosed++
+			}
 		}
 		for _, k := range rec.Escaped {
 			cells[k] = string(dialect.Unescape(nil, []byte(cells[k])))
@@ -231,6 +235,24 @@ func (r *records) mode() (width, count int) {
 		}
 	}
 	return width, count
+}
+
+// isProse tells whether a row is a line of text that happens to have commas or
+// the like: a blank stands behind a delimiter, as it does below in few rows.
+func (r *records) isProse(row int) bool {
+	blanks := func(cells []string) bool {
+		return slices.ContainsFunc(cells[1:], func(c string) bool { return strings.HasPrefix(c, " ") && c != " " })
+	}
+	if !blanks(r.cells[row]) {
+		return false
+	}
+	below := 0
+	for _, cells := range r.cells[row+1:] {
+		if len(cells) > 0 && blanks(cells) {
+			below++
+		}
+	}
+	return below*10 < len(r.cells)-row-1
 }
 
 // dialect decides delimiter and quote together: each pair reads the head, and
@@ -309,13 +331,12 @@ func (d *detection) dialect(text []byte) records {
 	}
 	if !givenQuote {
 		d.layout.QuoteChar = best.quote
-		quoted := bytes.Count(text, []byte(best.quote))
 		switch {
-		case quoted == 0 || n == 0:
+		case best.records.enclosed == 0:
 			d.layout.QuoteChar = `"`
 			d.note("quoteChar", Name(`"`), 0.8, "no cell is quoted; the usual quote would be read")
 		default:
-			d.note("quoteChar", Name(best.quote), 0.95, fmt.Sprintf("%d in the part looked at, %d of them out of place", quoted, best.records.defects))
+			d.note("quoteChar", Name(best.quote), 0.95, fmt.Sprintf("%d cells stand in quotes of this kind, %d quotes are out of place", best.records.enclosed, best.records.defects))
 		}
 	}
 	// Lines above the table: all records before the first two in a row that
@@ -327,6 +348,9 @@ func (d *detection) dialect(text []byte) records {
 	}
 	if d.first == n || d.width == 1 {
 		d.first = 0
+	}
+	for d.first+1 < n && d.width > 1 && best.records.isProse(d.first) && len(best.records.cells[d.first+1]) == d.width {
+		d.first++
 	}
 	if !set(d, "skipRows", d.given.SkipRows, &d.layout.SkipRows, "") {
 		if d.first > 0 {
@@ -362,29 +386,46 @@ func (d *detection) score(r *records, width, count int, delimiter, quote string)
 	if width == 1 {
 		return 0.1 * steady
 	}
-	var cells, typed, empty int
+	cells, sense := 0, 0.0
 	for _, row := range r.cells {
 		for _, cell := range row {
 			cells++
-			switch {
-			case cell == "":
-				empty++
-			case isValue(cell):
-				typed++
-			}
+			sense += senseOf(cell)
 		}
 	}
-	score := steady * steady * (0.7 + 0.3*float64(typed+empty)/float64(cells))
+	score := steady * steady * (0.4 + 0.6*sense/float64(cells))
 	score *= 1 - 0.5/float64(width)
 	score *= 1 - 0.5*min(1, float64(r.defects)/float64(n))
+	score *= 1 + 0.2*float64(r.enclosed)/float64(cells)
 	switch delimiter {
-	case " ", ":", "^", "~":
+	case " ", ":":
 		score *= 0.6
+	case "^", "~":
+		score *= 0.95
 	}
-	if quote == "'" {
-		score *= 0.97
+	switch {
+	case quote == "'" && (r.enclosed == 0 || r.defects > 0):
+		score *= 0.97 // most often an apostrophe
+	case quote != "'" && r.enclosed == 0:
+		score *= 0.995
 	}
 	return score
+}
+
+// senseOf tells how much a cell looks like one: a value most, words less, and
+// least of all a text that other delimiters run through.
+func senseOf(cell string) float64 {
+	switch {
+	case cell == "":
+		return 0.6
+	case isValue(cell):
+		return 1
+	case strings.ContainsAny(cell, "\t|^~;"), strings.HasPrefix(cell, "'"), strings.HasPrefix(cell, `"`):
+		return 0
+	case strings.Contains(cell, ","):
+		return 0.4
+	}
+	return 0.8
 }
 
 var (
@@ -449,33 +490,66 @@ func (d *detection) header(r records) {
 		say(1, 0.5, "the only row holds words")
 		return
 	}
-	typed, recurring := 0, 0
+	names, recurring, data := 0, 0, ""
 	for k, name := range first {
-		values, filled := 0, 0
+		shapes := map[string]int{}
+		filled := 0
 		for _, row := range rest {
 			if k >= len(row) || row[k] == "" {
 				continue
 			}
 			filled++
-			if isValue(row[k]) {
-				values++
-			}
+			shapes[shape(row[k])]++
 			if row[k] == name && name != "" {
 				recurring++
 			}
 		}
-		if values*2 > filled {
-			typed++
+		for s, n := range shapes {
+			if n*5 < filled*4 || !strings.ContainsAny(s, "9@") {
+				continue
+			}
+			// Nearly all cells of the column have one shape, as dates, numbers
+			// and codes have: a first row of another shape names it.
+			if shape(name) == s {
+				data = name
+			} else {
+				names++
+			}
 		}
 	}
 	switch {
+	case data != "":
+		say(0, 0.9, fmt.Sprintf("the first row holds %q, a value like those below it", data))
 	case recurring > len(rest)/10+1:
 		say(0, 0.7, fmt.Sprintf("values of the first row recur %d times below it", recurring))
-	case typed > 0:
-		say(1, 0.97, fmt.Sprintf("the first row holds words, and below it %d of %d columns hold numbers or dates", typed, len(first)))
+	case names > 0:
+		say(1, 0.97, fmt.Sprintf("the first row holds words, and below it %d of %d columns hold numbers, dates or codes", names, len(first)))
 	default:
 		say(1, 0.75, "the first row holds words that do not recur below it")
 	}
+}
+
+// shape writes a for each run of letters and 9 for each run of digits: values
+// of one kind have one shape.
+func shape(cell string) string {
+	var b strings.Builder
+	last := byte(0)
+	for _, r := range strings.TrimSpace(cell) {
+		c := byte('-')
+		switch {
+		case unicode.IsLetter(r):
+			c = 'a'
+		case unicode.IsDigit(r):
+			c = '9'
+		case r < utf8.RuneSelf:
+			c = byte(r)
+		}
+		if c != last || c != 'a' && c != '9' {
+			b.WriteByte(c)
+		}
+		last = c
+	}
+	return b.String()
 }
 
 // totals are words that begin a line of totals below a table.
