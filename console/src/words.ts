@@ -6,6 +6,8 @@ export const codeWords: Record<string, string> = {
   'header.duplicate': 'header stands twice',
   'header.unknown': 'column without a target',
   'encoding.invalid': 'invalid bytes',
+  'encoding.garbled': 'text decoded twice',
+  'encoding.control': 'control character',
   'quote.open': 'quote never closed',
   'quote.stray': 'quote out of place',
   'quote.tail': 'text after the closing quote',

@@ -74,6 +74,14 @@ func (j *Judge) appendMessage(dst []byte, c *column, code violation.Code, cell [
 		quoted()
 		say(" holds ", count(d.Count, "invalid byte", "invalid bytes"), ": ", d.Invalid(), " is not ", j.plan.encoding)
 		return dst
+	case violation.EncodingGarbled:
+		quoted()
+		say(" was decoded twice; it most likely said ")
+		dst = appendQuoted(dst, []byte(d.Meant))
+		return dst
+	case violation.EncodingControl:
+		quoted()
+		return say(" holds a control character (", d.Control(), "), which no text needs")
 	case violation.RequiredEmpty:
 		if len(cell) == 0 {
 			return say("the cell is empty, and a value is required")

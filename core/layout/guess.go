@@ -104,9 +104,9 @@ func guessWide(b []byte) (guess, bool) {
 		return guess{"utf-32le", 0.98, "three of four bytes are zero where a character is ASCII"}, true
 	case zeros[0]*100 >= units*95 && zeros[1]*100 >= units*95 && zeros[3]*10 < units:
 		return guess{"utf-32be", 0.98, "three of four bytes are zero where a character is ASCII"}, true
-	case odd*10 >= units && even*10 <= odd:
+	case odd >= 3 && odd*10 >= units*3 && even*10 <= odd:
 		return guess{"utf-16le", 0.97, why}, true
-	case even*10 >= units && odd*10 <= even:
+	case even >= 3 && even*10 >= units*3 && odd*10 <= even:
 		return guess{"utf-16be", 0.97, why}, true
 	}
 	return guess{}, false

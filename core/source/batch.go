@@ -49,11 +49,12 @@ type Row struct {
 // Defect is something wrong with a row as it was read.
 type Defect struct {
 	Code   violation.Code
-	Row    int   // index in Rows; -1 in a header
-	Cell   int   // index in the row, -1 where the whole row is meant
-	Offset int64 // byte offset in the delivery, from 0
-	Count  int   // cells found in row.short and row.long, invalid bytes in encoding.invalid
-	Byte   byte  // the first invalid byte, 0 where the decoding lost it
+	Row    int    // index in Rows; -1 in a header
+	Cell   int    // index in the row, -1 where the whole row is meant
+	Offset int64  // byte offset in the delivery, from 0
+	Count  int    // cells found in row.short and row.long, invalid bytes in encoding.invalid
+	Byte   byte   // the first invalid byte, 0 where the decoding lost it; the control character
+	Meant  string // in encoding.garbled: what the cell most likely said
 }
 
 // Number gives the row's number in the delivery, counted from 1.
@@ -85,7 +86,7 @@ func (b *Batch) Text(s delimited.Span) []byte { return b.Arena[s.Start:s.End] }
 // Split finds the cells of all rows and the defects that show in them.
 func (b *Batch) Split() {
 	b.Arena = b.Arena[:b.text:cap(b.Arena)]
-	invalid := b.hasInvalid()
+	invalid, odd := b.hasInvalid(), isOdd(b.Arena)
 	for i := range b.Rows {
 		r := &b.Rows[i]
 		if !r.cut {
@@ -102,6 +103,9 @@ func (b *Batch) Split() {
 		}
 		if invalid {
 			b.findInvalid(i)
+		}
+		if odd {
+			b.findOdd(i)
 		}
 	}
 	for _, c := range b.escaped {
@@ -142,6 +146,21 @@ func (b *Batch) findInvalid(row int) {
 				d.Byte = b.Arena[first]
 			}
 			b.Defects = append(b.Defects, d)
+		}
+	}
+}
+
+// findOdd finds cells with control characters and with text that was decoded twice.
+func (b *Batch) findOdd(row int) {
+	for k, s := range b.Cells(row) {
+		cell := b.Text(s)
+		if at := controlAt(cell); at >= 0 {
+			b.Defects = append(b.Defects, Defect{Code: violation.EncodingControl, Row: row, Cell: k, Offset: b.Offset(int(s.Start) + at), Count: 1, Byte: cell[at]})
+		}
+		if hasGarbled(cell) {
+			if meant := undecoded(cell); meant != nil {
+				b.Defects = append(b.Defects, Defect{Code: violation.EncodingGarbled, Row: row, Cell: k, Offset: b.Offset(int(s.Start)), Meant: string(meant)})
+			}
 		}
 	}
 }

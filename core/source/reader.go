@@ -354,3 +354,6 @@ func (d *Defect) Invalid() string {
 	}
 	return fmt.Sprintf("byte %d (0x%02X)", d.Offset, d.Byte)
 }
+
+// Control says which control character a defect is about.
+func (d *Defect) Control() string { return fmt.Sprintf("0x%02X at byte %d", d.Byte, d.Offset) }

@@ -96,6 +96,11 @@ func TestReader(t *testing.T) {
 			table{names: []string{"a", "b"}, rows: [][]string{{"öö", "ö\""}}, lines: []int64{2}, defects: []string{"quote.stray row 1 line 2 byte 8"}}},
 		{"bytes without a character", "a;b\n1;\x81x\xe4\x9d\n", with(func(l *layout.Layout) { l.Encoding, l.Delimiter = "windows-1252", ";" }),
 			table{names: []string{"a", "b"}, rows: [][]string{{"1", "\uFFFDxä\uFFFD"}}, lines: []int64{2}, defects: []string{"encoding.invalid row 1 line 2 byte 6"}}},
+		{"control characters", "a,b\nx\x00y,\tz\n\x7f,é\x1b\n", plain, table{names: []string{"a", "b"}, rows: [][]string{{"x\x00y", "\tz"}, {"\x7f", "é\x1b"}}, lines: []int64{2, 3},
+			defects: []string{"encoding.control row 1 line 2 byte 5", "encoding.control row 2 line 3 byte 11", "encoding.control row 2 line 3 byte 15"}}},
+		{"decoded twice", "a,b\nGröße,GrÃ¶ÃŸe\nÃ la carte,â‚¬ 5\nÅland,Ärger\n", plain, table{names: []string{"a", "b"},
+			rows: [][]string{{"Größe", "GrÃ¶ÃŸe"}, {"Ã la carte", "â‚¬ 5"}, {"Åland", "Ärger"}}, lines: []int64{2, 3, 4},
+			defects: []string{"encoding.garbled row 1 line 2 byte 12", "encoding.garbled row 2 line 3 byte 36"}}},
 		{"CR only", "a,b\r1,\"x\ry\"\r2,z", plain, table{names: []string{"a", "b"}, rows: [][]string{{"1", "x\ry"}, {"2", "z"}}, lines: []int64{2, 4}}},
 	} {
 		t.Run(c.name, func(t *testing.T) {

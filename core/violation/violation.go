@@ -19,6 +19,8 @@ const (
 	HeaderDuplicate
 	HeaderUnknown
 	EncodingInvalid
+	EncodingGarbled
+	EncodingControl
 	QuoteOpen
 	QuoteStray
 	QuoteTail
@@ -54,6 +56,8 @@ var table = [codes]struct {
 	HeaderDuplicate: {"header.duplicate", "structure", Refuse},
 	HeaderUnknown:   {"header.unknown", "structure", Flag},
 	EncodingInvalid: {"encoding.invalid", "encoding", Reject},
+	EncodingGarbled: {"encoding.garbled", "encoding", Flag},
+	EncodingControl: {"encoding.control", "encoding", Flag},
 	QuoteOpen:       {"quote.open", "quoting", Reject},
 	QuoteStray:      {"quote.stray", "quoting", Flag},
 	QuoteTail:       {"quote.tail", "quoting", Reject},

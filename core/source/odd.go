@@ -1,0 +1,86 @@
+package source
+
+import (
+	"bytes"
+	"encoding/binary"
+	"unicode/utf8"
+
+	"golang.org/x/text/encoding/charmap"
+)
+
+// isControl tells whether a byte is a control character that no text needs:
+// all of ASCII's but tab, line feed and carriage return.
+func isControl(c byte) bool { return c < ' ' && c != '\t' && c != '\n' && c != '\r' || c == 0x7F }
+
+// isOdd tells whether a text may hold control characters or text that was
+// decoded twice; most texts are passed over eight bytes at a time.
+func isOdd(text []byte) bool {
+	const ones, tops = 0x0101010101010101, 0x8080808080808080
+	high := uint64(0)
+	i := 0
+	for ; i+8 <= len(text); i += 8 {
+		x := binary.LittleEndian.Uint64(text[i:])
+		high |= x
+		// The top bit of a byte is set where the byte is below a blank, or is
+		// 0x7F; it may also be set above such a byte.
+		low := (x - ' '*ones) &^ x
+		last := (x + ones) &^ x
+		if (low|last)&tops != 0 && controlAt(text[i:i+8]) >= 0 {
+			return true
+		}
+	}
+	for _, c := range text[i:] {
+		high |= uint64(c)
+	}
+	return controlAt(text[i:]) >= 0 || high&tops != 0 && hasGarbled(text)
+}
+
+// controlAt gives the place of the first control character, -1 without one.
+func controlAt(text []byte) int {
+	for i, c := range text {
+		if isControl(c) {
+			return i
+		}
+	}
+	return -1
+}
+
+// hasGarbled looks for what UTF-8 of European scripts becomes when it is taken
+// for Windows-1252: one of Â Ã Ä Å Î Ï Ð Ñ â, each 0xC3 and one more byte,
+// before another character above 127.
+func hasGarbled(text []byte) bool {
+	for {
+		i := bytes.IndexByte(text, 0xC3)
+		if i < 0 || i+2 >= len(text) {
+			return false
+		}
+		switch text[i+1] {
+		case 0x82, 0x83, 0x84, 0x85, 0x8E, 0x8F, 0x90, 0x91, 0xA2:
+			if text[i+2] >= utf8.RuneSelf {
+				return true
+			}
+		}
+		text = text[i+2:]
+	}
+}
+
+// undecoded undoes a second decoding: it gives what the text said before its
+// UTF-8 was taken for Windows-1252, nil where that makes no text.
+func undecoded(text []byte) []byte {
+	var raw []byte
+	for _, r := range string(text) {
+		c, ok := charmap.Windows1252.EncodeRune(r)
+		switch {
+		case ok:
+		case r >= 0x80 && r < 0xA0: // bytes without a character pass as they are
+			c = byte(r)
+		default:
+			return nil
+		}
+		raw = append(raw, c)
+	}
+	if len(raw) == len(text) || !utf8.Valid(raw) {
+		return nil
+	}
+	return raw
+}
