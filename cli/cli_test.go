@@ -210,6 +210,33 @@ func TestReadJSON(t *testing.T) {
 	assert.NotNil(t, got.Columns)
 }
 
+func TestSavedLayout(t *testing.T) {
+	dir := files(t)
+	m := demo.Ahrensee()
+	saved := filepath.Join(dir, "ahrensee.json")
+	code, _, errs := sieb("read", filepath.Join(dir, m.Name), "--save-layout", saved)
+	require.Equal(t, 0, code, errs)
+	odd := write(t, dir, "odd.csv", "a,b\nc,d\ne,f\ng,h\n")
+	_, out, _ := sieb("read", odd, "--layout", saved, "--format", "json")
+	var got struct {
+		Layout struct {
+			Encoding, Delimiter string
+			SkipRows            int
+		}
+		Rows [][]string
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	assert.Equal(t, "windows-1252", got.Layout.Encoding)
+	assert.Equal(t, ";", got.Layout.Delimiter)
+	assert.Empty(t, got.Rows, "two lines of titles, the header, and one below the table")
+	_, out, _ = sieb("read", odd, "--layout", saved, "--delimiter", ",", "--skip-rows", "0", "--format", "json")
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	assert.Equal(t, [][]string{{"c", "d"}, {"e", "f"}}, got.Rows)
+	code, _, errs = sieb("read", odd, "--layout", odd)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "is no layout")
+}
+
 func TestReadText(t *testing.T) {
 	dir := t.TempDir()
 	path := write(t, dir, "a.txt", "x|a long name of a column\n 1|two\nlines\n\"2|3\n")

@@ -1,7 +1,10 @@
 package cli
 
 import (
+	"bytes"
+	"encoding/json"
 	"fmt"
+	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -13,6 +16,7 @@ import (
 type layoutFlags struct {
 	form, encoding, delimiter, quote, comment string
 	skip, header, footer                      int
+	file                                      string
 	cmd                                       *cobra.Command
 }
 
@@ -27,7 +31,41 @@ func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	f.IntVar(&l.skip, "skip-rows", 0, "lines above the table")
 	f.IntVar(&l.header, "header-rows", 0, "rows that name the columns; 0 for none")
 	f.IntVar(&l.footer, "footer-rows", 0, "lines below the table")
+	f.StringVar(&l.file, "layout", "", "file of a layout, as read --save-layout writes it; the other flags come before it")
 	return l
+}
+
+// fromFile reads the settings of a layout file; without one there are none.
+func (l *layoutFlags) fromFile() (g layout.Given, err error) {
+	if l.file == "" {
+		return g, nil
+	}
+	text, err := os.ReadFile(l.file)
+	if err != nil {
+		return g, fmt.Errorf("the layout cannot be read: %w; sieb read FILE --save-layout writes one", err)
+	}
+	var saved layout.Layout
+	d := json.NewDecoder(bytes.NewReader(text))
+	d.DisallowUnknownFields()
+	if err := d.Decode(&saved); err != nil {
+		return g, fmt.Errorf("%s is no layout: %w; sieb read FILE --save-layout writes one", l.file, err)
+	}
+	if err := saved.Check(); err != nil {
+		return g, fmt.Errorf("%s: %w", l.file, err)
+	}
+	return saved.Given(), nil
+}
+
+// saveLayout writes a layout that --layout reads.
+func saveLayout(path string, l layout.Layout) error {
+	text, err := json.MarshalIndent(l, "", "  ")
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(path, append(text, '\n'), 0o644); err != nil {
+		return fmt.Errorf("the layout cannot be saved: %w", err)
+	}
+	return nil
 }
 
 // given collects the settings that were set; the others are detected.
@@ -57,7 +95,8 @@ func (l *layoutFlags) given() (g layout.Given, err error) {
 		}
 		*n.to = n.value
 	}
-	return g, nil
+	saved, err := l.fromFile()
+	return g.Over(saved), err
 }
 
 // unescape reads the words that stand for characters that are awkward to type.

@@ -22,7 +22,7 @@ import (
 const maxHashed = 256 << 20
 
 func (a *app) read() *cobra.Command {
-	var rows string
+	var rows, save string
 	cmd := &cobra.Command{
 		Use:   "read FILE",
 		Short: "Shows how a file is read: layout with evidence, columns, first rows",
@@ -31,11 +31,13 @@ why, then the columns and the first rows as they read with it. The layout is
 guessed from the head and the tail of the file; a flag sets a setting by hand.`,
 		Example: `  sieb read weighbridge-ahrensee-2026-07.csv
   sieb read weighbridge-ahrensee-2026-07.csv --skip-rows 2 --rows 50
+  sieb read weighbridge-ahrensee-2026-07.csv --save-layout ahrensee.json
   sieb read weighbridge-brunnthal-2026-07.csv --rows all --format json`,
 		Args: oneFile,
 	}
 	layoutFlags := addLayoutFlags(cmd)
 	cmd.Flags().StringVar(&rows, "rows", "10", "how many rows to show, or all")
+	cmd.Flags().StringVar(&save, "save-layout", "", "file to save the layout to, for --layout")
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
 		given, err := layoutFlags.given()
 		if err != nil {
@@ -52,6 +54,11 @@ guessed from the head and the tail of the file; a flag sets a setting by hand.`,
 			return err
 		}
 		defer file.Close()
+		if save != "" {
+			if err := saveLayout(save, file.Layout); err != nil {
+				return err
+			}
+		}
 		if a.format == "json" {
 			return a.readJSON(file, most)
 		}
@@ -68,9 +75,13 @@ func (a *app) readJSON(file *source.File, most int64) error {
 		return err
 	}
 	var hash *string
-	if file.Size <= maxHashed {
+	delivered, bytes, err := file.Delivered()
+	if err != nil {
+		return err
+	}
+	if bytes <= maxHashed {
 		h := sha256.New()
-		if _, err := io.Copy(h, file.Bytes()); err != nil {
+		if _, err := io.Copy(h, delivered); err != nil {
 			return err
 		}
 		sum := hex.EncodeToString(h.Sum(nil))
@@ -89,7 +100,7 @@ func (a *app) readJSON(file *source.File, most int64) error {
 		Name   string  `json:"name"`
 		Bytes  int64   `json:"bytes"`
 		SHA256 *string `json:"sha256"`
-	}{file.Name, file.Size, hash}, file.Layout, file.Evidence, append([]string{}, reader.Header().Names...)})
+	}{file.Name, bytes, hash}, file.Layout, file.Evidence, append([]string{}, reader.Header().Names...)})
 	if err != nil {
 		return err
 	}
@@ -139,7 +150,7 @@ func (a *app) readText(file *source.File, most int64) error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(a.out, "%s  %s\n\n", file.Name, size(file.Size))
+	fmt.Fprintf(a.out, "%s  %s%s\n\n", file.Name, size(file.Size), packed(file))
 	settings := make([][]string, 0, len(file.Evidence))
 	for _, e := range file.Evidence {
 		sure := fmt.Sprintf("%.0f %%", 100*e.Confidence)
@@ -196,6 +207,17 @@ func (a *app) readText(file *source.File, most int64) error {
 		a.table([]columnOf{{title: "row", number: true}, {title: "line", number: true}, {title: "column", most: 20}, {title: "problem"}, {title: "what is wrong", most: max(30, a.width()-60), wrap: true}}, list)
 	}
 	return nil
+}
+
+// packed says how a file was compressed.
+func packed(file *source.File) string {
+	switch {
+	case file.Inner != "":
+		return fmt.Sprintf(" unpacked from %s, there %s", file.Packing, file.Inner)
+	case file.Packing != "":
+		return " unpacked from " + file.Packing
+	}
+	return ""
 }
 
 // showRows prints rows as a table of as many columns as fit.

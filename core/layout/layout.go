@@ -7,6 +7,7 @@
 package layout
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 	"unicode/utf8"
@@ -44,6 +45,19 @@ type Given struct {
 	SkipRows      *int    `json:"skipRows,omitempty"`
 	HeaderRows    *int    `json:"headerRows,omitempty"`
 	FooterRows    *int    `json:"footerRows,omitempty"`
+}
+
+// Given makes a layout's settings count as set by hand, so that another
+// delivery is read alike.
+func (l Layout) Given() Given {
+	return Given{&l.Form, &l.Encoding, &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.CommentPrefix, &l.SkipRows, &l.HeaderRows, &l.FooterRows}
+}
+
+// Over gives the settings with those of base where they are not set.
+func (g Given) Over(base Given) Given {
+	return Given{cmp.Or(g.Form, base.Form), cmp.Or(g.Encoding, base.Encoding), cmp.Or(g.Delimiter, base.Delimiter), cmp.Or(g.QuoteChar, base.QuoteChar),
+		cmp.Or(g.DoubleQuote, base.DoubleQuote), cmp.Or(g.CommentPrefix, base.CommentPrefix), cmp.Or(g.SkipRows, base.SkipRows),
+		cmp.Or(g.HeaderRows, base.HeaderRows), cmp.Or(g.FooterRows, base.FooterRows)}
 }
 
 // Evidence is why one setting of a layout has its value.

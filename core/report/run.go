@@ -70,10 +70,11 @@ type Manifest struct {
 
 // DeliveryProof identifies the bytes that were sifted.
 type DeliveryProof struct {
-	Name   string `json:"name"`
-	Bytes  int64  `json:"bytes"`
-	BLAKE3 string `json:"blake3"`
-	SHA256 string `json:"sha256,omitempty"`
+	Name    string `json:"name"`
+	Bytes   int64  `json:"bytes"`
+	Packing string `json:"packing,omitempty" doc:"gzip, zip or zstd"`
+	BLAKE3  string `json:"blake3"`
+	SHA256  string `json:"sha256,omitempty"`
 }
 
 // TargetProof identifies the target.
@@ -105,7 +106,11 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		}
 		defer out.abort()
 		proof = blake3.New()
-		copies = append(copies, proof)
+		if r.Delivery.Packing == "" {
+			copies = append(copies, proof)
+		} else if err := hashDelivered(r.Delivery, proof); err != nil {
+			return nil, fmt.Errorf("%s: %w", r.name(), err)
+		}
 	}
 	rows, err := r.Delivery.Rows(copies...)
 	if err != nil {
@@ -122,6 +127,9 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	}
 	manifest := func(written []Output) ([]byte, error) {
 		m := r.manifest(result, written)
+		if _, m.Delivery.Bytes, err = r.Delivery.Delivered(); err != nil {
+			return nil, err
+		}
 		m.Delivery.BLAKE3 = hex.EncodeToString(proof.Sum(nil))
 		text, err := json.MarshalIndent(m, "", "  ")
 		return append(text, '\n'), err
@@ -134,6 +142,17 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	return summary, nil
 }
 
+// hashDelivered hashes a compressed delivery as it came; of any other the rows
+// themselves are its bytes.
+func hashDelivered(file *source.File, proof *blake3.Hasher) error {
+	delivered, _, err := file.Delivered()
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(proof, delivered)
+	return err
+}
+
 func (r *Run) name() string {
 	if r.Name != "" {
 		return r.Name
@@ -144,7 +163,7 @@ func (r *Run) name() string {
 func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 	m := Manifest{
 		Sieb:       r.Version,
-		Delivery:   DeliveryProof{Name: r.name(), Bytes: r.Delivery.Size, SHA256: r.SHA256},
+		Delivery:   DeliveryProof{Name: r.name(), Packing: r.Delivery.Packing, SHA256: r.SHA256},
 		Layout:     r.Delivery.Layout,
 		Verdict:    result.Verdict,
 		Refusal:    result.Refusal,

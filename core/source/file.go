@@ -16,11 +16,14 @@ import (
 // File is a delivery on disk and the layout that it is read by.
 type File struct {
 	Name     string // without folders
-	Size     int64
+	Size     int64  // of the table's bytes, unpacked where they were compressed
+	Packing  string // gzip, zip or zstd; "" for none
+	Inner    string // name of the file inside a ZIP archive
 	Layout   layout.Layout
 	Evidence []layout.Evidence
 
-	f *os.File
+	f         *os.File
+	delivered *os.File // the file as it came; f, or the compressed one
 }
 
 // Open opens a delivery and detects its layout around the given settings.
@@ -29,9 +32,9 @@ func Open(path string, given layout.Given) (*File, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &File{Name: filepath.Base(path), f: f}
-	if err := d.detect(given); err != nil {
-		f.Close()
+	d := &File{Name: filepath.Base(path), f: f, delivered: f}
+	if err := d.prepare(given); err != nil {
+		d.Close()
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
 	return d, nil
@@ -64,14 +67,11 @@ func open(path string) (*os.File, error) {
 // than once.
 func spool(pipe *os.File) (*os.File, error) {
 	defer pipe.Close()
-	f, err := os.CreateTemp("", "sieb-*")
+	f, err := temporary()
 	if err != nil {
 		return nil, err
 	}
-	if err = os.Remove(f.Name()); err == nil {
-		_, err = io.Copy(f, pipe)
-	}
-	if err != nil {
+	if _, err := io.Copy(f, pipe); err != nil {
 		f.Close()
 		return nil, err
 	}
@@ -86,12 +86,24 @@ func cause(err error) error {
 	return err
 }
 
-func (d *File) detect(given layout.Given) error {
+// prepare unpacks the file where it is compressed, and detects its layout.
+func (d *File) prepare(given layout.Given) error {
 	info, err := d.f.Stat()
 	if err != nil {
 		return err
 	}
 	d.Size = info.Size()
+	content, inner, packing, err := unpack(d.f, d.Size)
+	if err != nil {
+		return err
+	}
+	if content != nil {
+		d.f, d.Inner, d.Packing = content, inner, packing
+		if info, err = content.Stat(); err != nil {
+			return err
+		}
+		d.Size = info.Size()
+	}
 	sample, err := d.sample()
 	if err != nil {
 		return err
@@ -134,9 +146,8 @@ func (d *File) sample() (s layout.Sample, err error) {
 // notText says what a file is that holds no delimited text.
 func notText(head []byte) error {
 	for _, kind := range []struct{ magic, what string }{
-		{"PK\x03\x04", "a ZIP archive or a workbook (XLSX, ODS)"},
-		{"\x1f\x8b", "compressed with gzip"},
-		{"\x28\xb5\x2f\xfd", "compressed with zstd"},
+		{"PK\x03\x04", "a ZIP archive"},
+		{"\x1f\x8b", "compressed twice"},
 		{"\xd0\xcf\x11\xe0", "an old binary workbook or document"},
 		{"%PDF-", "a PDF"},
 	} {
@@ -157,8 +168,19 @@ func (d *File) Rows(copies ...io.Writer) (*Reader, error) {
 	return NewReader(r, d.Layout)
 }
 
-// Bytes reads the delivery as it is.
-func (d *File) Bytes() io.Reader { return io.NewSectionReader(d.f, 0, d.Size) }
+// Delivered reads the file as it came, and gives its size.
+func (d *File) Delivered() (io.Reader, int64, error) {
+	info, err := d.delivered.Stat()
+	if err != nil {
+		return nil, 0, err
+	}
+	return io.NewSectionReader(d.delivered, 0, info.Size()), info.Size(), nil
+}
 
 // Close closes the file.
-func (d *File) Close() error { return d.f.Close() }
+func (d *File) Close() error {
+	if d.f != d.delivered {
+		d.f.Close()
+	}
+	return d.delivered.Close()
+}

@@ -339,6 +339,9 @@ func (q *Queue) work(ctx context.Context, id string) error {
 	var last sift.Progress
 	noted := time.Now()
 	r.Progress = func(p sift.Progress) {
+		if r.Delivery.Size > 0 { // of a compressed delivery, the part of its bytes
+			p.Bytes = int64(float64(p.Bytes) / float64(r.Delivery.Size) * float64(delivery.Bytes))
+		}
 		last = p
 		if time.Since(noted) < progressEvery {
 			return
