@@ -17,13 +17,14 @@ type layoutFlags struct {
 	form, encoding, delimiter, quote, comment string
 	skip, header, footer                      int
 	file                                      string
+	cuts                                      []int
 	cmd                                       *cobra.Command
 }
 
 func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	l := &layoutFlags{cmd: cmd}
 	f := cmd.Flags()
-	f.StringVar(&l.form, "form", "", "delimited")
+	f.StringVar(&l.form, "form", "", "delimited or fixed")
 	f.StringVar(&l.encoding, "encoding", "", "utf-8, windows-1252, utf-16le, … (WHATWG names)")
 	f.StringVar(&l.delimiter, "delimiter", "", `what separates cells: , ; | tab, or "none" for one column`)
 	f.StringVar(&l.quote, "quote-char", "", `what encloses cells, or "none"`)
@@ -31,6 +32,7 @@ func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	f.IntVar(&l.skip, "skip-rows", 0, "lines above the table")
 	f.IntVar(&l.header, "header-rows", 0, "rows that name the columns; 0 for none")
 	f.IntVar(&l.footer, "footer-rows", 0, "lines below the table")
+	f.IntSliceVar(&l.cuts, "cuts", nil, "where cells of fixed form begin after the first, in characters from 0: 10,22,31")
 	f.StringVar(&l.file, "layout", "", "file of a layout, as read --save-layout writes it; the other flags come before it")
 	return l
 }
@@ -95,6 +97,10 @@ func (l *layoutFlags) given() (g layout.Given, err error) {
 		}
 		*n.to = n.value
 	}
+	if set("cuts") {
+		fixed := "fixed"
+		g.Form, g.Cuts = &fixed, &l.cuts
+	}
 	saved, err := l.fromFile()
 	return g.Over(saved), err
 }
@@ -115,7 +121,10 @@ func unescape(value string) string {
 // describe says a layout in one line.
 func describe(l layout.Layout) string {
 	parts := []string{l.Encoding, layout.Name(l.Delimiter)}
-	if l.Delimiter == "" {
+	switch {
+	case l.Form == "fixed":
+		parts[1] = fmt.Sprintf("fixed width, %d columns", len(l.Cuts)+1)
+	case l.Delimiter == "":
 		parts[1] = "one column"
 	}
 	lines := func(n int, one, many string) {

@@ -25,7 +25,7 @@ func Detect(sample Sample, given Given) (Layout, []Evidence) {
 	records := d.dialect(text)
 	d.header(records)
 	d.footer(text, last, records)
-	order := []string{"form", "encoding", "lineTerminator", "delimiter", "quoteChar", "doubleQuote", "commentPrefix", "skipRows", "headerRows", "footerRows"}
+	order := []string{"form", "encoding", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "commentPrefix", "skipRows", "headerRows", "footerRows"}
 	slices.SortFunc(d.evidence, func(a, b Evidence) int {
 		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
 	})
@@ -61,9 +61,6 @@ func set[T any](d *detection, setting string, given *T, to *T, show string) bool
 // encoding decides the encoding and returns head and tail as UTF-8.
 func (d *detection) encoding(s *Sample) (text, last []byte) {
 	set(d, "form", d.given.Form, &d.layout.Form, "")
-	if d.given.Form == nil {
-		d.note("form", "delimited", 0.9, "the bytes are text")
-	}
 	if !set(d, "encoding", d.given.Encoding, &d.layout.Encoding, "") {
 		g := guessEncoding(s)
 		d.layout.Encoding = g.encoding
@@ -255,57 +252,18 @@ func (r *records) isProse(row int) bool {
 	return below*10 < len(r.cells)-row-1
 }
 
-// dialect decides delimiter and quote together: each pair reads the head, and
-// the one whose rows have the steadiest width and the fewest defects wins.
-func (d *detection) dialect(text []byte) records {
-	delimiters := []string{",", ";", "\t", "|", ":", "^", "~", " "}
-	quotes := []string{`"`, "'"}
-	givenDelimiter := set(d, "delimiter", d.given.Delimiter, &d.layout.Delimiter, Name(deref(d.given.Delimiter)))
-	if givenDelimiter {
-		delimiters = []string{d.layout.Delimiter}
-	}
-	givenQuote := set(d, "quoteChar", d.given.QuoteChar, &d.layout.QuoteChar, Name(deref(d.given.QuoteChar)))
-	if givenQuote {
-		quotes = []string{d.layout.QuoteChar}
-	}
-	if !set(d, "doubleQuote", d.given.DoubleQuote, &d.layout.DoubleQuote, "") {
-		d.layout.DoubleQuote = !(bytes.Contains(text, []byte(`\"`)) && !bytes.Contains(text, []byte(`""`)))
-		if why := "a quote inside a quoted cell is written twice (RFC 4180)"; d.layout.DoubleQuote {
-			d.note("doubleQuote", "true", 0.9, why)
-		} else {
-			d.note("doubleQuote", "false", 0.8, `quotes inside cells have a backslash before them, and none is doubled`)
-		}
-	}
-	skip := deref(d.given.SkipRows)
-	type trial struct {
-		delimiter, quote string
-		records          records
-		width, count     int
-		score            float64
-	}
-	var best, second trial
-	best.score, second.score = -1, -1
-	for _, quote := range quotes {
-		for _, delimiter := range delimiters {
-			l := d.layout
-			l.Delimiter, l.QuoteChar = delimiter, quote
-			t := trial{delimiter: delimiter, quote: quote, records: scan(text, l.Dialect(), l.CommentPrefix, skip, d.whole)}
-			t.width, t.count = t.records.mode()
-			t.score = d.score(&t.records, t.width, t.count, delimiter, quote)
-			switch {
-			case t.score > best.score:
-				if best.delimiter != t.delimiter {
-					second = best
-				}
-				best = t
-			case t.score > second.score && t.delimiter != best.delimiter:
-				second = t
-			}
-		}
-	}
-	d.width = best.width
+// trial is a dialect that the head was read with.
+type trial struct {
+	delimiter, quote string
+	records          records
+	width, count     int
+	score            float64
+}
+
+// noteDialect takes over the best trial, with its evidence.
+func (d *detection) noteDialect(text []byte, best, second *trial, hasDelimiter, hasQuote bool) {
 	n := len(best.records.cells)
-	if !givenDelimiter {
+	if !hasDelimiter {
 		d.layout.Delimiter = best.delimiter
 		switch {
 		case n == 0:
@@ -329,7 +287,7 @@ func (d *detection) dialect(text []byte) records {
 			d.note("delimiter", Name(best.delimiter), round(confidence), why)
 		}
 	}
-	if !givenQuote {
+	if !hasQuote {
 		d.layout.QuoteChar = best.quote
 		switch {
 		case best.records.enclosed == 0:
@@ -338,6 +296,63 @@ func (d *detection) dialect(text []byte) records {
 		default:
 			d.note("quoteChar", Name(best.quote), 0.95, fmt.Sprintf("%d cells stand in quotes of this kind, %d quotes are out of place", best.records.enclosed, best.records.defects))
 		}
+	}
+}
+
+// dialect decides delimiter and quote together: each pair reads the head, and
+// the one whose rows have the steadiest width and the fewest defects wins.
+func (d *detection) dialect(text []byte) records {
+	delimiters := []string{",", ";", "\t", "|", ":", "^", "~", " "}
+	quotes := []string{`"`, "'"}
+	givenDelimiter := set(d, "delimiter", d.given.Delimiter, &d.layout.Delimiter, Name(deref(d.given.Delimiter)))
+	if givenDelimiter {
+		delimiters = []string{d.layout.Delimiter}
+	}
+	givenQuote := set(d, "quoteChar", d.given.QuoteChar, &d.layout.QuoteChar, Name(deref(d.given.QuoteChar)))
+	if givenQuote {
+		quotes = []string{d.layout.QuoteChar}
+	}
+	if !set(d, "doubleQuote", d.given.DoubleQuote, &d.layout.DoubleQuote, "") {
+		d.layout.DoubleQuote = !(bytes.Contains(text, []byte(`\"`)) && !bytes.Contains(text, []byte(`""`)))
+		if why := "a quote inside a quoted cell is written twice (RFC 4180)"; d.layout.DoubleQuote {
+			d.note("doubleQuote", "true", 0.9, why)
+		} else {
+			d.note("doubleQuote", "false", 0.8, `quotes inside cells have a backslash before them, and none is doubled`)
+		}
+	}
+	skip := deref(d.given.SkipRows)
+	var best, second trial
+	best.score, second.score = -1, -1
+	for _, quote := range quotes {
+		for _, delimiter := range delimiters {
+			l := d.layout
+			l.Delimiter, l.QuoteChar = delimiter, quote
+			t := trial{delimiter: delimiter, quote: quote, records: scan(text, l.Dialect(), l.CommentPrefix, skip, d.whole)}
+			t.width, t.count = t.records.mode()
+			t.score = d.score(&t.records, t.width, t.count, delimiter, quote)
+			switch {
+			case t.score > best.score:
+				if best.delimiter != t.delimiter {
+					second = best
+				}
+				best = t
+			case t.score > second.score && t.delimiter != best.delimiter:
+				second = t
+			}
+		}
+	}
+	d.width = best.width
+	n := len(best.records.cells)
+	if d.fixed(text, &best.records, best.score) {
+		n = len(best.records.cells)
+		if d.given.Form == nil {
+			d.note("form", "fixed", 0.85, "the lines are padded with blanks to columns of fixed width")
+		}
+	} else {
+		if d.given.Form == nil {
+			d.note("form", "delimited", 0.9, "the bytes are text, and a delimiter fits it better than cuts")
+		}
+		d.noteDialect(text, &best, &second, givenDelimiter, givenQuote)
 	}
 	// Lines above the table: all records before the first two in a row that
 	// have the table's width.

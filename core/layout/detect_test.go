@@ -83,7 +83,8 @@ func TestDetectAlwaysDecides(t *testing.T) {
 func TestCheck(t *testing.T) {
 	good, _ := detect("a,b\n1,2\n", layout.Given{})
 	for _, change := range []func(*layout.Layout){
-		func(l *layout.Layout) { l.Form = "fixed" },
+		func(l *layout.Layout) { l.Form = "workbook" },
+		func(l *layout.Layout) { l.Form, l.Cuts = "fixed", []int{9, 4} },
 		func(l *layout.Layout) { l.Encoding = "ebcdic" },
 		func(l *layout.Layout) { l.Delimiter = "\n" },
 		func(l *layout.Layout) { l.QuoteChar = "''" },

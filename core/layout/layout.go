@@ -18,7 +18,7 @@ import (
 // Layout says how to read a delivery. Names are those of the dialect
 // description of CSV on the Web where it has the concept.
 type Layout struct {
-	Form           string `json:"form" doc:"delimited"`
+	Form           string `json:"form" doc:"delimited or fixed"`
 	Encoding       string `json:"encoding" doc:"WHATWG name, or IANA's where WHATWG has none"`
 	ByteOrderMark  bool   `json:"byteOrderMark"`
 	Delimiter      string `json:"delimiter" doc:"empty: every line is one cell"`
@@ -30,7 +30,7 @@ type Layout struct {
 	HeaderRows     int    `json:"headerRows"`
 	FooterRows     int    `json:"footerRows" doc:"physical lines below the table"`
 	Sheet          string `json:"sheet"`
-	Cuts           []int  `json:"cuts"`
+	Cuts           []int  `json:"cuts" doc:"of fixed form: where cells begin after the first, in characters from 0"`
 }
 
 // Given is a layout of which only some settings are set by hand; the others
@@ -45,19 +45,27 @@ type Given struct {
 	SkipRows      *int    `json:"skipRows,omitempty"`
 	HeaderRows    *int    `json:"headerRows,omitempty"`
 	FooterRows    *int    `json:"footerRows,omitempty"`
+	Cuts          *[]int  `json:"cuts,omitempty"`
 }
 
 // Given makes a layout's settings count as set by hand, so that another
 // delivery is read alike.
 func (l Layout) Given() Given {
-	return Given{&l.Form, &l.Encoding, &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.CommentPrefix, &l.SkipRows, &l.HeaderRows, &l.FooterRows}
+	return Given{&l.Form, &l.Encoding, &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.CommentPrefix, &l.SkipRows, &l.HeaderRows, &l.FooterRows, l.cuts()}
+}
+
+func (l *Layout) cuts() *[]int {
+	if l.Form != "fixed" {
+		return nil
+	}
+	return &l.Cuts
 }
 
 // Over gives the settings with those of base where they are not set.
 func (g Given) Over(base Given) Given {
 	return Given{cmp.Or(g.Form, base.Form), cmp.Or(g.Encoding, base.Encoding), cmp.Or(g.Delimiter, base.Delimiter), cmp.Or(g.QuoteChar, base.QuoteChar),
 		cmp.Or(g.DoubleQuote, base.DoubleQuote), cmp.Or(g.CommentPrefix, base.CommentPrefix), cmp.Or(g.SkipRows, base.SkipRows),
-		cmp.Or(g.HeaderRows, base.HeaderRows), cmp.Or(g.FooterRows, base.FooterRows)}
+		cmp.Or(g.HeaderRows, base.HeaderRows), cmp.Or(g.FooterRows, base.FooterRows), cmp.Or(g.Cuts, base.Cuts)}
 }
 
 // Evidence is why one setting of a layout has its value.
@@ -70,8 +78,13 @@ type Evidence struct {
 
 // Check says what is wrong with the settings.
 func (l *Layout) Check() error {
-	if l.Form != "delimited" {
-		return fmt.Errorf("form %q cannot be read: use delimited", l.Form)
+	if l.Form != "delimited" && l.Form != "fixed" {
+		return fmt.Errorf("form %q cannot be read: use delimited or fixed", l.Form)
+	}
+	for i, c := range l.Cuts {
+		if c < 1 || i > 0 && c <= l.Cuts[i-1] {
+			return fmt.Errorf("cuts %v: they are characters from 1 up, each beyond the one before", l.Cuts)
+		}
 	}
 	if _, err := EncodingOf(l.Encoding); err != nil {
 		return err
@@ -103,6 +116,9 @@ func (l *Layout) Check() error {
 
 // Dialect gives the grammar of the layout's delimited text.
 func (l *Layout) Dialect() delimited.Dialect {
+	if l.Form == "fixed" {
+		return delimited.Dialect{} // a line is one text, which the cuts divide
+	}
 	d := delimited.Dialect{Delimiter: l.Delimiter, Quote: l.QuoteChar}
 	if !l.DoubleQuote {
 		d.Escape = `\`

@@ -34,6 +34,7 @@ type Batch struct {
 	codec   codec // of the delivery, nil for UTF-8
 	width   int
 	dialect delimited.Dialect
+	cuts    []int // of fixed form, otherwise nil
 }
 
 // Row is one row of a batch.
@@ -91,7 +92,11 @@ func (b *Batch) Split() {
 		r := &b.Rows[i]
 		if !r.cut {
 			r.first = uint32(len(b.cells))
-			b.cells = b.dialect.AppendCells(b.cells, b.Arena, int(r.Start), int(r.End))
+			if b.cuts != nil {
+				b.cells = delimited.CutLine(b.cells, b.Arena, int(r.Start), int(r.End), b.cuts)
+			} else {
+				b.cells = b.dialect.AppendCells(b.cells, b.Arena, int(r.Start), int(r.End))
+			}
 			r.count = uint32(len(b.cells)) - r.first
 		}
 		if b.width > 0 && int(r.count) != b.width && !r.Broken {

@@ -31,6 +31,7 @@ type Reader struct {
 	in      decoder
 	dialect delimited.Dialect
 	comment []byte
+	cuts    []int // of fixed form, otherwise nil
 	header  Header
 	footer  int
 
@@ -51,6 +52,9 @@ func NewReader(r io.Reader, l layout.Layout) (*Reader, error) {
 	}
 	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, line: 1}
 	s.in.r = r
+	if l.Form == "fixed" {
+		s.cuts = append([]int{}, l.Cuts...)
+	}
 	e, err := layout.EncodingOf(l.Encoding)
 	if err != nil {
 		return nil, err
@@ -165,6 +169,9 @@ func (s *Reader) readHeader(rows int) error {
 			s.line++
 			continue
 		case s.dialect.Scan(text, 0, s.eof, 0, &s.rec):
+			if s.cuts != nil {
+				s.rec.Cells = delimited.CutLine(s.rec.Cells[:0], text, 0, s.rec.End, s.cuts)
+			}
 			s.addHeader(text, k)
 			s.drop(s.rec.Next)
 			s.line += int64(s.rec.Lines)
@@ -177,7 +184,9 @@ func (s *Reader) readHeader(rows int) error {
 	}
 	s.width = len(s.header.Names)
 	if rows == 0 {
-		s.width = s.usualWidth()
+		if s.width = len(s.cuts) + 1; s.cuts == nil {
+			s.width = s.usualWidth()
+		}
 		for k := range s.width {
 			s.header.Names = append(s.header.Names, fmt.Sprintf("column_%d", k+1))
 		}
@@ -274,7 +283,7 @@ func (s *Reader) Next(b *Batch) error {
 func (s *Reader) cut(b *Batch) bool {
 	b.Rows, b.Defects, b.cells, b.escaped = b.Rows[:0], b.Defects[:0], b.cells[:0], b.escaped[:0]
 	b.FirstRow = s.row + 1
-	b.base, b.codec, b.width, b.dialect = s.in.base, s.in.codec, s.width, s.dialect
+	b.base, b.codec, b.width, b.dialect, b.cuts = s.in.base, s.in.codec, s.width, s.dialect, s.cuts
 	text := s.buf[:s.limit()]
 	width := s.width
 	if s.trusted {

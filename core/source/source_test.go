@@ -101,6 +101,8 @@ func TestReader(t *testing.T) {
 		{"decoded twice", "a,b\nGröße,GrÃ¶ÃŸe\nÃ la carte,â‚¬ 5\nÅland,Ärger\n", plain, table{names: []string{"a", "b"},
 			rows: [][]string{{"Größe", "GrÃ¶ÃŸe"}, {"Ã la carte", "â‚¬ 5"}, {"Åland", "Ärger"}}, lines: []int64{2, 3, 4},
 			defects: []string{"encoding.garbled row 1 line 2 byte 12", "encoding.garbled row 2 line 3 byte 36"}}},
+		{"fixed width", "no  näme   kg\r\n1   Größe  12\n\n22  a\n333 \"b,c   7 \r\n", with(func(l *layout.Layout) { l.Form, l.Cuts, l.Delimiter, l.QuoteChar = "fixed", []int{4, 11}, "", "" }),
+			table{names: []string{"no", "näme", "kg"}, rows: [][]string{{"1", "Größe", "12"}, {"22", "a", ""}, {"333", "\"b,c", "7"}}, lines: []int64{2, 4, 5}}},
 		{"CR only", "a,b\r1,\"x\ry\"\r2,z", plain, table{names: []string{"a", "b"}, rows: [][]string{{"1", "x\ry"}, {"2", "z"}}, lines: []int64{2, 4}}},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -294,6 +294,7 @@ export interface components {
         };
         Given: {
             commentPrefix?: string;
+            cuts?: number[];
             delimiter?: string;
             doubleQuote?: boolean;
             encoding?: string;
@@ -328,6 +329,7 @@ export interface components {
         Layout: {
             byteOrderMark: boolean;
             commentPrefix: string;
+            /** @description of fixed form: where cells begin after the first, in characters from 0 */
             cuts: number[];
             /** @description empty: every line is one cell */
             delimiter: string;
@@ -340,7 +342,7 @@ export interface components {
              * @description physical lines below the table
              */
             footerRows: number;
-            /** @description delimited */
+            /** @description delimited or fixed */
             form: string;
             /** Format: int64 */
             headerRows: number;

@@ -92,7 +92,7 @@ const meaning: Record<string, string> = {
 const readAs = computed(() => {
   const l = run.value?.readAs
   if (!l) return ''
-  const parts = [l.encoding, delimiterName(l.delimiter)]
+  const parts = [l.encoding, l.form === 'fixed' ? `fixed width, ${l.cuts.length + 1} columns` : delimiterName(l.delimiter)]
   if (l.skipRows > 0) parts.push(`${counted(l.skipRows, 'line', 'lines')} above the table`)
   parts.push(l.headerRows === 0 ? 'no header' : counted(l.headerRows, 'header row', 'header rows'))
   if (l.footerRows > 0) parts.push(`${counted(l.footerRows, 'line', 'lines')} below the table`)

@@ -1,0 +1,162 @@
+package layout
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"sieb/core/delimited"
+)
+
+// maxFixed is how wide, in characters, the lines are that cuts are looked for in.
+const maxFixed = 4000
+
+// findCuts looks for columns of blanks that run through nearly all lines; a
+// cell begins behind each. It returns nil where the lines are not of fixed width.
+func findCuts(text []byte, comment string) (cuts []int, lines int) {
+	var rows [][]rune
+	padded := 0
+	for i := 0; i < len(text) && len(rows) < maxRecords; {
+		end, next := delimited.LineEnd(text, i)
+		line := strings.TrimRight(string(text[i:end]), " \t")
+		isLast := next == len(text) // it may be cut off
+		i = next
+		if strings.TrimSpace(line) == "" || comment != "" && strings.HasPrefix(line, comment) || isLast && len(rows) > 20 {
+			continue
+		}
+		if strings.Contains(strings.TrimLeft(line, " "), "  ") {
+			padded++
+		}
+		rows = append(rows, []rune(line))
+	}
+	if len(rows) < 3 || padded*2 < len(rows) {
+		return nil, 0 // without runs of blanks nothing is padded
+	}
+	width := 0
+	for _, r := range rows {
+		width = max(width, min(len(r), maxFixed))
+	}
+	filled := make([]int, width)
+	for _, r := range rows {
+		for k := range min(len(r), width) {
+			if r[k] != ' ' {
+				filled[k]++
+			}
+		}
+	}
+	// A title or a line of totals may run across the gaps.
+	few := max(1, len(rows)/12)
+	if len(rows) < 8 {
+		few = 0
+	}
+	var gaps []span
+	from := 0
+	for k := range width {
+		if filled[k] <= few {
+			continue
+		}
+		if from > 0 && from < k {
+			gaps = append(gaps, span{from, k})
+		}
+		from = k + 1
+	}
+	return cutGaps(rows, gaps, width), len(rows)
+}
+
+// span is a run of columns of blanks: from and to (not including) a character.
+type span struct{ from, to int }
+
+// cutGaps picks the place of each cut: the last one in its gap at which no word
+// is cut, be it a header's, which reaches into the gap. A gap through which a
+// word runs lies inside a column, between words that happen to be aligned;
+// titles, which run through half of the gaps or end early, are not asked.
+func cutGaps(rows [][]rune, gaps []span, width int) (cuts []int) {
+	runs := func(r []rune, g span) bool {
+		for k := g.from; k <= g.to; k++ {
+			if k >= len(r) || r[k] == ' ' || r[k-1] == ' ' {
+				return false
+			}
+		}
+		return true
+	}
+	var words [][]rune
+	for _, r := range rows {
+		n := 0
+		for _, g := range gaps {
+			if runs(r, g) {
+				n++
+			}
+		}
+		if 2*n < max(1, len(gaps)) && 5*len(r) > 3*width {
+			words = append(words, r)
+		}
+	}
+	for _, g := range gaps {
+		cut := 0
+		for k := g.to; k > g.from && cut == 0; k-- {
+			if !slices.ContainsFunc(words, func(r []rune) bool { return k < len(r) && r[k] != ' ' && r[k-1] != ' ' }) {
+				cut = k
+			}
+		}
+		if cut > 0 {
+			cuts = append(cuts, cut)
+		}
+	}
+	return cuts
+}
+
+// fixed decides whether the text is of fixed width rather than delimited, for
+// which the best delimiter's score speaks.
+func (d *detection) fixed(text []byte, r *records, score float64) bool {
+	switch {
+	case d.given.Form != nil && *d.given.Form != "fixed", d.given.Delimiter != nil:
+		return false
+	case d.given.Cuts != nil:
+		d.layout.Cuts = *d.given.Cuts
+		d.note("cuts", fmt.Sprint(d.layout.Cuts), 1, "set by hand")
+	default:
+		cuts, lines := findCuts(text, d.layout.CommentPrefix)
+		if d.given.Form == nil && (len(cuts) == 0 || score > 0.5) {
+			return false
+		}
+		d.layout.Cuts = append([]int{}, cuts...)
+		d.note("cuts", fmt.Sprint(cuts), 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", lines))
+	}
+	d.layout.Form, d.layout.Delimiter, d.layout.QuoteChar = "fixed", "", ""
+	d.note("delimiter", Name(""), 0.9, "cells end at the cuts")
+	d.note("quoteChar", Name(""), 0.9, "cells end at the cuts")
+	*r = scanFixed(text, d.layout, d.whole)
+	d.width = len(d.layout.Cuts) + 1
+	return true
+}
+
+// scanFixed reads the head as lines of fixed width. A line that runs across a
+// cut, or ends before half of them, is taken as one cell, as titles are.
+func scanFixed(text []byte, l Layout, whole bool) (r records) {
+	line := 1
+	for i := 0; i < len(text) && len(r.cells) < maxRecords; line++ {
+		end, next := delimited.LineEnd(text, i)
+		if next == len(text) && !whole && len(r.cells) > 0 {
+			break
+		}
+		row := string(text[i:end])
+		i = next
+		if strings.TrimSpace(row) == "" || l.CommentPrefix != "" && strings.HasPrefix(row, l.CommentPrefix) || line <= l.SkipRows {
+			continue
+		}
+		var cells []string
+		for _, s := range delimited.CutLine(nil, []byte(row), 0, len(row), l.Cuts) {
+			cells = append(cells, row[s.Start:s.End])
+		}
+		if isTitle([]rune(row), l.Cuts) {
+			cells = []string{row}
+		}
+		r.cells, r.line = append(r.cells, cells), append(r.line, line)
+	}
+	return r
+}
+
+func isTitle(row []rune, cuts []int) bool {
+	return len(cuts) > 0 && len(row) <= cuts[len(cuts)/2] ||
+		slices.ContainsFunc(cuts, func(c int) bool { return c < len(row) && row[c] != ' ' && row[c-1] != ' ' })
+}

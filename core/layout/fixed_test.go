@@ -1,0 +1,49 @@
+package layout_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"sieb/core/layout"
+)
+
+// printout is what an old weighbridge prints.
+func printout(rng *rand.Rand, rows int) string {
+	var b strings.Builder
+	b.WriteString("Ticket     Date        Grower         Crop      Net kg  Moist\n")
+	for i := range rows {
+		fmt.Fprintf(&b, "%-10s %-11s %-14s %-8s %7d %6.1f\n", fmt.Sprintf("DO-%06d", i), "2026-07-06", []string{"Lindenhof", "Mühlbachhof", "Hof am See"}[rng.IntN(3)],
+			[]string{"wheat", "barley", "rye"}[rng.IntN(3)], 500+rng.IntN(40000), 9+rng.Float64()*10)
+	}
+	return b.String()
+}
+
+func TestFixedWidth(t *testing.T) {
+	rng := rand.New(rand.NewPCG(1, 1))
+	for _, rows := range []int{5, 40, 2000} {
+		text := printout(rng, rows)
+		for _, above := range []string{"", "TALFELD  WEIGHBRIDGE DORNAU\nPrinted on 31.07.2026\n"} {
+			if above != "" && rows < 40 {
+				continue
+			}
+			l, evidence := detect(above+text, layout.Given{})
+			assert.Equal(t, "fixed", l.Form, "%d rows", rows)
+			assert.Len(t, l.Cuts, 5, "%d rows: %v", rows, l.Cuts)
+			assert.Equal(t, []int{11, 23, 38}, l.Cuts[:3])
+			assert.Equal(t, strings.Count(above, "\n"), l.SkipRows)
+			assert.Equal(t, 1, l.HeaderRows)
+			assert.NotEmpty(t, evidence["cuts"].Why)
+		}
+	}
+	for _, text := range []string{"a,b\n1,2\n3,4\n", "one remark\nand another\nall well\n", "a  b;c\nd  e;f\ng  h;i\n"} {
+		l, _ := detect(text, layout.Given{})
+		assert.Equal(t, "delimited", l.Form, text)
+	}
+	form, cuts := "fixed", []int{2}
+	l, _ := detect("abcd\nefgh\n", layout.Given{Form: &form, Cuts: &cuts})
+	assert.Equal(t, []any{"fixed", []int{2}, ""}, []any{l.Form, l.Cuts, l.Delimiter})
+}
