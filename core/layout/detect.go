@@ -615,6 +615,9 @@ scan:
 			word = strings.TrimSpace(word[:i])
 		}
 		note := len(rec.Cells) == 1 && d.width > 1 && bytes.Count(lines[back], []byte(d.layout.QuoteChar)) == 0
+		if d.layout.Form == "fixed" {
+			note = isTitle([]rune(string(lines[back])), d.layout.Cuts)
+		}
 		switch {
 		case slices.Contains(totals, word):
 			found = rows

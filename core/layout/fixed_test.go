@@ -43,7 +43,14 @@ func TestFixedWidth(t *testing.T) {
 		l, _ := detect(text, layout.Given{})
 		assert.Equal(t, "delimited", l.Form, text)
 	}
+	// A blank line near the end makes no footer of the rows behind it.
+	lines := strings.SplitAfter(printout(rng, 40), "\n")
+	l, _ := detect(strings.Join(lines[:36], "")+"\n"+strings.Join(lines[36:], ""), layout.Given{})
+	assert.Equal(t, []any{"fixed", 0}, []any{l.Form, l.FooterRows})
+	l, _ = detect(printout(rng, 40)+"Summe                                            123456\n", layout.Given{})
+	assert.Equal(t, []any{"fixed", 1}, []any{l.Form, l.FooterRows})
+
 	form, cuts := "fixed", []int{2}
-	l, _ := detect("abcd\nefgh\n", layout.Given{Form: &form, Cuts: &cuts})
+	l, _ = detect("abcd\nefgh\n", layout.Given{Form: &form, Cuts: &cuts})
 	assert.Equal(t, []any{"fixed", []int{2}, ""}, []any{l.Form, l.Cuts, l.Delimiter})
 }

@@ -70,15 +70,18 @@ func guessEncoding(s *Sample) guess {
 
 // countUTF8 counts characters above 127 and bytes that are none.
 func countUTF8(b []byte) (good, bad int) {
-	for len(b) > 0 {
-		r, n := utf8.DecodeRune(b)
-		switch {
-		case r == utf8.RuneError && n == 1:
+	for i := 0; i < len(b); {
+		if b[i] < utf8.RuneSelf {
+			i++
+			continue
+		}
+		r, n := utf8.DecodeRune(b[i:])
+		if r == utf8.RuneError && n == 1 {
 			bad++
-		case n > 1:
+		} else {
 			good++
 		}
-		b = b[n:]
+		i += n
 	}
 	return good, bad
 }
