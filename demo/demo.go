@@ -19,7 +19,7 @@ import (
 var files embed.FS
 
 // All makes every delivery of the scenario.
-func All() []Made { return []Made{Ahrensee(), Brunnthal()} }
+func All() []Made { return []Made{Ahrensee(), Brunnthal(), Dornau()} }
 
 // Delivery gives the committed bytes of a delivery.
 func Delivery(name string) ([]byte, error) { return files.ReadFile("deliveries/" + name) }

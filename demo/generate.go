@@ -150,6 +150,88 @@ func index(column string) int {
 	panic("demo: no column " + column)
 }
 
+// printed are the columns of Dornau's printout with their widths.
+var printed = []struct {
+	column, title string
+	width         int
+	right         bool
+}{{"ticket_no", "Ticket", 11, false}, {"weighed_on", "Date", 12, false}, {"grower_no", "No.", 7, false}, {"grower", "Grower", 16, false},
+	{"crop", "Crop", 9, false}, {"gross_kg", "Gross kg", 9, true}, {"tare_kg", "Tare kg", 9, true}, {"net_kg", "Net kg", 9, true}, {"moisture_pct", "Moist", 7, true}}
+
+// line pads cells to the columns of the printout; a wider cell is cut, as the
+// printer does.
+func line(cells []string) string {
+	var b strings.Builder
+	for i, p := range printed {
+		cell := []rune(cells[i])
+		cell = cell[:min(len(cell), p.width-1)]
+		pad := strings.Repeat(" ", p.width-len(cell))
+		if p.right {
+			b.WriteString(pad + string(cell))
+		} else {
+			b.WriteString(string(cell) + pad)
+		}
+	}
+	return strings.TrimRight(b.String(), " ")
+}
+
+var dornau = habits{
+	site: "Dornau", code: "DO", lineEnd: "\r\n", date: "02.01.2006", clock: "02.01.2006 15:04", comma: true,
+	crops: []string{"WEIZEN", "GERSTE", "ROGGEN", "HAFER"}, remarks: []string{""},
+}
+
+// Dornau makes the tickets of Dornau: the fixed-width printout of an old
+// weighbridge, in IBM850, with titles, a blank line and a line of totals.
+func Dornau() Made {
+	h := &dornau
+	rng := rand.New(rand.NewPCG(13, 1))
+	plants := map[int][]plant{
+		14:  reject(violation.TypeInteger, "tare_kg", "*****"),
+		37:  reject(violation.DateImpossible, "weighed_on", "00.07.2026"),
+		52:  reject(violation.RequiredEmpty, "gross_kg", ""),
+		88:  reject(violation.ValueUnknown, "crop", "RAPS"),
+		103: reject(violation.TextFormat, "grower_no", "0412"),
+		131: reject(violation.RangeHigh, "moisture_pct", "99,9"),
+	}
+	var b strings.Builder
+	m := Made{Name: "weighbridge-dornau-2026-07.txt", Target: "tickets_dornau"}
+	put := func(text string) {
+		b.WriteString(text + h.lineEnd)
+	}
+	put("WAAGE DORNAU")
+	put("Ausdruck vom 31.07.2026")
+	put("")
+	titles := make([]string, len(printed))
+	for i, p := range printed {
+		titles[i] = p.title
+	}
+	put(line(titles))
+	at := seasonDay
+	for row := 1; row <= 150; row++ {
+		at = at.Add(time.Duration(2+rng.IntN(5)) * time.Hour)
+		ticket := h.ticket(rng, 100+row, at)
+		for _, p := range plants[row] {
+			ticket[index(p.column)] = p.cell
+			m.Planted = append(m.Planted, Planted{p.code, p.column, p.action, int64(row), int64(row) + 4})
+			m.Rejected++
+		}
+		cells := make([]string, len(printed))
+		for i, p := range printed {
+			cells[i] = ticket[index(p.column)]
+		}
+		put(line(cells))
+		m.Read++
+	}
+	put(line([]string{"Summe", "", "", "", "", "3.611.480", "931.207", "2.680.273", ""}))
+	m.Accepted = m.Read - m.Rejected
+	encoded, err := charmap.CodePage850.NewEncoder().Bytes([]byte(b.String()))
+	if err != nil {
+		panic(err)
+	}
+	m.Bytes = encoded
+	return m
+}
+
 // make writes a delivery of so many rows with the plants in their rows.
 func (h *habits) make(seed uint64, rows int, above, below []string, plants map[int][]plant) Made {
 	rng := rand.New(rand.NewPCG(seed, 1))

@@ -83,6 +83,8 @@ func TestCells(t *testing.T) {
 		{"oneOf: [a, b]", "c", "!value.unknown", "not one of a, b"},
 		{"maxLength: 1\n    oneOf: [a]\n    format: a", "bb", "!text.long !text.format !value.unknown", ""},
 		{"remedies: [trim, {recode: {Weizen: wheat}}]\n    oneOf: [wheat]", " Weizen ", "wheat", ""},
+		{"remedies: [lower]\n    oneOf: [wheat]", "RAPS", "!value.unknown", `"RAPS", cleaned to "raps", is not one of wheat`},
+		{"remedies: [trim]\n    required: true", "  ", "!required.empty", `"  " stands for no value`},
 		{"maxLength: 9", "a, b", `"a, b"`, ""},
 		{"datatype: integer", "007", "7", ""},
 		{"datatype: integer", "12.0", "!type.integer", "not a whole number"},

@@ -61,7 +61,8 @@ type Judge struct {
 	isSpecial bool   // some row or cell of the block is apart or spoilt
 	defect    int    // the next of the batch's defects
 
-	row     int // at hand
+	row     int    // at hand
+	raw     []byte // the cell at hand as delivered
 	number  value.Number
 	scratch []byte
 	changed uint64 // remedies that changed the cell at hand
@@ -345,7 +346,7 @@ func (j *Judge) count(i int, changed uint64) {
 // in RFC 4180 text; it is valid until the next cell.
 func (j *Judge) cell(c *lane, raw []byte) []byte {
 	cell := raw
-	j.changed = 0
+	j.raw, j.changed = raw, 0
 	null := c.isNull(cell)
 	if !null && c.chain != nil {
 		if cell, j.changed = c.chain.Apply(cell); j.changed != 0 {
@@ -573,7 +574,11 @@ func (j *Judge) report(cell, place int, code violation.Code, text []byte, d *sou
 	}
 	out := j.out
 	f.value = uint32(len(out.text))
-	out.text = appendValid(out.text, text, maxValue)
+	if d == nil {
+		out.text = appendValid(out.text, j.raw, maxValue)
+	} else {
+		out.text = appendValid(out.text, text, maxValue)
+	}
 	f.message = uint32(len(out.text))
 	out.text = j.appendMessage(out.text, c, code, text, d)
 	f.end = uint32(len(out.text))

@@ -83,14 +83,19 @@ func (j *Judge) appendMessage(dst []byte, c *column, code violation.Code, cell [
 		quoted()
 		return say(" holds a control character (", d.Control(), "), which no text needs")
 	case violation.RequiredEmpty:
-		if len(cell) == 0 {
+		if len(j.raw) == 0 {
 			return say("the cell is empty, and a value is required")
 		}
-		quoted()
+		dst = appendQuoted(dst, j.raw)
 		return say(" stands for no value, and a value is required")
 	}
 	s := c.spec
-	quoted()
+	dst = appendQuoted(dst, j.raw)
+	if j.changed != 0 {
+		say(", cleaned to ")
+		quoted()
+		say(",")
+	}
 	switch code {
 	case violation.TypeInteger:
 		say(" is not a whole number")

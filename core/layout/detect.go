@@ -437,6 +437,8 @@ func senseOf(cell string) float64 {
 		return 1
 	case strings.ContainsAny(cell, "\t|^~;"), strings.HasPrefix(cell, "'"), strings.HasPrefix(cell, `"`):
 		return 0
+	case strings.Contains(strings.TrimSpace(cell), "   "):
+		return 0.1 // padding, not words
 	case strings.Contains(cell, ","):
 		return 0.4
 	}

@@ -105,8 +105,8 @@ func cutGaps(rows [][]rune, gaps []span, width int) (cuts []int) {
 	return cuts
 }
 
-// fixed decides whether the text is of fixed width rather than delimited, for
-// which the best delimiter's score speaks.
+// fixed decides whether the text is of fixed width: whether its cells make more
+// sense than those of the best delimiter, whose score is given.
 func (d *detection) fixed(text []byte, r *records, score float64) bool {
 	switch {
 	case d.given.Form != nil && *d.given.Form != "fixed", d.given.Delimiter != nil:
@@ -116,8 +116,14 @@ func (d *detection) fixed(text []byte, r *records, score float64) bool {
 		d.note("cuts", fmt.Sprint(d.layout.Cuts), 1, "set by hand")
 	default:
 		cuts, lines := findCuts(text, d.layout.CommentPrefix)
-		if d.given.Form == nil && (len(cuts) == 0 || score > 0.5) {
-			return false
+		if d.given.Form == nil {
+			l := d.layout
+			l.Cuts = cuts
+			cut := scanFixed(text, l, d.whole)
+			width, count := cut.mode()
+			if len(cuts) == 0 || d.score(&cut, width, count, "", "") <= score {
+				return false
+			}
 		}
 		d.layout.Cuts = append([]int{}, cuts...)
 		d.note("cuts", fmt.Sprint(cuts), 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", lines))

@@ -244,6 +244,9 @@ func (w *writer) result(t *target.Target) *Result {
 				reasons = append(reasons, g.Samples[0].Message)
 			}
 		}
+		if more := len(reasons) - maxReasons; more > 0 {
+			reasons = append(reasons[:maxReasons], fmt.Sprintf("and %d more reasons", more))
+		}
 		r.Refusal = strings.Join(reasons, "; ")
 	case exceeded:
 		r.Verdict = Refused
@@ -253,6 +256,9 @@ func (w *writer) result(t *target.Target) *Result {
 	}
 	return r
 }
+
+// maxReasons is how many reasons a refusal names.
+const maxReasons = 3
 
 // maxSamples is how many violations a group shows, the first ones of the delivery.
 const maxSamples = 10
