@@ -160,10 +160,11 @@ tbody tr:last-child td {
 
 .name {
   overflow-wrap: anywhere;
-  min-width: 220px;
+  min-width: 200px;
 }
 
 .target {
+  min-width: 150px;
   overflow-wrap: anywhere;
 }
 
