@@ -1,0 +1,54 @@
+package violation
+
+import (
+	"regexp"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Every code has a name of its own, a class, and reads back as it is written.
+func TestCodes(t *testing.T) {
+	seen := map[string]bool{}
+	for c := None + 1; c < codes; c++ {
+		name, err := c.MarshalText()
+		require.NoError(t, err)
+		assert.Regexp(t, regexp.MustCompile(`^[a-z]+\.[a-z]+$`), string(name))
+		assert.NotEmpty(t, c.Class(), string(name))
+		assert.False(t, seen[string(name)], string(name))
+		seen[string(name)] = true
+		var back Code
+		require.NoError(t, back.UnmarshalText(name))
+		assert.Equal(t, c, back)
+	}
+	var c Code
+	assert.Error(t, c.UnmarshalText([]byte("row.odd")))
+	assert.Equal(t, "code(200)", Code(200).String())
+}
+
+func TestActions(t *testing.T) {
+	for word, want := range map[string]Action{"reject": Reject, "blank": Blank, "flag": Flag, "refuse": Refuse} {
+		var a Action
+		require.NoError(t, a.UnmarshalText([]byte(word)))
+		assert.Equal(t, want, a)
+		assert.Equal(t, word, a.String())
+	}
+	var a Action
+	assert.ErrorContains(t, a.UnmarshalText([]byte("ignore")), "reject, blank, flag or refuse")
+}
+
+// What flags by default is what a steward is only told of.
+func TestDefaults(t *testing.T) {
+	var flags, refuses []string
+	for c := None + 1; c < codes; c++ {
+		switch c.Action() {
+		case Flag:
+			flags = append(flags, c.String())
+		case Refuse:
+			refuses = append(refuses, c.String())
+		}
+	}
+	assert.Equal(t, []string{"header.unknown", "encoding.garbled", "encoding.control", "quote.stray", "date.ambiguous"}, flags)
+	assert.Equal(t, []string{"header.missing", "header.duplicate"}, refuses)
+}
