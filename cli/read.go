@@ -67,6 +67,20 @@ guessed from the head and the tail of the file; a flag sets a setting by hand.`,
 	return cmd
 }
 
+// readHead is the document of read up to its rows.
+type readHead struct {
+	File     readFile          `json:"file"`
+	Layout   layout.Layout     `json:"layout"`
+	Evidence []layout.Evidence `json:"evidence"`
+	Columns  []string          `json:"columns"`
+}
+
+type readFile struct {
+	Name   string  `json:"name"`
+	Bytes  int64   `json:"bytes"`
+	SHA256 *string `json:"sha256"` // null for a file beyond maxHashed
+}
+
 // readJSON streams the document, so that all rows of a large file pass
 // through without being held.
 func (a *app) readJSON(file *source.File, most int64) error {
@@ -87,20 +101,7 @@ func (a *app) readJSON(file *source.File, most int64) error {
 		sum := hex.EncodeToString(h.Sum(nil))
 		hash = &sum
 	}
-	head, err := marshal(struct {
-		File struct {
-			Name   string  `json:"name"`
-			Bytes  int64   `json:"bytes"`
-			SHA256 *string `json:"sha256"`
-		} `json:"file"`
-		Layout   layout.Layout     `json:"layout"`
-		Evidence []layout.Evidence `json:"evidence"`
-		Columns  []string          `json:"columns"`
-	}{struct {
-		Name   string  `json:"name"`
-		Bytes  int64   `json:"bytes"`
-		SHA256 *string `json:"sha256"`
-	}{file.Name, bytes, hash}, file.Layout, file.Evidence, append([]string{}, reader.Header().Names...)})
+	head, err := marshal(readHead{readFile{file.Name, bytes, hash}, file.Layout, file.Evidence, append([]string{}, reader.Header().Names...)})
 	if err != nil {
 		return err
 	}

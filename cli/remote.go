@@ -64,6 +64,34 @@ func (a *app) more(p pageFlags, shown, total int) {
 	}
 }
 
+// list makes the command that lists one kind of object: a page of them as
+// fetch gives it, each as a row of the columns, or a word where there is none.
+func list[T any](a *app, short, none string, columns []columnOf, fetch func(cmd *cobra.Command, p pageFlags) (api.Page[T], error), row func(T) []string) *cobra.Command {
+	var pages pageFlags
+	cmd := &cobra.Command{Use: "list", Short: short, Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
+		p, err := fetch(cmd, pages)
+		if err != nil {
+			return err
+		}
+		if a.format == "json" {
+			return a.json(p)
+		}
+		if p.Total == 0 {
+			fmt.Fprintln(a.out, none)
+			return nil
+		}
+		rows := make([][]string, len(p.Items))
+		for i, item := range p.Items {
+			rows[i] = row(item)
+		}
+		a.table(columns, rows)
+		a.more(pages, len(p.Items), p.Total)
+		return nil
+	}}
+	pages.add(cmd)
+	return cmd
+}
+
 const dateTime = "2006-01-02 15:04:05"
 
 func (a *app) deliveries() *cobra.Command {
@@ -98,35 +126,18 @@ func (a *app) deliveries() *cobra.Command {
 		},
 	}
 	add.Flags().StringVar(&runWith, "run", "", "target to sift the delivery through at once")
-	var pages pageFlags
-	list := &cobra.Command{
-		Use: "list", Short: "Lists the deliveries, newest first", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			p, err := connect(cmd).Deliveries(cmd.Context(), pages.offset, pages.limit)
-			if err != nil {
-				return err
-			}
-			if a.format == "json" {
-				return a.json(p)
-			}
-			if p.Total == 0 {
-				fmt.Fprintln(a.out, "nothing has arrived yet; sieb deliveries add FILE hands a file to the service")
-				return nil
-			}
-			var rows [][]string
-			for _, d := range p.Items {
-				row := []string{d.ID, d.ArrivedAt.Local().Format(dateTime), d.Name, size(d.Bytes), d.State, "", ""}
-				if d.Run != nil && d.Run.Tally != nil {
-					row[5], row[6] = grouped(d.Run.Tally.Accepted), grouped(d.Run.Tally.Rejected)
-				}
-				rows = append(rows, row)
-			}
-			a.table([]columnOf{{title: "delivery"}, {title: "arrived"}, {title: "name", most: 44}, {title: "size", number: true}, {title: "state"}, {title: "accepted", number: true}, {title: "rejected", number: true}}, rows)
-			a.more(pages, len(p.Items), p.Total)
-			return nil
+	all := list(a, "Lists the deliveries, newest first", "nothing has arrived yet; sieb deliveries add FILE hands a file to the service",
+		[]columnOf{{title: "delivery"}, {title: "arrived"}, {title: "name", most: 44}, {title: "size", number: true}, {title: "state"}, {title: "accepted", number: true}, {title: "rejected", number: true}},
+		func(cmd *cobra.Command, p pageFlags) (api.Page[api.Delivery], error) {
+			return connect(cmd).Deliveries(cmd.Context(), p.offset, p.limit)
 		},
-	}
-	pages.add(list)
+		func(d api.Delivery) []string {
+			row := []string{d.ID, d.ArrivedAt.Local().Format(dateTime), d.Name, size(d.Bytes), d.State, "", ""}
+			if d.Run != nil && d.Run.Tally != nil {
+				row[5], row[6] = grouped(d.Run.Tally.Accepted), grouped(d.Run.Tally.Rejected)
+			}
+			return row
+		})
 	show := &cobra.Command{
 		Use: "show DELIVERY", Short: "Shows one delivery", Args: one("delivery"),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -137,7 +148,7 @@ func (a *app) deliveries() *cobra.Command {
 			return a.showDelivery(d)
 		},
 	}
-	return a.remote("deliveries", "Files that have arrived", add, list, show)
+	return a.remote("deliveries", "Files that have arrived", add, all, show)
 }
 
 // counted tells how much of a reader has been read.
@@ -191,31 +202,14 @@ func (a *app) targets() *cobra.Command {
 			return nil
 		},
 	}
-	var pages pageFlags
-	list := &cobra.Command{
-		Use: "list", Short: "Lists the targets", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			p, err := connect(cmd).Targets(cmd.Context(), pages.offset, pages.limit)
-			if err != nil {
-				return err
-			}
-			if a.format == "json" {
-				return a.json(p)
-			}
-			if p.Total == 0 {
-				fmt.Fprintln(a.out, "there is no target yet; sieb targets add FILE adds one")
-				return nil
-			}
-			var rows [][]string
-			for _, t := range p.Items {
-				rows = append(rows, []string{t.Name, strconv.Itoa(t.Version), t.AddedAt.Local().Format(dateTime), t.Title})
-			}
-			a.table([]columnOf{{title: "target"}, {title: "version", number: true}, {title: "added"}, {title: "title", most: 60}}, rows)
-			a.more(pages, len(p.Items), p.Total)
-			return nil
+	all := list(a, "Lists the targets", "there is no target yet; sieb targets add FILE adds one",
+		[]columnOf{{title: "target"}, {title: "version", number: true}, {title: "added"}, {title: "title", most: 60}},
+		func(cmd *cobra.Command, p pageFlags) (api.Page[api.Target], error) {
+			return connect(cmd).Targets(cmd.Context(), p.offset, p.limit)
 		},
-	}
-	pages.add(list)
+		func(t api.Target) []string {
+			return []string{t.Name, strconv.Itoa(t.Version), t.AddedAt.Local().Format(dateTime), t.Title}
+		})
 	var version int
 	show := &cobra.Command{
 		Use: "show TARGET", Short: "Shows a target's text", Args: one("target"),
@@ -235,7 +229,7 @@ func (a *app) targets() *cobra.Command {
 		},
 	}
 	show.Flags().IntVar(&version, "version", 0, "which version; 0 for the newest")
-	return a.remote("targets", "Targets that the service knows", add, list, show)
+	return a.remote("targets", "Targets that the service knows", add, all, show)
 }
 
 func (a *app) runs() *cobra.Command {
@@ -254,40 +248,23 @@ func (a *app) runs() *cobra.Command {
 		order.Delivery, order.Layout = args[0], &given
 		return a.startAndFollow(cmd, order)
 	}
-	var pages pageFlags
 	var delivery string
-	list := &cobra.Command{
-		Use: "list", Short: "Lists the runs, newest first", Args: cobra.NoArgs,
-		RunE: func(cmd *cobra.Command, _ []string) error {
-			p, err := connect(cmd).Runs(cmd.Context(), delivery, pages.offset, pages.limit)
-			if err != nil {
-				return err
-			}
-			if a.format == "json" {
-				return a.json(p)
-			}
-			if p.Total == 0 {
-				fmt.Fprintln(a.out, "nothing has been run yet; sieb runs start DELIVERY --target NAME runs a delivery")
-				return nil
-			}
-			var rows [][]string
-			for _, r := range p.Items {
-				row := []string{r.ID, r.CreatedAt.Local().Format(dateTime), "", r.State, r.Verdict, "", ""}
-				if r.Target != nil {
-					row[2] = fmt.Sprintf("%s, version %d", r.Target.Name, r.Target.Version)
-				}
-				if r.Tally != nil {
-					row[5], row[6] = grouped(r.Tally.Accepted), grouped(r.Tally.Rejected)
-				}
-				rows = append(rows, row)
-			}
-			a.table([]columnOf{{title: "run"}, {title: "started"}, {title: "target", most: 40}, {title: "state"}, {title: "verdict"}, {title: "accepted", number: true}, {title: "rejected", number: true}}, rows)
-			a.more(pages, len(p.Items), p.Total)
-			return nil
+	all := list(a, "Lists the runs, newest first", "nothing has been run yet; sieb runs start DELIVERY --target NAME runs a delivery",
+		[]columnOf{{title: "run"}, {title: "started"}, {title: "target", most: 40}, {title: "state"}, {title: "verdict"}, {title: "accepted", number: true}, {title: "rejected", number: true}},
+		func(cmd *cobra.Command, p pageFlags) (api.Page[api.RunHead], error) {
+			return connect(cmd).Runs(cmd.Context(), delivery, p.offset, p.limit)
 		},
-	}
-	list.Flags().StringVar(&delivery, "delivery", "", "only runs of this delivery")
-	pages.add(list)
+		func(r api.RunHead) []string {
+			row := []string{r.ID, r.CreatedAt.Local().Format(dateTime), "", r.State, r.Verdict, "", ""}
+			if r.Target != nil {
+				row[2] = fmt.Sprintf("%s, version %d", r.Target.Name, r.Target.Version)
+			}
+			if r.Tally != nil {
+				row[5], row[6] = grouped(r.Tally.Accepted), grouped(r.Tally.Rejected)
+			}
+			return row
+		})
+	all.Flags().StringVar(&delivery, "delivery", "", "only runs of this delivery")
 	show := &cobra.Command{
 		Use: "show RUN", Short: "Shows a run and its result", Args: one("run"),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -308,7 +285,7 @@ func (a *app) runs() *cobra.Command {
 			return a.showRun(r)
 		},
 	}
-	return a.remote("runs", "Runs of deliveries through targets", start, list, show, cancel)
+	return a.remote("runs", "Runs of deliveries through targets", start, all, show, cancel)
 }
 
 func (a *app) startAndFollow(cmd *cobra.Command, order api.NewRun) error {

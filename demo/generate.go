@@ -348,12 +348,9 @@ func Ahrensee() Made {
 				{code: violation.TextShort, column: "grower", action: violation.Reject, cell: "Hö"},
 				{code: violation.RangeHigh, column: "gross_kg", action: violation.Reject, cell: "91.200"},
 			},
-			// Habits that the remedies deal with: no violations.
-			5:  {},
-			6:  {},
-			60: {},
 		})
 	m.Name, m.Target = "weighbridge-ahrensee-2026-07.csv", "tickets_ahrensee"
+	// Habits that the remedies deal with: no violations.
 	text := string(m.Bytes)
 	text = strings.Replace(text, "AH-000105;", "ah-000105 ;", 1)
 	text = strings.Replace(text, "AH-000160;", " AH-000160;", 1)

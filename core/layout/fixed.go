@@ -108,31 +108,31 @@ func cutGaps(rows [][]rune, gaps []span, width int) (cuts []int) {
 // fixed decides whether the text is of fixed width: whether its cells make more
 // sense than those of the best delimiter, whose score is given.
 func (d *detection) fixed(text []byte, r *records, score float64) bool {
-	switch {
-	case d.given.Form != nil && *d.given.Form != "fixed", d.given.Delimiter != nil:
+	if d.given.Form != nil && *d.given.Form != "fixed" || d.given.Delimiter != nil {
 		return false
-	case d.given.Cuts != nil:
-		d.layout.Cuts = *d.given.Cuts
-		d.note("cuts", fmt.Sprint(d.layout.Cuts), 1, "set by hand")
-	default:
-		cuts, lines := findCuts(text, d.layout.CommentPrefix)
-		if d.given.Form == nil {
-			l := d.layout
-			l.Cuts = cuts
-			cut := scanFixed(text, l, d.whole)
-			width, count := cut.mode()
-			if len(cuts) == 0 || d.score(&cut, width, count, "", "") <= score {
-				return false
-			}
-		}
-		d.layout.Cuts = append([]int{}, cuts...)
-		d.note("cuts", fmt.Sprint(cuts), 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", lines))
 	}
-	d.layout.Form, d.layout.Delimiter, d.layout.QuoteChar = "fixed", "", ""
+	l := d.layout
+	confidence, why := 1.0, "set by hand"
+	if d.given.Cuts != nil {
+		l.Cuts = *d.given.Cuts
+	} else {
+		cuts, lines := findCuts(text, l.CommentPrefix)
+		l.Cuts = append([]int{}, cuts...)
+		confidence, why = 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", lines)
+	}
+	cut := scanFixed(text, l, d.whole)
+	if d.given.Form == nil && d.given.Cuts == nil {
+		width, count := cut.mode()
+		if len(l.Cuts) == 0 || d.score(&cut, width, count, "", "") <= score {
+			return false
+		}
+	}
+	d.note("cuts", fmt.Sprint(l.Cuts), confidence, why)
 	d.note("delimiter", Name(""), 0.9, "cells end at the cuts")
 	d.note("quoteChar", Name(""), 0.9, "cells end at the cuts")
-	*r = scanFixed(text, d.layout, d.whole)
-	d.width = len(d.layout.Cuts) + 1
+	d.layout.Form, d.layout.Delimiter, d.layout.QuoteChar, d.layout.Cuts = "fixed", "", "", l.Cuts
+	d.width = len(l.Cuts) + 1
+	*r = cut
 	return true
 }
 

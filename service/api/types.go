@@ -9,6 +9,7 @@ import (
 	"encoding/json"
 	"time"
 
+	"sieb/core/check"
 	"sieb/core/layout"
 	"sieb/core/report"
 	"sieb/core/sift"
@@ -50,17 +51,10 @@ type Run struct {
 	RunHead
 	ReadAs     *layout.Layout    `json:"readAs,omitempty" doc:"the layout that the delivery was read by"`
 	Refusal    string            `json:"refusal,omitempty" doc:"why the delivery was refused"`
-	Columns    []Match           `json:"columns,omitempty" doc:"the target's columns and what feeds them"`
+	Columns    []check.Match     `json:"columns,omitempty" doc:"the target's columns and what feeds them"`
 	Violations []sift.Group      `json:"violations,omitempty"`
 	Remedies   []sift.Remedy     `json:"remedies,omitempty"`
 	Outputs    map[string]string `json:"outputs,omitempty" doc:"where each output is, by name"`
-}
-
-// Match says which column of the delivery feeds a column of the target.
-type Match struct {
-	Column string `json:"column"`
-	Header string `json:"header"`
-	Place  int    `json:"place"`
 }
 
 // TargetRef names a version of a target.
@@ -161,10 +155,7 @@ func runOf(r store.Run) (Run, error) {
 		return out, err
 	}
 	out.ReadAs = &result.ReadAs
-	out.Refusal, out.Violations, out.Remedies = result.Refusal, result.Violations, result.Remedies
-	for _, m := range result.Columns {
-		out.Columns = append(out.Columns, Match(m))
-	}
+	out.Refusal, out.Columns, out.Violations, out.Remedies = result.Refusal, result.Columns, result.Violations, result.Remedies
 	out.Outputs = map[string]string{}
 	for _, name := range outputNames {
 		out.Outputs[shortName(name)] = "/api/v1/runs/" + r.ID + "/outputs/" + name

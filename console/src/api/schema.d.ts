@@ -359,8 +359,12 @@ export interface components {
         };
         Match: {
             column: string;
+            /** @description empty where no column of the delivery feeds it */
             header: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description of that column in the delivery, from 1; 0 for none
+             */
             place: number;
         };
         NewRun: {
