@@ -138,7 +138,7 @@ func TestErrorsSayWhatToDo(t *testing.T) {
 		{[]string{"sift", csv, csv}, 2, "one file at a time"},
 		{[]string{"sift", csv, "--outt", "x"}, 2, "unknown flag: --outt"},
 		{[]string{"sift", csv, "--format", "xml"}, 2, "neither text nor json"},
-		{[]string{"sift", csv, "--skip-rows", "-1"}, 2, "counted from 0"},
+		{[]string{"sift", csv, "--skip-rows", "-1"}, 2, "counts from 0"},
 		{[]string{"read", csv, "--rows", "many"}, 2, "neither a number nor all"},
 		{[]string{"shake"}, 2, `unknown command "shake"`},
 		{[]string{"deliveries", "shake"}, 2, `has no command "shake"`},
@@ -192,7 +192,7 @@ func TestReadJSON(t *testing.T) {
 	assert.Equal(t, int64(len(m.Bytes)), got.File.Bytes)
 	assert.Len(t, got.File.SHA256, 64)
 	assert.Equal(t, map[string]any{"form": "delimited", "encoding": "utf-8", "byteOrderMark": true, "delimiter": ",", "quoteChar": `"`, "doubleQuote": true,
-		"commentPrefix": "", "lineTerminator": "lf", "skipRows": 0.0, "headerRows": 1.0, "footerRows": 0.0, "sheet": "", "cuts": []any{}}, got.Layout)
+		"commentPrefix": "", "lineTerminator": "lf", "skipRows": 0.0, "headerRows": 1.0, "footerRows": 0.0, "sheet": "", "cuts": []any{}, "headerNames": "joined", "skipColumns": 0.0, "merged": "", "hidden": ""}, got.Layout)
 	assert.Len(t, got.Columns, 16)
 	assert.Len(t, got.Rows, 180)
 	assert.Len(t, got.Problems, 5)

@@ -15,7 +15,8 @@ import (
 // layoutFlags are the flags that set single settings of a layout by hand.
 type layoutFlags struct {
 	form, encoding, delimiter, quote, comment string
-	skip, header, footer                      int
+	sheet, names, merged, hidden              string
+	skip, skipColumns, header, footer         int
 	file                                      string
 	cuts                                      []int
 	cmd                                       *cobra.Command
@@ -24,7 +25,7 @@ type layoutFlags struct {
 func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	l := &layoutFlags{cmd: cmd}
 	f := cmd.Flags()
-	f.StringVar(&l.form, "form", "", "delimited or fixed")
+	f.StringVar(&l.form, "form", "", "delimited, fixed or workbook")
 	f.StringVar(&l.encoding, "encoding", "", "utf-8, windows-1252, utf-16le, … (WHATWG names)")
 	f.StringVar(&l.delimiter, "delimiter", "", `what separates cells: , ; | tab, or "none" for one column`)
 	f.StringVar(&l.quote, "quote-char", "", `what encloses cells, or "none"`)
@@ -32,6 +33,11 @@ func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	f.IntVar(&l.skip, "skip-rows", 0, "lines above the table")
 	f.IntVar(&l.header, "header-rows", 0, "rows that name the columns; 0 for none")
 	f.IntVar(&l.footer, "footer-rows", 0, "lines below the table")
+	f.StringVar(&l.names, "header-names", "", "of several header rows: joined, or only the first or last")
+	f.StringVar(&l.sheet, "sheet", "", "sheet of a workbook, by name or number")
+	f.IntVar(&l.skipColumns, "skip-columns", 0, "columns left of the table in a sheet")
+	f.StringVar(&l.merged, "merged", "", "value of merged cells: only in the first, or carried to all")
+	f.StringVar(&l.hidden, "hidden", "", "hidden rows and columns of a sheet: read or skip")
 	f.IntSliceVar(&l.cuts, "cuts", nil, "where cells of fixed form begin after the first, in characters from 0: 10,22,31")
 	f.StringVar(&l.file, "layout", "", "file of a layout, as read --save-layout writes it; the other flags come before it")
 	return l
@@ -84,22 +90,26 @@ func (l *layoutFlags) given() (g layout.Given, err error) {
 	text("delimiter", l.delimiter, &g.Delimiter)
 	text("quote-char", l.quote, &g.QuoteChar)
 	text("comment-prefix", l.comment, &g.CommentPrefix)
+	text("header-names", l.names, &g.HeaderNames)
+	text("sheet", l.sheet, &g.Sheet)
+	text("merged", l.merged, &g.Merged)
+	text("hidden", l.hidden, &g.Hidden)
 	for _, n := range []struct {
 		flag  string
 		value *int
 		to    **int
-	}{{"skip-rows", &l.skip, &g.SkipRows}, {"header-rows", &l.header, &g.HeaderRows}, {"footer-rows", &l.footer, &g.FooterRows}} {
+	}{{"skip-rows", &l.skip, &g.SkipRows}, {"header-rows", &l.header, &g.HeaderRows}, {"footer-rows", &l.footer, &g.FooterRows}, {"skip-columns", &l.skipColumns, &g.SkipColumns}} {
 		if !set(n.flag) {
 			continue
 		}
 		if *n.value < 0 {
-			return g, usagef("--%s %d: lines are counted from 0", n.flag, *n.value)
+			return g, usagef("--%s %d: it counts from 0", n.flag, *n.value)
 		}
 		*n.to = n.value
 	}
 	if set("cuts") {
-		fixed := "fixed"
-		g.Form, g.Cuts = &fixed, &l.cuts
+		form := layout.Fixed
+		g.Form, g.Cuts = &form, &l.cuts
 	}
 	saved, err := l.fromFile()
 	return g.Over(saved), err
@@ -122,7 +132,9 @@ func unescape(value string) string {
 func describe(l layout.Layout) string {
 	parts := []string{l.Encoding, layout.Name(l.Delimiter)}
 	switch {
-	case l.Form == "fixed":
+	case l.Form == layout.Workbook:
+		parts = []string{"sheet " + l.Sheet}
+	case l.Form == layout.Fixed:
 		parts[1] = fmt.Sprintf("fixed width, %d columns", len(l.Cuts)+1)
 	case l.Delimiter == "":
 		parts[1] = "one column"

@@ -16,6 +16,7 @@ import (
 	"sieb/core/target"
 	"sieb/core/value"
 	"sieb/core/violation"
+	"sieb/core/workbook"
 )
 
 // KeyHash stands for the values of a key in one row: 128 bits, so that no two
@@ -54,12 +55,13 @@ type Judge struct {
 	lanes     []lane
 	batch     *source.Batch
 	out       *Ruling
-	from      int    // first row of the block
-	apart     []bool // rows of the block whose cells cannot be given to columns
-	damage    []bool // rows of the block that are kept with invalid bytes
-	spoilt    []spot // cells of the block that are not checked further
-	isSpecial bool   // some row or cell of the block is apart or spoilt
-	defect    int    // the next of the batch's defects
+	from      int           // first row of the block
+	apart     []bool        // rows of the block whose cells cannot be given to columns
+	damage    []bool        // rows of the block that are kept with invalid bytes
+	spoilt    []spot        // cells of the block that are not checked further
+	kind      workbook.Kind // of the cell that is being checked
+	isSpecial bool          // some row or cell of the block is apart or spoilt
+	defect    int           // the next of the batch's defects
 
 	row     int    // at hand
 	raw     []byte // the cell at hand as delivered
@@ -174,12 +176,21 @@ func (j *Judge) column(l *lane, from, to int) {
 	texts := l.texts[:to-from]
 	j.batch.Gather(texts, l.cell, from)
 	special := j.isSpecial
+	typed := j.batch.IsTyped() && l.spec.Datatype != value.String
 	for k, s := range texts {
 		if special && (j.apart[k] || slices.Contains(j.spoilt, spot{from + k, l.cell})) {
 			texts[k] = delimited.Span{}
 			continue
 		}
 		raw := j.batch.Arena[s.Start:s.End]
+		if typed {
+			// What is remembered are texts; here the same text may be a number
+			// or the writing of one.
+			j.kind = j.batch.Kind(from+k, l.cell)
+			texts[k] = j.judge(l, from+k, s, raw, nil)
+			j.kind = workbook.Text
+			continue
+		}
 		if !l.memory.isOn || len(raw) > maxKnown {
 			if l.quick != nil && l.quick(raw) {
 				if l.hashed {
@@ -308,6 +319,9 @@ func (j *Judge) defects(to int) {
 		if d.Cell >= 0 && d.Cell < len(j.plan.cells) {
 			column = j.plan.cells[d.Cell]
 		}
+		if !j.matters(d, column) {
+			continue
+		}
 		action := j.report(d.Cell, column, d.Code, nil, d)
 		switch d.Code {
 		case violation.RowShort, violation.RowLong, violation.QuoteOpen:
@@ -319,8 +333,29 @@ func (j *Judge) defects(to int) {
 			} else {
 				j.spoilt = append(j.spoilt, spot{d.Row, d.Cell})
 			}
+		case violation.TypeError:
+			j.spoilt = append(j.spoilt, spot{d.Row, d.Cell})
 		}
 	}
+}
+
+// matters tells whether a column minds how a workbook stores a cell: an error
+// may be declared to stand for no value, and a text that is a number or a date
+// is as it should be in a column of texts.
+func (j *Judge) matters(d *source.Defect, column int) bool {
+	if column < 0 {
+		return true
+	}
+	c := &j.plan.columns[column]
+	switch isText := c.spec.Datatype == value.String; d.Code {
+	case violation.TypeError:
+		return !c.isNull(j.batch.Text(j.batch.Cells(d.Row)[d.Cell]))
+	case violation.NumberText:
+		return j.plan.plain || !isText && len(c.dates) == 0
+	case violation.DateText:
+		return j.plan.plain || !isText && len(c.dates) > 0
+	}
+	return true
 }
 
 func (c *column) isNull(cell []byte) bool {
@@ -352,6 +387,7 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 		if cell, j.changed = c.chain.Apply(cell); j.changed != 0 {
 			j.count(c.place, j.changed)
 			null = c.isNull(cell)
+			j.kind = workbook.Text
 		}
 	}
 	if null {
@@ -418,7 +454,7 @@ func (j *Judge) hash(c *lane, text []byte) { c.hashes[j.row-j.from] = xxh3.Hash1
 func (j *Judge) decimal(c *lane, cell []byte) []byte {
 	n := &j.number
 	integer := c.spec.Datatype == value.Integer
-	if !c.number.Parse(cell, n) || integer && !n.IsWhole() {
+	if !j.numberFormat(c).Parse(cell, n) || integer && !n.IsWhole() {
 		code := violation.TypeDecimal
 		if integer {
 			code = violation.TypeInteger
@@ -453,8 +489,43 @@ func (j *Judge) decimal(c *lane, cell []byte) []byte {
 	return n.Canonical()
 }
 
+// numberFormat gives how a cell's number is written: as the column says, or
+// plainly where it is no text but a number of a workbook.
+func (j *Judge) numberFormat(c *lane) *value.NumberFormat {
+	if j.kind == workbook.Number {
+		return &plainNumbers
+	}
+	return &c.number
+}
+
+// dateFormats does the same for dates.
+func (j *Judge) dateFormats(c *lane) []*value.DateFormat {
+	switch {
+	case j.kind != workbook.Date && j.kind != workbook.DateTime:
+		return c.dates
+	case c.spec.Datatype == value.Date:
+		return isoDates
+	}
+	return isoDateTimes
+}
+
+var (
+	plainNumbers = must(value.NewNumberFormat(".", "", ""))
+	isoDates     = []*value.DateFormat{must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
+	isoDateTimes = []*value.DateFormat{must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss")),
+		must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss.S")), must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
+)
+
+// must is for formats that are known to be right.
+func must[T any](f T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return f
+}
+
 func (j *Judge) double(c *lane, cell []byte) []byte {
-	d, out, ok := c.number.ParseDouble(cell, &j.number, j.scratch[:0])
+	d, out, ok := j.numberFormat(c).ParseDouble(cell, &j.number, j.scratch[:0])
 	if !ok {
 		j.fail(c, violation.TypeDouble, cell)
 		return j.quoted(cell)
@@ -478,9 +549,9 @@ func (j *Judge) boolean(c *lane, cell []byte) []byte {
 	text := unsafe.String(unsafe.SliceData(cell), len(cell))
 	var out []byte
 	switch {
-	case slices.Contains(c.yes, text):
+	case slices.Contains(c.yes, text), j.kind == workbook.Boolean && text == "true":
 		out = trueText
-	case slices.Contains(c.no, text):
+	case slices.Contains(c.no, text), j.kind == workbook.Boolean:
 		out = falseText
 	default:
 		j.fail(c, violation.TypeBoolean, cell)
@@ -495,11 +566,16 @@ func (j *Judge) boolean(c *lane, cell []byte) []byte {
 func (j *Judge) date(c *lane, cell []byte) []byte {
 	var t value.Instant
 	outcome, isCanonical := value.Mismatch, false
-	for k, f := range c.dates {
+	if j.kind == workbook.DateTime && c.spec.Datatype == value.Date {
+		cell = bytes.TrimSuffix(cell, []byte("T00:00:00"))
+	}
+	for k, f := range j.dateFormats(c) {
 		o := f.Parse(cell, &t)
 		if o == value.Matches {
 			outcome, isCanonical = o, f.IsISO()
-			j.otherDate(c, k, cell, &t)
+			if j.kind == workbook.Text {
+				j.otherDate(c, k, cell, &t)
+			}
 			break
 		}
 		outcome = max(outcome, o)

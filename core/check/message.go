@@ -82,6 +82,14 @@ func (j *Judge) appendMessage(dst []byte, c *column, code violation.Code, cell [
 	case violation.EncodingControl:
 		quoted()
 		return say(" holds a control character (", d.Control(), "), which no text needs")
+	case violation.TypeError:
+		return say("the cell holds the error ", string(cell), " of a formula, not a value; the sender must mend it in the workbook")
+	case violation.NumberText:
+		quoted()
+		return say(" is a number that the workbook stores as text")
+	case violation.DateText:
+		quoted()
+		return say(" is a date that the workbook stores as text")
 	case violation.RequiredEmpty:
 		if len(j.raw) == 0 {
 			return say("the cell is empty, and a value is required")

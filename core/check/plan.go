@@ -26,6 +26,7 @@ type Plan struct {
 	cells    []int // for each cell of a row the column that it feeds, or -1
 	header   []string
 	encoding string
+	plain    bool // there is no target
 }
 
 // Key is a uniqueness rule: the columns whose values must not recur together.
@@ -77,8 +78,8 @@ func (c *column) action(code violation.Code) violation.Action {
 // in this encoding. Without a target (nil) every column is a text of which
 // nothing is demanded.
 func NewPlan(t *target.Target, header source.Header, encoding string) (*Plan, error) {
-	p := &Plan{header: header.Names, cells: make([]int, len(header.Names)), encoding: encoding}
 	plain := t == nil
+	p := &Plan{header: header.Names, cells: make([]int, len(header.Names)), encoding: encoding, plain: plain}
 	if plain {
 		t = target.Plain(header.Names)
 	}

@@ -18,18 +18,25 @@ import (
 // kept, and the others are judged around them. It always returns a layout that
 // can be read with; how sure it is stands in the evidence, one entry per setting.
 func Detect(sample Sample, given Given) (Layout, []Evidence) {
-	d := detection{layout: Layout{Form: "delimited", DoubleQuote: true, Cuts: []int{}}, given: given, whole: sample.Tail == nil}
+	d := detection{layout: Layout{Form: Delimited, DoubleQuote: true, HeaderNames: Joined, Cuts: []int{}}, given: given, whole: sample.Tail == nil}
 	text, last := d.encoding(&sample)
 	d.lineEnds(text)
 	d.comment(text)
 	records := d.dialect(text)
 	d.header(records)
+	d.headerNames(records)
 	d.footer(text, last, records)
-	order := []string{"form", "encoding", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "commentPrefix", "skipRows", "headerRows", "footerRows"}
-	slices.SortFunc(d.evidence, func(a, b Evidence) int {
+	return d.layout, d.sorted()
+}
+
+// sorted gives the evidence in the order in which the settings act.
+func (d *detection) sorted() []Evidence {
+	order := []string{"form", "encoding", "sheet", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "commentPrefix", "skipRows", "skipColumns",
+		"headerRows", "headerNames", "footerRows", "merged", "hidden"}
+	slices.SortStableFunc(d.evidence, func(a, b Evidence) int {
 		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
 	})
-	return d.layout, d.evidence
+	return d.evidence
 }
 
 type detection struct {
@@ -460,6 +467,13 @@ var (
 	}()
 )
 
+// IsDate tells whether a text is a date in one of the usual ways to write it.
+func IsDate(text []byte) bool {
+	text = bytes.TrimSpace(text)
+	var t value.Instant
+	return slices.ContainsFunc(dateFormats, func(f *value.DateFormat) bool { return f.Parse(text, &t) == value.Matches })
+}
+
 // isValue tells whether a cell is a number or a date rather than words.
 func isValue(cell string) bool {
 	text := []byte(strings.TrimSpace(cell))
@@ -468,82 +482,7 @@ func isValue(cell string) bool {
 		return true
 	}
 	var t value.Instant
-	for _, f := range dateFormats {
-		if f.Parse(text, &t) == value.Matches {
-			return true
-		}
-	}
-	return len(text) >= 16 && dateFormats[0].Parse(text[:10], &t) == value.Matches
-}
-
-// header decides whether the first row names the columns.
-func (d *detection) header(r records) {
-	if set(d, "headerRows", d.given.HeaderRows, &d.layout.HeaderRows, "") {
-		return
-	}
-	say := func(rows int, confidence float64, why string) {
-		d.layout.HeaderRows = rows
-		d.note("headerRows", strconv.Itoa(rows), confidence, why)
-	}
-	if len(r.cells) == 0 {
-		say(1, 0.3, "there is no row to judge by")
-		return
-	}
-	first, rest := r.cells[0], r.cells[1:]
-	seen := map[string]bool{}
-	for _, cell := range first {
-		name := strings.TrimSpace(cell)
-		switch {
-		case isValue(name):
-			say(0, 0.9, fmt.Sprintf("the first row holds the value %q, which names no column", name))
-			return
-		case seen[name] && name != "":
-			say(1, 0.6, fmt.Sprintf("the first row holds words, %q twice", name))
-			return
-		}
-		seen[name] = true
-	}
-	if len(rest) == 0 {
-		say(1, 0.5, "the only row holds words")
-		return
-	}
-	names, recurring, data := 0, 0, ""
-	for k, name := range first {
-		shapes := map[string]int{}
-		filled := 0
-		for _, row := range rest {
-			if k >= len(row) || row[k] == "" {
-				continue
-			}
-			filled++
-			shapes[shape(row[k])]++
-			if row[k] == name && name != "" {
-				recurring++
-			}
-		}
-		for s, n := range shapes {
-			if n*5 < filled*4 || !strings.ContainsAny(s, "9@") {
-				continue
-			}
-			// Nearly all cells of the column have one shape, as dates, numbers
-			// and codes have: a first row of another shape names it.
-			if shape(name) == s {
-				data = name
-			} else {
-				names++
-			}
-		}
-	}
-	switch {
-	case data != "":
-		say(0, 0.9, fmt.Sprintf("the first row holds %q, a value like those below it", data))
-	case recurring > len(rest)/10+1:
-		say(0, 0.7, fmt.Sprintf("values of the first row recur %d times below it", recurring))
-	case names > 0:
-		say(1, 0.97, fmt.Sprintf("the first row holds words, and below it %d of %d columns hold numbers, dates or codes", names, len(first)))
-	default:
-		say(1, 0.75, "the first row holds words that do not recur below it")
-	}
+	return IsDate(text) || len(text) >= 16 && dateFormats[0].Parse(text[:10], &t) == value.Matches
 }
 
 // shape writes a for each run of letters and 9 for each run of digits: values
@@ -571,6 +510,16 @@ func shape(cell string) string {
 
 // totals are words that begin a line of totals below a table.
 var totals = []string{"total", "totals", "sum", "summe", "gesamt", "gesamtsumme", "insgesamt", "somme", "totale", "suma", "razem", "grand total"}
+
+// isTotal tells whether a row that begins with this cell holds totals.
+func isTotal(cell string) bool {
+	isOther := func(r rune) bool { return !unicode.IsLetter(r) }
+	word := strings.ToLower(strings.TrimRightFunc(strings.TrimSpace(cell), isOther))
+	if i := strings.IndexFunc(word, func(r rune) bool { return isOther(r) && r != ' ' }); i > 0 {
+		word = strings.TrimSpace(word[:i])
+	}
+	return slices.Contains(totals, word)
+}
 
 // footer finds lines below the table: totals and notes at the very end.
 func (d *detection) footer(text, last []byte, r records) {
@@ -606,22 +555,19 @@ scan:
 			continue
 		}
 		dialect.Scan(lines[back], 0, true, 0, &rec)
-		word := ""
+		first := ""
 		for _, s := range rec.Cells {
 			if cell := bytes.TrimSpace(lines[back][s.Start:s.End]); len(cell) > 0 {
-				word = strings.ToLower(strings.TrimRightFunc(string(cell), func(r rune) bool { return !unicode.IsLetter(r) }))
+				first = string(cell)
 				break
 			}
-		}
-		if i := strings.IndexFunc(word, func(r rune) bool { return !unicode.IsLetter(r) && r != ' ' }); i > 0 {
-			word = strings.TrimSpace(word[:i])
 		}
 		note := len(rec.Cells) == 1 && d.width > 1 && bytes.Count(lines[back], []byte(d.layout.QuoteChar)) == 0
 		if d.layout.Form == "fixed" {
 			note = isTitle([]rune(string(lines[back])), d.layout.Cuts)
 		}
 		switch {
-		case slices.Contains(totals, word):
+		case isTotal(first):
 			found = rows
 			why = fmt.Sprintf("the line %q below the table holds totals", clip(string(line)))
 			continue

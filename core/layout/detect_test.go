@@ -45,7 +45,7 @@ func TestDetect(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			got, evidence := detect(c.text, layout.Given{})
-			c.want.Form, c.want.DoubleQuote, c.want.Cuts = "delimited", true, []int{}
+			c.want.Form, c.want.DoubleQuote, c.want.HeaderNames, c.want.Cuts = "delimited", true, "joined", []int{}
 			if c.name == "titles and totals" {
 				c.want.SkipRows = got.SkipRows // the second title has the table's width: 1 or 2 lines
 			}
@@ -83,7 +83,8 @@ func TestDetectAlwaysDecides(t *testing.T) {
 func TestCheck(t *testing.T) {
 	good, _ := detect("a,b\n1,2\n", layout.Given{})
 	for _, change := range []func(*layout.Layout){
-		func(l *layout.Layout) { l.Form = "workbook" },
+		func(l *layout.Layout) { l.Form = "table" },
+		func(l *layout.Layout) { l.Merged = "all" },
 		func(l *layout.Layout) { l.Form, l.Cuts = "fixed", []int{9, 4} },
 		func(l *layout.Layout) { l.Encoding = "ebcdic" },
 		func(l *layout.Layout) { l.Delimiter = "\n" },

@@ -9,16 +9,38 @@ package layout
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
 	"sieb/core/delimited"
 )
 
+// The forms of a delivery.
+const (
+	Delimited = "delimited"
+	Fixed     = "fixed"
+	Workbook  = "workbook"
+)
+
+// What can be made of several header rows.
+const (
+	Joined = "joined"
+	First  = "first"
+	Last   = "last"
+)
+
+// What can become of merged cells besides First, and of hidden rows and columns.
+const (
+	Carried = "carried"
+	Read    = "read"
+	Skip    = "skip"
+)
+
 // Layout says how to read a delivery. Names are those of the dialect
 // description of CSV on the Web where it has the concept.
 type Layout struct {
-	Form           string `json:"form" doc:"delimited or fixed"`
+	Form           string `json:"form" doc:"delimited, fixed or workbook"`
 	Encoding       string `json:"encoding" doc:"WHATWG name, or IANA's where WHATWG has none"`
 	ByteOrderMark  bool   `json:"byteOrderMark"`
 	Delimiter      string `json:"delimiter" doc:"empty: every line is one cell"`
@@ -27,9 +49,13 @@ type Layout struct {
 	CommentPrefix  string `json:"commentPrefix"`
 	LineTerminator string `json:"lineTerminator" doc:"lf, crlf, cr or mixed; all are read alike"`
 	SkipRows       int    `json:"skipRows" doc:"physical lines above the table"`
-	HeaderRows     int    `json:"headerRows"`
+	HeaderRows     int    `json:"headerRows" doc:"rows above the data that belong to the header"`
+	HeaderNames    string `json:"headerNames" doc:"of several header rows: joined, first or last; which of them name the columns"`
 	FooterRows     int    `json:"footerRows" doc:"physical lines below the table"`
-	Sheet          string `json:"sheet"`
+	Sheet          string `json:"sheet" doc:"of a workbook: the sheet's name"`
+	SkipColumns    int    `json:"skipColumns" doc:"of a workbook: columns left of the table"`
+	Merged         string `json:"merged" doc:"of a workbook: first, the value of merged cells stands in the first of them; carried, in all"`
+	Hidden         string `json:"hidden" doc:"of a workbook: read or skip; what becomes of hidden rows and columns"`
 	Cuts           []int  `json:"cuts" doc:"of fixed form: where cells begin after the first, in characters from 0"`
 }
 
@@ -45,27 +71,39 @@ type Given struct {
 	SkipRows      *int    `json:"skipRows,omitempty"`
 	HeaderRows    *int    `json:"headerRows,omitempty"`
 	FooterRows    *int    `json:"footerRows,omitempty"`
+	HeaderNames   *string `json:"headerNames,omitempty"`
 	Cuts          *[]int  `json:"cuts,omitempty"`
+	Sheet         *string `json:"sheet,omitempty" doc:"a name, or a number from 1"`
+	SkipColumns   *int    `json:"skipColumns,omitempty"`
+	Merged        *string `json:"merged,omitempty"`
+	Hidden        *string `json:"hidden,omitempty"`
 }
 
 // Given makes a layout's settings count as set by hand, so that another
 // delivery is read alike.
 func (l Layout) Given() Given {
-	return Given{&l.Form, &l.Encoding, &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.CommentPrefix, &l.SkipRows, &l.HeaderRows, &l.FooterRows, l.cuts()}
-}
-
-func (l *Layout) cuts() *[]int {
-	if l.Form != "fixed" {
-		return nil
+	g := Given{Form: &l.Form, SkipRows: &l.SkipRows, HeaderRows: &l.HeaderRows, HeaderNames: &l.HeaderNames, FooterRows: &l.FooterRows}
+	switch l.Form {
+	case Workbook:
+		g.Sheet, g.SkipColumns, g.Merged, g.Hidden = &l.Sheet, &l.SkipColumns, &l.Merged, &l.Hidden
+		return g
+	case Fixed:
+		g.Cuts = &l.Cuts
 	}
-	return &l.Cuts
+	g.Encoding, g.Delimiter, g.QuoteChar, g.DoubleQuote, g.CommentPrefix = &l.Encoding, &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.CommentPrefix
+	return g
 }
 
 // Over gives the settings with those of base where they are not set.
 func (g Given) Over(base Given) Given {
-	return Given{cmp.Or(g.Form, base.Form), cmp.Or(g.Encoding, base.Encoding), cmp.Or(g.Delimiter, base.Delimiter), cmp.Or(g.QuoteChar, base.QuoteChar),
-		cmp.Or(g.DoubleQuote, base.DoubleQuote), cmp.Or(g.CommentPrefix, base.CommentPrefix), cmp.Or(g.SkipRows, base.SkipRows),
-		cmp.Or(g.HeaderRows, base.HeaderRows), cmp.Or(g.FooterRows, base.FooterRows), cmp.Or(g.Cuts, base.Cuts)}
+	return Given{
+		Form: cmp.Or(g.Form, base.Form), Encoding: cmp.Or(g.Encoding, base.Encoding), Delimiter: cmp.Or(g.Delimiter, base.Delimiter),
+		QuoteChar: cmp.Or(g.QuoteChar, base.QuoteChar), DoubleQuote: cmp.Or(g.DoubleQuote, base.DoubleQuote),
+		CommentPrefix: cmp.Or(g.CommentPrefix, base.CommentPrefix), SkipRows: cmp.Or(g.SkipRows, base.SkipRows),
+		HeaderRows: cmp.Or(g.HeaderRows, base.HeaderRows), HeaderNames: cmp.Or(g.HeaderNames, base.HeaderNames),
+		FooterRows: cmp.Or(g.FooterRows, base.FooterRows), Cuts: cmp.Or(g.Cuts, base.Cuts), Sheet: cmp.Or(g.Sheet, base.Sheet),
+		SkipColumns: cmp.Or(g.SkipColumns, base.SkipColumns), Merged: cmp.Or(g.Merged, base.Merged), Hidden: cmp.Or(g.Hidden, base.Hidden),
+	}
 }
 
 // Evidence is why one setting of a layout has its value.
@@ -78,8 +116,18 @@ type Evidence struct {
 
 // Check says what is wrong with the settings.
 func (l *Layout) Check() error {
-	if l.Form != "delimited" && l.Form != "fixed" {
-		return fmt.Errorf("form %q cannot be read: use delimited or fixed", l.Form)
+	for _, choice := range []struct {
+		setting, value string
+		of             []string
+	}{
+		{"form", l.Form, []string{Delimited, Fixed, Workbook}},
+		{"headerNames", l.HeaderNames, []string{Joined, First, Last}},
+		{"merged", l.Merged, []string{First, Carried}},
+		{"hidden", l.Hidden, []string{Read, Skip}},
+	} {
+		if !slices.Contains(choice.of, choice.value) && (choice.value != "" || choice.setting == "form") {
+			return fmt.Errorf("%s %q is unknown: it is %s", choice.setting, choice.value, strings.Join(choice.of, " or "))
+		}
 	}
 	for i, c := range l.Cuts {
 		if c < 1 || i > 0 && c <= l.Cuts[i-1] {
@@ -106,9 +154,9 @@ func (l *Layout) Check() error {
 	for _, n := range []struct {
 		setting string
 		value   int
-	}{{"skipRows", l.SkipRows}, {"headerRows", l.HeaderRows}, {"footerRows", l.FooterRows}} {
+	}{{"skipRows", l.SkipRows}, {"headerRows", l.HeaderRows}, {"footerRows", l.FooterRows}, {"skipColumns", l.SkipColumns}} {
 		if n.value < 0 {
-			return fmt.Errorf("%s is %d: it counts lines from 0", n.setting, n.value)
+			return fmt.Errorf("%s is %d: it counts from 0", n.setting, n.value)
 		}
 	}
 	return nil
@@ -116,7 +164,7 @@ func (l *Layout) Check() error {
 
 // Dialect gives the grammar of the layout's delimited text.
 func (l *Layout) Dialect() delimited.Dialect {
-	if l.Form == "fixed" {
+	if l.Form == Fixed {
 		return delimited.Dialect{} // a line is one text, which the cuts divide
 	}
 	d := delimited.Dialect{Delimiter: l.Delimiter, Quote: l.QuoteChar}

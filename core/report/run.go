@@ -106,11 +106,7 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		}
 		defer out.abort()
 		proof = blake3.New()
-		if r.Delivery.Packing == "" {
-			copies = append(copies, proof)
-		} else if err := hashDelivered(r.Delivery, proof); err != nil {
-			return nil, fmt.Errorf("%s: %w", r.name(), err)
-		}
+		copies = append(copies, proof)
 	}
 	rows, err := r.Delivery.Rows(copies...)
 	if err != nil {
@@ -140,17 +136,6 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	summary.Outputs = &Outputs{filepath.Join(r.Dir, AcceptedName), filepath.Join(r.Dir, RejectedName),
 		filepath.Join(r.Dir, ViolationsName), filepath.Join(r.Dir, ManifestName)}
 	return summary, nil
-}
-
-// hashDelivered hashes a compressed delivery as it came; of any other the rows
-// themselves are its bytes.
-func hashDelivered(file *source.File, proof *blake3.Hasher) error {
-	delivered, _, err := file.Delivered()
-	if err != nil {
-		return err
-	}
-	_, err = io.Copy(proof, delivered)
-	return err
 }
 
 func (r *Run) name() string {

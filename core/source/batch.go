@@ -16,6 +16,7 @@ import (
 
 	"sieb/core/delimited"
 	"sieb/core/violation"
+	"sieb/core/workbook"
 )
 
 // Batch is a run of rows. Its text is one arena of UTF-8 bytes; cells are
@@ -28,10 +29,12 @@ type Batch struct {
 	Bytes    int64 // bytes of the delivery read up to the end of this batch
 
 	cells   []delimited.Span
-	escaped []int // cells that hold doubled quotes until Split
-	text    int   // length of the arena as read, before Split appends to it
-	base    int64 // byte offset of the arena in the delivery
-	codec   codec // of the delivery, nil for UTF-8
+	kinds   []workbook.Kind // of the cells; only of a sheet
+	isSheet bool            // places in the arena are not those of the delivery
+	escaped []int           // cells that hold doubled quotes until Split
+	text    int             // length of the arena as read, before Split appends to it
+	base    int64           // byte offset of the arena in the delivery
+	codec   codec           // of the delivery, nil for UTF-8
 	width   int
 	dialect delimited.Dialect
 	cuts    []int // of fixed form, otherwise nil
@@ -52,7 +55,7 @@ type Defect struct {
 	Code   violation.Code
 	Row    int    // index in Rows; -1 in a header
 	Cell   int    // index in the row, -1 where the whole row is meant
-	Offset int64  // byte offset in the delivery, from 0
+	Offset int64  // byte offset in the delivery, from 0; -1 in a workbook
 	Count  int    // cells found in row.short and row.long, invalid bytes in encoding.invalid
 	Byte   byte   // the first invalid byte, 0 where the decoding lost it; the control character
 	Meant  string // in encoding.garbled: what the cell most likely said
@@ -170,5 +173,22 @@ func (b *Batch) findOdd(row int) {
 	}
 }
 
-// Offset gives the byte offset in the delivery of a position in the arena.
-func (b *Batch) Offset(at int) int64 { return b.base + bytesOf(b.codec, b.Arena[:at]) }
+// Offset gives the byte offset in the delivery of a position in the arena; -1
+// in a workbook, whose bytes are packed.
+func (b *Batch) Offset(at int) int64 {
+	if b.isSheet {
+		return -1
+	}
+	return b.base + bytesOf(b.codec, b.Arena[:at])
+}
+
+// IsTyped tells whether the cells have kinds of their own.
+func (b *Batch) IsTyped() bool { return b.isSheet }
+
+// Kind gives the kind of value that a workbook gives a row's cell.
+func (b *Batch) Kind(row, cell int) workbook.Kind {
+	if r := &b.Rows[row]; b.isSheet && uint32(cell) < r.count {
+		return b.kinds[int(r.first)+cell]
+	}
+	return workbook.Text
+}

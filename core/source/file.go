@@ -1,6 +1,7 @@
 package source
 
 import (
+	"archive/zip"
 	"bytes"
 	"errors"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"strings"
 
 	"sieb/core/layout"
+	"sieb/core/workbook"
 )
 
 // File is a delivery on disk and the layout that it is read by.
@@ -23,7 +25,9 @@ type File struct {
 	Evidence []layout.Evidence
 
 	f         *os.File
-	delivered *os.File // the file as it came; f, or the compressed one
+	delivered *os.File       // the file as it came; f, or the compressed one
+	book      *workbook.Book // of workbook form
+	reading   []io.Closer
 }
 
 // Open opens a delivery and detects its layout around the given settings.
@@ -93,16 +97,39 @@ func (d *File) prepare(given layout.Given) error {
 		return err
 	}
 	d.Size = info.Size()
-	content, inner, packing, err := unpack(d.f, d.Size)
+	if d.book, err = openBook(d.f, d.Size); err != nil {
+		return err
+	}
+	if d.book == nil {
+		content, inner, packing, err := unpack(d.f, d.Size)
+		if err != nil {
+			return err
+		}
+		if content != nil {
+			d.f, d.Inner, d.Packing = content, inner, packing
+			if info, err = content.Stat(); err != nil {
+				return err
+			}
+			d.Size = info.Size()
+			if d.book, err = openBook(d.f, d.Size); err != nil {
+				return err
+			}
+		}
+	}
+	if d.book != nil {
+		err = d.detectSheet(given)
+	} else {
+		err = d.detectText(given)
+	}
 	if err != nil {
 		return err
 	}
-	if content != nil {
-		d.f, d.Inner, d.Packing = content, inner, packing
-		if info, err = content.Stat(); err != nil {
-			return err
-		}
-		d.Size = info.Size()
+	return d.Layout.Check()
+}
+
+func (d *File) detectText(given layout.Given) error {
+	if given.Form != nil && *given.Form == layout.Workbook {
+		return errors.New("the file is no workbook; leave the form to be detected")
 	}
 	sample, err := d.sample()
 	if err != nil {
@@ -115,7 +142,53 @@ func (d *File) prepare(given layout.Given) error {
 	if n := bytes.Count(sample.Head, []byte{0}); n > len(sample.Head)/10 && !strings.HasPrefix(d.Layout.Encoding, "utf-16") && !strings.HasPrefix(d.Layout.Encoding, "utf-32") {
 		return fmt.Errorf("%d of the first %d bytes are zero: the file is not text; ask for it as CSV in UTF-8", n, len(sample.Head))
 	}
-	return d.Layout.Check()
+	return nil
+}
+
+func (d *File) detectSheet(given layout.Given) error {
+	if given.Form != nil && *given.Form != layout.Workbook {
+		return errors.New("the file is a workbook; leave the form to be detected")
+	}
+	k, why, err := layout.ChooseSheet(d.book, given)
+	if err != nil {
+		return err
+	}
+	survey, err := d.book.Survey(k)
+	if err != nil {
+		return err
+	}
+	d.Layout, d.Evidence = layout.DetectSheet(survey, given, why)
+	return nil
+}
+
+// openBook opens a workbook; nil where the file is none.
+func openBook(f *os.File, size int64) (*workbook.Book, error) {
+	magic := make([]byte, 8)
+	if _, err := f.ReadAt(magic, 0); err != nil {
+		return nil, nil // shorter than any workbook
+	}
+	switch {
+	case bytes.HasPrefix(magic, []byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1")):
+		return nil, workbook.What(f, size)
+	case !bytes.HasPrefix(magic, []byte("PK\x03\x04")):
+		return nil, nil
+	}
+	z, err := zip.NewReader(f, size)
+	if err != nil {
+		return nil, damaged("zip", err)
+	}
+	if !workbook.Is(z) {
+		return nil, nil
+	}
+	return workbook.Open(z)
+}
+
+// Sheets gives the sheets of a workbook; nil for any other delivery.
+func (d *File) Sheets() []workbook.Sheet {
+	if d.book == nil {
+		return nil
+	}
+	return d.book.Sheets
 }
 
 // sample reads head, tail and windows between them, which touch where the file
@@ -148,7 +221,6 @@ func notText(head []byte) error {
 	for _, kind := range []struct{ magic, what string }{
 		{"PK\x03\x04", "a ZIP archive"},
 		{"\x1f\x8b", "compressed twice"},
-		{"\xd0\xcf\x11\xe0", "an old binary workbook or document"},
 		{"%PDF-", "a PDF"},
 	} {
 		if bytes.HasPrefix(head, []byte(kind.magic)) {
@@ -159,13 +231,31 @@ func notText(head []byte) error {
 }
 
 // Rows reads the delivery from its start. What passes is copied to each of
-// the copies, which sees every byte once the last row is read.
-func (d *File) Rows(copies ...io.Writer) (*Reader, error) {
+// the copies, which sees every byte once the last row is read; a delivery that
+// is packed, as workbooks are, is copied as it came before the first row.
+func (d *File) Rows(copies ...io.Writer) (Source, error) {
 	var r io.Reader = io.NewSectionReader(d.f, 0, d.Size)
-	if len(copies) > 0 {
-		r = io.TeeReader(r, io.MultiWriter(copies...))
+	all := io.MultiWriter(copies...)
+	if len(copies) > 0 && (d.Packing != "" || d.book != nil) {
+		delivered, _, err := d.Delivered()
+		if err != nil {
+			return nil, err
+		}
+		if _, err := io.Copy(all, delivered); err != nil {
+			return nil, err
+		}
+	} else if len(copies) > 0 {
+		r = io.TeeReader(r, all)
 	}
-	return NewReader(r, d.Layout)
+	if d.book == nil {
+		return NewReader(r, d.Layout)
+	}
+	s, err := newSheet(d.book, d.Layout, d.Size)
+	if err != nil {
+		return nil, err
+	}
+	d.reading = append(d.reading, s)
+	return s, nil
 }
 
 // Delivered reads the file as it came, and gives its size.
@@ -179,6 +269,9 @@ func (d *File) Delivered() (io.Reader, int64, error) {
 
 // Close closes the file.
 func (d *File) Close() error {
+	for _, r := range d.reading {
+		r.Close()
+	}
 	if d.f != d.delivered {
 		d.f.Close()
 	}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -72,7 +73,7 @@ func NewReader(r io.Reader, l layout.Layout) (*Reader, error) {
 			return nil, err
 		}
 	}
-	if err := s.readHeader(l.HeaderRows); err != nil {
+	if err := s.readHeader(l.HeaderRows, l.HeaderNames); err != nil {
 		return nil, err
 	}
 	return s, nil
@@ -155,7 +156,8 @@ func (s *Reader) grow() error {
 	return s.more(max(batchBytes, min(2*len(s.buf), maxRow+1)))
 }
 
-func (s *Reader) readHeader(rows int) error {
+func (s *Reader) readHeader(rows int, how string) error {
+	var names [][]string
 	for k := 0; k < rows; {
 		text := s.buf[:s.limit()]
 		end, next := delimited.LineEnd(text, 0)
@@ -172,7 +174,7 @@ func (s *Reader) readHeader(rows int) error {
 			if s.cuts != nil {
 				s.rec.Cells = delimited.CutLine(s.rec.Cells[:0], text, 0, s.rec.End, s.cuts)
 			}
-			s.addHeader(text, k)
+			names = append(names, s.headerRow(text, k))
 			s.drop(s.rec.Next)
 			s.line += int64(s.rec.Lines)
 			k++
@@ -182,21 +184,16 @@ func (s *Reader) readHeader(rows int) error {
 			return err
 		}
 	}
-	s.width = len(s.header.Names)
+	s.header.Names = joinHeader(names, how)
 	if rows == 0 {
-		if s.width = len(s.cuts) + 1; s.cuts == nil {
-			s.width = s.usualWidth()
+		width := len(s.cuts) + 1
+		if s.cuts == nil {
+			width = s.usualWidth()
 		}
-		for k := range s.width {
-			s.header.Names = append(s.header.Names, fmt.Sprintf("column_%d", k+1))
-		}
-		return nil
+		s.header.Names = make([]string, width)
 	}
-	for k, name := range s.header.Names {
-		if name == "" {
-			s.header.Names[k] = fmt.Sprintf("column_%d", k+1)
-		}
-	}
+	s.width = len(s.header.Names)
+	nameColumns(s.header.Names)
 	return nil
 }
 
@@ -204,33 +201,23 @@ func (s *Reader) isSkipped(line []byte) bool {
 	return s.dialect.IsBlank(line) || len(s.comment) > 0 && bytes.HasPrefix(line, s.comment)
 }
 
-// addHeader takes a record into the header; further header rows are joined
-// to the names above them.
-func (s *Reader) addHeader(text []byte, k int) {
+// headerRow takes a record as a row of the header.
+func (s *Reader) headerRow(text []byte, k int) (names []string) {
 	if k == 0 {
 		s.header.Line = s.line
 		s.header.Named = true
 	}
 	for i, span := range s.rec.Cells {
 		cell := text[span.Start:span.End]
-		for _, e := range s.rec.Escaped {
-			if e == i {
-				cell = s.dialect.Unescape(nil, cell)
-			}
+		if slices.Contains(s.rec.Escaped, i) {
+			cell = s.dialect.Unescape(nil, cell)
 		}
-		name := strings.TrimSpace(strings.ToValidUTF8(string(cell), string(utf8.RuneError)))
-		switch {
-		case i >= len(s.header.Names):
-			s.header.Names = append(s.header.Names, name)
-		case name != "" && s.header.Names[i] != "":
-			s.header.Names[i] += " " + name
-		case name != "":
-			s.header.Names[i] = name
-		}
+		names = append(names, strings.TrimSpace(strings.ToValidUTF8(string(cell), string(utf8.RuneError))))
 	}
 	for _, d := range s.rec.Defects {
 		s.header.Defects = append(s.header.Defects, Defect{Code: d.Code, Row: -1, Cell: d.Cell, Offset: s.in.offset(text[:d.At])})
 	}
+	return names
 }
 
 // usualWidth is the most common width of the first rows, for a table without a header.
@@ -358,6 +345,9 @@ func (d *Defect) Invalid() string {
 	if d.Code != violation.EncodingInvalid {
 		return ""
 	}
+	if d.Offset < 0 {
+		return fmt.Sprintf("0x%02X", d.Byte)
+	}
 	if d.Byte == 0 {
 		return fmt.Sprintf("byte %d", d.Offset)
 	}
@@ -365,4 +355,9 @@ func (d *Defect) Invalid() string {
 }
 
 // Control says which control character a defect is about.
-func (d *Defect) Control() string { return fmt.Sprintf("0x%02X at byte %d", d.Byte, d.Offset) }
+func (d *Defect) Control() string {
+	if d.Offset < 0 {
+		return fmt.Sprintf("0x%02X", d.Byte)
+	}
+	return fmt.Sprintf("0x%02X at byte %d", d.Byte, d.Offset)
+}

@@ -100,8 +100,6 @@ func openZIP(r *io.SectionReader) (io.ReadCloser, string, error) {
 	var names []string
 	for _, f := range z.File {
 		switch {
-		case f.Name == "xl/workbook.xml" || f.Name == "content.xml":
-			return nil, "", &unreadable{"the file is a workbook (XLSX, ODS), not delimited text; ask for the sheet as CSV, or save it as such"}
 		case f.FileInfo().IsDir() || strings.HasPrefix(f.Name, "__MACOSX/") || strings.HasPrefix(path.Base(f.Name), "."):
 			continue
 		}

@@ -91,7 +91,7 @@ func TestFilesThatCannotBeUnpacked(t *testing.T) {
 		"twice.gz":    {gzipped(t, whole), "compressed twice"},
 		"several.zip": {zipped(t, "a.csv", "x", "b.csv", "y"), "holds 2 files (a.csv, b.csv)"},
 		"empty.zip":   {zipped(t, "folder/", ""), "holds no file"},
-		"book.xlsx":   {zipped(t, "[Content_Types].xml", "x", "xl/workbook.xml", "x"), "is a workbook"},
+		"book.xlsx":   {zipped(t, "[Content_Types].xml", "x", "xl/workbook.xml", "x"), "holds no sheet of cells"},
 		"broken.zip":  {[]byte("PK\x03\x04 and nothing more"), "and damaged"},
 		"bomb.gz":     {gzipped(t, make([]byte, 200<<20)), "more than 300 times its size"},
 	} {

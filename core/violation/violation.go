@@ -29,11 +29,14 @@ const (
 	TypeDecimal
 	TypeDouble
 	TypeBoolean
+	TypeError
+	NumberText
 	NumberPrecision
 	NumberScale
 	DateFormat
 	DateImpossible
 	DateAmbiguous
+	DateText
 	TimeFormat
 	TextLong
 	TextShort
@@ -66,11 +69,14 @@ var table = [codes]struct {
 	TypeDecimal:     {"type.decimal", "type", Reject},
 	TypeDouble:      {"type.double", "type", Reject},
 	TypeBoolean:     {"type.boolean", "type", Reject},
+	TypeError:       {"type.error", "type", Reject},
+	NumberText:      {"number.text", "type", Flag},
 	NumberPrecision: {"number.precision", "type", Reject},
 	NumberScale:     {"number.scale", "type", Reject},
 	DateFormat:      {"date.format", "date", Reject},
 	DateImpossible:  {"date.impossible", "date", Reject},
 	DateAmbiguous:   {"date.ambiguous", "date", Flag},
+	DateText:        {"date.text", "date", Flag},
 	TimeFormat:      {"time.format", "date", Reject},
 	TextLong:        {"text.long", "length", Reject},
 	TextShort:       {"text.short", "length", Reject},

@@ -301,9 +301,16 @@ export interface components {
             /** Format: int64 */
             footerRows?: number;
             form?: string;
+            headerNames?: string;
             /** Format: int64 */
             headerRows?: number;
+            hidden?: string;
+            merged?: string;
             quoteChar?: string;
+            /** @description a name, or a number from 1 */
+            sheet?: string;
+            /** Format: int64 */
+            skipColumns?: number;
             /** Format: int64 */
             skipRows?: number;
         };
@@ -342,15 +349,30 @@ export interface components {
              * @description physical lines below the table
              */
             footerRows: number;
-            /** @description delimited or fixed */
+            /** @description delimited, fixed or workbook */
             form: string;
-            /** Format: int64 */
+            /** @description of several header rows: joined, first or last; which of them name the columns */
+            headerNames: string;
+            /**
+             * Format: int64
+             * @description rows above the data that belong to the header
+             */
             headerRows: number;
+            /** @description of a workbook: read or skip; what becomes of hidden rows and columns */
+            hidden: string;
             /** @description lf, crlf, cr or mixed; all are read alike */
             lineTerminator: string;
+            /** @description of a workbook: first, the value of merged cells stands in the first of them; carried, in all */
+            merged: string;
             /** @description empty: quotes have no meaning */
             quoteChar: string;
+            /** @description of a workbook: the sheet's name */
             sheet: string;
+            /**
+             * Format: int64
+             * @description of a workbook: columns left of the table
+             */
+            skipColumns: number;
             /**
              * Format: int64
              * @description physical lines above the table

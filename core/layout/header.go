@@ -1,0 +1,144 @@
+package layout
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+)
+
+// header decides how many of the first rows name the columns.
+func (d *detection) header(r records) {
+	if set(d, "headerRows", d.given.HeaderRows, &d.layout.HeaderRows, "") {
+		return
+	}
+	rows, confidence, why := firstRow(r)
+	d.layout.HeaderRows = rows
+	if rows > 0 {
+		if more := extraRows(r.cells); more > 0 {
+			d.layout.HeaderRows += more
+			confidence = min(confidence, 0.85)
+			why += fmt.Sprintf("; so do the %d rows under it, unlike those below", more)
+		}
+	}
+	d.note("headerRows", strconv.Itoa(d.layout.HeaderRows), confidence, why)
+}
+
+// firstRow tells whether the first row names the columns: 1 or 0.
+func firstRow(r records) (rows int, confidence float64, why string) {
+	if len(r.cells) == 0 {
+		return 1, 0.3, "there is no row to judge by"
+	}
+	first, rest := r.cells[0], r.cells[1:]
+	seen := map[string]bool{}
+	for _, cell := range first {
+		name := strings.TrimSpace(cell)
+		switch {
+		case isValue(name):
+			return 0, 0.9, fmt.Sprintf("the first row holds the value %q, which names no column", name)
+		case seen[name] && name != "":
+			return 1, 0.6, fmt.Sprintf("the first row holds words, %q twice", name)
+		}
+		seen[name] = true
+	}
+	if len(rest) == 0 {
+		return 1, 0.5, "the only row holds words"
+	}
+	names, recurring, data := 0, 0, ""
+	for k, name := range first {
+		for _, row := range rest {
+			if k < len(row) && row[k] == name && name != "" {
+				recurring++
+			}
+		}
+		// Nearly all cells of the column have one shape, as dates, numbers and
+		// codes have: a first row of another shape names it.
+		if s := commonShape(rest, k); s == "" {
+			continue
+		} else if shape(name) == s {
+			data = name
+		} else {
+			names++
+		}
+	}
+	switch {
+	case data != "":
+		return 0, 0.9, fmt.Sprintf("the first row holds %q, a value like those below it", data)
+	case recurring > len(rest)/10+1:
+		return 0, 0.7, fmt.Sprintf("values of the first row recur %d times below it", recurring)
+	case names > 0:
+		return 1, 0.97, fmt.Sprintf("the first row holds words, and below it %d of %d columns hold numbers, dates or codes", names, len(first))
+	}
+	return 1, 0.75, "the first row holds words that do not recur below it"
+}
+
+// commonShape gives the shape that at least four in five filled cells of a
+// column have, where it is one of values or codes; otherwise "".
+func commonShape(rows [][]string, column int) string {
+	shapes := map[string]int{}
+	filled := 0
+	for _, row := range rows {
+		if column < len(row) && row[column] != "" {
+			filled++
+			shapes[shape(row[column])]++
+		}
+	}
+	for s, n := range shapes {
+		if n*5 >= filled*4 && strings.ContainsAny(s, "9@") {
+			return s
+		}
+	}
+	return ""
+}
+
+// maxExtra is how many rows under the first may belong to the header.
+const maxExtra = 4
+
+// extraRows counts the rows under the first that belong to the header: units,
+// questions, codes. In such a row no column of values holds one; a single bad
+// cell in a row of data is not enough.
+func extraRows(rows [][]string) int {
+	shapes := map[int]string{}
+	if len(rows) < 3 {
+		return 0
+	}
+	for k := range rows[0] {
+		if s := commonShape(rows[min(len(rows)-1, 1+maxExtra):], k); s != "" {
+			shapes[k] = s
+		}
+	}
+	more := 0
+	for _, row := range rows[1:min(len(rows)-1, 1+maxExtra)] {
+		words, values := 0, 0
+		for k, s := range shapes {
+			switch {
+			case k >= len(row) || row[k] == "":
+			case shape(row[k]) == s || isValue(row[k]):
+				values++
+			default:
+				words++
+			}
+		}
+		if words < 2 || values > 0 || 2*words < len(shapes) {
+			break
+		}
+		more++
+	}
+	return more
+}
+
+// headerNames decides which of several header rows name the columns.
+func (d *detection) headerNames(r records) {
+	if set(d, "headerNames", d.given.HeaderNames, &d.layout.HeaderNames, "") || d.layout.HeaderRows < 2 || len(r.cells) == 0 {
+		return
+	}
+	names := map[string]bool{}
+	for _, cell := range r.cells[0] {
+		names[strings.TrimSpace(cell)] = true
+	}
+	if len(names) == len(r.cells[0]) && !names[""] {
+		d.layout.HeaderNames = First
+		d.note("headerNames", First, 0.85, "the first of the header rows names every column, each by another name")
+		return
+	}
+	d.note("headerNames", Joined, 0.8, "the first of the header rows does not name every column, so that the rows are joined")
+}
