@@ -15,8 +15,9 @@ import (
 // layoutFlags are the flags that set single settings of a layout by hand.
 type layoutFlags struct {
 	form, encoding, delimiter, quote, comment string
-	sheet, names, merged, hidden              string
-	skip, skipColumns, header, footer         int
+	sheet, names, merged, hidden, member      string
+	skip, skipColumns, header, footer, fold   int
+	trim                                      bool
 	file                                      string
 	cuts                                      []int
 	cmd                                       *cobra.Command
@@ -34,6 +35,9 @@ func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	f.IntVar(&l.header, "header-rows", 0, "rows that name the columns; 0 for none")
 	f.IntVar(&l.footer, "footer-rows", 0, "lines below the table")
 	f.StringVar(&l.names, "header-names", "", "of several header rows: joined, or only the first or last")
+	f.BoolVar(&l.trim, "trim", false, "blanks around cells are none of theirs; --trim=false keeps them")
+	f.IntVar(&l.fold, "fold", 0, "one value a line: how many lines make a row; 0 for none")
+	f.StringVar(&l.member, "member", "", "of a ZIP archive of several files: which of them to read")
 	f.StringVar(&l.sheet, "sheet", "", "sheet of a workbook, by name or number")
 	f.IntVar(&l.skipColumns, "skip-columns", 0, "columns left of the table in a sheet")
 	f.StringVar(&l.merged, "merged", "", "value of merged cells: only in the first, or carried to all")
@@ -92,13 +96,17 @@ func (l *layoutFlags) given() (g layout.Given, err error) {
 	text("comment-prefix", l.comment, &g.CommentPrefix)
 	text("header-names", l.names, &g.HeaderNames)
 	text("sheet", l.sheet, &g.Sheet)
+	text("member", l.member, &g.Member)
+	if set("trim") {
+		g.Trim = &l.trim
+	}
 	text("merged", l.merged, &g.Merged)
 	text("hidden", l.hidden, &g.Hidden)
 	for _, n := range []struct {
 		flag  string
 		value *int
 		to    **int
-	}{{"skip-rows", &l.skip, &g.SkipRows}, {"header-rows", &l.header, &g.HeaderRows}, {"footer-rows", &l.footer, &g.FooterRows}, {"skip-columns", &l.skipColumns, &g.SkipColumns}} {
+	}{{"skip-rows", &l.skip, &g.SkipRows}, {"header-rows", &l.header, &g.HeaderRows}, {"footer-rows", &l.footer, &g.FooterRows}, {"skip-columns", &l.skipColumns, &g.SkipColumns}, {"fold", &l.fold, &g.Fold}} {
 		if !set(n.flag) {
 			continue
 		}
@@ -136,6 +144,8 @@ func describe(l layout.Layout) string {
 		parts = []string{"sheet " + l.Sheet}
 	case l.Form == layout.Fixed:
 		parts[1] = fmt.Sprintf("fixed width, %d columns", len(l.Cuts)+1)
+	case l.Fold > 0:
+		parts[1] = fmt.Sprintf("%d lines to a row", l.Fold)
 	case l.Delimiter == "":
 		parts[1] = "one column"
 	}

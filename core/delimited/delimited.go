@@ -20,6 +20,7 @@ type Dialect struct {
 	Delimiter string // "" makes each line one cell
 	Quote     string // "" gives quotes no meaning
 	Escape    string // what stands before a quote inside a quoted cell; "" for a doubled quote
+	Trim      bool   // blanks around cells, and around their quotes, are none of theirs
 }
 
 // Span is the place of a cell's text in a buffer.
@@ -98,9 +99,12 @@ func (d *Dialect) Scan(buf []byte, pos int, final bool, width int, r *Record) bo
 	r.Lines, r.Open = 1, false
 	i := pos
 	for {
+		if d.Trim {
+			i = d.skipBlanks(buf, i)
+		}
 		if d.Quote == "" || !hasAt(buf, i, d.Quote) {
 			end, isEnd := d.plain(buf, i, r)
-			r.Cells = append(r.Cells, Span{uint32(i), uint32(end)})
+			r.Cells = append(r.Cells, d.trimmed(buf, Span{uint32(i), uint32(end)}))
 			i = end
 			if isEnd {
 				break
@@ -120,6 +124,9 @@ func (d *Dialect) Scan(buf []byte, pos int, final bool, width int, r *Record) bo
 		}
 		lines := countLines(buf[text:closing])
 		after := closing + len(d.Quote)
+		if d.Trim {
+			after = d.skipBlanks(buf, after)
+		}
 		if after == len(buf) && !final || after < len(buf) && buf[after] == '\r' && after+1 == len(buf) && !final {
 			return false
 		}
@@ -174,6 +181,32 @@ func (d *Dialect) Scan(buf []byte, pos int, final bool, width int, r *Record) bo
 		}
 	}
 	return true
+}
+
+// isBlankAt tells whether a blank stands at i that is no delimiter.
+func (d *Dialect) isBlankAt(buf []byte, i int) bool {
+	return (buf[i] == ' ' || buf[i] == '\t') && !(d.Delimiter != "" && hasAt(buf, i, d.Delimiter))
+}
+
+func (d *Dialect) skipBlanks(buf []byte, i int) int {
+	for i < len(buf) && d.isBlankAt(buf, i) {
+		i++
+	}
+	return i
+}
+
+// trimmed takes the blanks off both ends of a cell where the dialect says so.
+func (d *Dialect) trimmed(buf []byte, s Span) Span {
+	if !d.Trim {
+		return s
+	}
+	for s.Start < s.End && d.isBlankAt(buf, int(s.Start)) {
+		s.Start++
+	}
+	for s.Start < s.End && d.isBlankAt(buf, int(s.End)-1) {
+		s.End--
+	}
+	return s
 }
 
 // plain finds the end of an unquoted cell, and notes a quote inside it.
@@ -269,6 +302,9 @@ func (d *Dialect) looksLikeRecords(buf []byte, from, to, width int) bool {
 func (d *Dialect) lineWidth(line []byte) int {
 	n := 1
 	for i := 0; i < len(line); {
+		if d.Trim {
+			i = d.skipBlanks(line, i)
+		}
 		if d.Quote != "" && hasAt(line, i, d.Quote) {
 			if k := bytes.Index(line[i+len(d.Quote):], []byte(d.Quote)); k >= 0 {
 				i += k + 2*len(d.Quote)
@@ -337,6 +373,17 @@ func (d *Dialect) Unescape(dst, text []byte) []byte {
 // AppendCells appends the places of the cells of buf[start:end], a line that
 // holds no quotes.
 func (d *Dialect) AppendCells(cells []Span, buf []byte, start, end int) []Span {
+	first := len(cells)
+	cells = d.appendCells(cells, buf, start, end)
+	if d.Trim {
+		for k := first; k < len(cells); k++ {
+			cells[k] = d.trimmed(buf, cells[k])
+		}
+	}
+	return cells
+}
+
+func (d *Dialect) appendCells(cells []Span, buf []byte, start, end int) []Span {
 	if d.Delimiter == "" {
 		return append(cells, Span{uint32(start), uint32(end)})
 	}
@@ -377,8 +424,8 @@ func (d *Dialect) AppendCells(cells []Span, buf []byte, start, end int) []Span {
 // IsBlank tells whether a line holds nothing but blanks. A delimiter is not a
 // blank, so that a line of tabs in tab-separated text is a row.
 func (d *Dialect) IsBlank(line []byte) bool {
-	for i, c := range line {
-		if c != ' ' && c != '\t' || d.Delimiter != "" && c == d.Delimiter[0] && hasAt(line, i, d.Delimiter) {
+	for i := range line {
+		if !d.isBlankAt(line, i) {
 			return false
 		}
 	}

@@ -16,6 +16,7 @@ import (
 type column struct {
 	name string
 	cell func(*rand.Rand) string
+	unit string // of a second header row
 }
 
 func pick(words ...string) func(*rand.Rand) string {
@@ -46,24 +47,24 @@ func columns(decimal string) []column {
 		}
 	}
 	return []column{
-		{"ticket", func(rng *rand.Rand) string { return fmt.Sprintf("AH-%06d", rng.IntN(1e6)) }},
-		{"Grower No.", func(rng *rand.Rand) string { return fmt.Sprintf("%05d", rng.IntN(99999)) }},
-		{"grower", pick("Lindenhof", "Mühlbachhof", "Großacker", "Hof am See", "Kleeblatthof")},
-		{"crop", pick("wheat", "barley", "rye", "oats")},
-		{"net_kg", number(40000, 0)}, {"moisture %", number(30, 1)}, {"protein", number(15, 2)},
-		{"weighed on", day("de")}, {"date", day("iso")}, {"printed", day("us")},
+		{"ticket", func(rng *rand.Rand) string { return fmt.Sprintf("AH-%06d", rng.IntN(1e6)) }, "number"},
+		{"Grower No.", func(rng *rand.Rand) string { return fmt.Sprintf("%05d", rng.IntN(99999)) }, "number"},
+		{"grower", pick("Lindenhof", "Mühlbachhof", "Großacker", "Hof am See", "Kleeblatthof"), ""},
+		{"crop", pick("wheat", "barley", "rye", "oats"), ""},
+		{"net_kg", number(40000, 0), "kilograms"}, {"moisture %", number(30, 1), "percent"}, {"protein", number(15, 2), "g in 100 g"},
+		{"weighed on", day("de"), "day"}, {"date", day("iso"), "calendar day"}, {"printed", day("us"), "day of print"},
 		{"at", func(rng *rand.Rand) string {
 			return fmt.Sprintf("%02d:%02d:%02d", rng.IntN(24), rng.IntN(60), rng.IntN(60))
-		}},
+		}, "UTC"},
 		{"stamp", func(rng *rand.Rand) string {
 			return fmt.Sprintf("2026-07-%02dT%02d:%02d:00Z", 1+rng.IntN(28), rng.IntN(24), rng.IntN(60))
-		}},
-		{"remark", pick("", "", "second load", "wet, cold; late", "driver said \"wet\"", "left at 5' mark", "all well, thanks", "a|b", "it's fine")},
-		{"site", pick("Ahrensee", "Brunnthal", "Colmitz", "Dornau", "Elmenau", "")},
-		{"organic", pick("yes", "no")},
-		{"mail", func(rng *rand.Rand) string { return fmt.Sprintf("hof%d@talfeld.example", rng.IntN(99)) }},
-		{"path", pick("/scale/1", "/scale/2", "C:\\scale\\3")},
-		{"list", pick("1,2,3", "4", "5,6")},
+		}, "UTC"},
+		{"remark", pick("", "", "second load", "wet, cold; late", "driver said \"wet\"", "left at 5' mark", "all well, thanks", "a|b", "it's fine"), ""},
+		{"site", pick("Ahrensee", "Brunnthal", "Colmitz", "Dornau", "Elmenau", ""), ""},
+		{"organic", pick("yes", "no"), ""},
+		{"mail", func(rng *rand.Rand) string { return fmt.Sprintf("hof%d@talfeld.example", rng.IntN(99)) }, "address"},
+		{"path", pick("/scale/1", "/scale/2", "C:\\scale\\3"), ""},
+		{"list", pick("1,2,3", "4", "5,6"), ""},
 	}
 }
 
@@ -83,7 +84,7 @@ type sent struct {
 
 // send writes a random table in a random dialect, as some sender might.
 func send(rng *rand.Rand) sent {
-	delimiter := []string{",", ",", ",", ";", ";", ";", "\t", "\t", "|", "^", "~"}[rng.IntN(11)]
+	delimiter := []string{",", ",", ",", ";", ";", ";", "\t", "\t", "|", "^", "~", "||", "§", "\x1f", "|~|"}[rng.IntN(15)]
 	quote := []string{`"`, `"`, `"`, `"`, "'"}[rng.IntN(5)]
 	decimal := "."
 	if delimiter != "," && rng.IntN(2) == 0 {
@@ -95,11 +96,15 @@ func send(rng *rand.Rand) sent {
 	always := rng.IntN(4) == 0
 	var b strings.Builder
 	quoted := false
+	blank := ""
+	if delimiter != "\t" && rng.IntN(8) == 0 {
+		blank = " " // behind each delimiter
+	}
 	end := []string{"\n", "\r\n", "\n", "\r"}[rng.IntN(4)]
 	put := func(cells []string) {
 		for i, c := range cells {
 			if i > 0 {
-				b.WriteString(delimiter)
+				b.WriteString(delimiter + blank)
 			}
 			if always || strings.Contains(c, delimiter) || strings.Contains(c, quote) {
 				c = quote + strings.ReplaceAll(c, quote, quote+quote) + quote
@@ -109,7 +114,7 @@ func send(rng *rand.Rand) sent {
 		}
 		b.WriteString(end)
 	}
-	w := sent{want: layout.Layout{Delimiter: delimiter, QuoteChar: quote}}
+	w := sent{want: layout.Layout{Delimiter: delimiter, QuoteChar: quote, Trim: blank != ""}}
 	if rng.IntN(4) == 0 {
 		titles := []string{"Talfeld growers' co-operative", "Weighbridge tickets, July 2026", "", "Printed 31.07.2026 by scale 2"}
 		w.want.SkipRows = 1 + rng.IntN(len(titles))
@@ -124,6 +129,18 @@ func send(rng *rand.Rand) sent {
 			names[i] = all[i].name
 		}
 		put(names)
+		if values := 0; rng.IntN(6) == 0 {
+			units := make([]string, len(all))
+			for i := range all {
+				if units[i] = all[i].unit; units[i] != "" {
+					values++
+				}
+			}
+			if values > 2 {
+				w.want.HeaderRows = 2
+				put(units)
+			}
+		}
 	}
 	rows := []int{3, 8, 30, 200, 1500}[rng.IntN(5)]
 	for range rows {
@@ -153,6 +170,7 @@ func TestCorpus(t *testing.T) {
 			"headerRows": l.HeaderRows == w.want.HeaderRows,
 			"skipRows":   l.SkipRows == w.want.SkipRows,
 			"footerRows": l.FooterRows == 0,
+			"trim":       l.Trim == w.want.Trim,
 		}
 		isRight := true
 		for setting, ok := range good {

@@ -31,7 +31,7 @@ func Detect(sample Sample, given Given) (Layout, []Evidence) {
 
 // sorted gives the evidence in the order in which the settings act.
 func (d *detection) sorted() []Evidence {
-	order := []string{"form", "encoding", "sheet", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "commentPrefix", "skipRows", "skipColumns",
+	order := []string{"form", "encoding", "sheet", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "trim", "commentPrefix", "fold", "skipRows", "skipColumns",
 		"headerRows", "headerNames", "footerRows", "merged", "hidden"}
 	slices.SortStableFunc(d.evidence, func(a, b Evidence) int {
 		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
@@ -52,6 +52,18 @@ func (d *detection) note(setting, value string, confidence float64, why string) 
 	d.evidence = append(d.evidence, Evidence{setting, value, confidence, why})
 }
 
+// revise replaces the evidence of a setting that a later look sees otherwise;
+// one that was set by hand keeps it.
+func (d *detection) revise(setting, value string, confidence float64, why string) {
+	for k := range d.evidence {
+		if e := &d.evidence[k]; e.Setting == setting && e.Why != byHand {
+			*e = Evidence{setting, value, confidence, why}
+		}
+	}
+}
+
+const byHand = "set by hand"
+
 // set takes over a setting that was made by hand.
 func set[T any](d *detection, setting string, given *T, to *T, show string) bool {
 	if given == nil {
@@ -61,7 +73,7 @@ func set[T any](d *detection, setting string, given *T, to *T, show string) bool
 	if show == "" {
 		show = fmt.Sprint(*given)
 	}
-	d.note(setting, show, 1, "set by hand")
+	d.note(setting, show, 1, byHand)
 	return true
 }
 
@@ -262,6 +274,7 @@ func (r *records) isProse(row int) bool {
 // trial is a dialect that the head was read with.
 type trial struct {
 	delimiter, quote string
+	trim             bool
 	records          records
 	width, count     int
 	score            float64
@@ -309,11 +322,13 @@ func (d *detection) noteDialect(text []byte, best, second *trial, hasDelimiter, 
 // dialect decides delimiter and quote together: each pair reads the head, and
 // the one whose rows have the steadiest width and the fewest defects wins.
 func (d *detection) dialect(text []byte) records {
-	delimiters := []string{",", ";", "\t", "|", ":", "^", "~", " "}
 	quotes := []string{`"`, "'"}
+	var delimiters []string
 	givenDelimiter := set(d, "delimiter", d.given.Delimiter, &d.layout.Delimiter, Name(deref(d.given.Delimiter)))
 	if givenDelimiter {
 		delimiters = []string{d.layout.Delimiter}
+	} else {
+		delimiters = candidates(text)
 	}
 	givenQuote := set(d, "quoteChar", d.given.QuoteChar, &d.layout.QuoteChar, Name(deref(d.given.QuoteChar)))
 	if givenQuote {
@@ -327,6 +342,7 @@ func (d *detection) dialect(text []byte) records {
 			d.note("doubleQuote", "false", 0.8, `quotes inside cells have a backslash before them, and none is doubled`)
 		}
 	}
+	givenTrim := set(d, "trim", d.given.Trim, &d.layout.Trim, "")
 	skip := deref(d.given.SkipRows)
 	var best, second trial
 	best.score, second.score = -1, -1
@@ -334,7 +350,8 @@ func (d *detection) dialect(text []byte) records {
 		for _, delimiter := range delimiters {
 			l := d.layout
 			l.Delimiter, l.QuoteChar = delimiter, quote
-			t := trial{delimiter: delimiter, quote: quote, records: scan(text, l.Dialect(), l.CommentPrefix, skip, d.whole)}
+			l.Trim = l.Trim || !givenTrim && quotesBehindBlanks(text, delimiter, quote)
+			t := trial{delimiter: delimiter, quote: quote, trim: l.Trim, records: scan(text, l.Dialect(), l.CommentPrefix, skip, d.whole)}
 			t.width, t.count = t.records.mode()
 			t.score = d.score(&t.records, t.width, t.count, delimiter, quote)
 			switch {
@@ -349,44 +366,52 @@ func (d *detection) dialect(text []byte) records {
 		}
 	}
 	d.width = best.width
-	n := len(best.records.cells)
-	if d.fixed(text, &best.records, best.score) {
-		n = len(best.records.cells)
-		if d.given.Form == nil {
-			d.note("form", "fixed", 0.85, "the lines are padded with blanks to columns of fixed width")
-		}
-	} else {
-		if d.given.Form == nil {
-			d.note("form", "delimited", 0.9, "the bytes are text, and a delimiter fits it better than cuts")
-		}
-		d.noteDialect(text, &best, &second, givenDelimiter, givenQuote)
+	isFixed := d.fixed(text, &best.records, best.score)
+	switch {
+	case isFixed && d.given.Form == nil:
+		d.note("form", Fixed, 0.85, "the lines are padded with blanks to columns of fixed width")
+	case !isFixed && d.given.Form == nil:
+		d.note("form", Delimited, 0.9, "the bytes are text, and a delimiter fits it better than cuts")
 	}
-	// Lines above the table: all records before the first two in a row that
-	// have the table's width.
+	if !isFixed {
+		d.noteDialect(text, &best, &second, givenDelimiter, givenQuote)
+		if best.width == 1 || d.given.Fold != nil {
+			d.fold(&best.records)
+		}
+		if !givenTrim && d.layout.Fold == 0 {
+			d.trim(&best)
+		}
+	}
+	d.skipRows(&best.records)
+	return best.records
+}
+
+// skipRows finds the lines above the table: all records before the first two
+// in a row that have the table's width.
+func (d *detection) skipRows(r *records) {
+	n := len(r.cells)
 	for d.first = 0; d.first < n; d.first++ {
-		if len(best.records.cells[d.first]) == d.width && (d.first+1 >= n || len(best.records.cells[d.first+1]) == d.width) {
+		if len(r.cells[d.first]) == d.width && (d.first+1 >= n || len(r.cells[d.first+1]) == d.width) {
 			break
 		}
 	}
 	if d.first == n || d.width == 1 {
 		d.first = 0
 	}
-	for d.first+1 < n && d.width > 1 && best.records.isProse(d.first) && len(best.records.cells[d.first+1]) == d.width {
+	for d.first+1 < n && d.width > 1 && d.layout.Fold == 0 && r.isProse(d.first) && len(r.cells[d.first+1]) == d.width {
 		d.first++
 	}
 	if !set(d, "skipRows", d.given.SkipRows, &d.layout.SkipRows, "") {
 		if d.first > 0 {
-			d.layout.SkipRows = best.records.line[d.first] - 1
+			d.layout.SkipRows = r.line[d.first] - 1
 			d.note("skipRows", strconv.Itoa(d.layout.SkipRows), 0.9, fmt.Sprintf("line %d is the first with %d cells, the lines above it have fewer or more", d.layout.SkipRows+1, d.width))
 		} else {
 			d.note("skipRows", "0", 0.95, "the table begins at the top")
 		}
 	}
 	if d.first > 0 && d.given.SkipRows == nil {
-		best.records.cells = best.records.cells[d.first:]
-		best.records.line = best.records.line[d.first:]
+		r.cells, r.line = r.cells[d.first:], r.line[d.first:]
 	}
-	return best.records
 }
 
 func deref[T any](p *T) (zero T) {
@@ -409,14 +434,25 @@ func (d *detection) score(r *records, width, count int, delimiter, quote string)
 		return 0.1 * steady
 	}
 	cells, sense := 0, 0.0
+	filled := make([]bool, width)
 	for _, row := range r.cells {
-		for _, cell := range row {
+		for k, cell := range row {
 			cells++
 			sense += senseOf(cell)
+			if cell != "" && len(row) == width {
+				filled[k] = true
+			}
+		}
+	}
+	hollow := 0
+	for _, is := range filled {
+		if !is {
+			hollow++
 		}
 	}
 	score := steady * steady * (0.4 + 0.6*sense/float64(cells))
 	score *= 1 - 0.5/float64(width)
+	score *= 1 - 0.3*float64(hollow)/float64(width) // half of a delimiter leaves every second column empty
 	score *= 1 - 0.5*min(1, float64(r.defects)/float64(n))
 	score *= 1 + 0.2*float64(r.enclosed)/float64(cells)
 	switch delimiter {

@@ -112,7 +112,7 @@ func (d *detection) fixed(text []byte, r *records, score float64) bool {
 		return false
 	}
 	l := d.layout
-	confidence, why := 1.0, "set by hand"
+	confidence, why := 1.0, byHand
 	if d.given.Cuts != nil {
 		l.Cuts = *d.given.Cuts
 	} else {

@@ -118,7 +118,8 @@ func extraRows(rows [][]string) int {
 				words++
 			}
 		}
-		if words < 2 || values > 0 || 2*words < len(shapes) {
+		// Under one such row another may leave most columns empty.
+		if values > 0 || words == 0 || more == 0 && (words < 2 || 2*words < len(shapes)) {
 			break
 		}
 		more++

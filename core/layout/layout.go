@@ -46,12 +46,15 @@ type Layout struct {
 	Delimiter      string `json:"delimiter" doc:"empty: every line is one cell"`
 	QuoteChar      string `json:"quoteChar" doc:"empty: quotes have no meaning"`
 	DoubleQuote    bool   `json:"doubleQuote" doc:"a quote inside a quoted cell is doubled; otherwise a backslash stands before it"`
+	Trim           bool   `json:"trim" doc:"blanks around cells, and around their quotes, are none of theirs"`
 	CommentPrefix  string `json:"commentPrefix"`
 	LineTerminator string `json:"lineTerminator" doc:"lf, crlf, cr or mixed; all are read alike"`
 	SkipRows       int    `json:"skipRows" doc:"physical lines above the table"`
 	HeaderRows     int    `json:"headerRows" doc:"rows above the data that belong to the header"`
 	HeaderNames    string `json:"headerNames" doc:"of several header rows: joined, first or last; which of them name the columns"`
 	FooterRows     int    `json:"footerRows" doc:"physical lines below the table"`
+	Fold           int    `json:"fold" doc:"one value a line: how many lines make a row; 0 for none"`
+	Member         string `json:"member" doc:"of a ZIP archive of several files: which of them is read"`
 	Sheet          string `json:"sheet" doc:"of a workbook: the sheet's name"`
 	SkipColumns    int    `json:"skipColumns" doc:"of a workbook: columns left of the table"`
 	Merged         string `json:"merged" doc:"of a workbook: first, the value of merged cells stands in the first of them; carried, in all"`
@@ -67,12 +70,15 @@ type Given struct {
 	Delimiter     *string `json:"delimiter,omitempty"`
 	QuoteChar     *string `json:"quoteChar,omitempty"`
 	DoubleQuote   *bool   `json:"doubleQuote,omitempty"`
+	Trim          *bool   `json:"trim,omitempty"`
 	CommentPrefix *string `json:"commentPrefix,omitempty"`
 	SkipRows      *int    `json:"skipRows,omitempty"`
 	HeaderRows    *int    `json:"headerRows,omitempty"`
 	FooterRows    *int    `json:"footerRows,omitempty"`
 	HeaderNames   *string `json:"headerNames,omitempty"`
 	Cuts          *[]int  `json:"cuts,omitempty"`
+	Fold          *int    `json:"fold,omitempty"`
+	Member        *string `json:"member,omitempty"`
 	Sheet         *string `json:"sheet,omitempty" doc:"a name, or a number from 1"`
 	SkipColumns   *int    `json:"skipColumns,omitempty"`
 	Merged        *string `json:"merged,omitempty"`
@@ -83,6 +89,9 @@ type Given struct {
 // delivery is read alike.
 func (l Layout) Given() Given {
 	g := Given{Form: &l.Form, SkipRows: &l.SkipRows, HeaderRows: &l.HeaderRows, HeaderNames: &l.HeaderNames, FooterRows: &l.FooterRows}
+	if l.Member != "" {
+		g.Member = &l.Member
+	}
 	switch l.Form {
 	case Workbook:
 		g.Sheet, g.SkipColumns, g.Merged, g.Hidden = &l.Sheet, &l.SkipColumns, &l.Merged, &l.Hidden
@@ -91,6 +100,7 @@ func (l Layout) Given() Given {
 		g.Cuts = &l.Cuts
 	}
 	g.Encoding, g.Delimiter, g.QuoteChar, g.DoubleQuote, g.CommentPrefix = &l.Encoding, &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.CommentPrefix
+	g.Trim, g.Fold = &l.Trim, &l.Fold
 	return g
 }
 
@@ -99,9 +109,10 @@ func (g Given) Over(base Given) Given {
 	return Given{
 		Form: cmp.Or(g.Form, base.Form), Encoding: cmp.Or(g.Encoding, base.Encoding), Delimiter: cmp.Or(g.Delimiter, base.Delimiter),
 		QuoteChar: cmp.Or(g.QuoteChar, base.QuoteChar), DoubleQuote: cmp.Or(g.DoubleQuote, base.DoubleQuote),
+		Trim: cmp.Or(g.Trim, base.Trim), Fold: cmp.Or(g.Fold, base.Fold),
 		CommentPrefix: cmp.Or(g.CommentPrefix, base.CommentPrefix), SkipRows: cmp.Or(g.SkipRows, base.SkipRows),
 		HeaderRows: cmp.Or(g.HeaderRows, base.HeaderRows), HeaderNames: cmp.Or(g.HeaderNames, base.HeaderNames),
-		FooterRows: cmp.Or(g.FooterRows, base.FooterRows), Cuts: cmp.Or(g.Cuts, base.Cuts), Sheet: cmp.Or(g.Sheet, base.Sheet),
+		FooterRows: cmp.Or(g.FooterRows, base.FooterRows), Cuts: cmp.Or(g.Cuts, base.Cuts), Sheet: cmp.Or(g.Sheet, base.Sheet), Member: cmp.Or(g.Member, base.Member),
 		SkipColumns: cmp.Or(g.SkipColumns, base.SkipColumns), Merged: cmp.Or(g.Merged, base.Merged), Hidden: cmp.Or(g.Hidden, base.Hidden),
 	}
 }
@@ -113,6 +124,9 @@ type Evidence struct {
 	Confidence float64 `json:"confidence" doc:"0 to 1; 1 for a setting made by hand"`
 	Why        string  `json:"why"`
 }
+
+// maxFold is how many lines may make one row.
+const maxFold = 10000
 
 // Check says what is wrong with the settings.
 func (l *Layout) Check() error {
@@ -148,13 +162,16 @@ func (l *Layout) Check() error {
 	if utf8.RuneCountInString(l.QuoteChar) > 1 {
 		return fmt.Errorf("quoteChar %q is more than one character", l.QuoteChar)
 	}
+	if l.Fold > maxFold {
+		return fmt.Errorf("fold is %d: at most %d lines make a row", l.Fold, maxFold)
+	}
 	if l.Delimiter != "" && l.Delimiter == l.QuoteChar {
 		return fmt.Errorf("delimiter and quoteChar are both %q", l.Delimiter)
 	}
 	for _, n := range []struct {
 		setting string
 		value   int
-	}{{"skipRows", l.SkipRows}, {"headerRows", l.HeaderRows}, {"footerRows", l.FooterRows}, {"skipColumns", l.SkipColumns}} {
+	}{{"skipRows", l.SkipRows}, {"headerRows", l.HeaderRows}, {"footerRows", l.FooterRows}, {"skipColumns", l.SkipColumns}, {"fold", l.Fold}} {
 		if n.value < 0 {
 			return fmt.Errorf("%s is %d: it counts from 0", n.setting, n.value)
 		}
@@ -167,7 +184,10 @@ func (l *Layout) Dialect() delimited.Dialect {
 	if l.Form == Fixed {
 		return delimited.Dialect{} // a line is one text, which the cuts divide
 	}
-	d := delimited.Dialect{Delimiter: l.Delimiter, Quote: l.QuoteChar}
+	d := delimited.Dialect{Delimiter: l.Delimiter, Quote: l.QuoteChar, Trim: l.Trim}
+	if l.Fold > 0 {
+		d.Delimiter = "" // a line is one value
+	}
 	if !l.DoubleQuote {
 		d.Escape = `\`
 	}

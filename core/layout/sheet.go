@@ -17,7 +17,7 @@ func ChooseSheet(book *workbook.Book, given Given) (sheet int, why Evidence, err
 		if err != nil {
 			return 0, why, err
 		}
-		return sheet, Evidence{"sheet", book.Sheets[sheet].Name, 1, "set by hand"}, nil
+		return sheet, Evidence{"sheet", book.Sheets[sheet].Name, 1, byHand}, nil
 	}
 	const looked = 200
 	sheet = -1
@@ -106,7 +106,7 @@ func DetectSheet(s *workbook.Survey, given Given, why Evidence) (Layout, []Evide
 	}
 	lines = lines[top:]
 	if !set(&d, "skipRows", given.SkipRows, &d.layout.SkipRows, "") {
-		d.skipRows(lines, top)
+		d.sheetTop(lines, top)
 	}
 	from, to := tableColumns(lines)
 	if !set(&d, "skipColumns", given.SkipColumns, &d.layout.SkipColumns, "") {
@@ -196,14 +196,10 @@ func (d *detection) mergedHeader(s *workbook.Survey) {
 		return
 	}
 	d.layout.HeaderRows = rows
-	for k := range d.evidence {
-		if e := &d.evidence[k]; e.Setting == "headerRows" {
-			*e = Evidence{"headerRows", strconv.Itoa(rows), 0.85, fmt.Sprintf("names in row %d are merged with cells beside or below them", top)}
-		}
-	}
+	d.revise("headerRows", strconv.Itoa(rows), 0.85, fmt.Sprintf("names in row %d are merged with cells beside or below them", top))
 }
 
-func (d *detection) skipRows(lines []workbook.Line, top int) {
+func (d *detection) sheetTop(lines []workbook.Line, top int) {
 	if len(lines) > 0 && lines[0].Number > 1 {
 		d.layout.SkipRows = lines[0].Number - 1
 	}

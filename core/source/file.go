@@ -101,7 +101,7 @@ func (d *File) prepare(given layout.Given) error {
 		return err
 	}
 	if d.book == nil {
-		content, inner, packing, err := unpack(d.f, d.Size)
+		content, inner, packing, err := unpack(d.f, d.Size, given.Member)
 		if err != nil {
 			return err
 		}
@@ -123,6 +123,9 @@ func (d *File) prepare(given layout.Given) error {
 	}
 	if err != nil {
 		return err
+	}
+	if given.Member != nil && d.Packing == "zip" {
+		d.Layout.Member = *given.Member
 	}
 	return d.Layout.Check()
 }

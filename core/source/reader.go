@@ -33,6 +33,7 @@ type Reader struct {
 	dialect delimited.Dialect
 	comment []byte
 	cuts    []int // of fixed form, otherwise nil
+	fold    int   // lines that make a row; 0 where a record is one
 	header  Header
 	footer  int
 
@@ -51,7 +52,7 @@ func NewReader(r io.Reader, l layout.Layout) (*Reader, error) {
 	if err := l.Check(); err != nil {
 		return nil, err
 	}
-	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, line: 1}
+	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, fold: l.Fold, line: 1}
 	s.in.r = r
 	if l.Form == "fixed" {
 		s.cuts = append([]int{}, l.Cuts...)
@@ -157,6 +158,9 @@ func (s *Reader) grow() error {
 }
 
 func (s *Reader) readHeader(rows int, how string) error {
+	if s.fold > 0 {
+		return s.readFoldedHeader(rows, how)
+	}
 	var names [][]string
 	for k := 0; k < rows; {
 		text := s.buf[:s.limit()]
@@ -174,7 +178,10 @@ func (s *Reader) readHeader(rows int, how string) error {
 			if s.cuts != nil {
 				s.rec.Cells = delimited.CutLine(s.rec.Cells[:0], text, 0, s.rec.End, s.cuts)
 			}
-			names = append(names, s.headerRow(text, k))
+			if k == 0 {
+				s.header.Line, s.header.Named = s.line, true
+			}
+			names = append(names, s.headerRow(text))
 			s.drop(s.rec.Next)
 			s.line += int64(s.rec.Lines)
 			k++
@@ -202,11 +209,7 @@ func (s *Reader) isSkipped(line []byte) bool {
 }
 
 // headerRow takes a record as a row of the header.
-func (s *Reader) headerRow(text []byte, k int) (names []string) {
-	if k == 0 {
-		s.header.Line = s.line
-		s.header.Named = true
-	}
+func (s *Reader) headerRow(text []byte) (names []string) {
 	for i, span := range s.rec.Cells {
 		cell := text[span.Start:span.End]
 		if slices.Contains(s.rec.Escaped, i) {
@@ -277,6 +280,10 @@ func (s *Reader) cut(b *Batch) bool {
 		width = 0
 	}
 	pos := 0
+	if s.fold > 0 {
+		pos = s.cutFolded(b, text)
+		return pos > 0 && s.hand(b, pos)
+	}
 	nextQuote := -1
 	for pos < len(text) {
 		end, next := delimited.LineEnd(text, pos)
@@ -304,9 +311,11 @@ func (s *Reader) cut(b *Batch) bool {
 		pos = s.rec.Next
 		s.line += int64(s.rec.Lines)
 	}
-	if pos == 0 {
-		return false
-	}
+	return pos > 0 && s.hand(b, pos)
+}
+
+// hand gives the text before pos, with the rows in it, to the batch.
+func (s *Reader) hand(b *Batch, pos int) bool {
 	s.row += int64(len(b.Rows))
 	old := b.Arena
 	b.Arena, b.text = s.buf[:pos], pos

@@ -83,6 +83,16 @@ func TestReader(t *testing.T) {
 			table{names: []string{"column_1", "column_2"}, rows: [][]string{{"1", "2"}, {"3", "4"}}, lines: []int64{1, 2}}},
 		{"two header rows", "net,\nkg,site\n1,2\n", with(func(l *layout.Layout) { l.HeaderRows = 2 }),
 			table{names: []string{"net kg", "site"}, rows: [][]string{{"1", "2"}}, lines: []int64{3}}},
+		{"the first of two header rows", "net,site\nkg,\n1,2\n", with(func(l *layout.Layout) { l.HeaderRows, l.HeaderNames = 2, layout.First }),
+			table{names: []string{"net", "site"}, rows: [][]string{{"1", "2"}}, lines: []int64{3}}},
+		{"the last of two header rows", "net,site\nkg,\n1,2\n", with(func(l *layout.Layout) { l.HeaderRows, l.HeaderNames = 2, layout.Last }),
+			table{names: []string{"kg", "column_2"}, rows: [][]string{{"1", "2"}}, lines: []int64{3}}},
+		{"blanks around cells", "a , b\n 1, \"x, y\" \n2 ,\t\n", with(func(l *layout.Layout) { l.Trim = true }),
+			table{names: []string{"a", "b"}, rows: [][]string{{"1", "x, y"}, {"2", ""}}, lines: []int64{2, 3}}},
+		{"folded", "a\nb\n1\n\"2\n3\"\n# note\n4\n\n5\n", with(func(l *layout.Layout) { l.Fold, l.CommentPrefix = 2, "#" }),
+			table{names: []string{"a", "b"}, rows: [][]string{{"1", "2\n3"}, {"4", ""}, {"5"}}, lines: []int64{3, 7, 9}, defects: []string{"row.short row 3 line 9 byte 22"}}},
+		{"folded without a header", "1\n2\n\n\n", with(func(l *layout.Layout) { l.Fold, l.HeaderRows = 2, 0 }),
+			table{names: []string{"column_1", "column_2"}, rows: [][]string{{"1", "2"}}, lines: []int64{1}}},
 		{"unnamed and quoted headers", "a,,\"b\nc\"\n1,2,3\n", plain, table{names: []string{"a", "column_2", "b\nc"}, rows: [][]string{{"1", "2", "3"}}, lines: []int64{3}}},
 		{"short and long rows", "a,b\n1\n1,2,3\n4,5\n", plain, table{names: []string{"a", "b"}, rows: [][]string{{"1"}, {"1", "2", "3"}, {"4", "5"}}, lines: []int64{2, 3, 4},
 			defects: []string{"row.short row 1 line 2 byte 4", "row.long row 2 line 3 byte 6"}}},
@@ -320,11 +330,12 @@ func TestFlowStops(t *testing.T) {
 }
 
 func FuzzReader(f *testing.F) {
-	f.Add([]byte("a;b\n1;\"x\n2;y\n"), ";", `"`, "#", 0, 1, 0)
-	f.Add([]byte("t\na|b\r\n'1'|'2''3'\r\nsum\r\n"), "|", "'", "", 1, 1, 1)
-	f.Fuzz(func(t *testing.T, text []byte, delimiter, quote, comment string, skip, header, footer int) {
+	f.Add([]byte("a;b\n1;\"x\n2;y\n"), ";", `"`, "#", 0, 1, 0, 0)
+	f.Add([]byte("1\n2\n\n3\n \n"), "", "", "#", 0, 0, 0, 2)
+	f.Add([]byte("t\na|b\r\n'1'|'2''3'\r\nsum\r\n"), "|", "'", "", 1, 1, 1, 10)
+	f.Fuzz(func(t *testing.T, text []byte, delimiter, quote, comment string, skip, header, footer, fold int) {
 		l := layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: delimiter, QuoteChar: quote, DoubleQuote: len(text)%2 == 0, CommentPrefix: comment,
-			SkipRows: skip % 4, HeaderRows: header % 4, FooterRows: footer % 4}
+			Fold: max(0, fold%5), Trim: fold > 9, SkipRows: skip % 4, HeaderRows: header % 4, FooterRows: footer % 4}
 		if l.Check() != nil || len(text) > 1<<16 {
 			return
 		}

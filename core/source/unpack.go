@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"path"
+	"slices"
 	"strings"
 
 	"github.com/klauspost/compress/zstd"
@@ -25,7 +26,7 @@ const (
 
 // unpack replaces a compressed file by its content. It returns nil where the
 // file is not compressed.
-func unpack(f *os.File, size int64) (content *os.File, inner, packing string, err error) {
+func unpack(f *os.File, size int64, member *string) (content *os.File, inner, packing string, err error) {
 	magic := make([]byte, 4)
 	if _, err := f.ReadAt(magic, 0); err != nil {
 		return nil, "", "", nil // shorter than any compressed file
@@ -46,15 +47,14 @@ func unpack(f *os.File, size int64) (content *os.File, inner, packing string, er
 	case bytes.HasPrefix(magic, []byte("PK\x03\x04")):
 		packing = "zip"
 		var z io.ReadCloser
-		if z, inner, err = openZIP(all); err == nil {
+		if z, inner, err = openZIP(all, member); err == nil {
 			defer z.Close()
 			r = z
 		}
 	default:
 		return nil, "", "", nil
 	}
-	var told *unreadable
-	if errors.As(err, &told) {
+	if errors.As(err, new(*unreadable)) || errors.As(err, new(*Several)) {
 		return nil, "", "", err
 	} else if err != nil {
 		return nil, "", "", damaged(packing, err)
@@ -90,36 +90,58 @@ type unreadable struct{ what string }
 
 func (u *unreadable) Error() string { return u.what }
 
-// openZIP opens the only file of a ZIP archive.
-func openZIP(r *io.SectionReader) (io.ReadCloser, string, error) {
+// Several says that a ZIP archive holds several files, of which one is to be chosen.
+type Several struct{ Names []string }
+
+func (s *Several) Error() string {
+	list := strings.Join(s.Names[:min(len(s.Names), namesListed)], ", ")
+	if len(s.Names) > namesListed {
+		list += ", …"
+	}
+	return fmt.Sprintf("the ZIP archive holds %d files (%s); choose one of them as the member, or take each out", len(s.Names), list)
+}
+
+// Members gives the names of the files in a ZIP archive.
+func Members(z *zip.Reader) (names []string) {
+	for _, f := range z.File {
+		if !f.FileInfo().IsDir() && !strings.HasPrefix(f.Name, "__MACOSX/") && !strings.HasPrefix(path.Base(f.Name), ".") {
+			names = append(names, f.Name)
+		}
+	}
+	return names
+}
+
+// openZIP opens the only file of a ZIP archive, or the one that is chosen.
+func openZIP(r *io.SectionReader, member *string) (io.ReadCloser, string, error) {
 	z, err := zip.NewReader(r, r.Size())
 	if err != nil {
 		return nil, "", err
 	}
-	var files []*zip.File
-	var names []string
+	names := Members(z)
+	name := ""
+	switch {
+	case len(names) == 0:
+		return nil, "", &unreadable{"the ZIP archive holds no file"}
+	case member != nil && *member != "":
+		if name = *member; !slices.Contains(names, name) {
+			return nil, "", &unreadable{fmt.Sprintf("the ZIP archive holds no file %q, but %s", name, strings.Join(names[:min(len(names), namesListed)], ", "))}
+		}
+	case len(names) > 1:
+		return nil, "", &Several{names}
+	default:
+		name = names[0]
+	}
 	for _, f := range z.File {
-		switch {
-		case f.FileInfo().IsDir() || strings.HasPrefix(f.Name, "__MACOSX/") || strings.HasPrefix(path.Base(f.Name), "."):
+		if f.Name != name {
 			continue
 		}
-		files = append(files, f)
-		names = append(names, f.Name)
-	}
-	switch {
-	case len(files) == 0:
-		return nil, "", &unreadable{"the ZIP archive holds no file"}
-	case len(files) > 1:
-		list := strings.Join(names[:min(len(names), namesListed)], ", ")
-		if len(names) > namesListed {
-			list += ", …"
+		if f.Flags&1 != 0 {
+			return nil, "", &unreadable{"the file in the ZIP archive is protected by a password; ask the sender for it without"}
 		}
-		return nil, "", &unreadable{fmt.Sprintf("the ZIP archive holds %d files (%s); take them out and hand in each", len(files), list)}
-	case files[0].Flags&1 != 0:
-		return nil, "", &unreadable{"the file in the ZIP archive is protected by a password; ask the sender for it without"}
+		content, err := f.Open()
+		return content, f.Name, err
 	}
-	content, err := files[0].Open()
-	return content, path.Base(files[0].Name), err
+	return nil, "", &unreadable{"the ZIP archive holds no file"}
 }
 
 // temporary makes a file without a name, which goes when it is closed.

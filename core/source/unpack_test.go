@@ -53,7 +53,7 @@ func TestCompressedDeliveries(t *testing.T) {
 		"a.csv":     {[]byte(text), "", ""},
 		"a.csv.gz":  {gzipped(t, []byte(text)), "gzip", ""},
 		"a.csv.zst": {z.EncodeAll([]byte(text), nil), "zstd", ""},
-		"a.zip":     {zipped(t, "july/", "", "july/tickets.csv", text, "__MACOSX/july/._tickets.csv", "x"), "zip", "tickets.csv"},
+		"a.zip":     {zipped(t, "july/", "", "july/tickets.csv", text, "__MACOSX/july/._tickets.csv", "x"), "zip", "july/tickets.csv"},
 	} {
 		path := filepath.Join(t.TempDir(), name)
 		require.NoError(t, os.WriteFile(path, c.content, 0o600))
@@ -79,6 +79,22 @@ func TestCompressedDeliveries(t *testing.T) {
 		assert.Equal(t, int64(len(c.content)), size)
 		require.NoError(t, f.Close())
 	}
+}
+
+func TestMemberOfSeveral(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a.zip")
+	require.NoError(t, os.WriteFile(path, zipped(t, "read me.txt", "hello", "b.csv", "x,y\n1,2\n"), 0o600))
+	member := "b.csv"
+	f, err := source.Open(path, layout.Given{Member: &member})
+	require.NoError(t, err)
+	defer f.Close()
+	assert.Equal(t, []string{"b.csv", "b.csv", ","}, []string{f.Inner, f.Layout.Member, f.Layout.Delimiter})
+	again, err := source.Open(path, f.Layout.Given())
+	require.NoError(t, err)
+	require.NoError(t, again.Close())
+	member = "c.csv"
+	_, err = source.Open(path, layout.Given{Member: &member})
+	assert.ErrorContains(t, err, `holds no file "c.csv", but read me.txt, b.csv`)
 }
 
 func TestFilesThatCannotBeUnpacked(t *testing.T) {

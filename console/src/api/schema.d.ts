@@ -299,12 +299,15 @@ export interface components {
             doubleQuote?: boolean;
             encoding?: string;
             /** Format: int64 */
+            fold?: number;
+            /** Format: int64 */
             footerRows?: number;
             form?: string;
             headerNames?: string;
             /** Format: int64 */
             headerRows?: number;
             hidden?: string;
+            member?: string;
             merged?: string;
             quoteChar?: string;
             /** @description a name, or a number from 1 */
@@ -313,6 +316,7 @@ export interface components {
             skipColumns?: number;
             /** Format: int64 */
             skipRows?: number;
+            trim?: boolean;
         };
         Group: {
             action: string;
@@ -346,6 +350,11 @@ export interface components {
             encoding: string;
             /**
              * Format: int64
+             * @description one value a line: how many lines make a row; 0 for none
+             */
+            fold: number;
+            /**
+             * Format: int64
              * @description physical lines below the table
              */
             footerRows: number;
@@ -362,6 +371,8 @@ export interface components {
             hidden: string;
             /** @description lf, crlf, cr or mixed; all are read alike */
             lineTerminator: string;
+            /** @description of a ZIP archive of several files: which of them is read */
+            member: string;
             /** @description of a workbook: first, the value of merged cells stands in the first of them; carried, in all */
             merged: string;
             /** @description empty: quotes have no meaning */
@@ -378,6 +389,8 @@ export interface components {
              * @description physical lines above the table
              */
             skipRows: number;
+            /** @description blanks around cells, and around their quotes, are none of theirs */
+            trim: boolean;
         };
         Match: {
             column: string;
