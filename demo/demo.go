@@ -19,7 +19,9 @@ import (
 var files embed.FS
 
 // All makes every delivery of the scenario.
-func All() []Made { return []Made{Ahrensee(), Brunnthal(), Dornau()} }
+func All() []Made {
+	return []Made{Ahrensee(), Brunnthal(), Colmitz(), Dornau(), Laboratory(), Register(), Silo(), Survey()}
+}
 
 // Delivery gives the committed bytes of a delivery.
 func Delivery(name string) ([]byte, error) { return files.ReadFile("deliveries/" + name) }

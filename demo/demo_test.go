@@ -90,3 +90,43 @@ func violationsIn(t *testing.T, path string, summary *report.Summary) (all []dem
 	}
 	return all
 }
+
+// Every delivery of the scenario is read right with no setting touched.
+func TestReadWithNoSettingTouched(t *testing.T) {
+	plain := layout.Layout{Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`, DoubleQuote: true, LineTerminator: "lf", HeaderRows: 1, HeaderNames: layout.Joined, Cuts: []int{}}
+	sheet := plain
+	sheet.Form, sheet.QuoteChar, sheet.Merged, sheet.Hidden = layout.Workbook, "", layout.First, layout.Read
+	for name, change := range map[string]func(l *layout.Layout){
+		"weighbridge-ahrensee-2026-07.csv": func(l *layout.Layout) {
+			l.Encoding, l.Delimiter, l.LineTerminator, l.SkipRows, l.FooterRows = "windows-1252", ";", "crlf", 2, 1
+		},
+		"weighbridge-brunnthal-2026-07.csv": func(l *layout.Layout) { l.Delimiter, l.ByteOrderMark = ",", true },
+		"weighbridge-colmitz-2026-07.txt": func(l *layout.Layout) {
+			l.Encoding, l.ByteOrderMark, l.Delimiter, l.LineTerminator = "utf-16le", true, "\t", "crlf"
+		},
+		"weighbridge-dornau-2026-07.txt": func(l *layout.Layout) {
+			l.Form, l.Encoding, l.QuoteChar, l.LineTerminator, l.SkipRows, l.FooterRows = layout.Fixed, "ibm850", "", "crlf", 3, 1
+			l.Cuts = []int{11, 23, 30, 46, 56, 66, 76, 84}
+		},
+		"silo-sensors-2026-07.txt": func(l *layout.Layout) { l.HeaderRows, l.Fold = 0, 7 },
+		"driver-survey-2026.csv":   func(l *layout.Layout) { l.Delimiter, l.HeaderRows, l.HeaderNames = ",", 3, layout.First },
+		"laboratory-2026-07.xlsx": func(l *layout.Layout) {
+			*l = sheet
+			l.Sheet, l.SkipRows, l.FooterRows, l.Merged = "Results", 3, 2, layout.Carried
+		},
+		"growers-2026.ods": func(l *layout.Layout) { *l = sheet; l.Sheet, l.SkipRows = "Growers", 2 },
+	} {
+		t.Run(name, func(t *testing.T) {
+			content, err := demo.Delivery(name)
+			require.NoError(t, err)
+			path := filepath.Join(t.TempDir(), name)
+			require.NoError(t, os.WriteFile(path, content, 0o600))
+			file, err := source.Open(path, layout.Given{})
+			require.NoError(t, err)
+			defer file.Close()
+			want := plain
+			change(&want)
+			assert.Equal(t, want, file.Layout)
+		})
+	}
+}

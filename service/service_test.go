@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"testing"
@@ -22,6 +23,7 @@ import (
 
 	"sieb/client"
 	"sieb/core/report"
+	"sieb/core/violation"
 	"sieb/demo"
 	"sieb/service"
 	"sieb/service/api"
@@ -73,7 +75,7 @@ func TestService(t *testing.T) {
 			rejected := map[int64]bool{}
 			for _, p := range m.Planted {
 				want[p.Code.String()+" "+p.Column+" "+p.Action.String()]++
-				if p.Action.String() == "reject" {
+				if p.Action == violation.Reject {
 					rejected[p.Row] = true
 				}
 			}
@@ -90,7 +92,7 @@ func TestService(t *testing.T) {
 				assert.True(t, rejected[row.Row], "row %d", row.Row)
 				assert.NotEmpty(t, row.Violations)
 			}
-			planted := m.Planted[0]
+			planted := m.Planted[slices.IndexFunc(m.Planted, func(p demo.Planted) bool { return p.Action == violation.Reject })]
 			one, err := s.Client.Rejects(ctx, r.ID, planted.Column, planted.Code.String(), 0, 0)
 			require.NoError(t, err)
 			assert.Equal(t, planted.Row, one.Items[0].Row)

@@ -118,11 +118,12 @@ func (d *detection) trim(best *trial) {
 
 // fold finds out whether single values, one a line, make rows: whether every
 // nth line is of one kind. The records become rows where they do.
-func (d *detection) fold(r *records) {
+func (d *detection) fold(text []byte, r *records) {
 	n := 0
+	lines := d.values(text)
 	if !set(d, "fold", d.given.Fold, &d.layout.Fold, "") {
 		var why string
-		if n, why = period(r); n == 0 {
+		if n, why = period(lines.cells); n == 0 {
 			return
 		}
 		d.layout.Fold = n
@@ -135,14 +136,37 @@ func (d *detection) fold(r *records) {
 	d.layout.Delimiter = ""
 	d.revise("delimiter", Name(""), 0.8, "every line is one value")
 	var rows records
-	for i := 0; i+n <= len(r.cells); i += n {
+	for i := 0; i+n <= len(lines.cells); i += n {
 		row := make([]string, n)
 		for k := range row {
-			row[k] = r.cells[i+k][0]
+			row[k] = lines.cells[i+k][0]
 		}
-		rows.cells, rows.line = append(rows.cells, row), append(rows.line, r.line[i])
+		rows.cells, rows.line = append(rows.cells, row), append(rows.line, lines.line[i])
 	}
 	*r = rows
+}
+
+// values reads the head as one value a line. A blank line is an empty value.
+func (d *detection) values(text []byte) (r records) {
+	dialect := delimited.Dialect{Quote: d.layout.QuoteChar}
+	var rec delimited.Record
+	for i, line := 0, 1; i < len(text) && len(r.cells) < maxRecords; line++ {
+		end, next := delimited.LineEnd(text, i)
+		if line <= deref(d.given.SkipRows) || d.layout.CommentPrefix != "" && bytes.HasPrefix(text[i:end], []byte(d.layout.CommentPrefix)) {
+			i = next
+			continue
+		}
+		if !dialect.Scan(text, i, d.whole, 0, &rec) {
+			break
+		}
+		r.cells, r.line = append(r.cells, []string{string(text[rec.Cells[0].Start:rec.Cells[0].End])}), append(r.line, line)
+		line += rec.Lines - 1
+		i = rec.Next
+	}
+	for n := len(r.cells); n > 0 && strings.TrimSpace(r.cells[n-1][0]) == ""; n-- {
+		r.cells, r.line = r.cells[:n-1], r.line[:n-1]
+	}
+	return r
 }
 
 const (
@@ -151,10 +175,10 @@ const (
 )
 
 // period finds after how many lines the kinds of values recur.
-func period(r *records) (n int, why string) {
-	kinds := make([]string, len(r.cells))
+func period(lines [][]string) (n int, why string) {
+	kinds := make([]string, len(lines))
 	values := 0
-	for i, row := range r.cells {
+	for i, row := range lines {
 		if kinds[i] = kindOf(row[0]); kinds[i] != "a" {
 			values++
 		}

@@ -376,7 +376,7 @@ func (d *detection) dialect(text []byte) records {
 	if !isFixed {
 		d.noteDialect(text, &best, &second, givenDelimiter, givenQuote)
 		if best.width == 1 || d.given.Fold != nil {
-			d.fold(&best.records)
+			d.fold(text, &best.records)
 		}
 		if !givenTrim && d.layout.Fold == 0 {
 			d.trim(&best)
