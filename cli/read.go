@@ -110,8 +110,8 @@ func (a *app) readJSON(file *source.File, most int64) error {
 	out.put([]byte(`,"rows":[`))
 	problems := []sift.Problem{}
 	first := true
-	err = sift.Look(reader, file.Layout.Encoding, most, func(_, _ int64, cells []string, found []sift.Problem) error {
-		line, err := marshal(cells)
+	err = sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
+		line, err := marshal(append([]string{}, seen.Cells...))
 		if err != nil {
 			return err
 		}
@@ -121,7 +121,7 @@ func (a *app) readJSON(file *source.File, most int64) error {
 		first = false
 		out.put([]byte{'\n'})
 		out.put(line)
-		problems = append(problems, found...)
+		problems = append(problems, seen.Problems...)
 		return out.err
 	})
 	if err != nil {
@@ -180,13 +180,13 @@ func (a *app) readText(file *source.File, most int64) error {
 		}
 		rows = rows[:0]
 	}
-	err = sift.Look(reader, file.Layout.Encoding, most, func(number, line int64, cells []string, found []sift.Problem) error {
-		row := append(make([]string, 0, len(cells)+2), strconv.FormatInt(number, 10), strconv.FormatInt(line, 10))
-		for _, c := range cells {
+	err = sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
+		row := append(make([]string, 0, len(seen.Cells)+2), strconv.FormatInt(seen.Row, 10), strconv.FormatInt(seen.Line, 10))
+		for _, c := range seen.Cells {
 			row = append(row, visible(c))
 		}
 		rows = append(rows, row)
-		problems = append(problems, found...)
+		problems = append(problems, seen.Problems...)
 		if total++; len(rows) == held {
 			show()
 		}

@@ -147,7 +147,7 @@ func TestService(t *testing.T) {
 		assert.ErrorContains(t, err, `line 3, column 5: a column has no property "nam"; did you mean "name"?`)
 		list, err := s.Client.Targets(ctx, 0, 0)
 		require.NoError(t, err)
-		assert.Equal(t, "silo", list.Items[0].Name)
+		assert.Equal(t, "driver_survey", list.Items[0].Name, "by name")
 	})
 
 	t.Run("a run without a target, with a layout", func(t *testing.T) {

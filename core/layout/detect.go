@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -18,7 +19,7 @@ import (
 // kept, and the others are judged around them. It always returns a layout that
 // can be read with; how sure it is stands in the evidence, one entry per setting.
 func Detect(sample Sample, given Given) (Layout, []Evidence) {
-	d := detection{layout: Layout{Form: Delimited, DoubleQuote: true, HeaderNames: Joined, Cuts: []int{}}, given: given, whole: sample.Tail == nil}
+	d := detection{rivals: map[string][]string{}, layout: Layout{Form: Delimited, DoubleQuote: true, HeaderNames: Joined, Cuts: []int{}}, given: given, whole: sample.Tail == nil}
 	text, last := d.encoding(&sample)
 	d.lineEnds(text)
 	d.comment(text)
@@ -36,6 +37,10 @@ func (d *detection) sorted() []Evidence {
 	slices.SortStableFunc(d.evidence, func(a, b Evidence) int {
 		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
 	})
+	for k := range d.evidence {
+		e := &d.evidence[k]
+		e.Next = d.others(e.Setting)
+	}
 	return d.evidence
 }
 
@@ -43,13 +48,14 @@ type detection struct {
 	layout   Layout
 	given    Given
 	evidence []Evidence
+	rivals   map[string][]string // per setting what else was considered, best first
 	whole    bool
 	width    int // cells in a row of the table
 	first    int // the first of the records that has it
 }
 
 func (d *detection) note(setting, value string, confidence float64, why string) {
-	d.evidence = append(d.evidence, Evidence{setting, value, confidence, why})
+	d.evidence = append(d.evidence, Evidence{Setting: setting, Value: value, Confidence: confidence, Why: why})
 }
 
 // revise replaces the evidence of a setting that a later look sees otherwise;
@@ -57,7 +63,7 @@ func (d *detection) note(setting, value string, confidence float64, why string) 
 func (d *detection) revise(setting, value string, confidence float64, why string) {
 	for k := range d.evidence {
 		if e := &d.evidence[k]; e.Setting == setting && e.Why != byHand {
-			*e = Evidence{setting, value, confidence, why}
+			*e = Evidence{Setting: setting, Value: value, Confidence: confidence, Why: why}
 		}
 	}
 }
@@ -84,6 +90,7 @@ func (d *detection) encoding(s *Sample) (text, last []byte) {
 		g := guessEncoding(s)
 		d.layout.Encoding = g.encoding
 		d.note("encoding", g.encoding, g.confidence, g.why)
+		d.rivals["encoding"] = []string{g.next}
 	}
 	mark := Mark(s.Head, d.layout.Encoding)
 	d.layout.ByteOrderMark = mark > 0
@@ -346,6 +353,7 @@ func (d *detection) dialect(text []byte) records {
 	skip := deref(d.given.SkipRows)
 	var best, second trial
 	best.score, second.score = -1, -1
+	tried := map[string]float64{}
 	for _, quote := range quotes {
 		for _, delimiter := range delimiters {
 			l := d.layout
@@ -354,6 +362,9 @@ func (d *detection) dialect(text []byte) records {
 			t := trial{delimiter: delimiter, quote: quote, trim: l.Trim, records: scan(text, l.Dialect(), l.CommentPrefix, skip, d.whole)}
 			t.width, t.count = t.records.mode()
 			t.score = d.score(&t.records, t.width, t.count, delimiter, quote)
+			if t.width > 1 {
+				tried[delimiter] = max(tried[delimiter], t.score)
+			}
 			switch {
 			case t.score > best.score:
 				if best.delimiter != t.delimiter {
@@ -366,6 +377,11 @@ func (d *detection) dialect(text []byte) records {
 		}
 	}
 	d.width = best.width
+	if !givenDelimiter {
+		d.rivals["delimiter"] = slices.SortedFunc(maps.Keys(tried), func(a, b string) int {
+			return cmp.Or(cmp.Compare(tried[b], tried[a]), cmp.Compare(a, b))
+		})
+	}
 	isFixed := d.fixed(text, &best.records, best.score)
 	switch {
 	case isFixed && d.given.Form == nil:

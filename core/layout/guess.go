@@ -35,6 +35,7 @@ type guess struct {
 	encoding   string
 	confidence float64
 	why        string
+	next       string // the next best, "" for none
 }
 
 // guessEncoding decides by byte order marks, zero bytes, the rules of UTF-8
@@ -42,7 +43,7 @@ type guess struct {
 func guessEncoding(s *Sample) guess {
 	for _, m := range marks {
 		if bytes.HasPrefix(s.Head, []byte(m.mark)) {
-			return guess{m.encoding, 1, "the file begins with the byte order mark of " + m.encoding}
+			return guess{encoding: m.encoding, confidence: 1, why: "the file begins with the byte order mark of " + m.encoding}
 		}
 	}
 	if g, ok := guessWide(s.Head); ok {
@@ -56,11 +57,11 @@ func guessEncoding(s *Sample) guess {
 	}
 	switch {
 	case ascii:
-		return guess{"utf-8", 0.9, "the bytes looked at are all ASCII, which UTF-8 reads as it is"}
+		return guess{"utf-8", 0.9, "the bytes looked at are all ASCII, which UTF-8 reads as it is", ""}
 	case bad == 0:
-		return guess{"utf-8", 0.99, "the bytes above 127 are all valid UTF-8, which other encodings are not by chance"}
+		return guess{"utf-8", 0.99, "the bytes above 127 are all valid UTF-8, which other encodings are not by chance", "windows-1252"}
 	case good >= 9*bad:
-		return guess{"utf-8", 0.85, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are damaged", good, good+bad)}
+		return guess{"utf-8", 0.85, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are damaged", good, good+bad), "windows-1252"}
 	}
 	if g, ok := guessPairs(s); ok {
 		return g
@@ -104,13 +105,13 @@ func guessWide(b []byte) (guess, bool) {
 	why := "every second byte is zero where a character is ASCII"
 	switch {
 	case zeros[3]*100 >= units*95 && zeros[2]*100 >= units*95 && zeros[0]*10 < units:
-		return guess{"utf-32le", 0.98, "three of four bytes are zero where a character is ASCII"}, true
+		return guess{"utf-32le", 0.98, "three of four bytes are zero where a character is ASCII", ""}, true
 	case zeros[0]*100 >= units*95 && zeros[1]*100 >= units*95 && zeros[3]*10 < units:
-		return guess{"utf-32be", 0.98, "three of four bytes are zero where a character is ASCII"}, true
+		return guess{"utf-32be", 0.98, "three of four bytes are zero where a character is ASCII", ""}, true
 	case odd >= 3 && odd*10 >= units*3 && even*10 <= odd:
-		return guess{"utf-16le", 0.97, why}, true
+		return guess{"utf-16le", 0.97, why, ""}, true
 	case even >= 3 && even*10 >= units*3 && odd*10 <= even:
-		return guess{"utf-16be", 0.97, why}, true
+		return guess{"utf-16be", 0.97, why, ""}, true
 	}
 	return guess{}, false
 }
@@ -141,7 +142,7 @@ func guessPairs(s *Sample) (guess, bool) {
 			continue
 		}
 		// Kana are sure signs; of the others the denser set is the likelier.
-		if g := (guess{c.encoding, 0.9 + 0.05*share, fmt.Sprintf("the bytes above 127 are %d pairs of %s, %.0f %% of them %s", pairs, c.encoding, 100*share, c.what)}); best.encoding == "" || best.encoding == "big5" {
+		if g := (guess{c.encoding, 0.9 + 0.05*share, fmt.Sprintf("the bytes above 127 are %d pairs of %s, %.0f %% of them %s", pairs, c.encoding, 100*share, c.what), ""}); best.encoding == "" || best.encoding == "big5" {
 			best = g
 		}
 	}
@@ -263,7 +264,7 @@ func guessLetters(s *Sample) guess {
 	if second.name != "" {
 		why += "; the next best reading is " + second.name
 	}
-	return guess{best.name, round(confidence), why}
+	return guess{best.name, round(confidence), why, second.name}
 }
 
 // sameText tells whether two encodings read the bytes alike.

@@ -123,6 +123,8 @@ type Evidence struct {
 	Value      string  `json:"value"`
 	Confidence float64 `json:"confidence" doc:"0 to 1; 1 for a setting made by hand"`
 	Why        string  `json:"why"`
+
+	Next []string `json:"next,omitempty" doc:"other values to try, the likeliest first, as they are set"`
 }
 
 // maxFold is how many lines may make one row.

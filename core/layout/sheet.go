@@ -17,7 +17,7 @@ func ChooseSheet(book *workbook.Book, given Given) (sheet int, why Evidence, err
 		if err != nil {
 			return 0, why, err
 		}
-		return sheet, Evidence{"sheet", book.Sheets[sheet].Name, 1, byHand}, nil
+		return sheet, Evidence{Setting: "sheet", Value: book.Sheets[sheet].Name, Confidence: 1, Why: byHand}, nil
 	}
 	const looked = 200
 	sheet = -1
@@ -51,15 +51,18 @@ func ChooseSheet(book *workbook.Book, given Given) (sheet int, why Evidence, err
 		}
 	}
 	name := book.Sheets[sheet].Name
+	note := func(name string, confidence float64, why string) Evidence {
+		return Evidence{Setting: "sheet", Value: name, Confidence: confidence, Why: why}
+	}
 	switch n := len(book.Sheets); {
 	case n == 1:
-		return sheet, Evidence{"sheet", name, 1, "it is the only sheet"}, nil
+		return sheet, note(name, 1, "it is the only sheet"), nil
 	case second == 0:
-		return sheet, Evidence{"sheet", name, 0.97, fmt.Sprintf("the only one of %d sheets that shows and holds rows", n)}, nil
+		return sheet, note(name, 0.97, fmt.Sprintf("the only one of %d sheets that shows and holds rows", n)), nil
 	case 4*second < best:
-		return sheet, Evidence{"sheet", name, 0.92, fmt.Sprintf("of %d sheets it holds most rows of several cells", n)}, nil
+		return sheet, note(name, 0.92, fmt.Sprintf("of %d sheets it holds most rows of several cells", n)), nil
 	default:
-		return sheet, Evidence{"sheet", name, 0.6, fmt.Sprintf("of %d sheets it holds most rows of several cells, but others hold tables, too", n)}, nil
+		return sheet, note(name, 0.6, fmt.Sprintf("of %d sheets it holds most rows of several cells, but others hold tables, too", n)), nil
 	}
 }
 
@@ -85,7 +88,7 @@ func FindSheet(book *workbook.Book, name string) (int, error) {
 // DetectSheet guesses where in a sheet the table is, as Detect does for texts.
 // why is the evidence of the sheet's choice.
 func DetectSheet(s *workbook.Survey, given Given, why Evidence) (Layout, []Evidence) {
-	d := detection{given: given, whole: true, layout: Layout{Form: Workbook, Encoding: "utf-8", LineTerminator: "lf", DoubleQuote: true, HeaderNames: Joined,
+	d := detection{given: given, whole: true, rivals: map[string][]string{}, layout: Layout{Form: Workbook, Encoding: "utf-8", LineTerminator: "lf", DoubleQuote: true, HeaderNames: Joined,
 		Cuts: []int{}, Sheet: why.Value, Merged: First, Hidden: Read}}
 	if !set(&d, "form", given.Form, &d.layout.Form, "") {
 		d.note("form", Workbook, 1, "the file is a workbook")

@@ -149,11 +149,11 @@ func TestPromises(t *testing.T) {
 		accepted := int64(0)
 		r, err := source.NewReader(strings.NewReader(sink.accepted.String()), l)
 		require.NoError(t, err)
-		require.NoError(t, sift.Look(r, "utf-8", -1, func(_, _ int64, cells []string, problems []sift.Problem) error {
+		require.NoError(t, sift.Look(r, "utf-8", -1, func(seen *sift.Seen) error {
 			accepted++
-			assert.False(t, keys[cells[0]], "the key %q stands twice", cells[0])
-			keys[cells[0]] = true
-			assert.Empty(t, problems)
+			assert.False(t, keys[seen.Cells[0]], "the key %q stands twice", seen.Cells[0])
+			keys[seen.Cells[0]] = true
+			assert.Empty(t, seen.Problems)
 			return nil
 		}))
 		assert.Equal(t, tally.Accepted, accepted)

@@ -173,6 +173,19 @@ func (b *Batch) findOdd(row int) {
 	}
 }
 
+// Raw gives a row's text as it stands in the delivery, with the line end and
+// whatever lines that are no rows follow it; nil in a workbook.
+func (b *Batch) Raw(row int) []byte {
+	if b.isSheet {
+		return nil
+	}
+	end := b.text
+	if row+1 < len(b.Rows) {
+		end = int(b.Rows[row+1].Start)
+	}
+	return b.Arena[b.Rows[row].Start:end]
+}
+
 // Offset gives the byte offset in the delivery of a position in the arena; -1
 // in a workbook, whose bytes are packed.
 func (b *Batch) Offset(at int) int64 {

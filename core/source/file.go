@@ -116,6 +116,11 @@ func (d *File) prepare(given layout.Given) error {
 			}
 		}
 	}
+	return d.detect(given)
+}
+
+// detect detects the layout around the given settings.
+func (d *File) detect(given layout.Given) (err error) {
 	if d.book != nil {
 		err = d.detectSheet(given)
 	} else {

@@ -1,0 +1,181 @@
+package source
+
+import (
+	"context"
+	"errors"
+	"io"
+	"sync"
+
+	"sieb/core/layout"
+)
+
+// place is where a row begins: so many bytes into the delivery's text.
+type place struct {
+	offset    int64
+	row, line int64
+}
+
+// Index finds rows of a delivery by number. Building it goes over the delivery
+// once, in the background; rows before the place it has come to are found
+// meanwhile. Of a text it notes a place every few batches; a sheet, which is
+// packed, is read from its top. It is safe for use by several goroutines.
+type Index struct {
+	file   *File
+	header Header
+
+	mu     sync.Mutex
+	grown  chan struct{} // closed and made anew when the index has grown
+	places []place
+	rows   int64 // counted so far
+	whole  bool
+	err    error // what ended the building
+}
+
+// spacing is how many bytes lie between two places, at the least.
+const spacing = 2 << 20
+
+// NewIndex makes an index, to be built, of a delivery as its layout reads it.
+func (d *File) NewIndex() *Index { return &Index{file: d, grown: make(chan struct{})} }
+
+// Build goes over the delivery.
+func (x *Index) Build(ctx context.Context) error {
+	err := x.build(ctx)
+	x.note(func() { x.err, x.whole = err, err == nil })
+	return err
+}
+
+func (x *Index) build(ctx context.Context) error {
+	rows, err := x.file.Rows()
+	if err != nil {
+		return err
+	}
+	reader, _ := rows.(*Reader)
+	var b Batch
+	last := int64(0)
+	for ctx.Err() == nil {
+		err := rows.Next(&b)
+		if errors.Is(err, io.EOF) {
+			return nil
+		} else if err != nil {
+			return err
+		}
+		x.note(func() {
+			x.rows = b.FirstRow + int64(len(b.Rows)) - 1
+			if reader != nil && reader.in.base-last >= spacing {
+				last = reader.in.base
+				x.places = append(x.places, place{last, x.rows + 1, reader.line})
+			}
+		})
+	}
+	return ctx.Err()
+}
+
+func (x *Index) note(change func()) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	change()
+	close(x.grown)
+	x.grown = make(chan struct{})
+}
+
+// Counted gives how many rows were counted so far, and whether they are all.
+func (x *Index) Counted() (rows int64, all bool) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return x.rows, x.whole
+}
+
+// Wait waits until the row is counted, or all are, and tells how many rows were
+// counted by then.
+func (x *Index) Wait(ctx context.Context, row int64) (rows int64, err error) {
+	for {
+		x.mu.Lock()
+		rows, err = x.rows, x.err
+		done, grown := x.whole || err != nil || rows >= row, x.grown
+		x.mu.Unlock()
+		if done {
+			return rows, err
+		}
+		select {
+		case <-ctx.Done():
+			return rows, ctx.Err()
+		case <-grown:
+		}
+	}
+}
+
+// From reads on from a place at or before the row, by its number.
+func (x *Index) From(row int64) (Source, error) {
+	x.mu.Lock()
+	at := place{}
+	for _, p := range x.places {
+		if p.row > row {
+			break
+		}
+		at = p
+	}
+	x.mu.Unlock()
+	rows, err := x.file.Rows()
+	if err != nil || at.offset == 0 {
+		return rows, err
+	}
+	reader := rows.(*Reader) // only texts have places
+	return x.file.resume(reader, at)
+}
+
+// Tail reads the last rows of a large text without going over all of it, from
+// a line end within its last bytes on. The rows' numbers and lines are not those
+// of the delivery. ok is false where the delivery is read from its top instead.
+func (d *File) Tail() (rows Source, ok bool, err error) {
+	if d.book != nil || d.Layout.Fold > 0 || d.Size < 2*layout.TailBytes {
+		return nil, false, nil
+	}
+	top, err := d.Rows()
+	if err != nil {
+		return nil, false, err
+	}
+	at := (d.Size - layout.TailBytes) / 4 * 4
+	tail, err := d.resume(top.(*Reader), place{at, 1, 1})
+	if err != nil {
+		return nil, false, err
+	}
+	if err := tail.skipLine(); err != nil {
+		return nil, false, err
+	}
+	return tail, true, nil
+}
+
+// resume makes a reader that goes on at a place, with what another read above
+// the rows.
+func (d *File) resume(top *Reader, at place) (*Reader, error) {
+	e, err := layout.EncodingOf(d.Layout.Encoding)
+	if err != nil {
+		return nil, err
+	}
+	r := &Reader{dialect: top.dialect, comment: top.comment, cuts: top.cuts, fold: top.fold, header: top.header, footer: top.footer, width: top.width,
+		line: at.line, row: at.row - 1}
+	r.in.r = io.NewSectionReader(d.f, at.offset, d.Size-at.offset)
+	r.in.codec, r.in.base = newCodec(e), at.offset
+	return r, r.more(batchBytes)
+}
+
+// Lines reads the physical lines of a text as they stand, blank ones included,
+// from the first on; nil for a workbook.
+func (d *File) Lines() (*Reader, error) {
+	if d.book != nil {
+		return nil, nil
+	}
+	l := layout.Layout{Form: layout.Delimited, Encoding: d.Layout.Encoding, Fold: 1}
+	return NewReader(io.NewSectionReader(d.f, 0, d.Size), l)
+}
+
+// Reread gives the same delivery as other settings read it. It shares the open
+// file with d, which must be closed after it.
+func (d *File) Reread(given layout.Given) (*File, error) {
+	again := *d
+	again.reading = nil
+	if err := again.detect(given); err != nil {
+		return nil, err
+	}
+	return &again, nil
+}

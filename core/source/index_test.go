@@ -1,0 +1,129 @@
+package source_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"golang.org/x/text/encoding/unicode"
+
+	"sieb/core/layout"
+	"sieb/core/source"
+)
+
+// seen is a row with its place.
+type seen struct {
+	row, line int64
+	text      string
+}
+
+// take reads so many rows from the given one on, after those before it.
+func take(t *testing.T, rows source.Source, from int64, n int) (all []seen) {
+	t.Helper()
+	var b source.Batch
+	for len(all) < n {
+		if err := rows.Next(&b); errors.Is(err, io.EOF) {
+			return all
+		} else {
+			require.NoError(t, err)
+		}
+		b.Split()
+		for i := range b.Rows {
+			if b.Number(i) < from || len(all) == n {
+				continue
+			}
+			text := ""
+			for _, s := range b.Cells(i) {
+				text += string(b.Text(s)) + "|"
+			}
+			all = append(all, seen{b.Number(i), b.Rows[i].Line, text})
+		}
+	}
+	return all
+}
+
+// Rows found by number are those that reading from the top gives, whatever the
+// encoding and however many lines a row takes.
+func TestIndex(t *testing.T) {
+	var text strings.Builder
+	text.WriteString("Title\nno;name;remark\n")
+	for i := 1; i <= 150000; i++ {
+		remark := "all well and nothing to add"
+		if i%17 == 0 {
+			remark = "\"two\nlines; Größe\""
+		}
+		fmt.Fprintf(&text, "%d;Müller %d;%s\n", i, i%9, remark)
+	}
+	text.WriteString("Summe;150000;\n")
+	wide, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().String(text.String())
+	require.NoError(t, err)
+	for name, content := range map[string]string{"utf-8": text.String(), "utf-16le": wide} {
+		path := filepath.Join(t.TempDir(), "a.csv")
+		require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
+		file, err := source.Open(path, layout.Given{})
+		require.NoError(t, err)
+		defer file.Close()
+		require.Equal(t, []any{name, 1, 1, 1}, []any{file.Layout.Encoding, file.Layout.SkipRows, file.Layout.HeaderRows, file.Layout.FooterRows})
+		top, err := file.Rows()
+		require.NoError(t, err)
+		all := take(t, top, 1, 200000)
+		require.Len(t, all, 150000)
+
+		x := file.NewIndex()
+		require.NoError(t, x.Build(t.Context()))
+		rows, whole := x.Counted()
+		assert.Equal(t, []any{int64(150000), true}, []any{rows, whole})
+		for _, from := range []int64{1, 2, 20000, 75001, 149999, 150000} {
+			src, err := x.From(from)
+			require.NoError(t, err)
+			assert.Equal(t, all[from-1:min(from+4, 150000)], take(t, src, from, 5), "%s row %d", name, from)
+		}
+		n, err := x.Wait(t.Context(), 200000)
+		require.NoError(t, err)
+		assert.Equal(t, int64(150000), n, "there is no such row, and no waiting for it")
+
+		tail, ok, err := file.Tail()
+		require.NoError(t, err)
+		require.True(t, ok)
+		last := take(t, tail, 1, 200000)
+		require.NotEmpty(t, last)
+		assert.Equal(t, all[len(all)-1].text, last[len(last)-1].text, "without the footer")
+		assert.Equal(t, all[len(all)-len(last)].text, last[0].text)
+	}
+}
+
+func TestIndexStops(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a.csv")
+	require.NoError(t, os.WriteFile(path, []byte("a,b\n1,2\n"), 0o600))
+	file, err := source.Open(path, layout.Given{})
+	require.NoError(t, err)
+	defer file.Close()
+	ctx, stop := context.WithCancel(t.Context())
+	stop()
+	x := file.NewIndex()
+	require.ErrorIs(t, x.Build(ctx), context.Canceled)
+	_, err = x.Wait(t.Context(), 1)
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+func TestLinesAndReread(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a.csv")
+	require.NoError(t, os.WriteFile(path, []byte("Title\n\n\"a\";b\r\n1;2\n"), 0o600))
+	file, err := source.Open(path, layout.Given{})
+	require.NoError(t, err)
+	defer file.Close()
+	lines, err := file.Lines()
+	require.NoError(t, err)
+	assert.Equal(t, []seen{{1, 1, "Title|"}, {2, 2, "|"}, {3, 3, "\"a\";b|"}, {4, 4, "1;2|"}}, take(t, lines, 1, 9))
+	none := ""
+	again, err := file.Reread(layout.Given{Delimiter: &none})
+	require.NoError(t, err)
+	assert.Equal(t, []string{";", ""}, []string{file.Layout.Delimiter, again.Layout.Delimiter})
+}
