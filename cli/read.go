@@ -88,6 +88,7 @@ func (a *app) readJSON(file *source.File, most int64) error {
 	if err != nil {
 		return err
 	}
+	defer source.Close(reader)
 	var hash *string
 	delivered, bytes, err := file.Delivered()
 	if err != nil {
@@ -151,6 +152,7 @@ func (a *app) readText(file *source.File, most int64) error {
 	if err != nil {
 		return err
 	}
+	defer source.Close(reader)
 	fmt.Fprintf(a.out, "%s  %s%s\n\n", file.Name, size(file.Size), packed(file))
 	settings := make([][]string, 0, len(file.Evidence))
 	for _, e := range file.Evidence {

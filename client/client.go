@@ -102,6 +102,15 @@ func (c *Client) call(ctx context.Context, method, path string, body io.Reader, 
 	return json.NewDecoder(resp.Body).Decode(into)
 }
 
+// send calls with a document as the body.
+func (c *Client) send(ctx context.Context, method, path string, document, into any) error {
+	text, err := json.Marshal(document)
+	if err != nil {
+		return err
+	}
+	return c.call(ctx, method, path, bytes.NewReader(text), "application/json", into)
+}
+
 func page(offset, limit int) url.Values {
 	v := url.Values{}
 	if offset > 0 {
@@ -151,11 +160,7 @@ func (c *Client) Target(ctx context.Context, name string, version int) (t api.Ta
 
 // StartRun sifts a delivery.
 func (c *Client) StartRun(ctx context.Context, r api.NewRun) (run api.Run, err error) {
-	text, err := json.Marshal(r)
-	if err != nil {
-		return run, err
-	}
-	return run, c.call(ctx, http.MethodPost, v1+"/runs", bytes.NewReader(text), "application/json", &run)
+	return run, c.send(ctx, http.MethodPost, v1+"/runs", r, &run)
 }
 
 // Runs lists runs, newest first: of one delivery, or all for "".

@@ -17,6 +17,7 @@ import (
 	"sieb/service/api"
 	"sieb/service/jobs"
 	"sieb/service/localpg"
+	"sieb/service/reading"
 	"sieb/service/staging"
 	"sieb/service/store"
 )
@@ -79,7 +80,9 @@ func Run(ctx context.Context, c Config) (err error) {
 		}
 	}()
 	closing := make(chan struct{})
-	handler := (&api.Server{Store: records, Area: area, Queue: queue, Log: c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
+	desk := reading.New()
+	defer desk.Close()
+	handler := (&api.Server{Store: records, Area: area, Queue: queue, Desk: desk, Log: c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 
 	if c.Inbox != "" {

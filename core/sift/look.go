@@ -33,13 +33,11 @@ type Seen struct {
 // Look reads rows without a target, on one goroutine: most of them, or all
 // where most is negative. It calls see for each.
 func Look(src source.Source, encoding string, most int64, see func(*Seen) error) error {
-	plan, err := check.NewPlan(nil, src.Header(), encoding)
+	looker, err := NewLooker(src.Header(), encoding)
 	if err != nil {
 		return err
 	}
-	judge := plan.NewJudge()
 	var b source.Batch
-	var ruling check.Ruling
 	for most != 0 {
 		if err := src.Next(&b); errors.Is(err, io.EOF) {
 			return nil
@@ -47,12 +45,8 @@ func Look(src source.Source, encoding string, most int64, see func(*Seen) error)
 			return err
 		}
 		b.Split()
-		judge.Start(&b, &ruling)
-		first := 0
+		problems := looker.Problems(&b)
 		for i := range b.Rows {
-			if i%plan.Block() == 0 {
-				judge.Rows(i, min(i+plan.Block(), len(b.Rows)))
-			}
 			seen := Seen{Row: b.Number(i), Line: b.Rows[i].Line, Raw: valid(b.Raw(i))}
 			for k, s := range b.Cells(i) {
 				seen.Cells = append(seen.Cells, valid(b.Text(s)))
@@ -60,9 +54,8 @@ func Look(src source.Source, encoding string, most int64, see func(*Seen) error)
 					seen.Kinds = append(seen.Kinds, b.Kind(i, k))
 				}
 			}
-			for ; first < len(ruling.Found) && ruling.Found[first].Row == i; first++ {
-				f := &ruling.Found[first]
-				seen.Problems = append(seen.Problems, Problem{f.Code, b.Number(i), b.Rows[i].Line, plan.ColumnName(f), f.Cell + 1, string(ruling.Message(f))})
+			for len(problems) > 0 && problems[0].Row == seen.Row {
+				seen.Problems, problems = append(seen.Problems, problems[0]), problems[1:]
 			}
 			if err := see(&seen); err != nil {
 				return err
@@ -73,6 +66,39 @@ func Look(src source.Source, encoding string, most int64, see func(*Seen) error)
 		}
 	}
 	return nil
+}
+
+// Looker tells the problems of batches that are read without a target.
+type Looker struct {
+	plan   *check.Plan
+	judge  *check.Judge
+	ruling check.Ruling
+}
+
+// NewLooker makes a looker for a delivery with this header, whose bytes are in
+// this encoding.
+func NewLooker(header source.Header, encoding string) (*Looker, error) {
+	plan, err := check.NewPlan(nil, header, encoding)
+	if err != nil {
+		return nil, err
+	}
+	return &Looker{plan: plan, judge: plan.NewJudge()}, nil
+}
+
+// Problems gives the problems of a batch that was split, by row.
+func (l *Looker) Problems(b *source.Batch) (all []Problem) {
+	if len(b.Defects) == 0 {
+		return nil
+	}
+	l.judge.Start(b, &l.ruling)
+	for i := 0; i < len(b.Rows); i += l.plan.Block() {
+		l.judge.Rows(i, min(i+l.plan.Block(), len(b.Rows)))
+	}
+	for k := range l.ruling.Found {
+		f := &l.ruling.Found[k]
+		all = append(all, Problem{f.Code, b.Number(f.Row), b.Rows[f.Row].Line, l.plan.ColumnName(f), f.Cell + 1, string(l.ruling.Message(f))})
+	}
+	return all
 }
 
 func valid(text []byte) string { return strings.ToValidUTF8(string(text), "\uFFFD") }

@@ -27,7 +27,6 @@ type File struct {
 	f         *os.File
 	delivered *os.File       // the file as it came; f, or the compressed one
 	book      *workbook.Book // of workbook form
-	reading   []io.Closer
 }
 
 // Open opens a delivery and detects its layout around the given settings.
@@ -199,6 +198,15 @@ func (d *File) Sheets() []workbook.Sheet {
 	return d.book.Sheets
 }
 
+// Top gives the first filled rows of the workbook's sheet, at most n.
+func (d *File) Top(n int) ([]workbook.Line, error) {
+	k, err := layout.FindSheet(d.book, d.Layout.Sheet)
+	if err != nil {
+		return nil, err
+	}
+	return d.book.Top(k, n)
+}
+
 // sample reads head, tail and windows between them, which touch where the file
 // is not too large for that. Windows begin at multiples of four bytes, so that
 // no character of UTF-16 or UTF-32 is cut.
@@ -240,7 +248,8 @@ func notText(head []byte) error {
 
 // Rows reads the delivery from its start. What passes is copied to each of
 // the copies, which sees every byte once the last row is read; a delivery that
-// is packed, as workbooks are, is copied as it came before the first row.
+// is packed, as workbooks are, is copied as it came before the first row. What
+// is not read to its end is to be given to Close.
 func (d *File) Rows(copies ...io.Writer) (Source, error) {
 	var r io.Reader = io.NewSectionReader(d.f, 0, d.Size)
 	all := io.MultiWriter(copies...)
@@ -258,12 +267,7 @@ func (d *File) Rows(copies ...io.Writer) (Source, error) {
 	if d.book == nil {
 		return NewReader(r, d.Layout)
 	}
-	s, err := newSheet(d.book, d.Layout, d.Size)
-	if err != nil {
-		return nil, err
-	}
-	d.reading = append(d.reading, s)
-	return s, nil
+	return newSheet(d.book, d.Layout, d.Size)
 }
 
 // Delivered reads the file as it came, and gives its size.
@@ -277,9 +281,6 @@ func (d *File) Delivered() (io.Reader, int64, error) {
 
 // Close closes the file.
 func (d *File) Close() error {
-	for _, r := range d.reading {
-		r.Close()
-	}
 	if d.f != d.delivered {
 		d.f.Close()
 	}

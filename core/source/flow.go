@@ -15,6 +15,14 @@ type Source interface {
 	Next(b *Batch) error
 }
 
+// Close ends the reading of a source that unpacks its delivery while it reads;
+// of any other it does nothing.
+func Close(src Source) {
+	if c, ok := src.(io.Closer); ok {
+		c.Close()
+	}
+}
+
 // task is a batch on its way, with what was made of it.
 type task[R any] struct {
 	batch  Batch

@@ -37,18 +37,20 @@ const spacing = 2 << 20
 // NewIndex makes an index, to be built, of a delivery as its layout reads it.
 func (d *File) NewIndex() *Index { return &Index{file: d, grown: make(chan struct{})} }
 
-// Build goes over the delivery.
-func (x *Index) Build(ctx context.Context) error {
-	err := x.build(ctx)
+// Build goes over the delivery. It hands each batch, before its cells are
+// found, to visit.
+func (x *Index) Build(ctx context.Context, visit func(*Batch) error) error {
+	err := x.build(ctx, visit)
 	x.note(func() { x.err, x.whole = err, err == nil })
 	return err
 }
 
-func (x *Index) build(ctx context.Context) error {
+func (x *Index) build(ctx context.Context, visit func(*Batch) error) error {
 	rows, err := x.file.Rows()
 	if err != nil {
 		return err
 	}
+	defer Close(rows)
 	reader, _ := rows.(*Reader)
 	var b Batch
 	last := int64(0)
@@ -57,6 +59,9 @@ func (x *Index) build(ctx context.Context) error {
 		if errors.Is(err, io.EOF) {
 			return nil
 		} else if err != nil {
+			return err
+		}
+		if err := visit(&b); err != nil {
 			return err
 		}
 		x.note(func() {
@@ -173,9 +178,32 @@ func (d *File) Lines() (*Reader, error) {
 // file with d, which must be closed after it.
 func (d *File) Reread(given layout.Given) (*File, error) {
 	again := *d
-	again.reading = nil
 	if err := again.detect(given); err != nil {
 		return nil, err
 	}
 	return &again, nil
+}
+
+// LastLines gives the last physical lines of a text, at most n; nil for a workbook.
+func (d *File) LastLines(n int) (last []string, err error) {
+	lines, err := d.Lines()
+	if err != nil || lines == nil {
+		return nil, err
+	}
+	if d.Size > 2*layout.TailBytes {
+		if lines, err = d.resume(lines, place{(d.Size - layout.TailBytes) / 4 * 4, 1, 1}); err != nil {
+			return nil, err
+		}
+	}
+	var b Batch
+	for {
+		if err := lines.Next(&b); errors.Is(err, io.EOF) {
+			return last[max(0, len(last)-n):], nil
+		} else if err != nil {
+			return nil, err
+		}
+		for i := range b.Rows {
+			last = append(last, string(b.Raw(i)))
+		}
+	}
 }

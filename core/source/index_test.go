@@ -77,7 +77,7 @@ func TestIndex(t *testing.T) {
 		require.Len(t, all, 150000)
 
 		x := file.NewIndex()
-		require.NoError(t, x.Build(t.Context()))
+		require.NoError(t, x.Build(t.Context(), func(*source.Batch) error { return nil }))
 		rows, whole := x.Counted()
 		assert.Equal(t, []any{int64(150000), true}, []any{rows, whole})
 		for _, from := range []int64{1, 2, 20000, 75001, 149999, 150000} {
@@ -88,6 +88,10 @@ func TestIndex(t *testing.T) {
 		n, err := x.Wait(t.Context(), 200000)
 		require.NoError(t, err)
 		assert.Equal(t, int64(150000), n, "there is no such row, and no waiting for it")
+
+		ends, err := file.LastLines(2)
+		require.NoError(t, err)
+		assert.Equal(t, []string{"150000;Müller 6;all well and nothing to add\n", "Summe;150000;\n"}, ends)
 
 		tail, ok, err := file.Tail()
 		require.NoError(t, err)
@@ -108,7 +112,7 @@ func TestIndexStops(t *testing.T) {
 	ctx, stop := context.WithCancel(t.Context())
 	stop()
 	x := file.NewIndex()
-	require.ErrorIs(t, x.Build(ctx), context.Canceled)
+	require.ErrorIs(t, x.Build(ctx, func(*source.Batch) error { return nil }), context.Canceled)
 	_, err = x.Wait(t.Context(), 1)
 	assert.ErrorIs(t, err, context.Canceled)
 }

@@ -45,7 +45,7 @@ type merge struct {
 	kind workbook.Kind
 }
 
-func newSheet(book *workbook.Book, l layout.Layout, size int64) (*sheet, error) {
+func newSheet(book *workbook.Book, l layout.Layout, size int64) (Source, error) {
 	k, err := layout.FindSheet(book, l.Sheet)
 	if err != nil {
 		return nil, err

@@ -144,6 +144,29 @@ func openZIP(r *io.SectionReader, member *string) (io.ReadCloser, string, error)
 	return nil, "", &unreadable{"the ZIP archive holds no file"}
 }
 
+// OpenMember opens one file of a ZIP archive on disk, within the limit that
+// holds for all that is unpacked.
+func OpenMember(archive, name string) (io.ReadCloser, error) {
+	f, err := open(archive)
+	if err != nil {
+		return nil, err
+	}
+	info, err := f.Stat()
+	if err == nil {
+		content, _, _, e := unpack(f, info.Size(), &name)
+		if err = e; err == nil && content != nil {
+			f.Close()
+			_, err = content.Seek(0, io.SeekStart)
+			return content, err
+		}
+	}
+	f.Close()
+	if err == nil {
+		err = &unreadable{"the file is no ZIP archive"}
+	}
+	return nil, fmt.Errorf("%s: %w", archive, err)
+}
+
 // temporary makes a file without a name, which goes when it is closed.
 func temporary() (*os.File, error) {
 	f, err := os.CreateTemp("", "sieb-*")

@@ -49,6 +49,8 @@ const (
 
 // Survey goes over a sheet, named by its place in Sheets, once.
 func (b *Book) Survey(sheet int) (*Survey, error) {
+	b.surveying.Lock()
+	defer b.surveying.Unlock()
 	if s := b.surveys[sheet]; s != nil {
 		return s, nil
 	}
@@ -65,7 +67,6 @@ func (b *Book) Survey(sheet int) (*Survey, error) {
 		return nil, err
 	}
 	b.surveys[sheet] = s
-	b.Sheets[sheet].Rows, b.Sheets[sheet].Columns = s.LastRow, s.Columns
 	return s, nil
 }
 
@@ -175,7 +176,10 @@ func IsNumber(text []byte) NumberText {
 
 // Top gives the first filled rows of a sheet, at most n.
 func (b *Book) Top(sheet, n int) ([]Line, error) {
-	if s := b.surveys[sheet]; s != nil {
+	b.surveying.Lock()
+	s := b.surveys[sheet]
+	b.surveying.Unlock()
+	if s != nil {
 		return s.First[:min(n, len(s.First))], nil
 	}
 	r, err := b.Read(sheet)

@@ -15,6 +15,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"sync"
 
 	"github.com/klauspost/compress/flate"
 )
@@ -40,14 +41,16 @@ const (
 	MaxColumns = 1 << 14
 )
 
-// Book is an open workbook. It is not safe for use by several goroutines.
+// Book is an open workbook. Several goroutines may read it.
 type Book struct {
 	Kind   string // XLSX or ODS
 	Sheets []Sheet
 
-	zip     *zip.Reader
-	surveys map[int]*Survey
-	xlsx    *xlsx
+	zip  *zip.Reader
+	xlsx *xlsx
+
+	surveying sync.Mutex
+	surveys   map[int]*Survey
 }
 
 // Sheet is what is known of a sheet without reading it.

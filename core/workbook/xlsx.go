@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"golang.org/x/text/encoding/unicode"
 )
@@ -20,6 +21,7 @@ type xlsx struct {
 	since1904 bool
 	formats   []format // by the number of a cell's style
 
+	loading   sync.Mutex
 	textsPart string // "" without shared texts
 	texts     []byte // all shared texts, one behind the other, read at first need
 	ends      []uint32
@@ -219,6 +221,8 @@ const maxTexts = 2 << 30
 // loadTexts reads the shared texts.
 func (b *Book) loadTexts() error {
 	x := b.xlsx
+	x.loading.Lock()
+	defer x.loading.Unlock()
 	if x.loaded || x.textsPart == "" {
 		return nil
 	}

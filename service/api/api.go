@@ -22,10 +22,10 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
-	"sieb/core/layout"
 	"sieb/core/report"
 	"sieb/core/target"
 	"sieb/service/jobs"
+	"sieb/service/reading"
 	"sieb/service/staging"
 	"sieb/service/store"
 )
@@ -35,6 +35,7 @@ type Server struct {
 	Store   *store.Store
 	Area    *staging.Area
 	Queue   *jobs.Queue
+	Desk    *reading.Desk
 	Log     *slog.Logger
 	Version string
 	Console http.Handler    // the pages; nil for none
@@ -179,6 +180,8 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, op("listDeliveries", http.MethodGet, "/deliveries", "Deliveries, newest first", "deliveries"), s.listDeliveries)
 	huma.Register(api, op("showDelivery", http.MethodGet, "/deliveries/{id}", "One delivery", "deliveries", 404), s.showDelivery)
 	huma.Register(api, file(op("deliveryContent", http.MethodGet, "/deliveries/{id}/content", "The bytes of a delivery", "deliveries", 404)), s.deliveryContent)
+
+	s.readingRoutes(api, op)
 
 	text := op("addTarget", http.MethodPost, "/targets", "Adds a target, or a version of one", "targets", 400, 422)
 	text.DefaultStatus, text.MaxBodyBytes = http.StatusCreated, maxTargetBytes
@@ -393,9 +396,9 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 	} else if in.Body.TargetVersion > 0 {
 		return nil, huma.Error422UnprocessableEntity("targetVersion stands without a target")
 	}
-	given := layout.Given{}
+	given := givenOf(d.Layout)
 	if in.Body.Layout != nil {
-		given = *in.Body.Layout
+		given = in.Body.Layout.Over(given)
 	}
 	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, s.Queue.Enqueue(ctx))
 	if err != nil {

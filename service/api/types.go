@@ -14,6 +14,7 @@ import (
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/service/jobs"
+	"sieb/service/reading"
 	"sieb/service/store"
 )
 
@@ -27,6 +28,8 @@ type Delivery struct {
 	State     string    `json:"state" enum:"arrived,waiting,running,accepted,split,refused,failed,cancelled" doc:"arrived, or what became of the newest run"`
 	RepeatOf  string    `json:"repeatOf,omitempty" doc:"the first delivery of the same bytes"`
 	Run       *RunHead  `json:"run,omitempty" doc:"the newest run"`
+
+	Layout *layout.Given `json:"layout,omitempty" doc:"settings made by hand and saved, by which runs read it"`
 }
 
 // RunHead is what a list shows of a run.
@@ -87,6 +90,47 @@ type NewRun struct {
 	Layout        *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are detected"`
 }
 
+// AskReading asks how settings read a delivery.
+type AskReading struct {
+	Layout *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are detected around them. Without any, those saved with the delivery"`
+}
+
+// AskRows asks for rows as settings read them.
+type AskRows struct {
+	AskReading
+	From  int64 `json:"from,omitempty" minimum:"1" default:"1" doc:"number of the first row"`
+	Last  bool  `json:"last,omitempty" doc:"the last rows instead"`
+	Limit int   `json:"limit,omitempty" minimum:"1" maximum:"1000" default:"100"`
+}
+
+// Reading is how settings read a delivery.
+type Reading struct {
+	Given    layout.Given      `json:"given" doc:"settings made by hand"`
+	Layout   *layout.Layout    `json:"layout,omitempty" doc:"absent while a member is to be chosen"`
+	Evidence []layout.Evidence `json:"evidence,omitempty"`
+	Columns  []string          `json:"columns,omitempty"`
+	Packing  string            `json:"packing,omitempty" doc:"gzip, zstd or zip"`
+	Members  []string          `json:"members,omitempty" doc:"the files of a ZIP archive of several"`
+	Sheets   []Sheet           `json:"sheets,omitempty" doc:"of a workbook"`
+	Top      *reading.Window   `json:"top,omitempty" doc:"the first rows"`
+}
+
+// Sheet is a sheet of a workbook.
+type Sheet struct {
+	Name    string `json:"name"`
+	Hidden  bool   `json:"hidden"`
+	Rows    int    `json:"rows" doc:"as the workbook says; 0 where it does not"`
+	Columns int    `json:"columns"`
+}
+
+// SavedLayout is a layout that is kept with a delivery.
+type SavedLayout struct {
+	Delivery string       `json:"delivery"`
+	Name     string       `json:"name" doc:"of the delivery"`
+	SavedAt  time.Time    `json:"savedAt"`
+	Layout   layout.Given `json:"layout"`
+}
+
 // Page is a part of a list.
 type Page[T any] struct {
 	Items []T `json:"items"`
@@ -108,6 +152,9 @@ type Health struct {
 
 func deliveryOf(d store.Delivery) Delivery {
 	out := Delivery{ID: d.ID, Name: d.Name, Bytes: d.Bytes, SHA256: d.SHA256, ArrivedAt: d.ArrivedAt.UTC(), RepeatOf: d.RepeatOf.String, State: "arrived"}
+	if given := givenOf(d.Layout); given != (layout.Given{}) {
+		out.Layout = &given
+	}
 	if d.LastRun != nil {
 		run := headOf(*d.LastRun)
 		out.Run = &run
@@ -116,6 +163,14 @@ func deliveryOf(d store.Delivery) Delivery {
 		}
 	}
 	return out
+}
+
+// givenOf reads settings as the store keeps them; none where there are none.
+func givenOf(text []byte) (given layout.Given) {
+	if text != nil && json.Unmarshal(text, &given) != nil {
+		return layout.Given{}
+	}
+	return given
 }
 
 func headOf(r store.Run) RunHead {
@@ -132,8 +187,7 @@ func headOf(r store.Run) RunHead {
 		at := r.FinishedAt.Time.UTC()
 		out.FinishedAt = &at
 	}
-	var given layout.Given
-	if json.Unmarshal(r.Layout, &given) == nil && given != (layout.Given{}) {
+	if given := givenOf(r.Layout); given != (layout.Given{}) {
 		out.Layout = &given
 	}
 	var result struct {

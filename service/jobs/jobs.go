@@ -15,7 +15,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"strings"
 	"sync"
 	"time"
 
@@ -333,7 +332,7 @@ func (q *Queue) work(ctx context.Context, id string) error {
 		return q.fail(ctx, id, fmt.Errorf("the layout: %w", err))
 	}
 	if r.Delivery, err = source.Open(q.area.Path(delivery.SHA256), given); err != nil {
-		return q.fail(ctx, id, rename(err, q.area.Path(delivery.SHA256), delivery.Name))
+		return q.fail(ctx, id, staging.Rename(err, q.area.Path(delivery.SHA256), delivery.Name))
 	}
 	defer r.Delivery.Close()
 	var last sift.Progress
@@ -370,11 +369,6 @@ func (q *Queue) work(ctx context.Context, id string) error {
 	q.log.Info("run done", "run", id, "delivery", delivery.Name, "verdict", summary.Verdict, "read", summary.Tally.Read,
 		"accepted", summary.Tally.Accepted, "rejected", summary.Tally.Rejected)
 	return nil
-}
-
-// rename puts a delivery's name where an error names the file in the area.
-func rename(err error, path, name string) error {
-	return errors.New(strings.ReplaceAll(err.Error(), path, name))
 }
 
 // fail records why a run cannot be done; the job itself is then done.

@@ -142,3 +142,8 @@ func CheckName(name string) error {
 	}
 	return nil
 }
+
+// Rename puts a delivery's name where an error names the file in the area.
+func Rename(err error, path, name string) error {
+	return errors.New(strings.ReplaceAll(err.Error(), path, name))
+}

@@ -3,6 +3,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -136,6 +137,9 @@ type Delivery struct {
 	RepeatOf  sql.NullString `db:"repeat_of"`
 	InboxMark sql.NullString `db:"inbox_mark"`
 
+	Layout        []byte       `db:"layout"` // settings made by hand and saved; nil for none
+	LayoutSavedAt sql.NullTime `db:"layout_saved_at"`
+
 	LastRun *Run `db:"-"` // the newest, nil where there is none
 }
 
@@ -163,6 +167,29 @@ func (s *Store) Delivery(ctx context.Context, id string) (d Delivery, err error)
 	all := []Delivery{d}
 	err = s.addLastRuns(ctx, all)
 	return all[0], err
+}
+
+// SaveLayout keeps settings with a delivery; nil takes them away.
+func (s *Store) SaveLayout(ctx context.Context, id string, layout []byte) error {
+	result, err := s.db.ExecContext(ctx, `
+		update deliveries set layout = $2::jsonb, layout_saved_at = case when $2::jsonb is null then null else now() end where id = $1`,
+		id, sql.NullString{String: string(layout), Valid: layout != nil})
+	if err != nil {
+		return err
+	}
+	if n, err := result.RowsAffected(); err != nil || n == 0 {
+		return cmp.Or(err, ErrNone)
+	}
+	return nil
+}
+
+// Layouts gives the deliveries with a saved layout, the last saved first.
+func (s *Store) Layouts(ctx context.Context, offset, limit int) (page []Delivery, total int, err error) {
+	if err = s.db.GetContext(ctx, &total, `select count(*) from deliveries where layout is not null`); err != nil {
+		return nil, 0, err
+	}
+	err = s.db.SelectContext(ctx, &page, `select * from deliveries where layout is not null order by layout_saved_at desc, id offset $1 limit $2`, offset, limit)
+	return page, total, err
 }
 
 // Deliveries gives a page of deliveries, newest first, and how many there are.

@@ -56,6 +56,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{id}/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps settings with a delivery; runs read it by them */
+        put: operations["saveLayout"];
+        post?: never;
+        /** Takes the kept settings away */
+        delete: operations["forgetLayout"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/members": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Makes a delivery of each file in a ZIP archive */
+        post: operations["takeMembers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How settings read a delivery, with the first rows */
+        post: operations["readDelivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/reading/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is wrong with the rows as settings read them, as far as they were looked at */
+        post: operations["readProblems"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/reading/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rows of a delivery by number, as settings read them */
+        post: operations["readRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Settings kept with deliveries, the last saved first */
+        get: operations["listLayouts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -232,12 +335,35 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AskReading: {
+            /** @description settings made by hand; the others are detected around them. Without any, those saved with the delivery */
+            layout?: components["schemas"]["Given"];
+        };
+        AskRows: {
+            /**
+             * Format: int64
+             * @description number of the first row
+             * @default 1
+             */
+            from: number;
+            /** @description the last rows instead */
+            last?: boolean;
+            /** @description settings made by hand; the others are detected around them. Without any, those saved with the delivery */
+            layout?: components["schemas"]["Given"];
+            /**
+             * Format: int64
+             * @default 100
+             */
+            limit: number;
+        };
         Delivery: {
             /** Format: date-time */
             arrivedAt: string;
             /** Format: int64 */
             bytes: number;
             id: string;
+            /** @description settings made by hand and saved, by which runs read it */
+            layout?: components["schemas"]["Given"];
             /** @description file name as delivered */
             name: string;
             /** @description the first delivery of the same bytes */
@@ -291,6 +417,18 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        Evidence: {
+            /**
+             * Format: double
+             * @description 0 to 1; 1 for a setting made by hand
+             */
+            confidence: number;
+            /** @description other values to try, the likeliest first, as they are set */
+            next?: string[];
+            setting: string;
+            value: string;
+            why: string;
         };
         Given: {
             commentPrefix?: string;
@@ -392,6 +530,16 @@ export interface components {
             /** @description blanks around cells, and around their quotes, are none of theirs */
             trim: boolean;
         };
+        Line: {
+            /** @enum {string} */
+            kind: "skipped" | "header" | "comment" | "blank" | "below";
+            /**
+             * Format: int64
+             * @description 0 where it is not known yet
+             */
+            line: number;
+            text: string;
+        };
         Match: {
             column: string;
             /** @description empty where no column of the delivery feeds it */
@@ -430,11 +578,49 @@ export interface components {
              */
             total: number;
         };
+        PageSavedLayout: {
+            items: components["schemas"]["SavedLayout"][];
+            /**
+             * Format: int64
+             * @description of the whole list
+             */
+            total: number;
+        };
         PageTarget: {
             items: components["schemas"]["Target"][];
             /**
              * Format: int64
              * @description of the whole list
+             */
+            total: number;
+        };
+        Problem: {
+            /**
+             * Format: int64
+             * @description its place in the row, from 1
+             */
+            cell?: number;
+            code: string;
+            column: string;
+            /** Format: int64 */
+            line: number;
+            message: string;
+            /** Format: int64 */
+            row: number;
+        };
+        Problems: {
+            /** @description all rows were looked at */
+            all: boolean;
+            /**
+             * Format: int64
+             * @description rows looked at so far
+             */
+            counted: number;
+            /** @description the first of them */
+            items: components["schemas"]["Problem"][];
+            /**
+             * Format: int64
+             * @description found so far
              */
             total: number;
         };
@@ -445,6 +631,22 @@ export interface components {
             rows: number;
             /** Format: int64 */
             totalBytes: number;
+        };
+        Reading: {
+            columns?: string[];
+            evidence?: components["schemas"]["Evidence"][];
+            /** @description settings made by hand */
+            given: components["schemas"]["Given"];
+            /** @description absent while a member is to be chosen */
+            layout?: components["schemas"]["Layout"];
+            /** @description the files of a ZIP archive of several */
+            members?: string[];
+            /** @description gzip, zstd or zip */
+            packing?: string;
+            /** @description of a workbook */
+            sheets?: components["schemas"]["Sheet"][];
+            /** @description the first rows */
+            top?: components["schemas"]["Window"];
         };
         Reject: {
             /** @description as delivered */
@@ -470,6 +672,24 @@ export interface components {
             changed: number;
             column: string;
             remedy: string;
+        };
+        Row: {
+            cells: string[];
+            /** @description of a workbook's cells: text, number, boolean, date, time, dateTime, duration or error */
+            kinds?: string[];
+            /**
+             * Format: int64
+             * @description 0 where it is not known yet
+             */
+            line: number;
+            problems?: components["schemas"]["Problem"][];
+            /** @description the text as it stands in the delivery, with its line end */
+            raw?: string;
+            /**
+             * Format: int64
+             * @description 0 where it is not known yet
+             */
+            row: number;
         };
         Run: {
             /** @description the target's columns and what feeds them */
@@ -536,6 +756,25 @@ export interface components {
             row: number;
             value: string;
         };
+        SavedLayout: {
+            delivery: string;
+            layout: components["schemas"]["Given"];
+            /** @description of the delivery */
+            name: string;
+            /** Format: date-time */
+            savedAt: string;
+        };
+        Sheet: {
+            /** Format: int64 */
+            columns: number;
+            hidden: boolean;
+            name: string;
+            /**
+             * Format: int64
+             * @description as the workbook says; 0 where it does not
+             */
+            rows: number;
+        };
         Tally: {
             /** Format: int64 */
             accepted: number;
@@ -566,6 +805,20 @@ export interface components {
             column: string;
             message: string;
             value: string;
+        };
+        Window: {
+            /** @description lines above the first row; only with it */
+            above?: components["schemas"]["Line"][];
+            /** @description all rows are counted */
+            all: boolean;
+            /** @description lines below the last row; only with it */
+            below?: components["schemas"]["Line"][];
+            /**
+             * Format: int64
+             * @description rows counted so far
+             */
+            counted: number;
+            rows: components["schemas"]["Row"][];
         };
     };
     responses: never;
@@ -763,6 +1016,358 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Given"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    forgetLayout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    takeMembers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageDelivery"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    readDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskReading"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    readProblems: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskReading"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problems"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    readRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskRows"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Window"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listLayouts: {
+        parameters: {
+            query?: {
+                /** @description entries to leave out at the front */
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSavedLayout"];
+                };
+            };
+            /** @description Error */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };

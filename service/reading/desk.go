@@ -1,0 +1,435 @@
+// Package reading keeps deliveries open while a steward looks at how they read:
+// their rows by number, the lines around them, and what is wrong with them.
+//
+// It knows files and layouts; it knows neither records nor HTTP. What it holds
+// can be made anew at any time, and goes after a while of rest.
+package reading
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"sync"
+	"time"
+
+	"sieb/core/layout"
+	"sieb/core/sift"
+	"sieb/core/source"
+	"sieb/core/workbook"
+)
+
+const (
+	mostOpen     = 8               // deliveries
+	mostReadings = 4               // ways to read one
+	restFor      = 5 * time.Minute // after which a delivery is closed
+	mostProblems = 1000
+	mostText     = 2000 // characters of a cell or a line that are shown
+)
+
+// Desk is where deliveries lie open.
+type Desk struct {
+	mu   sync.Mutex
+	open map[string]*opened
+}
+
+// New makes an empty desk.
+func New() *Desk { return &Desk{open: map[string]*opened{}} }
+
+// opened is a delivery that lies open.
+type opened struct {
+	file *source.File
+	used time.Time
+	busy int // requests that use it
+
+	mu       sync.Mutex
+	readings map[string]*Reading
+	order    []string // of the readings, the oldest first
+}
+
+// Reading is a delivery as certain settings read it.
+type Reading struct {
+	File *source.File
+
+	index *source.Index
+	stop  context.CancelFunc
+	done  chan struct{}
+
+	mu       sync.Mutex
+	problems []sift.Problem
+	found    int64
+}
+
+// Read reads a delivery, and gives what was read to use. The file stays open
+// for as long as use takes, and a while longer.
+func (d *Desk) Read(path string, given layout.Given, use func(*Reading) error) error {
+	o, err := d.take(path, given)
+	if err != nil {
+		return err
+	}
+	defer d.giveBack(o)
+	r, err := o.reading(given)
+	if err != nil {
+		return err
+	}
+	return use(r)
+}
+
+// take opens the delivery, or finds it open.
+func (d *Desk) take(path string, given layout.Given) (*opened, error) {
+	key := path
+	if given.Member != nil {
+		key += "\x00" + *given.Member
+	}
+	d.mu.Lock()
+	d.sweep()
+	if o := d.open[key]; o != nil {
+		o.busy++
+		d.mu.Unlock()
+		return o, nil
+	}
+	d.mu.Unlock()
+	// Opening may take a while; others go on meanwhile.
+	file, err := source.Open(path, layout.Given{Member: given.Member})
+	if err != nil {
+		return nil, err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	o := d.open[key]
+	if o != nil {
+		file.Close()
+	} else {
+		o = &opened{file: file, readings: map[string]*Reading{}}
+		d.open[key] = o
+	}
+	o.busy++
+	o.used = time.Now()
+	return o, nil
+}
+
+func (d *Desk) giveBack(o *opened) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	o.busy--
+	o.used = time.Now()
+}
+
+// sweep closes what has rested for long, and the longest rested where too much
+// lies open.
+func (d *Desk) sweep() {
+	for {
+		oldest := ""
+		for key, o := range d.open {
+			if o.busy == 0 && (oldest == "" || o.used.Before(d.open[oldest].used)) {
+				oldest = key
+			}
+		}
+		if oldest == "" || len(d.open) < mostOpen && time.Since(d.open[oldest].used) < restFor {
+			return
+		}
+		d.open[oldest].close()
+		delete(d.open, oldest)
+	}
+}
+
+// Close closes everything.
+func (d *Desk) Close() {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for key, o := range d.open {
+		o.close()
+		delete(d.open, key)
+	}
+}
+
+func (o *opened) close() {
+	for _, r := range o.readings {
+		r.end()
+	}
+	o.file.Close()
+}
+
+// reading finds how the settings read the delivery; the first time it detects
+// the other settings and begins to index the rows.
+func (o *opened) reading(given layout.Given) (*Reading, error) {
+	text, err := json.Marshal(given)
+	if err != nil {
+		return nil, err
+	}
+	key := string(text)
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	if r := o.readings[key]; r != nil {
+		return r, nil
+	}
+	file, err := o.file.Reread(given)
+	if err != nil {
+		return nil, err
+	}
+	if len(o.order) == mostReadings {
+		o.readings[o.order[0]].end()
+		delete(o.readings, o.order[0])
+		o.order = o.order[1:]
+	}
+	ctx, stop := context.WithCancel(context.Background())
+	r := &Reading{File: file, index: file.NewIndex(), stop: stop, done: make(chan struct{})}
+	o.readings[key] = r
+	o.order = append(o.order, key)
+	go func() {
+		defer close(r.done)
+		_ = r.build(ctx) // the index keeps the error for who waits for a row
+	}()
+	return r, nil
+}
+
+// end stops the indexing.
+func (r *Reading) end() {
+	r.stop()
+	<-r.done
+}
+
+// build goes over the delivery once: it notes where rows are, and what is wrong
+// with them.
+func (r *Reading) build(ctx context.Context) error {
+	var looker *sift.Looker
+	rows, err := r.File.Rows()
+	if err == nil {
+		looker, err = sift.NewLooker(rows.Header(), r.File.Layout.Encoding)
+		source.Close(rows)
+	}
+	if err != nil {
+		return r.index.Build(ctx, func(*source.Batch) error { return err })
+	}
+	return r.index.Build(ctx, func(b *source.Batch) error {
+		b.Split()
+		if found := looker.Problems(b); len(found) > 0 {
+			r.mu.Lock()
+			defer r.mu.Unlock()
+			r.found += int64(len(found))
+			r.problems = append(r.problems, found[:min(len(found), mostProblems-len(r.problems))]...)
+		}
+		return nil
+	})
+}
+
+// Columns gives the names of the columns.
+func (r *Reading) Columns() ([]string, error) {
+	rows, err := r.File.Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer source.Close(rows)
+	return append([]string{}, rows.Header().Names...), nil
+}
+
+// Line is a line of the delivery that is no row.
+type Line struct {
+	Line int64  `json:"line" doc:"0 where it is not known yet"`
+	Kind string `json:"kind" enum:"skipped,header,comment,blank,below"`
+	Text string `json:"text"`
+}
+
+// Row is a row as it reads.
+type Row struct {
+	Row      int64          `json:"row" doc:"0 where it is not known yet"`
+	Line     int64          `json:"line" doc:"0 where it is not known yet"`
+	Cells    []string       `json:"cells"`
+	Kinds    []string       `json:"kinds,omitempty" doc:"of a workbook's cells: text, number, boolean, date, time, dateTime, duration or error"`
+	Raw      string         `json:"raw,omitempty" doc:"the text as it stands in the delivery, with its line end"`
+	Problems []sift.Problem `json:"problems,omitempty"`
+}
+
+// Window is a run of rows.
+type Window struct {
+	Above   []Line `json:"above,omitempty" doc:"lines above the first row; only with it"`
+	Rows    []Row  `json:"rows"`
+	Below   []Line `json:"below,omitempty" doc:"lines below the last row; only with it"`
+	Counted int64  `json:"counted" doc:"rows counted so far"`
+	All     bool   `json:"all" doc:"all rows are counted"`
+}
+
+var errEnough = errors.New("enough rows were read")
+
+// Rows gives at most n rows from one on. A row that is not indexed yet is waited for.
+func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) {
+	if from > 1 {
+		if _, err := r.index.Wait(ctx, from); err != nil {
+			return nil, err
+		}
+	}
+	rows, err := r.index.From(from)
+	if err != nil {
+		return nil, err
+	}
+	w := &Window{Rows: []Row{}}
+	if err := r.look(rows, func(seen *sift.Seen) bool {
+		if seen.Row >= from {
+			w.Rows = append(w.Rows, rowOf(seen))
+		}
+		return len(w.Rows) < n
+	}); err != nil {
+		return nil, err
+	}
+	if from <= 1 {
+		first := int64(1) << 62
+		if len(w.Rows) > 0 {
+			first = w.Rows[0].Line
+		}
+		if w.Above, err = r.above(first); err != nil {
+			return nil, err
+		}
+	}
+	w.Counted, w.All = r.index.Counted()
+	if w.All && from+int64(len(w.Rows))-1 >= w.Counted {
+		w.Below, err = r.below()
+	}
+	return w, err
+}
+
+// Last gives the last n rows. Of a large text they come before all rows are
+// counted, without their numbers.
+func (r *Reading) Last(ctx context.Context, n int) (*Window, error) {
+	counted, all := r.index.Counted()
+	if !all {
+		tail, ok, err := r.File.Tail()
+		if err != nil {
+			return nil, err
+		}
+		if ok {
+			w := &Window{Rows: []Row{}, Counted: counted}
+			if err := r.look(tail, func(seen *sift.Seen) bool {
+				seen.Row, seen.Line = 0, 0
+				w.Rows = append(w.Rows, rowOf(seen))
+				return true
+			}); err != nil {
+				return nil, err
+			}
+			w.Rows = w.Rows[max(0, len(w.Rows)-n):]
+			w.Below, err = r.below()
+			return w, err
+		}
+		if counted, err = r.index.Wait(ctx, 1<<62); err != nil {
+			return nil, err
+		}
+	}
+	return r.Rows(ctx, max(1, counted-int64(n)+1), n)
+}
+
+// look reads rows until see has seen enough.
+func (r *Reading) look(rows source.Source, see func(*sift.Seen) bool) error {
+	defer source.Close(rows)
+	err := sift.Look(rows, r.File.Layout.Encoding, -1, func(seen *sift.Seen) error {
+		if !see(seen) {
+			return errEnough
+		}
+		return nil
+	})
+	if errors.Is(err, errEnough) {
+		return nil
+	}
+	return err
+}
+
+var kinds = [...]string{workbook.Text: "text", workbook.Number: "number", workbook.Boolean: "boolean", workbook.Date: "date",
+	workbook.Time: "time", workbook.DateTime: "dateTime", workbook.Duration: "duration", workbook.Error: "error"}
+
+func rowOf(seen *sift.Seen) Row {
+	row := Row{Row: seen.Row, Line: seen.Line, Cells: make([]string, len(seen.Cells)), Raw: clip(seen.Raw), Problems: seen.Problems}
+	for k, c := range seen.Cells {
+		row.Cells[k] = clip(c)
+	}
+	for _, k := range seen.Kinds {
+		row.Kinds = append(row.Kinds, kinds[k])
+	}
+	return row
+}
+
+// clip cuts off what is too long to be shown.
+func clip(text string) string {
+	if len(text) <= mostText {
+		return text
+	}
+	n := 0
+	for i := range text {
+		if n++; n > mostText {
+			return text[:i] + "…"
+		}
+	}
+	return text
+}
+
+const mostAbove = 60
+
+// above gives the lines above the first row.
+func (r *Reading) above(first int64) (lines []Line, err error) {
+	l := &r.File.Layout
+	kind := func(line int64, text string) string {
+		switch {
+		case line <= int64(l.SkipRows):
+			return "skipped"
+		case strings.TrimSpace(text) == "":
+			return "blank"
+		case l.CommentPrefix != "" && strings.HasPrefix(text, l.CommentPrefix):
+			return "comment"
+		}
+		return "header"
+	}
+	if l.Form == layout.Workbook {
+		top, err := r.File.Top(mostAbove)
+		for _, t := range top {
+			if int64(t.Number) >= first {
+				break
+			}
+			var cells []string
+			for _, c := range t.Cells {
+				cells = append(cells, fmt.Sprintf("%s: %s", workbook.ColumnLetters(c.Column), c.Text))
+			}
+			lines = append(lines, Line{int64(t.Number), kind(int64(t.Number), "x"), clip(strings.Join(cells, "   "))})
+		}
+		return lines, err
+	}
+	reader, err := r.File.Lines()
+	if err != nil {
+		return nil, err
+	}
+	err = r.look(reader, func(seen *sift.Seen) bool {
+		if seen.Line >= first || len(lines) == mostAbove {
+			return false
+		}
+		lines = append(lines, Line{seen.Line, kind(seen.Line, seen.Cells[0]), clip(seen.Raw)})
+		return true
+	})
+	return lines, err
+}
+
+// below gives the lines below the table.
+func (r *Reading) below() (lines []Line, err error) {
+	n := r.File.Layout.FooterRows
+	if n == 0 {
+		return nil, nil
+	}
+	last, err := r.File.LastLines(min(n, mostAbove))
+	for _, text := range last {
+		lines = append(lines, Line{0, "below", clip(text)})
+	}
+	return lines, err
+}
+
+// Problems is what is wrong with the rows as they read.
+type Problems struct {
+	Items   []sift.Problem `json:"items" doc:"the first of them"`
+	Total   int64          `json:"total" doc:"found so far"`
+	Counted int64          `json:"counted" doc:"rows looked at so far"`
+	All     bool           `json:"all" doc:"all rows were looked at"`
+}
+
+// Problems gives what was found so far.
+func (r *Reading) Problems() Problems {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	p := Problems{Items: append([]sift.Problem{}, r.problems...), Total: r.found}
+	p.Counted, p.All = r.index.Counted()
+	return p
+}
