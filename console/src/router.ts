@@ -1,6 +1,7 @@
 import { createRouter, createWebHistory } from 'vue-router'
 import DeliveriesPage from './pages/DeliveriesPage.vue'
 import DeliveryPage from './pages/DeliveryPage.vue'
+import ReadingPage from './pages/ReadingPage.vue'
 import MissingPage from './pages/MissingPage.vue'
 
 export const router = createRouter({
@@ -8,6 +9,7 @@ export const router = createRouter({
   routes: [
     { path: '/', component: DeliveriesPage, meta: { title: 'Deliveries' } },
     { path: '/deliveries/:id', component: DeliveryPage, props: true, meta: { title: 'Delivery' } },
+    { path: '/deliveries/:id/reading', component: ReadingPage, props: true, meta: { title: 'Reading' } },
     { path: '/:rest(.*)', component: MissingPage, meta: { title: 'Nothing here' } },
   ],
 })

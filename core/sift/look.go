@@ -45,8 +45,12 @@ func Look(src source.Source, encoding string, most int64, see func(*Seen) error)
 			return err
 		}
 		b.Split()
-		problems := looker.Problems(&b)
+		var problems []Problem
 		for i := range b.Rows {
+			// Block by block, since few rows of a batch may be wanted.
+			if len(b.Defects) > 0 && i%looker.plan.Block() == 0 {
+				problems = append(problems, looker.block(&b, i)...)
+			}
 			seen := Seen{Row: b.Number(i), Line: b.Rows[i].Line, Raw: valid(b.Raw(i))}
 			for k, s := range b.Cells(i) {
 				seen.Cells = append(seen.Cells, valid(b.Text(s)))
@@ -87,14 +91,20 @@ func NewLooker(header source.Header, encoding string) (*Looker, error) {
 
 // Problems gives the problems of a batch that was split, by row.
 func (l *Looker) Problems(b *source.Batch) (all []Problem) {
-	if len(b.Defects) == 0 {
-		return nil
+	for i := 0; i < len(b.Rows) && len(b.Defects) > 0; i += l.plan.Block() {
+		all = append(all, l.block(b, i)...)
 	}
-	l.judge.Start(b, &l.ruling)
-	for i := 0; i < len(b.Rows); i += l.plan.Block() {
-		l.judge.Rows(i, min(i+l.plan.Block(), len(b.Rows)))
+	return all
+}
+
+// block gives the problems of the rows from one on; the blocks come in order.
+func (l *Looker) block(b *source.Batch, from int) (all []Problem) {
+	if from == 0 {
+		l.judge.Start(b, &l.ruling)
 	}
-	for k := range l.ruling.Found {
+	first := len(l.ruling.Found)
+	l.judge.Rows(from, min(from+l.plan.Block(), len(b.Rows)))
+	for k := first; k < len(l.ruling.Found); k++ {
 		f := &l.ruling.Found[k]
 		all = append(all, Problem{f.Code, b.Number(f.Row), b.Rows[f.Row].Line, l.plan.ColumnName(f), f.Cell + 1, string(l.ruling.Message(f))})
 	}

@@ -33,8 +33,9 @@ type Batch struct {
 	isSheet bool            // places in the arena are not those of the delivery
 	escaped []int           // cells that hold doubled quotes until Split
 	text    int             // length of the arena as read, before Split appends to it
-	base    int64           // byte offset of the arena in the delivery
-	codec   codec           // of the delivery, nil for UTF-8
+	tell    teller
+	base    int64 // byte offset of the arena in the delivery
+	codec   codec // of the delivery, nil for UTF-8
 	width   int
 	dialect delimited.Dialect
 	cuts    []int // of fixed form, otherwise nil
@@ -90,6 +91,7 @@ func (b *Batch) Text(s delimited.Span) []byte { return b.Arena[s.Start:s.End] }
 // Split finds the cells of all rows and the defects that show in them.
 func (b *Batch) Split() {
 	b.Arena = b.Arena[:b.text:cap(b.Arena)]
+	b.tell = teller{}
 	invalid, odd := b.hasInvalid(), isOdd(b.Arena)
 	for i := range b.Rows {
 		r := &b.Rows[i]
@@ -192,7 +194,7 @@ func (b *Batch) Offset(at int) int64 {
 	if b.isSheet {
 		return -1
 	}
-	return b.base + bytesOf(b.codec, b.Arena[:at])
+	return b.base + b.tell.bytes(b.codec, b.Arena[:at])
 }
 
 // IsTyped tells whether the cells have kinds of their own.

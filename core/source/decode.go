@@ -22,6 +22,7 @@ type decoder struct {
 	raw     []byte
 	pending int   // bytes at the start of raw that were not decoded yet
 	base    int64 // byte offset of the text not yet advanced over
+	tell    teller
 }
 
 // codec decodes one encoding. A character that the bytes do not give becomes
@@ -86,11 +87,28 @@ func endOf(err error) error {
 	return err
 }
 
-func (d *decoder) advance(text []byte) { d.base += d.bytes(text) }
+func (d *decoder) advance(text []byte) {
+	d.base += bytesOf(d.codec, text)
+	d.tell = teller{}
+}
 
-func (d *decoder) offset(before []byte) int64 { return d.base + d.bytes(before) }
+func (d *decoder) offset(before []byte) int64 { return d.base + d.tell.bytes(d.codec, before) }
 
-func (d *decoder) bytes(text []byte) int64 { return bytesOf(d.codec, text) }
+// teller counts the bytes that texts of one beginning took. Defects are found
+// from front to back: what was counted for one is not counted again for the next.
+type teller struct {
+	length int
+	count  int64
+}
+
+func (t *teller) bytes(c codec, text []byte) int64 {
+	if len(text) < t.length {
+		*t = teller{}
+	}
+	t.count += bytesOf(c, text[t.length:])
+	t.length = len(text)
+	return t.count
+}
 
 func bytesOf(c codec, text []byte) int64 {
 	if c == nil {

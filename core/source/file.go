@@ -3,6 +3,7 @@ package source
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -23,6 +24,7 @@ type File struct {
 	Inner    string // name of the file inside a ZIP archive
 	Layout   layout.Layout
 	Evidence []layout.Evidence
+	Longest  int // bytes that a row may have; 0 stands for 128 MiB
 
 	f         *os.File
 	delivered *os.File       // the file as it came; f, or the compressed one
@@ -265,7 +267,7 @@ func (d *File) Rows(copies ...io.Writer) (Source, error) {
 		r = io.TeeReader(r, all)
 	}
 	if d.book == nil {
-		return NewReader(r, d.Layout)
+		return newReader(r, d.Layout, cmp.Or(d.Longest, maxRow))
 	}
 	return newSheet(d.book, d.Layout, d.Size)
 }

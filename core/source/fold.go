@@ -21,7 +21,7 @@ func (s *Reader) value(text []byte, pos int) (from int, ok bool) {
 			return pos, false
 		}
 		if len(s.comment) == 0 || !bytes.HasPrefix(text[pos:end], s.comment) {
-			return pos, s.dialect.Scan(text, pos, s.eof || len(s.buf) > maxRow, 0, &s.rec)
+			return pos, s.dialect.Scan(text, pos, s.eof || len(s.buf) > s.longest, 0, &s.rec)
 		}
 		pos = next
 		s.line++

@@ -45,14 +45,17 @@ type Reader struct {
 	rec   delimited.Record
 
 	trusted bool
+	longest int // bytes that a row may have
 }
 
 // NewReader reads the layout's header from r and stands before the first row.
-func NewReader(r io.Reader, l layout.Layout) (*Reader, error) {
+func NewReader(r io.Reader, l layout.Layout) (*Reader, error) { return newReader(r, l, maxRow) }
+
+func newReader(r io.Reader, l layout.Layout, longest int) (*Reader, error) {
 	if err := l.Check(); err != nil {
 		return nil, err
 	}
-	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, fold: l.Fold, line: 1}
+	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest}
 	s.in.r = r
 	if l.Form == "fixed" {
 		s.cuts = append([]int{}, l.Cuts...)
@@ -151,10 +154,10 @@ func (s *Reader) drop(n int) {
 
 // grow reads more where a row does not fit in what was read.
 func (s *Reader) grow() error {
-	if len(s.buf) > maxRow {
-		return fmt.Errorf("line %d: the row is longer than %d MiB; is the delimiter or the quote character wrong?", s.line, maxRow>>20)
+	if len(s.buf) > s.longest {
+		return fmt.Errorf("line %d: the row is longer than %d MiB; is the encoding, the delimiter or the quote character wrong?", s.line, s.longest>>20)
 	}
-	return s.more(max(batchBytes, min(2*len(s.buf), maxRow+1)))
+	return s.more(max(batchBytes, min(2*len(s.buf), s.longest+1)))
 }
 
 func (s *Reader) readHeader(rows int, how string) error {
@@ -304,7 +307,7 @@ func (s *Reader) cut(b *Batch) bool {
 			s.line++
 			continue
 		}
-		if !s.dialect.Scan(text, pos, s.eof || len(s.buf) > maxRow, width, &s.rec) {
+		if !s.dialect.Scan(text, pos, s.eof || len(s.buf) > s.longest, width, &s.rec) {
 			break
 		}
 		s.take(b, pos)

@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"sieb/core/layout"
@@ -26,6 +27,10 @@ const (
 	restFor      = 5 * time.Minute // after which a delivery is closed
 	mostProblems = 1000
 	mostText     = 2000 // characters of a cell or a line that are shown
+
+	// longestRow is what a row may have, in bytes, so that a look through the
+	// wrong settings, which may see no line end at all, ends soon.
+	longestRow = 8 << 20
 )
 
 // Desk is where deliveries lie open.
@@ -46,6 +51,8 @@ type opened struct {
 	mu       sync.Mutex
 	readings map[string]*Reading
 	order    []string // of the readings, the oldest first
+
+	newest atomic.Pointer[Reading] // never one that is older than who waits for it
 }
 
 // Reading is a delivery as certain settings read it.
@@ -95,6 +102,7 @@ func (d *Desk) take(path string, given layout.Given) (*opened, error) {
 	if err != nil {
 		return nil, err
 	}
+	file.Longest = longestRow
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	o := d.open[key]
@@ -176,10 +184,11 @@ func (o *opened) reading(given layout.Given) (*Reading, error) {
 	ctx, stop := context.WithCancel(context.Background())
 	r := &Reading{File: file, index: file.NewIndex(), stop: stop, done: make(chan struct{})}
 	o.readings[key] = r
+	o.newest.Store(r)
 	o.order = append(o.order, key)
 	go func() {
 		defer close(r.done)
-		_ = r.build(ctx) // the index keeps the error for who waits for a row
+		_ = r.build(ctx, o) // the index keeps the error for who waits for a row
 	}()
 	return r, nil
 }
@@ -192,7 +201,7 @@ func (r *Reading) end() {
 
 // build goes over the delivery once: it notes where rows are, and what is wrong
 // with them.
-func (r *Reading) build(ctx context.Context) error {
+func (r *Reading) build(ctx context.Context, o *opened) error {
 	var looker *sift.Looker
 	rows, err := r.File.Rows()
 	if err == nil {
@@ -203,12 +212,21 @@ func (r *Reading) build(ctx context.Context) error {
 		return r.index.Build(ctx, func(*source.Batch) error { return err })
 	}
 	return r.index.Build(ctx, func(b *source.Batch) error {
+		// The way that was asked for last comes first.
+		if newest := o.newest.Load(); newest != r {
+			select {
+			case <-newest.done:
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		}
 		b.Split()
-		if found := looker.Problems(b); len(found) > 0 {
-			r.mu.Lock()
-			defer r.mu.Unlock()
-			r.found += int64(len(found))
-			r.problems = append(r.problems, found[:min(len(found), mostProblems-len(r.problems))]...)
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.found += int64(len(b.Defects))
+		if room := mostProblems - len(r.problems); room > 0 {
+			found := looker.Problems(b)
+			r.problems = append(r.problems, found[:min(len(found), room)]...)
 		}
 		return nil
 	})
@@ -386,7 +404,7 @@ func (r *Reading) above(first int64) (lines []Line, err error) {
 			for _, c := range t.Cells {
 				cells = append(cells, fmt.Sprintf("%s: %s", workbook.ColumnLetters(c.Column), c.Text))
 			}
-			lines = append(lines, Line{int64(t.Number), kind(int64(t.Number), "x"), clip(strings.Join(cells, "   "))})
+			lines = append(lines, Line{int64(t.Number), kind(int64(t.Number), "x"), clip(strings.Join(cells, " · "))})
 		}
 		return lines, err
 	}

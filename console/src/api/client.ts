@@ -11,6 +11,16 @@ export type Reject = Schemas['Reject']
 export type Rejects = Schemas['Rejects']
 export type Tally = Schemas['Tally']
 export type Layout = Schemas['Layout']
+export type Given = Schemas['Given']
+export type Evidence = Schemas['Evidence']
+export type Reading = Schemas['Reading']
+export type SavedLayout = Schemas['SavedLayout']
+export type Sheet = Schemas['Sheet']
+export type Window = Schemas['Window']
+export type RowSeen = Schemas['Row']
+export type LineSeen = Schemas['Line']
+export type Problem = Schemas['Problem']
+export type Problems = Schemas['Problems']
 
 export const api = createClient<paths>({ baseUrl: '' })
 
@@ -25,7 +35,7 @@ export class ServiceError extends Error {
   }
 }
 
-interface Problem {
+interface ProblemDetails {
   status?: number
   detail?: string
   errors?: { message?: string; location?: string }[] | null
@@ -40,10 +50,10 @@ export async function answered<T>(call: Promise<{ data?: T; error?: unknown; res
     throw new ServiceError('The service does not answer. Is it still running?')
   }
   if (result.data !== undefined) return result.data
-  throw toError(result.error as Problem | undefined, result.response.status)
+  throw toError(result.error as ProblemDetails | undefined, result.response.status)
 }
 
-function toError(problem: Problem | undefined, status: number): ServiceError {
+function toError(problem: ProblemDetails | undefined, status: number): ServiceError {
   const details = (problem?.errors ?? []).map((e) => (e.location ? `${e.location}: ${e.message}` : (e.message ?? '')))
   return new ServiceError(problem?.detail ?? `The service answered ${status}.`, details, status)
 }
@@ -65,7 +75,7 @@ export function upload(file: File, progress: (done: number) => void): { done: Pr
         body = undefined
       }
       if (request.status === 201) resolve(body as Delivery)
-      else reject(toError(body as Problem | undefined, request.status))
+      else reject(toError(body as ProblemDetails | undefined, request.status))
     }
     request.send(file)
   })
@@ -81,7 +91,7 @@ export async function addTarget(text: string): Promise<Target> {
     throw new ServiceError('The service does not answer. Is it still running?')
   }
   const body = await response.json()
-  if (!response.ok) throw toError(body as Problem, response.status)
+  if (!response.ok) throw toError(body as ProblemDetails, response.status)
   return body as Target
 }
 

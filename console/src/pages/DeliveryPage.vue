@@ -7,6 +7,7 @@ import FailureNote from '../components/FailureNote.vue'
 import RejectTable from '../components/RejectTable.vue'
 import RunPanel from '../components/RunPanel.vue'
 import StateMark from '../components/StateMark.vue'
+import StationNav from '../components/StationNav.vue'
 import TallyBar from '../components/TallyBar.vue'
 import ViolationList, { type Choice } from '../components/ViolationList.vue'
 import { count, counted, delimiterName, size, time } from '../format'
@@ -92,7 +93,7 @@ const meaning: Record<string, string> = {
 const readAs = computed(() => {
   const l = run.value?.readAs
   if (!l) return ''
-  const parts = [l.encoding, l.form === 'fixed' ? `fixed width, ${l.cuts.length + 1} columns` : delimiterName(l.delimiter)]
+  const parts = l.form === 'workbook' ? [`sheet ${l.sheet}`] : [l.encoding, l.form === 'fixed' ? `fixed width, ${l.cuts.length + 1} columns` : l.fold > 0 ? `${l.fold} lines to a row` : delimiterName(l.delimiter)]
   if (l.skipRows > 0) parts.push(`${counted(l.skipRows, 'line', 'lines')} above the table`)
   parts.push(l.headerRows === 0 ? 'no header' : counted(l.headerRows, 'header row', 'header rows'))
   if (l.footerRows > 0) parts.push(`${counted(l.footerRows, 'line', 'lines')} below the table`)
@@ -125,6 +126,7 @@ const outputs = [
       <a :href="`/api/v1/deliveries/${id}/content`" download>the file as it arrived</a>
       <template v-if="delivery.repeatOf"> · <RouterLink :to="`/deliveries/${delivery.repeatOf}`">the same bytes have arrived before</RouterLink></template>
     </p>
+    <StationNav :delivery="id" />
 
     <section class="sheet part" aria-label="Run">
       <RunPanel :delivery="id" :last="run ?? runs[0]" :busy="isBusy" @started="show" />

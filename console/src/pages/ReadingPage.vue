@@ -1,0 +1,351 @@
+<script setup lang="ts">
+import { ElButton, ElOption, ElSelect, ElSkeleton } from 'element-plus'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { answered, api, type Delivery, type Given, type Problems, type Reading, type SavedLayout } from '../api/client'
+import FailureNote from '../components/FailureNote.vue'
+import StateMark from '../components/StateMark.vue'
+import StationNav from '../components/StationNav.vue'
+import { size, time } from '../format'
+import ProblemList from '../reading/ProblemList.vue'
+import RowGrid from '../reading/RowGrid.vue'
+import SettingRow from '../reading/SettingRow.vue'
+import { asGiven, evidenceOf, settingsOf, sheetLabel, type SettingName } from '../reading/settings'
+
+const { id } = defineProps<{ id: string }>()
+const router = useRouter()
+
+const delivery = ref<Delivery>()
+const reading = shallowRef<Reading>()
+const problems = shallowRef<Problems>()
+/** Settings made by hand, and those before each change, for undo. */
+const given = shallowRef<Given>({})
+const before = shallowRef<Given[]>([])
+const layouts = ref<SavedLayout[]>([])
+const error = ref<unknown>()
+const busy = ref(false)
+const said = ref('')
+const grid = ref<InstanceType<typeof RowGrid>>()
+const path = computed(() => ({ params: { path: { id } } }))
+let latest = 0
+let timer = 0
+
+async function load(): Promise<void> {
+  error.value = undefined
+  try {
+    delivery.value = await answered(api.GET('/api/v1/deliveries/{id}', path.value))
+    document.title = `${delivery.value.name} · Reading · Sieb`
+    given.value = delivery.value.layout ?? {}
+    layouts.value = (await answered(api.GET('/api/v1/layouts', { params: { query: { limit: 50 } } }))).items
+    await read()
+  } catch (e) {
+    error.value = e
+  }
+}
+
+/** Reads the delivery as the settings say. */
+async function read(): Promise<void> {
+  const mine = ++latest
+  busy.value = true
+  try {
+    const r = await answered(api.POST('/api/v1/deliveries/{id}/reading', { ...path.value, body: { layout: given.value } }))
+    if (mine !== latest) return
+    reading.value = r
+    error.value = undefined
+    problems.value = undefined
+    if (r.layout) void look(mine)
+  } catch (e) {
+    if (mine === latest) error.value = e
+  } finally {
+    if (mine === latest) busy.value = false
+  }
+}
+
+/** Asks for the problems until all rows were looked at. */
+async function look(mine: number): Promise<void> {
+  window.clearTimeout(timer)
+  try {
+    const p = await answered(api.POST('/api/v1/deliveries/{id}/reading/problems', { ...path.value, body: { layout: given.value } }))
+    if (mine !== latest) return
+    problems.value = p
+    if (!p.all) timer = window.setTimeout(() => void look(mine), 300)
+  } catch (e) {
+    if (mine === latest) error.value = e
+  }
+}
+
+function change(to: Given): void {
+  before.value = [...before.value, given.value]
+  given.value = to
+  said.value = ''
+  void read()
+}
+
+function set(name: SettingName, value: Given[SettingName]): void {
+  const to = { ...given.value, [name]: value } as Given
+  if (name === 'form' && value !== 'fixed') delete to.cuts
+  if (name === 'form' && value === 'fixed') {
+    delete to.delimiter
+    delete to.quoteChar
+  }
+  change(to)
+}
+
+function detect(name: SettingName): void {
+  const to = { ...given.value }
+  delete to[name]
+  if (name === 'cuts' && to.form === 'fixed') delete to.form
+  change(to)
+}
+
+function undo(): void {
+  const last = before.value[before.value.length - 1]
+  if (!last) return
+  before.value = before.value.slice(0, -1)
+  given.value = last
+  void read()
+}
+
+async function save(): Promise<void> {
+  const layout = reading.value?.layout
+  if (!layout) return
+  try {
+    delivery.value = await answered(api.PUT('/api/v1/deliveries/{id}/layout', { ...path.value, body: asGiven(layout) }))
+    given.value = delivery.value.layout ?? {}
+    said.value = 'Saved: runs read the delivery like this, and other deliveries can take it over.'
+    await read()
+  } catch (e) {
+    error.value = e
+  }
+}
+
+async function forget(): Promise<void> {
+  try {
+    delivery.value = await answered(api.DELETE('/api/v1/deliveries/{id}/layout', path.value))
+    said.value = 'The saved layout is taken away; runs detect it again.'
+    change({})
+  } catch (e) {
+    error.value = e
+  }
+}
+
+function takeOver(from: string): void {
+  const layout = layouts.value.find((l) => l.delivery === from)
+  if (!layout) return
+  change(layout.layout)
+  said.value = `Taken over from ${layout.name}; not saved yet.`
+}
+
+async function takeEach(): Promise<void> {
+  try {
+    await answered(api.POST('/api/v1/deliveries/{id}/members', path.value))
+    await router.push('/')
+  } catch (e) {
+    error.value = e
+  }
+}
+
+const settings = computed(() => (reading.value?.layout ? settingsOf(reading.value.layout, reading.value.sheets ?? []) : []))
+const others = computed(() => layouts.value.filter((l) => l.delivery !== id))
+const isSaved = (name: SettingName): boolean => JSON.stringify(delivery.value?.layout?.[name]) === JSON.stringify(given.value[name])
+const byHand = computed(() => Object.keys(given.value).length)
+const unsure = computed(() => (reading.value?.evidence ?? []).filter((e) => e.confidence < 0.75 && given.value[e.setting as SettingName] === undefined).length)
+
+watch(() => id, () => {
+  delivery.value = reading.value = problems.value = undefined
+  before.value = []
+  void load()
+}, { immediate: true })
+onBeforeUnmount(() => {
+  latest++
+  window.clearTimeout(timer)
+})
+</script>
+
+<template>
+  <p class="back"><RouterLink to="/">← All deliveries</RouterLink></p>
+  <div class="top">
+    <h1>{{ delivery?.name ?? 'Delivery' }}</h1>
+    <StateMark v-if="delivery" :state="delivery.state" />
+    <span v-if="delivery" class="soft">{{ size(delivery.bytes) }}, arrived {{ time(delivery.arrivedAt) }}</span>
+  </div>
+  <StationNav :delivery="id" />
+  <FailureNote v-if="error" :error="error" :retry="reading ? read : load" class="failure" />
+  <div v-if="error && before.length > 0" class="failure"><ElButton size="small" @click="undo">Undo the last change</ElButton></div>
+  <ElSkeleton v-if="!reading && !error" :rows="8" animated />
+
+  <section v-if="reading && !reading.layout" class="sheet choose" aria-label="Files in the archive">
+    <h2>The archive holds {{ reading.members?.length }} files</h2>
+    <p>Choose the one that is to be read as this delivery, or take each out as a delivery of its own.</p>
+    <ul>
+      <li v-for="m in reading.members" :key="m"><ElButton size="small" @click="set('member', m)">Read this one</ElButton> {{ m }}</li>
+    </ul>
+    <ElButton type="primary" @click="takeEach">Take each out</ElButton>
+  </section>
+
+  <div v-if="reading?.layout && reading.top" class="station" :class="{ busy }">
+    <section class="sheet settings" aria-label="Settings">
+      <div class="head">
+        <h2>How it reads</h2>
+        <span class="soft">{{ unsure > 0 ? `${unsure} to look at` : byHand > 0 ? `${byHand} set by hand` : 'all detected' }}</span>
+      </div>
+      <div class="actions">
+        <ElButton size="small" :disabled="before.length === 0" @click="undo">Undo</ElButton>
+        <ElButton size="small" :disabled="byHand === 0" @click="change({})">Detect all</ElButton>
+        <ElButton size="small" type="primary" @click="save">Save layout</ElButton>
+        <ElButton v-if="delivery?.layout" size="small" @click="forget">Forget saved</ElButton>
+      </div>
+      <p v-if="said" class="said" role="status">{{ said }}</p>
+      <div v-if="others.length > 0" class="over">
+        <ElSelect size="small" placeholder="Take over the layout of…" :model-value="''" aria-label="Take over the layout of another delivery" filterable @change="takeOver">
+          <ElOption v-for="l in others" :key="l.delivery" :value="l.delivery" :label="`${l.name}, saved ${time(l.savedAt)}`" />
+        </ElSelect>
+      </div>
+      <div v-if="reading.members?.length" class="over">
+        <ElSelect size="small" :model-value="reading.layout.member" aria-label="File in the archive" @change="(m: string) => set('member', m)">
+          <ElOption v-for="m in reading.members" :key="m" :value="m" :label="m" />
+        </ElSelect>
+      </div>
+      <SettingRow
+        v-for="s in settings" :key="s.name" :setting="s" :value="reading.layout[s.name as keyof typeof reading.layout] as never" :evidence="evidenceOf(reading.evidence ?? [], s.name)"
+        :by-hand="given[s.name] !== undefined" :saved="isSaved(s.name)" @set="(v) => set(s.name, v)" @detect="detect(s.name)"
+      />
+    </section>
+
+    <div class="rows">
+      <section class="sheet" aria-label="Rows">
+        <div v-if="(reading.sheets?.length ?? 0) > 1" class="tabs" role="group" aria-label="Sheets">
+          <button v-for="s in reading.sheets" :key="s.name" type="button" :class="{ here: s.name === reading.layout.sheet }" :aria-pressed="s.name === reading.layout.sheet" @click="set('sheet', s.name)">{{ sheetLabel(s) }}</button>
+        </div>
+        <p v-if="reading.top.rows.length === 0 && problems?.all" class="soft empty">The delivery holds no row as it reads now.</p>
+        <RowGrid
+          ref="grid" :delivery="id" :given="given" :layout="reading.layout" :columns="reading.columns ?? []" :top="reading.top" :total="Math.max(problems?.counted ?? 0, reading.top.counted)"
+          :all="problems?.all ?? reading.top.all" @cuts="(c) => set('cuts', c)" @failed="(e) => (error = e)"
+        />
+      </section>
+      <section v-if="problems" class="sheet problems" aria-label="Problems">
+        <ProblemList :problems="problems" @go="(row) => grid?.goTo(row)" />
+      </section>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.back {
+  margin: 0 0 8px;
+}
+
+.top {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 14px;
+  margin-bottom: 10px;
+}
+
+.failure {
+  margin-bottom: 12px;
+}
+
+.choose {
+  padding: 14px;
+}
+
+.choose ul {
+  list-style: none;
+  padding: 0;
+}
+
+.choose li {
+  padding: 3px 0;
+  overflow-wrap: anywhere;
+}
+
+.station {
+  display: grid;
+  grid-template-columns: 350px minmax(0, 1fr);
+  gap: 14px;
+  align-items: start;
+}
+
+.busy {
+  cursor: progress;
+}
+
+.head {
+  display: flex;
+  align-items: baseline;
+  gap: 12px;
+  padding: 10px 12px 4px;
+}
+
+.actions {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  padding: 4px 12px 10px;
+}
+
+.actions .el-button + .el-button {
+  margin-left: 0;
+}
+
+.said {
+  margin: 0;
+  padding: 0 12px 8px;
+  color: var(--leaf);
+}
+
+.over {
+  padding: 0 12px 8px;
+}
+
+.settings {
+  max-height: calc(100vh - 24px);
+  overflow: auto;
+  position: sticky;
+  top: 12px;
+}
+
+.problems {
+  margin-top: 14px;
+}
+
+.tabs {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  padding: 8px 12px 0;
+}
+
+.tabs button {
+  padding: 3px 10px;
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  background: none;
+  color: var(--ink);
+  cursor: pointer;
+}
+
+.tabs .here {
+  background: var(--grain-wash);
+  border-color: var(--grain);
+  font-weight: 600;
+}
+
+.empty {
+  margin: 0;
+  padding: 10px 12px 0;
+}
+
+@media (max-width: 1000px) {
+  .station {
+    grid-template-columns: minmax(0, 1fr);
+  }
+
+  .settings {
+    position: static;
+    max-height: none;
+  }
+}
+</style>
