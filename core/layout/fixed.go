@@ -162,7 +162,15 @@ func scanFixed(text []byte, l Layout, whole bool) (r records) {
 	return r
 }
 
+// isTitle tells whether a line is none of the table's: it ends before half of
+// the cuts, or words run through more than a third of them. A cut at the wrong
+// place, which every row runs through, makes no titles of the rows.
 func isTitle(row []rune, cuts []int) bool {
-	return len(cuts) > 0 && len(row) <= cuts[len(cuts)/2] ||
-		slices.ContainsFunc(cuts, func(c int) bool { return c < len(row) && row[c] != ' ' && row[c-1] != ' ' })
+	through := 0
+	for _, c := range cuts {
+		if c < len(row) && row[c] != ' ' && row[c-1] != ' ' {
+			through++
+		}
+	}
+	return len(cuts) > 0 && (len(row) <= cuts[len(cuts)/2] || 3*through > len(cuts))
 }

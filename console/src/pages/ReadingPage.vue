@@ -213,7 +213,7 @@ onBeforeUnmount(() => {
     </section>
 
     <div class="rows">
-      <section class="sheet" aria-label="Rows">
+      <div class="sheet">
         <div v-if="(reading.sheets?.length ?? 0) > 1" class="tabs" role="group" aria-label="Sheets">
           <button v-for="s in reading.sheets" :key="s.name" type="button" :class="{ here: s.name === reading.layout.sheet }" :aria-pressed="s.name === reading.layout.sheet" @click="set('sheet', s.name)">{{ sheetLabel(s) }}</button>
         </div>
@@ -222,7 +222,7 @@ onBeforeUnmount(() => {
           ref="grid" :delivery="id" :given="given" :layout="reading.layout" :columns="reading.columns ?? []" :top="reading.top" :total="Math.max(problems?.counted ?? 0, reading.top.counted)"
           :all="problems?.all ?? reading.top.all" @cuts="(c) => set('cuts', c)" @failed="(e) => (error = e)"
         />
-      </section>
+      </div>
       <section v-if="problems" class="sheet problems" aria-label="Problems">
         <ProblemList :problems="problems" @go="(row) => grid?.goTo(row)" />
       </section>

@@ -65,7 +65,7 @@ function setCuts(): void {
       <span class="sure" :title="sure ? 'how sure the detection is' : 'the detection is not sure'">{{ sure ? percent : `? ${percent}` }}</span>
       {{ evidence.why }}
       <span v-if="evidence.next?.length" class="others">
-        · try
+        or try
         <ElButton v-for="other in evidence.next.slice(0, 2)" :key="other" class="other" size="small" @click="emit('set', parsed(setting, other))">
           {{ setting.control.kind === 'choice' ? worded(setting, other) : setting.control.kind === 'switch' ? worded(setting, other) : markName(other) }}
         </ElButton>
