@@ -3,21 +3,20 @@
 //
 //	bench            all measurements, on a delivery of 256 MB
 //	bench -size 64   on a smaller one, in MB
-//	bench -runs 7    more pairs of runs
+//	bench -runs 7    more rounds
+//	bench -only read only what has this word in its name
 package main
 
 import (
-	"bufio"
-	"encoding/csv"
 	"errors"
 	"flag"
 	"fmt"
-	"io"
 	"log"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strings"
 	"syscall"
 	"time"
 
@@ -26,107 +25,198 @@ import (
 
 func main() {
 	log.SetFlags(0)
-	size := flag.Int64("size", 256, "size of the delivery in MB (10^6 bytes)")
-	runs := flag.Int("runs", 5, "pairs of runs; the median is printed")
-	sieb := flag.String("sieb", "bin/sieb", "the program to measure")
-	dir := flag.String("dir", "tmp/bench", "folder for the delivery and the outputs")
-	loop := flag.String("csv-loop", "", "only read this file with encoding/csv (the yardstick, run by bench itself)")
+	b := bench{}
+	flag.Int64Var(&b.size, "size", 256, "size of the delivery in MB (10^6 bytes)")
+	flag.IntVar(&b.runs, "runs", 5, "rounds; the median is printed")
+	flag.StringVar(&b.sieb, "sieb", "bin/sieb", "the program to measure")
+	flag.StringVar(&b.dir, "dir", "tmp/bench", "folder for the deliveries and the outputs")
+	flag.StringVar(&b.only, "only", "", "only the measurements with this word in their name")
+	huge := flag.Int64("huge", 10, "size of the delivery whose first rows are looked at, in GB; 0 leaves it out")
+	yard := flag.String("yard", "", "only do one reading of the argument, as bench itself has it done: csv, batches or cells")
 	flag.Parse()
-	if *loop != "" {
-		if err := csvLoop(*loop); err != nil {
+	if *yard != "" {
+		if err := yardsticks[*yard](flag.Arg(0)); err != nil {
 			log.Fatal(err)
 		}
 		return
 	}
-	if err := bench(*sieb, *dir, *size*1e6, *runs); err != nil {
+	b.size *= 1e6
+	if err := b.all(*huge * 1e9); err != nil {
 		log.Fatal("bench: ", err)
 	}
 }
 
-// csvLoop is the yardstick: a bare read loop over encoding/csv.
-func csvLoop(path string) error {
-	f, err := os.Open(path)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	r := csv.NewReader(f)
-	r.ReuseRecord = true
-	for rows := 0; ; rows++ {
-		if _, err := r.Read(); errors.Is(err, io.EOF) {
-			fmt.Println(rows)
-			return nil
-		} else if err != nil {
-			return err
-		}
-	}
+// bench is what all measurements share.
+type bench struct {
+	sieb, dir, only string
+	size            int64
+	runs            int
+	self            string
 }
 
-func bench(sieb, dir string, size int64, runs int) error {
-	path, rows, err := delivery(dir, size)
+func (b *bench) all(huge int64) (err error) {
+	if b.self, err = os.Executable(); err != nil {
+		return err
+	}
+	if err := os.MkdirAll(b.dir, 0o755); err != nil {
+		return err
+	}
+	csv, rows, err := b.tickets()
 	if err != nil {
 		return err
 	}
-	self, err := os.Executable()
-	if err != nil {
-		return err
+	fmt.Printf("delivery: %d MB, %d rows of 16 columns; every column has a rule, ticket_no is the key\n\n", b.size/1e6, rows)
+	for _, part := range []struct {
+		name string
+		do   func() error
+	}{
+		{"sift", func() error { return b.sift(csv, rows) }},
+		{"read text", func() error { return b.readText(csv) }},
+		{"read workbook", b.readWorkbook},
+		{"read huge", func() error { return b.readHuge(csv, huge) }},
+	} {
+		if !strings.Contains(part.name, b.only) {
+			continue
+		}
+		if err := part.do(); err != nil {
+			return fmt.Errorf("%s: %w", part.name, err)
+		}
+		fmt.Println()
 	}
+	return nil
+}
+
+// contender is a command that is measured.
+type contender struct {
+	name string
+	args []string
+	also int // an exit code that is no failure
+	one  bool
+}
+
+// race runs the contenders in turn, some rounds and one before to warm up. It
+// prints what each took, and returns per round how many times the first one's
+// time each took.
+func (b *bench) race(all ...contender) (ratios [][]float64, peaks []int64, err error) {
+	took := make([][]usage, len(all))
+	ratios, peaks = make([][]float64, len(all)), make([]int64, len(all))
+	for round := range b.runs + 1 {
+		for k, c := range all {
+			u, err := run(c)
+			if err != nil {
+				return nil, nil, err
+			}
+			if round > 0 {
+				took[k] = append(took[k], u)
+				ratios[k] = append(ratios[k], u.wall.Seconds()/took[0][round-1].wall.Seconds())
+			}
+			peaks[k] = max(peaks[k], u.peak)
+		}
+	}
+	for k, c := range all {
+		report(c.name, took[k])
+		slices.Sort(ratios[k])
+	}
+	return ratios, peaks, nil
+}
+
+// tell prints a ratio with its range and the goal.
+func tell(what string, ratios []float64, goal string) {
+	fmt.Printf("%s: %.2f (%.2f to %.2f); goal %s\n", what, median(ratios), ratios[0], ratios[len(ratios)-1], goal)
+}
+
+func (b *bench) sift(csv string, rows int) error {
 	text, err := demo.Target("tickets_brunnthal")
 	if err != nil {
 		return err
 	}
-	target := filepath.Join(dir, "target.yaml")
+	target := filepath.Join(b.dir, "target.yaml")
 	if err := os.WriteFile(target, text, 0o644); err != nil {
 		return err
 	}
-	out := filepath.Join(dir, "out")
-	fmt.Printf("delivery: %d MB, %d rows of 16 columns; every column has a rule, ticket_no is the key\n", size/1e6, rows)
-
-	yard := []string{self, "-csv-loop", path}
-	sift := []string{sieb, "sift", path, "--target", target, "--out", out, "--format", "json"}
-	a, b, ratios := make([]usage, runs+1), make([]usage, runs+1), []float64{}
-	for i := range runs + 1 {
-		if err := os.RemoveAll(out); err != nil {
-			return err
-		} // the first pair warms up
-		if a[i], err = run(yard, 0); err != nil {
-			return err
-		}
-		if b[i], err = run(sift, 3); err != nil {
-			return err
-		}
-		if i > 0 {
-			ratios = append(ratios, b[i].wall.Seconds()/a[i].wall.Seconds())
-		}
+	out := filepath.Join(b.dir, "out")
+	if err := os.RemoveAll(out); err != nil {
+		return err
 	}
-	report("encoding/csv loop", a[1:])
-	report("sift, all outputs", b[1:])
-	slices.Sort(ratios)
-	fmt.Printf("sift / encoding/csv loop, wall clock: %.2f (%.2f to %.2f); goal at most 1.0\n", median(ratios), ratios[0], ratios[len(ratios)-1])
+	ratios, peaks, err := b.race(b.yard("encoding/csv loop", "csv", csv),
+		contender{name: "sift, all outputs", args: []string{b.sieb, "sift", csv, "--target", target, "--out", out, "--format", "json"}, also: 3})
+	if err != nil {
+		return err
+	}
+	tell("sift / encoding/csv loop, wall clock", ratios[1], "at most 1.0")
 	keys := int64(24 * 4 * rows / 3)
-	fmt.Printf("sift, peak resident: %d MiB, of which up to %d MiB key set; goal at most 256 MiB without it\n", peak(b)>>20, keys>>20)
+	fmt.Printf("sift, peak resident: %d MiB, of which up to %d MiB key set; goal at most 256 MiB without it\n", peaks[1]>>20, keys>>20)
 	return nil
 }
 
-// delivery makes the file to measure with, once per size.
-func delivery(dir string, size int64) (path string, rows int, err error) {
-	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return "", 0, err
-	}
-	path = filepath.Join(dir, fmt.Sprintf("tickets-%d.csv", size))
-	f, err := os.Create(path)
+func (b *bench) readText(csv string) error {
+	latin, wide, err := b.recoded(csv)
 	if err != nil {
-		return "", 0, err
+		return err
 	}
-	defer f.Close()
-	w := bufio.NewWriterSize(f, 1<<20)
-	if rows, err = demo.Large(w, size); err != nil {
-		return "", 0, err
+	batches := func(name, path string) contender {
+		c := b.yard(name, "batches", path)
+		c.one = true
+		return c
 	}
-	if err := w.Flush(); err != nil {
-		return "", 0, err
+	ratios, _, err := b.race(b.yard("encoding/csv loop", "csv", csv), batches("batches, one core", csv), b.yard("batches, all cores", "batches", csv))
+	if err != nil {
+		return err
 	}
-	return path, rows, f.Sync()
+	tell("reading to batches on one core / encoding/csv loop", ratios[1], "at most 0.5")
+	tell("reading to batches on all cores / encoding/csv loop", ratios[2], "at most 0.25 on two")
+	if ratios, _, err = b.race(batches("UTF-8, one core", csv), batches("windows-1252, one core", latin), batches("UTF-16LE, one core", wide)); err != nil {
+		return err
+	}
+	tell("windows-1252 / UTF-8", ratios[1], "at most 1.5")
+	tell("UTF-16LE / UTF-8", ratios[2], "at most 1.5")
+	return nil
+}
+
+func (b *bench) readWorkbook() error {
+	const rows = 200000
+	path, err := b.workbook(rows)
+	if err != nil {
+		return err
+	}
+	ratios, peaks, err := b.race(contender{name: "unzip -p, bare", args: []string{"unzip", "-p", path, "xl/worksheets/sheet1.xml"}},
+		b.yard("excelize, rows", "cells", path), b.yard("batches", "batches", path))
+	if err != nil {
+		return err
+	}
+	faster := make([]float64, b.runs)
+	for i := range faster {
+		faster[i] = ratios[1][i] / ratios[2][i]
+	}
+	slices.Sort(faster)
+	fmt.Printf("workbook of %d rows of 16 columns\n", rows)
+	tell("excelize / reading to batches", faster, "at least 5")
+	tell("reading to batches / unzip -p", ratios[2], "at most 3")
+	fmt.Printf("reading to batches, peak resident: %d MiB; goal under 200 MiB\n", peaks[2]>>20)
+	return nil
+}
+
+func (b *bench) readHuge(csv string, size int64) error {
+	if size == 0 {
+		return nil
+	}
+	path, err := b.huge(csv, size)
+	if err != nil {
+		return err
+	}
+	defer os.Remove(path)
+	ratios, _, err := b.race(contender{name: "read, 256 MB", args: []string{b.sieb, "read", csv}},
+		contender{name: fmt.Sprintf("read, %d GB", size/1e9), args: []string{b.sieb, "read", path}})
+	if err != nil {
+		return err
+	}
+	tell("first rows of the huge delivery / of the other", ratios[1], "about 1, each under half a second")
+	return nil
+}
+
+// yard is a reading that bench itself does in a process of its own.
+func (b *bench) yard(name, kind, path string) contender {
+	return contender{name: name, args: []string{b.self, "-yard", kind, path}}
 }
 
 // usage is what one run of a process took.
@@ -135,16 +225,19 @@ type usage struct {
 	peak            int64 // bytes resident
 }
 
-// run runs a command to its end; also is an exit code that is no failure.
-func run(args []string, also int) (usage, error) {
-	cmd := exec.Command(args[0], args[1:]...)
+// run runs a command to its end.
+func run(c contender) (usage, error) {
+	cmd := exec.Command(c.args[0], c.args[1:]...)
 	cmd.Stderr = os.Stderr
+	if c.one {
+		cmd.Env = append(os.Environ(), "GOMAXPROCS=1")
+	}
 	start := time.Now()
 	err := cmd.Run()
 	u := usage{wall: time.Since(start)}
 	var exit *exec.ExitError
-	if err != nil && (!errors.As(err, &exit) || exit.ExitCode() != also) {
-		return u, fmt.Errorf("%s: %w", args[0], err)
+	if err != nil && (!errors.As(err, &exit) || exit.ExitCode() != c.also) {
+		return u, fmt.Errorf("%s: %w", c.args[0], err)
 	}
 	u.user, u.sys = cmd.ProcessState.UserTime(), cmd.ProcessState.SystemTime()
 	u.peak = cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss << 10
@@ -153,20 +246,15 @@ func run(args []string, also int) (usage, error) {
 
 func report(name string, runs []usage) {
 	var wall, cpu []float64
+	most := int64(0)
 	for _, u := range runs {
 		wall = append(wall, u.wall.Seconds())
 		cpu = append(cpu, (u.user + u.sys).Seconds())
+		most = max(most, u.peak)
 	}
 	slices.Sort(wall)
 	slices.Sort(cpu)
-	fmt.Printf("%-18s wall %.2f s, processor %.2f s, peak %d MiB (medians)\n", name, median(wall), median(cpu), peak(runs)>>20)
-}
-
-func peak(runs []usage) (most int64) {
-	for _, u := range runs {
-		most = max(most, u.peak)
-	}
-	return most
+	fmt.Printf("%-23s wall %.2f s, processor %.2f s, peak %d MiB (medians)\n", name, median(wall), median(cpu), most>>20)
 }
 
 func median(sorted []float64) float64 { return sorted[len(sorted)/2] }

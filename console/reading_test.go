@@ -63,8 +63,7 @@ func TestReadingStation(t *testing.T) {
 	p.shows("all detected")
 
 	p.do(chromedp.Click(".tools .el-switch__core"))
-	p.until(`document.querySelectorAll('.row .raw .delimiter').length > 100`)
-	p.shows("as delivered")
+	p.until(`document.querySelectorAll('.row .under .delimiter').length > 100`)
 	p.accessible("the text as delivered")
 
 	// A problem leads to its row.

@@ -113,7 +113,7 @@ func (d *detection) trim(best *trial) {
 		d.note("trim", "true", 0.85, fmt.Sprintf("%d of %d cells have blanks around them: a habit of writing", blanks, cells))
 		return
 	}
-	d.note("trim", "false", 0.9, "blanks around cells are kept as the cells'")
+	d.note("trim", "false", 0.9, "blanks around cells are kept; few cells have any")
 }
 
 // fold finds out whether single values, one a line, make rows: whether every

@@ -67,49 +67,48 @@ func run(out string) error {
 		ended <- nil
 		return err
 	}
-	delivery, err := fill(ctx, client.New(address))
+	deliveries, err := fill(ctx, client.New(address))
 	if err != nil {
 		return err
 	}
-	if err := pages(ctx, address, delivery, out); err != nil {
+	if err := pages(ctx, address, deliveries, out); err != nil {
 		return err
 	}
 	return terminal(data, out)
 }
 
-// fill runs the demo deliveries; one more only arrives.
-func fill(ctx context.Context, c *client.Client) (shown string, err error) {
+// fill runs the demo deliveries; one more only arrives. It gives the deliveries by name.
+func fill(ctx context.Context, c *client.Client) (map[string]string, error) {
+	ids := map[string]string{}
 	for _, m := range demo.All() {
 		text, err := demo.Target(m.Target)
 		if err != nil {
-			return "", err
+			return nil, err
 		}
 		if _, err := c.AddTarget(ctx, text); err != nil {
-			return "", err
+			return nil, err
 		}
 		d, err := c.AddDelivery(ctx, m.Name, strings.NewReader(string(m.Bytes)))
 		if err != nil {
-			return "", err
+			return nil, err
 		}
 		r, err := c.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: m.Target})
 		if err != nil {
-			return "", err
+			return nil, err
 		}
 		if r, err = c.Follow(ctx, r.ID, nil); err != nil {
-			return "", err
+			return nil, err
 		}
 		if r.Tally == nil {
-			return "", errors.New(m.Name + ": " + r.Error)
+			return nil, errors.New(m.Name + ": " + r.Error)
 		}
-		if shown == "" {
-			shown = d.ID
-		}
+		ids[m.Name] = d.ID
 	}
-	_, err = c.AddDelivery(ctx, "weighbridge-ahrensee-2026-07-again.csv", strings.NewReader(string(demo.Ahrensee().Bytes)))
-	return shown, err
+	_, err := c.AddDelivery(ctx, "weighbridge-ahrensee-2026-07-again.csv", strings.NewReader(string(demo.Ahrensee().Bytes)))
+	return ids, err
 }
 
-func pages(ctx context.Context, address, delivery, out string) error {
+func pages(ctx context.Context, address string, deliveries map[string]string, out string) error {
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.WindowSize(1280, 800))
 	ctx, stop := chromedp.NewExecAllocator(ctx, options...)
 	defer stop()
@@ -125,7 +124,9 @@ func pages(ctx context.Context, address, delivery, out string) error {
 			return err
 		})
 	}
-	page := address + "/deliveries/" + delivery
+	page := address + "/deliveries/" + deliveries[demo.Ahrensee().Name]
+	reading := func(m demo.Made) action { return chromedp.Navigate(address + "/deliveries/" + deliveries[m.Name] + "/reading") }
+	counted := chromedp.WaitVisible(`//span[contains(., "rows,") and not(contains(., "so far"))]`)
 	for _, shot := range []struct {
 		name string
 		do   []action
@@ -134,6 +135,9 @@ func pages(ctx context.Context, address, delivery, out string) error {
 		{"delivery", []action{chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
 		{"delivery-violation", []action{chromedp.Click(`//button[contains(., "date.impossible")]`), chromedp.WaitVisible(".samples"),
 			chromedp.WaitVisible(`//span[contains(., "with date.impossible")]`), chromedp.ScrollIntoView(".violations")}},
+		{"reading", []action{reading(demo.Ahrensee()), counted, chromedp.Click(".tools .el-switch__core"), chromedp.WaitVisible(".row .under")}},
+		{"reading-fixed", []action{reading(demo.Dornau()), counted, chromedp.WaitVisible(".ruler .cut")}},
+		{"reading-workbook", []action{reading(demo.Laboratory()), counted, chromedp.WaitVisible(".problems summary")}},
 		{"delivery-dark", []action{media("dark"), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
 		{"delivery-narrow", []action{media("light"), chromedp.EmulateViewport(420, 800), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
 	} {

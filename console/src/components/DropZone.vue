@@ -27,7 +27,7 @@ function chosen(): void {
       <ElIcon :size="22"><UploadIcon /></ElIcon>
       <span>Drop files here, or</span>
       <ElButton type="primary" @click="input?.click()">Choose files</ElButton>
-      <span class="soft">CSV and other delimited text, fixed-width text; also compressed</span>
+      <span class="soft">CSV and other delimited text, fixed-width text, workbooks (XLSX, ODS); also compressed</span>
       <input ref="input" type="file" multiple hidden aria-label="Files to hand in" @change="chosen" />
     </div>
     <ul v-if="uploads.list.length > 0" class="uploads">

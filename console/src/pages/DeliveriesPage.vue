@@ -10,6 +10,9 @@ import TallyBar from '../components/TallyBar.vue'
 import { count, counted, size, time } from '../format'
 import { useUploads } from '../uploads'
 
+/** Where a delivery opens: new ones where they are read first. */
+const stationOf = (d: Delivery): string => `/deliveries/${d.id}${d.state === 'arrived' ? '/reading' : ''}`
+
 const perPage = 50
 /** How often the list is looked at again, in milliseconds; files also arrive through the inbox. */
 const every = 2000
@@ -73,9 +76,9 @@ onBeforeUnmount(() => {
           </tr>
         </thead>
         <tbody>
-          <tr v-for="d in items" :key="d.id" @click="router.push(`/deliveries/${d.id}`)">
+          <tr v-for="d in items" :key="d.id" @click="router.push(stationOf(d))">
             <td class="name">
-              <RouterLink :to="`/deliveries/${d.id}`" @click.stop>{{ d.name }}</RouterLink>
+              <RouterLink :to="stationOf(d)" @click.stop>{{ d.name }}</RouterLink>
               <span v-if="d.repeatOf" class="repeat" title="The same bytes have arrived before">repeat</span>
             </td>
             <td class="soft nowrap">{{ time(d.arrivedAt) }}</td>
@@ -89,7 +92,7 @@ onBeforeUnmount(() => {
               <td><TallyBar :tally="d.run.tally" slim /></td>
             </template>
             <td v-else colspan="4" class="soft">
-              <template v-if="d.state === 'arrived'">not yet run: open it to choose a target</template>
+              <template v-if="d.state === 'arrived'">not yet run: open it to see how it reads</template>
               <template v-else-if="d.state === 'running' && d.run">{{ count(d.run.progress.rows) }} rows so far</template>
               <template v-else-if="d.run?.error">{{ d.run.error }}</template>
             </td>
@@ -164,7 +167,7 @@ tbody tr:last-child td {
 }
 
 .target {
-  min-width: 150px;
+  min-width: 168px;
   overflow-wrap: anywhere;
 }
 

@@ -194,6 +194,7 @@ onBeforeUnmount(() => {
         <ElButton size="small" :disabled="byHand === 0" @click="change({})">Detect all</ElButton>
         <ElButton size="small" type="primary" @click="save">Save layout</ElButton>
         <ElButton v-if="delivery?.layout" size="small" @click="forget">Forget saved</ElButton>
+        <RouterLink :to="`/deliveries/${id}`" class="on">on to sifting →</RouterLink>
       </div>
       <p v-if="said" class="said" role="status">{{ said }}</p>
       <div v-if="others.length > 0" class="over">
@@ -288,6 +289,11 @@ onBeforeUnmount(() => {
 
 .actions .el-button + .el-button {
   margin-left: 0;
+}
+
+.on {
+  align-self: center;
+  font-size: 13px;
 }
 
 .said {

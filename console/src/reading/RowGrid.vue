@@ -19,7 +19,6 @@ const { delivery, given, layout, columns, top, total, all } = defineProps<{
 }>()
 const emit = defineEmits<{ cuts: [cuts: number[]]; failed: [error: unknown] }>()
 
-const rowHeight = 26
 const perPage = 100
 /** Browsers draw no taller element than some 30 million pixels; beyond this the scroll bar stands for parts of the rows. */
 const tallest = 12_000_000
@@ -49,17 +48,22 @@ watch(() => top, (now) => {
 }, { immediate: true })
 watch(() => layout.form, (form) => (withRaw.value = form === 'fixed'))
 
+/** Under the cells of delimited text stands the text itself; text of fixed width stands beside them, below the ruler. */
+const hasUnder = computed(() => withRaw.value && layout.form === 'delimited')
+const hasRaw = computed(() => withRaw.value && layout.form === 'fixed')
+const rowHeight = computed(() => (hasUnder.value ? 48 : 26))
+
 const above = computed(() => (tail.value ? [] : (top.above ?? [])))
 const rowsNow = computed(() => (tail.value ? tail.value.rows.length : Math.max(total, top.rows.length)))
 const underneath = computed(() => (tail.value ? (tail.value.below ?? []) : all ? below.value : []))
 const entries = computed(() => above.value.length + rowsNow.value + underneath.value.length)
 
-const height = computed(() => Math.min(entries.value * rowHeight, tallest))
-const shownCount = computed(() => Math.ceil(viewHeight.value / rowHeight) + 2)
+const height = computed(() => Math.min(entries.value * rowHeight.value, tallest))
+const shownCount = computed(() => Math.ceil(viewHeight.value / rowHeight.value) + 2)
 /** The first entry in sight. */
 const firstShown = computed(() => {
-  if (entries.value * rowHeight <= tallest) return Math.floor(offset.value / rowHeight)
-  const last = Math.max(0, entries.value - Math.floor(viewHeight.value / rowHeight))
+  if (entries.value * rowHeight.value <= tallest) return Math.floor(offset.value / rowHeight.value)
+  const last = Math.max(0, entries.value - Math.floor(viewHeight.value / rowHeight.value))
   return Math.min(last, Math.round((offset.value / Math.max(1, height.value - viewHeight.value)) * last))
 })
 
@@ -85,7 +89,7 @@ const shown = computed(() => {
   const from = Math.max(0, Math.min(firstShown.value, entries.value - 1))
   return Array.from({ length: Math.min(shownCount.value, Math.max(0, entries.value - from)) }, (_, k) => entry(from + k))
 })
-const shift = computed(() => (entries.value * rowHeight <= tallest ? firstShown.value * rowHeight : Math.min(offset.value, Math.max(0, height.value - viewHeight.value))))
+const shift = computed(() => (entries.value * rowHeight.value <= tallest ? firstShown.value * rowHeight.value : Math.min(offset.value, Math.max(0, height.value - viewHeight.value))))
 
 let timer = 0
 function scrolled(): void {
@@ -136,9 +140,9 @@ async function fetchPage(page: number): Promise<void> {
 function bring(index: number): void {
   const box = scroller.value
   if (!box) return
-  const room = Math.floor(viewHeight.value / rowHeight)
+  const room = Math.floor(viewHeight.value / rowHeight.value)
   const from = Math.max(0, index - Math.floor(room / 3))
-  box.scrollTop = entries.value * rowHeight <= tallest ? from * rowHeight : (from / Math.max(1, entries.value - room)) * (height.value - viewHeight.value)
+  box.scrollTop = entries.value * rowHeight.value <= tallest ? from * rowHeight.value : (from / Math.max(1, entries.value - room)) * (height.value - viewHeight.value)
 }
 
 /** Brings a row into sight, and marks it. */
@@ -214,9 +218,11 @@ const widths = computed(() => places.value.map((k) => {
   return Math.round(Math.max(52, Math.min(280, longest * 8.1 + 24)))
 }))
 const rawLength = computed(() => Math.max(20, ...top.rows.map((r) => r.raw?.length ?? 0), ...(top.above ?? []).map((l) => l.text.length)))
-const rawWidth = computed(() => (isFixed.value ? (rawLength.value + 2) * character.value + 16 : Math.min(560, rawLength.value * character.value + 24)))
-const hasRaw = computed(() => withRaw.value && layout.form !== 'workbook')
-const full = computed(() => 118 + (hasRaw.value ? rawWidth.value : 0) + widths.value.reduce((a, b) => a + b, 0))
+const rawWidth = computed(() => (rawLength.value + 2) * character.value + 16)
+const full = computed(() => {
+  const cells = widths.value.reduce((a, b) => a + b, 0)
+  return 118 + (hasRaw.value ? rawWidth.value + cells : Math.max(cells, hasUnder.value ? rawWidth.value + 60 : 0))
+})
 
 const isNumber = (text: string): boolean => /^[-+]?[\d.,\s]*\d[\d.,]*$/.test(text)
 const kindWords: Record<string, string> = { number: 'number', boolean: 'true or false', date: 'date', time: 'time', dateTime: 'date and time', duration: 'duration', error: 'error', text: 'text' }
@@ -259,12 +265,12 @@ defineExpose({ goTo })
         <span class="number place" role="columnheader">line</span>
         <span v-if="hasRaw" class="raw" role="columnheader" :style="{ width: `${rawWidth}px` }">
           <span class="rawname">as delivered</span>
-          <CutRuler v-if="isFixed" :cuts="layout.cuts" :width="rawLength" :character="character" @move="(c) => emit('cuts', c)" />
+          <CutRuler :cuts="layout.cuts" :width="rawLength" :character="character" @move="(c) => emit('cuts', c)" />
         </span>
         <span v-for="(k, i) in places" :key="k" role="columnheader" class="cell" :style="{ width: `${widths[i]}px` }" :title="columns[k]">{{ columns[k] === undefined ? 'beyond the table' : visible(columns[k]) }}</span>
       </div>
       <div class="body" role="rowgroup" :style="{ transform: `translateY(${shift}px)` }">
-        <div v-for="e in shown" :key="e.key" role="row" class="row" :class="{ apart: e.line, marked: e.number > 0 && e.number === marked, wrongrow: e.row?.problems?.length }">
+        <div v-for="e in shown" :key="e.key" role="row" class="row" :style="{ height: `${rowHeight}px` }" :class="{ apart: e.line, tall: hasUnder, marked: e.number > 0 && e.number === marked, wrongrow: e.row?.problems?.length }">
           <template v-if="e.line">
             <span class="place soft" role="cell">{{ lineWords[e.line.kind] }}</span>
             <span class="number place soft" role="cell">{{ e.line.line || '' }}</span>
@@ -278,6 +284,7 @@ defineExpose({ goTo })
               v-for="(k, i) in places" :key="k" role="cell" class="cell" :class="{ wrong: isWrong(e.row, k), right: e.row.kinds ? e.row.kinds[k] === 'number' : isNumber(e.row.cells[k] ?? ''), gone: k >= e.row.cells.length }"
               :style="{ width: `${widths[i]}px` }" :title="cellTitle(e.row, k)"
             >{{ k < e.row.cells.length ? visible(e.row.cells[k] ?? '') : k < columns.length ? 'not there' : '' }}</span>
+            <span v-if="hasUnder" class="under mono" role="cell"><span v-for="(p, i) in pieces(e.row.raw ?? '', layout)" :key="i" :class="p.kind">{{ p.text }}</span></span>
           </template>
           <template v-else>
             <span class="number place soft" role="cell">{{ e.number ? count(e.number) : '' }}</span>
@@ -368,8 +375,8 @@ defineExpose({ goTo })
 }
 
 .row {
+  position: relative;
   display: flex;
-  height: 26px;
   font-size: 13px;
   line-height: 25px;
   border-bottom: 1px solid var(--line);
@@ -381,6 +388,20 @@ defineExpose({ goTo })
   padding: 0 8px;
   overflow: hidden;
   white-space: nowrap;
+}
+
+/* The text as delivered, under the cells that it became. */
+.under {
+  position: absolute;
+  top: 22px;
+  left: 118px;
+  padding-left: 10px;
+  color: var(--soft);
+}
+
+.tall.apart .place,
+.tall .aparttext {
+  line-height: 46px;
 }
 
 .cell,
