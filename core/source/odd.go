@@ -13,26 +13,34 @@ import (
 func isControl(c byte) bool { return c < ' ' && c != '\t' && c != '\n' && c != '\r' || c == 0x7F }
 
 // isOdd tells whether a text may hold control characters or text that was
-// decoded twice; most texts are passed over eight bytes at a time.
+// decoded twice; most texts are passed over sixteen bytes at a time.
 func isOdd(text []byte) bool {
-	const ones, tops = 0x0101010101010101, 0x8080808080808080
-	high := uint64(0)
-	i := 0
-	for ; i+8 <= len(text); i += 8 {
-		x := binary.LittleEndian.Uint64(text[i:])
-		high |= x
-		// The top bit of a byte is set where the byte is below a blank, or is
-		// 0x7F; it may also be set above such a byte.
-		low := (x - ' '*ones) &^ x
-		last := (x + ones) &^ x
-		if (low|last)&tops != 0 && controlAt(text[i:i+8]) >= 0 {
+	rest := text
+	for ; len(rest) >= 16; rest = rest[16:] {
+		x, y := binary.LittleEndian.Uint64(rest[:8]), binary.LittleEndian.Uint64(rest[8:16])
+		if (controls(x)|controls(y))&tops != 0 {
+			return true
+		}
+		if (x|y)&tops != 0 && hasGarbled(rest[:min(18, len(rest))]) {
 			return true
 		}
 	}
-	for _, c := range text[i:] {
-		high |= uint64(c)
-	}
-	return controlAt(text[i:]) >= 0 || high&tops != 0 && hasGarbled(text)
+	// Between tab and carriage return stand two control characters.
+	return controlAt(rest) >= 0 || hasGarbled(rest) || bytes.IndexByte(text, '\v') >= 0 || bytes.IndexByte(text, '\f') >= 0
+}
+
+const (
+	low7 = 0x7f7f7f7f7f7f7f7f
+	tops = 0x8080808080808080
+	ones = 0x0101010101010101
+)
+
+// controls sets the top bit of each of eight bytes that is below a tab, between
+// carriage return and blank, or 0x7F. An addition lifts what it is to find, and
+// all above it, to the top bit; no byte carries into the next.
+func controls(x uint64) uint64 {
+	v := x & low7
+	return (^(v + (0x80-'\t')*ones) | (v+(0x80-'\r'-1)*ones)&^(v+(0x80-' ')*ones) | (v + ones)) &^ x
 }
 
 // controlAt gives the place of the first control character, -1 without one.

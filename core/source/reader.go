@@ -288,8 +288,14 @@ func (s *Reader) cut(b *Batch) bool {
 		return pos > 0 && s.hand(b, pos)
 	}
 	nextQuote := -1
+	plain := bytes.IndexByte(text, '\r') < 0 // then LF alone ends lines
 	for pos < len(text) {
-		end, next := delimited.LineEnd(text, pos)
+		end, next := len(text), len(text)
+		if !plain {
+			end, next = delimited.LineEnd(text, pos)
+		} else if k := bytes.IndexByte(text[pos:], '\n'); k >= 0 {
+			end, next = pos+k, pos+k+1
+		}
 		if next == len(text) && !s.eof && (end == next || text[next-1] == '\r') {
 			break // the line, or its line end, is not complete
 		}
