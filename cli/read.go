@@ -111,7 +111,7 @@ func (a *app) readJSON(file *source.File, most int64) error {
 	out.put([]byte(`,"rows":[`))
 	problems := []sift.Problem{}
 	first := true
-	err = sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
+	changed, err := sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
 		line, err := marshal(append([]string{}, seen.Cells...))
 		if err != nil {
 			return err
@@ -127,6 +127,9 @@ func (a *app) readJSON(file *source.File, most int64) error {
 	})
 	if err != nil {
 		return err
+	}
+	if changed != nil {
+		problems = append(problems, *changed)
 	}
 	tail, err := marshal(problems)
 	if err != nil {
@@ -182,7 +185,7 @@ func (a *app) readText(file *source.File, most int64) error {
 		}
 		rows = rows[:0]
 	}
-	err = sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
+	changed, err := sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
 		row := append(make([]string, 0, len(seen.Cells)+2), strconv.FormatInt(seen.Row, 10), strconv.FormatInt(seen.Line, 10))
 		for _, c := range seen.Cells {
 			row = append(row, visible(c))
@@ -198,6 +201,9 @@ func (a *app) readText(file *source.File, most int64) error {
 		return err
 	}
 	show()
+	if changed != nil {
+		problems = append(problems, *changed)
+	}
 	if total == 0 && most != 0 {
 		fmt.Fprintln(a.out, "the file has a header and no rows")
 	}
@@ -205,7 +211,11 @@ func (a *app) readText(file *source.File, most int64) error {
 		fmt.Fprintln(a.out)
 		var list [][]string
 		for _, p := range problems {
-			list = append(list, []string{strconv.FormatInt(p.Row, 10), strconv.FormatInt(p.Line, 10), p.Column, p.Code.String(), visible(p.Message)})
+			row := ""
+			if p.Row > 0 {
+				row = strconv.FormatInt(p.Row, 10)
+			}
+			list = append(list, []string{row, strconv.FormatInt(p.Line, 10), p.Column, p.Code.String(), visible(p.Message)})
 		}
 		a.table([]columnOf{{title: "row", number: true}, {title: "line", number: true}, {title: "column", most: 20}, {title: "problem"}, {title: "what is wrong", most: max(30, a.width()-60), wrap: true}}, list)
 	}

@@ -8,6 +8,7 @@ export const codeWords: Record<string, string> = {
   'encoding.invalid': 'invalid bytes',
   'encoding.garbled': 'text decoded twice',
   'encoding.control': 'control character',
+  'encoding.changed': 'encoding changes in the middle',
   'quote.open': 'quote never closed',
   'quote.stray': 'quote out of place',
   'quote.tail': 'text after the closing quote',

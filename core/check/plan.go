@@ -289,6 +289,18 @@ func HeaderFinding(h source.Header, d *source.Defect) Finding {
 	return f
 }
 
+// ChangeFinding makes a finding of a change of the delivery's encoding; ok is
+// false where it does not change.
+func ChangeFinding(c *source.Change, encoding string) (f Finding, ok bool) {
+	line, isBefore, ok := c.Line()
+	where := fmt.Sprintf("from line %d on", line)
+	if isBefore {
+		where = fmt.Sprintf("before line %d", line)
+	}
+	return Finding{Code: violation.EncodingChanged, Action: violation.Flag, Line: line,
+		Message: "the encoding changes: " + where + " the letters beyond ASCII are not " + encoding + "; the file was put together from several, ask for it in one encoding"}, ok
+}
+
 func places(columns []int) string {
 	words := make([]string, len(columns))
 	for i, c := range columns {
@@ -327,6 +339,9 @@ func (p *Plan) Names() []string {
 	}
 	return names
 }
+
+// Encoding gives the encoding that the delivery is read in.
+func (p *Plan) Encoding() string { return p.encoding }
 
 // Title gives the name under which a column came in the delivery.
 func (p *Plan) Title(column int) string {

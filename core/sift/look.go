@@ -31,20 +31,22 @@ type Seen struct {
 }
 
 // Look reads rows without a target, on one goroutine: most of them, or all
-// where most is negative. It calls see for each.
-func Look(src source.Source, encoding string, most int64, see func(*Seen) error) error {
+// where most is negative. It calls see for each. Where it comes to the end it
+// gives what is wrong with the delivery as a whole, nil for nothing.
+func Look(src source.Source, encoding string, most int64, see func(*Seen) error) (*Problem, error) {
 	looker, err := NewLooker(src.Header(), encoding)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	var b source.Batch
 	for most != 0 {
 		if err := src.Next(&b); errors.Is(err, io.EOF) {
-			return nil
+			return looker.Changed(), nil
 		} else if err != nil {
-			return err
+			return nil, err
 		}
 		b.Split()
+		looker.Watch(&b)
 		var problems []Problem
 		for i := range b.Rows {
 			// Block by block, since few rows of a batch may be wanted.
@@ -62,14 +64,14 @@ func Look(src source.Source, encoding string, most int64, see func(*Seen) error)
 				seen.Problems, problems = append(seen.Problems, problems[0]), problems[1:]
 			}
 			if err := see(&seen); err != nil {
-				return err
+				return nil, err
 			}
 			if most--; most == 0 {
-				return nil
+				return nil, nil
 			}
 		}
 	}
-	return nil
+	return nil, nil
 }
 
 // Looker tells the problems of batches that are read without a target.
@@ -77,6 +79,7 @@ type Looker struct {
 	plan   *check.Plan
 	judge  *check.Judge
 	ruling check.Ruling
+	change source.Change
 }
 
 // NewLooker makes a looker for a delivery with this header, whose bytes are in
@@ -89,12 +92,25 @@ func NewLooker(header source.Header, encoding string) (*Looker, error) {
 	return &Looker{plan: plan, judge: plan.NewJudge()}, nil
 }
 
+// Watch looks at a batch that was split for what concerns the delivery as a
+// whole; the batches come in order.
+func (l *Looker) Watch(b *source.Batch) { l.change.Add(b) }
+
 // Problems gives the problems of a batch that was split, by row.
 func (l *Looker) Problems(b *source.Batch) (all []Problem) {
 	for i := 0; i < len(b.Rows) && len(b.Defects) > 0; i += l.plan.Block() {
 		all = append(all, l.block(b, i)...)
 	}
 	return all
+}
+
+// Changed gives a change of the encoding that the batches watched show, as a problem of the delivery as a whole; nil without one.
+func (l *Looker) Changed() *Problem {
+	f, ok := check.ChangeFinding(&l.change, l.plan.Encoding())
+	if !ok {
+		return nil
+	}
+	return &Problem{Code: f.Code, Line: f.Line, Message: f.Message}
 }
 
 // block gives the problems of the rows from one on; the blocks come in order.

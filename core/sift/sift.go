@@ -111,6 +111,9 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 	if err := source.Flow(ctx, r.Source, r.Workers, work, w.deliver); err != nil {
 		return nil, err
 	}
+	if err := w.finish(); err != nil {
+		return nil, err
+	}
 	return w.result(r.Target), nil
 }
 
@@ -198,13 +201,25 @@ func (w *writer) begin() error {
 	}
 	text := rfc4180.AppendRow(nil, ViolationsHeader...)
 	for _, f := range w.plan.Delivery {
-		text = rfc4180.AppendRow(text, "", fmt.Sprint(f.Line), f.Column, f.Code.String(), f.Value, f.Message)
-		w.groups.addDelivery(f)
+		text = w.add(text, f)
 	}
 	for _, d := range w.run.Source.Header().Defects {
-		f := check.HeaderFinding(w.run.Source.Header(), &d)
-		text = rfc4180.AppendRow(text, "", fmt.Sprint(f.Line), f.Column, f.Code.String(), f.Value, f.Message)
-		w.groups.addDelivery(f)
+		text = w.add(text, check.HeaderFinding(w.run.Source.Header(), &d))
 	}
 	return w.run.Sink.Violations(text)
+}
+
+// add counts a violation of the delivery as a whole, and appends it to the text
+// of violations.
+func (w *writer) add(text []byte, f check.Finding) []byte {
+	w.groups.addDelivery(f)
+	return rfc4180.AppendRow(text, "", fmt.Sprint(f.Line), f.Column, f.Code.String(), f.Value, f.Message)
+}
+
+// finish reports what only shows once all rows were read.
+func (w *writer) finish() error {
+	if f, ok := check.ChangeFinding(&w.change, w.run.Encoding); ok {
+		return w.run.Sink.Violations(w.add(nil, f))
+	}
+	return nil
 }

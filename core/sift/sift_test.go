@@ -3,6 +3,7 @@ package sift_test
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -14,6 +15,7 @@ import (
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
+	"sieb/core/violation"
 )
 
 // texts is a sink that keeps what it is given.
@@ -149,13 +151,15 @@ func TestPromises(t *testing.T) {
 		accepted := int64(0)
 		r, err := source.NewReader(strings.NewReader(sink.accepted.String()), l)
 		require.NoError(t, err)
-		require.NoError(t, sift.Look(r, "utf-8", -1, func(seen *sift.Seen) error {
+		changed, err := sift.Look(r, "utf-8", -1, func(seen *sift.Seen) error {
 			accepted++
 			assert.False(t, keys[seen.Cells[0]], "the key %q stands twice", seen.Cells[0])
 			keys[seen.Cells[0]] = true
 			assert.Empty(t, seen.Problems)
 			return nil
-		}))
+		})
+		require.NoError(t, err)
+		assert.Nil(t, changed)
 		assert.Equal(t, tally.Accepted, accepted)
 	})
 }
@@ -171,4 +175,42 @@ func TestManyKeys(t *testing.T) {
 	}
 	result, _ := run(t, keyed, text.String(), 0)
 	assert.Equal(t, sift.Tally{Read: 150150, Accepted: 150000, Rejected: 150}, result.Tally)
+}
+
+// A file that was put together from two encodings says from which line on.
+func TestEncodingChanges(t *testing.T) {
+	tg := target.Plain([]string{"id", "name"})
+	for name, c := range map[string]struct {
+		encoding string
+		rows     []string
+		want     string
+	}{
+		"utf-8 goes on as windows-1252":       {"utf-8", []string{"Größe", "Mühle", "a", "Höhe", "Gr\xf6\xdfe", "b", "M\xfchle", "H\xf6he"}, "the encoding changes: from line 6 on the letters beyond ASCII are not utf-8"},
+		"windows-1252 after utf-8":            {"windows-1252", []string{"Größe", "Mühle", "Höhe", "a", "Gr\xf6\xdfe", "M\xfchle", "H\xf6he"}, "the encoding changes: before line 6 the letters beyond ASCII are not windows-1252"},
+		"a damaged row is no change":          {"utf-8", []string{"Größe", "Mühle", "Höhe", "M\xfchle", "Größe", "Mühle", "Höhe"}, ""},
+		"few rows at the end are no change":   {"utf-8", []string{"Größe", "Mühle", "Höhe", "M\xfchle", "M\xfchle"}, ""},
+		"one encoding":                        {"utf-8", []string{"Größe", "Mühle", "Höhe", "a", "b"}, ""},
+		"none of the letters are as they say": {"utf-8", []string{"M\xfchle", "H\xf6he", "M\xfchle", "H\xf6he"}, ""},
+	} {
+		l := layout.Layout{Form: "delimited", Encoding: c.encoding, Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+		text := "id;name\n"
+		for i, row := range c.rows {
+			text += fmt.Sprintf("%d;%s\n", i+1, row)
+		}
+		r, err := source.NewReader(strings.NewReader(text), l)
+		require.NoError(t, err)
+		sink := &texts{}
+		result, err := (&sift.Run{Source: r, Encoding: c.encoding, Target: tg, Sink: sink}).Do(t.Context())
+		require.NoError(t, err)
+		found := slices.ContainsFunc(result.Violations, func(g sift.Group) bool { return g.Code == violation.EncodingChanged })
+		assert.Equal(t, c.want != "", found, name)
+		if c.want != "" {
+			assert.Contains(t, sink.violations.String(), c.want, name)
+		}
+		r, err = source.NewReader(strings.NewReader(text), l)
+		require.NoError(t, err)
+		changed, err := sift.Look(r, c.encoding, -1, func(*sift.Seen) error { return nil })
+		require.NoError(t, err)
+		assert.Equal(t, c.want != "", changed != nil, name)
+	}
 }

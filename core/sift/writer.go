@@ -25,6 +25,7 @@ type writer struct {
 	groups  groups
 	changed [][]int64
 	refused bool
+	change  source.Change
 	near    uint64 // keeps the look-ups of prepare from being optimised away
 
 	violations []byte
@@ -49,6 +50,7 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 		}
 	}
 	w.refused = w.refused || p.ruling.Refused
+	w.change.Add(b)
 	w.violations = w.violations[:0]
 	if len(w.keys) > 0 && w.keys[0].used > maxKeys-len(p.ends) {
 		return errors.New("the delivery has more than 4294967294 rows with a key; split it")

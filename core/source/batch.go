@@ -36,6 +36,7 @@ type Batch struct {
 	tell    teller
 	base    int64 // byte offset of the arena in the delivery
 	codec   codec // of the delivery, nil for UTF-8
+	runs    []run
 	width   int
 	dialect delimited.Dialect
 	cuts    []int // of fixed form, otherwise nil
@@ -92,7 +93,8 @@ func (b *Batch) Text(s delimited.Span) []byte { return b.Arena[s.Start:s.End] }
 func (b *Batch) Split() {
 	b.Arena = b.Arena[:b.text:cap(b.Arena)]
 	b.tell = teller{}
-	invalid, odd := b.hasInvalid(), isOdd(b.Arena)
+	odd, letters := isOdd(b.Arena)
+	invalid := letters && b.hasInvalid()
 	for i := range b.Rows {
 		r := &b.Rows[i]
 		if !r.cut {
@@ -127,6 +129,7 @@ func (b *Batch) Split() {
 	slices.SortStableFunc(b.Defects, func(x, y Defect) int {
 		return cmp.Or(cmp.Compare(x.Row, y.Row), cmp.Compare(x.Cell, y.Cell))
 	})
+	b.noteRuns(letters)
 }
 
 var replacement = []byte(string(utf8.RuneError))

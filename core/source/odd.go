@@ -13,20 +13,24 @@ import (
 func isControl(c byte) bool { return c < ' ' && c != '\t' && c != '\n' && c != '\r' || c == 0x7F }
 
 // isOdd tells whether a text may hold control characters or text that was
-// decoded twice; most texts are passed over sixteen bytes at a time.
-func isOdd(text []byte) bool {
+// decoded twice, and whether it holds letters beyond ASCII; most texts are
+// passed over sixteen bytes at a time.
+func isOdd(text []byte) (odd, letters bool) {
+	high := uint64(0)
 	rest := text
 	for ; len(rest) >= 16; rest = rest[16:] {
 		x, y := binary.LittleEndian.Uint64(rest[:8]), binary.LittleEndian.Uint64(rest[8:16])
 		if (controls(x)|controls(y))&tops != 0 {
-			return true
+			return true, true
 		}
+		high |= x | y
 		if (x|y)&tops != 0 && hasGarbled(rest[:min(18, len(rest))]) {
-			return true
+			return true, true
 		}
 	}
 	// Between tab and carriage return stand two control characters.
-	return controlAt(rest) >= 0 || hasGarbled(rest) || bytes.IndexByte(text, '\v') >= 0 || bytes.IndexByte(text, '\f') >= 0
+	odd = controlAt(rest) >= 0 || hasGarbled(rest) || bytes.IndexByte(text, '\v') >= 0 || bytes.IndexByte(text, '\f') >= 0
+	return odd, high&tops != 0 || !isASCII(rest)
 }
 
 const (

@@ -21,6 +21,7 @@ const (
 	EncodingInvalid
 	EncodingGarbled
 	EncodingControl
+	EncodingChanged
 	QuoteOpen
 	QuoteStray
 	QuoteTail
@@ -61,6 +62,7 @@ var table = [codes]struct {
 	EncodingInvalid: {"encoding.invalid", "encoding", Reject},
 	EncodingGarbled: {"encoding.garbled", "encoding", Flag},
 	EncodingControl: {"encoding.control", "encoding", Flag},
+	EncodingChanged: {"encoding.changed", "encoding", Flag},
 	QuoteOpen:       {"quote.open", "quoting", Reject},
 	QuoteStray:      {"quote.stray", "quoting", Flag},
 	QuoteTail:       {"quote.tail", "quoting", Reject},

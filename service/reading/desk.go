@@ -64,6 +64,7 @@ type Reading struct {
 	done  chan struct{}
 
 	mu       sync.Mutex
+	looker   *sift.Looker
 	problems []sift.Problem
 	found    int64
 }
@@ -211,6 +212,9 @@ func (r *Reading) build(ctx context.Context, o *opened) error {
 	if err != nil {
 		return r.index.Build(ctx, func(*source.Batch) error { return err })
 	}
+	r.mu.Lock()
+	r.looker = looker
+	r.mu.Unlock()
 	return r.index.Build(ctx, func(b *source.Batch) error {
 		// The way that was asked for last comes first.
 		if newest := o.newest.Load(); newest != r {
@@ -224,6 +228,7 @@ func (r *Reading) build(ctx context.Context, o *opened) error {
 		r.mu.Lock()
 		defer r.mu.Unlock()
 		r.found += int64(len(b.Defects))
+		looker.Watch(b)
 		if room := mostProblems - len(r.problems); room > 0 {
 			found := looker.Problems(b)
 			r.problems = append(r.problems, found[:min(len(found), room)]...)
@@ -338,7 +343,7 @@ func (r *Reading) Last(ctx context.Context, n int) (*Window, error) {
 // look reads rows until see has seen enough.
 func (r *Reading) look(rows source.Source, see func(*sift.Seen) bool) error {
 	defer source.Close(rows)
-	err := sift.Look(rows, r.File.Layout.Encoding, -1, func(seen *sift.Seen) error {
+	_, err := sift.Look(rows, r.File.Layout.Encoding, -1, func(seen *sift.Seen) error {
 		if !see(seen) {
 			return errEnough
 		}
@@ -448,6 +453,11 @@ func (r *Reading) Problems() Problems {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	p := Problems{Items: append([]sift.Problem{}, r.problems...), Total: r.found}
-	p.Counted, p.All = r.index.Counted()
+	if p.Counted, p.All = r.index.Counted(); p.All && r.looker != nil {
+		if changed := r.looker.Changed(); changed != nil {
+			p.Items = append([]sift.Problem{*changed}, p.Items...)
+			p.Total++
+		}
+	}
 	return p
 }

@@ -34,7 +34,7 @@ const groups = computed(() => {
     <summary><span class="number n">{{ count(g.n) }}</span> <b>{{ codeWords[g.code] ?? g.code }}</b> <template v-if="g.column"> in {{ g.column }}</template> <span class="soft code">{{ g.code }}</span></summary>
     <ul>
       <li v-for="(p, i) in g.first" :key="i">
-        <button type="button" @click="emit('go', p.row)"><span class="number where">row {{ count(p.row) }}, line {{ count(p.line) }}</span> {{ visible(p.message) }}</button>
+        <button type="button" @click="emit('go', p.row)"><span class="number where">{{ p.row > 0 ? `row ${count(p.row)}, ` : '' }}line {{ count(p.line) }}</span> {{ visible(p.message) }}</button>
       </li>
       <li v-if="g.n > g.first.length" class="soft more">and {{ counted(g.n - g.first.length, 'more', 'more') }}</li>
     </ul>
