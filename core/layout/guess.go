@@ -66,8 +66,16 @@ func guessEncoding(s *Sample) guess {
 	if g, ok := guessPairs(s); ok {
 		return g
 	}
-	return guessLetters(s)
+	// Valid UTF-8 does not come about by chance: the file was put together from
+	// parts in UTF-8 and in another encoding.
+	if good >= enoughGood && good >= bad {
+		return guess{"utf-8", 0.6, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are of another encoding", good, good+bad), "windows-1252"}
+	}
+	return guessLetters(s, good >= enoughGood && 10*good >= bad)
 }
+
+// enoughGood is how many valid characters of UTF-8 are no chance.
+const enoughGood = 10
 
 // countUTF8 counts characters above 127 and bytes that are none.
 func countUTF8(b []byte) (good, bad int) {
@@ -213,13 +221,19 @@ type context struct{ before2, before, here, after byte }
 
 // guessLetters decodes the bytes above 127 in every way and takes the one whose
 // letters make the best words: letters of one language, in words of one script,
-// small after small; signs between words, not in them.
-func guessLetters(s *Sample) guess {
+// small after small; signs between words, not in them. Where parts of the file
+// are UTF-8, these are not asked.
+func guessLetters(s *Sample, isMixed bool) guess {
 	counts := map[context]int{}
 	total := 0
 	for _, part := range s.parts() {
+		skip := 0
 		for i, c := range part {
-			if c < utf8.RuneSelf || total >= maxLetters {
+			if skip--; skip >= 0 || c < utf8.RuneSelf || total >= maxLetters {
+				continue
+			}
+			if r, n := utf8.DecodeRune(part[i:]); isMixed && n > 1 && r != utf8.RuneError {
+				skip = n - 1
 				continue
 			}
 			total++

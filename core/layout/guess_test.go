@@ -123,3 +123,14 @@ func TestEncodingNames(t *testing.T) {
 	}
 	assert.Len(t, layout.EncodingNames(), 28)
 }
+
+// A file of two encodings is read in the one that most of it is in, and the
+// detection is not sure of it.
+func TestMixedEncodings(t *testing.T) {
+	utf8Part, latinPart := strings.Repeat("Größe;1\n", 20), strings.Repeat("M\xfchle;2\n", 20)
+	l, evidence := detect("hof;kg\n"+utf8Part+latinPart, layout.Given{})
+	assert.Equal(t, "utf-8", l.Encoding)
+	assert.Less(t, evidence["encoding"].Confidence, 0.75)
+	l, _ = detect("hof;kg\n"+utf8Part+strings.Repeat(latinPart, 5), layout.Given{})
+	assert.Equal(t, "windows-1252", l.Encoding, "the letters of the other part do not mislead")
+}
