@@ -278,6 +278,18 @@ func (r *records) isProse(row int) bool {
 	return below*10 < len(r.cells)-row-1
 }
 
+// isSparse tells whether a row fills not half as many cells as each of the rows
+// that follow it.
+func (r *records) isSparse(row int) bool {
+	const looked = 10
+	for _, cells := range r.cells[row+1 : min(len(r.cells), row+1+looked)] {
+		if filled(cells) < 2*max(1, filled(r.cells[row])) && filled(cells) > filled(r.cells[row]) {
+			return false
+		}
+	}
+	return filled(r.cells[min(len(r.cells)-1, row+2)]) >= 2*max(1, filled(r.cells[row]))
+}
+
 // trial is a dialect that the head was read with.
 type trial struct {
 	delimiter, quote string
@@ -306,6 +318,9 @@ func (d *detection) noteDialect(text []byte, best, second *trial, hasDelimiter, 
 			if second.score > 0 && second.width > 1 {
 				// Only a close second casts a doubt.
 				confidence *= 1 - 2*max(0, second.score/best.score-0.75)
+				if second.count*n >= best.count*len(second.records.cells) {
+					confidence = min(confidence, 0.88) // it gives columns that are as steady
+				}
 			}
 			why := fmt.Sprintf("%s gives %d columns in %d of %d rows", Name(best.delimiter), best.width, best.count, n)
 			if second.width > 1 {
@@ -403,16 +418,30 @@ func (d *detection) dialect(text []byte) records {
 }
 
 // skipRows finds the lines above the table: all records before the first two
-// in a row that have the table's width.
+// in a row that have the table's width. Where rows leave out their last cells, so
+// that many have another width, those that fill more than half of it count, too,
+// and a first row of names is the table's however wide it is.
 func (d *detection) skipRows(r *records) {
 	n := len(r.cells)
+	_, usual := r.mode()
+	isRagged := 10*usual < 9*n && n > 5
+	fits := func(i int) bool {
+		return i >= n || len(r.cells[i]) == d.width || isRagged && d.layout.Form == Delimited && 2*filled(r.cells[i]) > d.width
+	}
 	for d.first = 0; d.first < n; d.first++ {
-		if len(r.cells[d.first]) == d.width && (d.first+1 >= n || len(r.cells[d.first+1]) == d.width) {
+		if fits(d.first) && fits(d.first+1) {
 			break
 		}
 	}
 	if d.first == n || d.width == 1 {
 		d.first = 0
+	}
+	if isRagged && d.first < n && len(r.cells[d.first]) > d.width && filled(r.cells[d.first]) == len(r.cells[d.first]) {
+		d.width = len(r.cells[d.first])
+	}
+	// A title may be filled up with delimiters to the table's width.
+	for d.first+2 < n && d.width > 2 && d.layout.Fold == 0 && 3*filled(r.cells[d.first]) <= d.width && r.isSparse(d.first) {
+		d.first++
 	}
 	for d.first+1 < n && d.width > 1 && d.layout.Fold == 0 && r.isProse(d.first) && len(r.cells[d.first+1]) == d.width {
 		d.first++
@@ -428,6 +457,15 @@ func (d *detection) skipRows(r *records) {
 	if d.first > 0 && d.given.SkipRows == nil {
 		r.cells, r.line = r.cells[d.first:], r.line[d.first:]
 	}
+}
+
+func filled(cells []string) (n int) {
+	for _, c := range cells {
+		if c != "" {
+			n++
+		}
+	}
+	return n
 }
 
 func deref[T any](p *T) (zero T) {
@@ -446,22 +484,25 @@ func (d *detection) score(r *records, width, count int, delimiter, quote string)
 		return 0
 	}
 	steady := float64(count) / float64(n)
+	if steady < raggedScore && isRagged(r) {
+		steady = raggedScore
+	}
 	if width == 1 {
 		return 0.1 * steady
 	}
 	cells, sense := 0, 0.0
-	filled := make([]bool, width)
+	isFilled := make([]bool, width)
 	for _, row := range r.cells {
 		for k, cell := range row {
 			cells++
 			sense += senseOf(cell)
 			if cell != "" && len(row) == width {
-				filled[k] = true
+				isFilled[k] = true
 			}
 		}
 	}
 	hollow := 0
-	for _, is := range filled {
+	for _, is := range isFilled {
 		if !is {
 			hollow++
 		}
@@ -484,6 +525,37 @@ func (d *detection) score(r *records, width, count int, delimiter, quote string)
 		score *= 0.995
 	}
 	return score
+}
+
+// raggedScore is how steady rows count that leave out their last cells.
+const raggedScore = 0.85
+
+// isRagged tells whether the rows are those of a table of named columns of which
+// rows leave out the last cells: none is wider than the row of names, and few are
+// not half as wide.
+func isRagged(r *records) bool {
+	const least = 3 // names; fewer come about by chance
+	top := 0
+	for i, cells := range r.cells[:min(5, len(r.cells))] {
+		if len(cells) > len(r.cells[top]) {
+			top = i
+		}
+	}
+	width := len(r.cells[top])
+	if width < least || filled(r.cells[top]) < width || slices.ContainsFunc(r.cells[top], isValue) {
+		return false
+	}
+	rows := r.cells[top+1:]
+	narrow := 0
+	for _, cells := range rows {
+		if len(cells) > width {
+			return false
+		}
+		if 2*len(cells) < width {
+			narrow++
+		}
+	}
+	return len(rows) > 5 && 20*narrow <= len(rows)
 }
 
 // senseOf tells how much a cell looks like one: a value most, words less, and

@@ -100,6 +100,36 @@ func TestRowsUnderTheHeader(t *testing.T) {
 	assert.Equal(t, 1, l.HeaderRows, "a bad row is a row")
 }
 
+// Tables as they are found: rows without their last cells, codes without a
+// header, years for names.
+func TestFoundTables(t *testing.T) {
+	repeat := func(n int, row func(i int) string) (all string) {
+		for i := range n {
+			all += row(i)
+		}
+		return all
+	}
+	for name, c := range map[string]struct {
+		text         string
+		skip, header int
+	}{
+		"last cells left out": {"version,name,built,sold,scrapped\n" + repeat(20, func(i int) string {
+			return fmt.Sprintf("%d.1,scale %c,20%02d-01-01", i, 'a'+i, i) + strings.Repeat(",2026-01-01", i%3) + "\n"
+		}), 0, 1},
+		"last cells left out below a title": {"Scales of the co-operative\nversion,name,built,sold,scrapped\n" + repeat(20, func(i int) string {
+			return fmt.Sprintf("%d.1,scale %c,20%02d-01-01", i, 'a'+i, i) + strings.Repeat(",2026-01-01", i%3) + "\n"
+		}), 1, 1},
+		"codes and names":    {repeat(20, func(i int) string { return fmt.Sprintf("%c%c\tplace %c\n", 'A'+i, 'Z'-i, 'a'+i) }), 0, 0},
+		"codes under a name": {"code\tname\n" + repeat(20, func(i int) string { return fmt.Sprintf("%c%c\tplace %c\n", 'A'+i, 'Z'-i, 'a'+i) }), 0, 1},
+		"places":             {repeat(20, func(i int) string { return fmt.Sprintf("scale;+%04d%c%05d\n", 4000+i, "+-"[i%2], 100*i) }), 0, 0},
+		"checksums":          {repeat(20, func(i int) string { return fmt.Sprintf("%s;file %c\n", strings.Repeat(string(rune('a'+i)), 40), 'a'+i) }), 0, 0},
+		"years for names":    {"grower;2024;2025\n" + repeat(9, func(i int) string { return fmt.Sprintf("hof %c;%d;%d\n", 'a'+i, 1200+i, 1900+i) }), 0, 1},
+	} {
+		l, evidence := detect(c.text, layout.Given{})
+		assert.Equal(t, []int{c.skip, c.header}, []int{l.SkipRows, l.HeaderRows}, "%s: %s; %s", name, evidence["skipRows"].Why, evidence["headerRows"].Why)
+	}
+}
+
 // Whatever the bytes, there is a layout to read with, and evidence for it.
 func TestDetectAlwaysDecides(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {

@@ -9,6 +9,8 @@ import (
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding/charmap"
+
+	"sieb/core/delimited"
 )
 
 // Sample is what a guess sees of a delivery: its head, its tail, and windows
@@ -63,6 +65,10 @@ func guessEncoding(s *Sample) guess {
 	case good >= 9*bad:
 		return guess{"utf-8", 0.85, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are damaged", good, good+bad), "windows-1252"}
 	}
+	sep, hasSep := separator(s.Head)
+	if hasSep {
+		s = s.replaced(sep, ',')
+	}
 	if g, ok := guessPairs(s); ok {
 		return g
 	}
@@ -71,7 +77,7 @@ func guessEncoding(s *Sample) guess {
 	if good >= enoughGood && good >= bad {
 		return guess{"utf-8", 0.6, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are of another encoding", good, good+bad), "windows-1252"}
 	}
-	return guessLetters(s, good >= enoughGood && 10*good >= bad)
+	return guessLetters(s, good >= enoughGood && 10*good >= bad, sep)
 }
 
 // enoughGood is how many valid characters of UTF-8 are no chance.
@@ -222,8 +228,9 @@ type context struct{ before2, before, here, after byte }
 // guessLetters decodes the bytes above 127 in every way and takes the one whose
 // letters make the best words: letters of one language, in words of one script,
 // small after small; signs between words, not in them. Where parts of the file
-// are UTF-8, these are not asked.
-func guessLetters(s *Sample, isMixed bool) guess {
+// are UTF-8, these are not asked. sep is a byte that separates cells, or 0: in the
+// right encoding it is a sign.
+func guessLetters(s *Sample, isMixed bool, sep byte) guess {
 	counts := map[context]int{}
 	total := 0
 	for _, part := range s.parts() {
@@ -259,6 +266,9 @@ func guessLetters(s *Sample, isMixed bool) guess {
 	for rank, name := range rivals {
 		language, score := scoreLetters(encodings[name].Charset, counts)
 		score -= 0.3 * float64(rank) // where all else is equal, the likelier encoding
+		if sep != 0 {
+			score += asSeparator(encodings[name].Charset.DecodeByte(sep))
+		}
 		switch {
 		case score > best.score:
 			if best.name != "" && !sameText(best.name, name, counts) {
@@ -272,13 +282,85 @@ func guessLetters(s *Sample, isMixed bool) guess {
 	margin := best.score - second.score
 	confidence := 0.5 + 0.48*(1-math.Exp(-margin/8))
 	why := fmt.Sprintf("the %d bytes above 127 that were looked at read as letters of %s", total, best.language)
-	if best.language == "" {
+	if total == 0 {
+		confidence = 0.6
+		why = fmt.Sprintf("the only byte above 127 separates cells, and is read as %c", encodings[best.name].Charset.DecodeByte(sep))
+	} else if best.language == "" {
 		why = fmt.Sprintf("the %d bytes above 127 that were looked at read as signs", total)
 	}
 	if second.name != "" {
 		why += "; the next best reading is " + second.name
 	}
 	return guess{best.name, round(confidence), why, second.name}
+}
+
+// separator finds a byte above 127 that separates cells: it stands equally often
+// in nearly every line, and beside digits and quotes, as no letter would.
+func separator(head []byte) (sep byte, ok bool) {
+	const looked = 200
+	var counts [256]map[int]int
+	var besides, all [256]int
+	lines := 0
+	for i := 0; i < len(head) && lines < looked; lines++ {
+		end, next := delimited.LineEnd(head, i)
+		var n [256]int
+		for k := i; k < end; k++ {
+			if c := head[k]; c >= utf8.RuneSelf {
+				n[c]++
+				all[c]++
+				if k > i && isNoLetter(head[k-1]) || k+1 < end && isNoLetter(head[k+1]) {
+					besides[c]++
+				}
+			}
+		}
+		for c, times := range n {
+			if times > 0 {
+				if counts[c] == nil {
+					counts[c] = map[int]int{}
+				}
+				counts[c][times]++
+			}
+		}
+		i = next
+	}
+	best := 0
+	for c := range counts {
+		if 4*besides[c] < all[c] {
+			continue
+		}
+		for _, n := range counts[c] {
+			if lines > 3 && 10*n >= 7*lines && n > best {
+				sep, best, ok = byte(c), n, true
+			}
+		}
+	}
+	return sep, ok
+}
+
+func isNoLetter(c byte) bool { return c >= '0' && c <= '9' || c == '"' || c == '\'' }
+
+// asSeparator tells how likely a character separates cells.
+func asSeparator(r rune) float64 {
+	switch {
+	case strings.ContainsRune("§¦¬¶", r):
+		return 0
+	case unicode.IsLetter(r):
+		return -1000
+	}
+	return -3
+}
+
+// replaced gives the sample with one byte in the place of another.
+func (s *Sample) replaced(old, by byte) *Sample {
+	change := func(b []byte) []byte { return bytes.ReplaceAll(b, []byte{old}, []byte{by}) }
+	out := &Sample{Head: change(s.Head)}
+	if s.Tail != nil {
+		out.Tail = change(s.Tail)
+	}
+	for _, w := range s.Windows {
+		out.Windows = append(out.Windows, change(w))
+	}
+	return out
 }
 
 // sameText tells whether two encodings read the bytes alike.

@@ -105,7 +105,7 @@ func DetectSheet(s *workbook.Survey, given Given, why Evidence) (Layout, []Evide
 	}
 	top := 0
 	if given.SkipRows == nil {
-		top = tableTop(lines, s.Merged)
+		top = behindTitles(lines, tableTop(lines, s.Merged))
 	}
 	lines = lines[top:]
 	if !set(&d, "skipRows", given.SkipRows, &d.layout.SkipRows, "") {
@@ -168,6 +168,24 @@ func tableTop(lines []workbook.Line, merged []workbook.Range) int {
 		}
 	}
 	return 0
+}
+
+// behindTitles goes on from a top that may be a title of two cells above a table
+// of few columns: where a blank row or a single cell follows it soon, and below
+// that a row that names the columns, the table begins there.
+func behindTitles(lines []workbook.Line, top int) int {
+	const near = 3
+	for k := top + 1; k <= top+near && k+3 < len(lines); k++ {
+		isApart := lines[k].Number > lines[k-1].Number+1 || len(lines[k-1].Cells) == 1
+		if !isApart || len(lines[k].Cells) < 2 || len(lines[k].Cells) < len(lines[top].Cells) {
+			continue
+		}
+		from, to := tableColumns(lines[k:])
+		if rows, confidence, _ := firstRow(gridOf(lines[k:], from, to-from)); rows == 1 && confidence > 0.9 {
+			return k
+		}
+	}
+	return top
 }
 
 // fills tells whether a line fills a column, be it by a cell that is merged over it.
