@@ -43,9 +43,13 @@ func candidates(text []byte) []string {
 			for _, r := range run {
 				seen[string(r)] = true
 			}
-			// Empty cells make the delimiter follow itself.
+			// Empty cells make the delimiter follow itself, and a sign may begin the
+			// cell behind it.
 			if half := run[:len(run)/2]; half+half == run {
 				seen[half] = true
+			}
+			if len(run) > 2 && run[0] == run[1] && run[0] < utf8.RuneSelf {
+				seen[run[:2]] = true
 			}
 		}
 		for run := range seen {

@@ -37,9 +37,19 @@ func (d *detection) sorted() []Evidence {
 	slices.SortStableFunc(d.evidence, func(a, b Evidence) int {
 		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
 	})
+	// What follows from the delimiter is no surer than the delimiter.
+	surest := 1.0
 	for k := range d.evidence {
 		e := &d.evidence[k]
 		e.Next = d.others(e.Setting)
+		switch e.Setting {
+		case "delimiter":
+			surest = max(0.5, e.Confidence)
+		case "quoteChar", "trim", "skipRows", "headerRows", "footerRows":
+			if e.Why != byHand {
+				e.Confidence = min(e.Confidence, surest)
+			}
+		}
 	}
 	return d.evidence
 }
@@ -509,13 +519,17 @@ func (d *detection) score(r *records, width, count int, delimiter, quote string)
 	}
 	score := steady * steady * (0.4 + 0.6*sense/float64(cells))
 	score *= 1 - 0.5/float64(width)
-	score *= 1 - 0.3*float64(hollow)/float64(width) // half of a delimiter leaves every second column empty
+	score *= 1 - 0.4*float64(hollow)/float64(width) // half of a delimiter leaves every second column empty
 	score *= 1 - 0.5*min(1, float64(r.defects)/float64(n))
 	score *= 1 + 0.2*float64(r.enclosed)/float64(cells)
-	switch delimiter {
-	case " ", ":":
+	switch {
+	case delimiter == " " && !hasValues(r, width):
+		score *= 0.15 // words of names and texts
+	case delimiter == " ", delimiter == ":":
+		score *= 0.72
+	case delimiter == "=":
 		score *= 0.6
-	case "^", "~":
+	case utf8.RuneCountInString(delimiter) == 1 && !slices.Contains(delimiters[:4], delimiter):
 		score *= 0.95
 	}
 	switch {
@@ -570,10 +584,49 @@ func senseOf(cell string) float64 {
 		return 0
 	case strings.Contains(strings.TrimSpace(cell), "   "):
 		return 0.1 // padding, not words
+	case isSeveral(cell):
+		return 0.3
 	case strings.Contains(cell, ","):
 		return 0.4
 	}
 	return 0.8
+}
+
+// isSeveral tells whether a cell holds several values that blanks or colons
+// separate; a date with its time is one.
+func isSeveral(cell string) bool {
+	words := strings.Fields(cell)
+	values := 0
+	for _, w := range words {
+		if isValue(w) {
+			values++
+		}
+	}
+	if len(words) > 1 && values == len(words) {
+		return true
+	}
+	before, after, ok := strings.Cut(cell, ":")
+	if !ok || before == "" || after == "" || after[0] == ' ' || after[0] == '/' || after[0] == '\\' {
+		return false
+	}
+	isTime := isDigit(before[len(before)-1]) && len(after) >= 2 && isDigit(after[0]) && isDigit(after[1]) && (len(after) == 2 || !isDigit(after[2]))
+	return !isTime
+}
+
+// hasValues tells whether some column holds values in most of the rows.
+func hasValues(r *records, width int) bool {
+	for k := range width {
+		values := 0
+		for _, row := range r.cells {
+			if k < len(row) && isValue(row[k]) {
+				values++
+			}
+		}
+		if 10*values >= 7*len(r.cells) {
+			return true
+		}
+	}
+	return false
 }
 
 var (

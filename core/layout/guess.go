@@ -146,13 +146,13 @@ func guessPairs(s *Sample) (guess, bool) {
 		{"gb18030", func(l, t byte) bool { return l >= 0xB0 && l <= 0xD7 && t >= 0xA1 }, 0.6, "common characters"},
 		{"big5", func(l, _ byte) bool { return l >= 0xA4 && l <= 0xC6 }, 0.8, "common characters"},
 	} {
-		pairs, common, wrong := 0, 0, 0
+		pairs, common, wrong, adjoining := 0, 0, 0, 0
 		for _, part := range s.parts() {
-			p, k, w := countPairs(part, c.encoding, c.common)
-			pairs, common, wrong = pairs+p, common+k, wrong+w
+			p, k, w, a := countPairs(part, c.encoding, c.common)
+			pairs, common, wrong, adjoining = pairs+p, common+k, wrong+w, adjoining+a
 		}
 		share := float64(common) / float64(max(1, pairs))
-		if pairs < 2 || wrong*50 > pairs || share < c.least {
+		if pairs < 2 || wrong*50 > pairs || share < c.least || 3*adjoining < pairs {
 			continue
 		}
 		// Kana are sure signs; of the others the denser set is the likelier.
@@ -166,8 +166,10 @@ func guessPairs(s *Sample) (guess, bool) {
 	return best, true
 }
 
-// countPairs goes through bytes as characters of two bytes.
-func countPairs(b []byte, encoding string, isCommon func(lead, trail byte) bool) (pairs, common, wrong int) {
+// countPairs goes through bytes as characters of two bytes. Those of a word
+// adjoin one another, which accented letters seldom do.
+func countPairs(b []byte, encoding string, isCommon func(lead, trail byte) bool) (pairs, common, wrong, adjoining int) {
+	end := -1
 	for i := 0; i < len(b); i++ {
 		lead := b[i]
 		if lead < 0x80 {
@@ -197,9 +199,13 @@ func countPairs(b []byte, encoding string, isCommon func(lead, trail byte) bool)
 		if isCommon(lead, trail) {
 			common++
 		}
+		if end == i {
+			adjoining++
+		}
 		i++
+		end = i + 1
 	}
-	return pairs, common, wrong
+	return pairs, common, wrong, adjoining
 }
 
 // alphabets are the letters above 127 of languages, most frequent first.
