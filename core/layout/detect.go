@@ -613,9 +613,12 @@ func isSeveral(cell string) bool {
 	return !isTime
 }
 
-// hasValues tells whether some column holds values in most of the rows.
+// hasValues tells whether some column holds values or codes in most of the rows.
 func hasValues(r *records, width int) bool {
 	for k := range width {
+		if commonShape(r.cells, k) != "" {
+			return true
+		}
 		values := 0
 		for _, row := range r.cells {
 			if k < len(row) && isValue(row[k]) {
