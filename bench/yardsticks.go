@@ -62,7 +62,7 @@ func cellLoop(path string) error {
 
 // batches reads and splits a delivery, from its detection to its last row.
 func batches(path string) error {
-	file, err := source.Open(path, layout.Given{})
+	file, err := source.Open(context.Background(), path, layout.Given{})
 	if err != nil {
 		return err
 	}

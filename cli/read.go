@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 
 	"github.com/jedib0t/go-pretty/v6/text"
@@ -28,7 +29,8 @@ func (a *app) read() *cobra.Command {
 		Short: "Shows how a file is read: layout with evidence, columns, first rows",
 		Long: `Shows the layout that was detected, setting by setting, with how sure it is and
 why, then the columns and the first rows as they read with it. The layout is
-guessed from the head and the tail of the file; a flag sets a setting by hand.`,
+guessed from the head and the tail of the file; a flag sets a setting by hand.
+Cells and rows with a problem are marked by !, and the problems listed below.`,
 		Example: `  sieb read weighbridge-ahrensee-2026-07.csv
   sieb read weighbridge-ahrensee-2026-07.csv --skip-rows 2 --rows 50
   sieb read weighbridge-ahrensee-2026-07.csv --save-layout ahrensee.json
@@ -49,7 +51,7 @@ guessed from the head and the tail of the file; a flag sets a setting by hand.`,
 				return usagef("--rows %q is neither a number nor all", rows)
 			}
 		}
-		file, err := source.Open(args[0], given)
+		file, err := source.Open(cmd.Context(), args[0], given)
 		if err != nil {
 			return err
 		}
@@ -187,8 +189,15 @@ func (a *app) readText(file *source.File, most int64) error {
 	}
 	changed, err := sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
 		row := append(make([]string, 0, len(seen.Cells)+2), strconv.FormatInt(seen.Row, 10), strconv.FormatInt(seen.Line, 10))
-		for _, c := range seen.Cells {
-			row = append(row, visible(c))
+		for k, c := range seen.Cells {
+			c = visible(c)
+			if isOdd(seen, k+1) {
+				c = "! " + c
+			}
+			row = append(row, c)
+		}
+		if isOdd(seen, 0) {
+			row[0] = "! " + row[0]
 		}
 		rows = append(rows, row)
 		problems = append(problems, seen.Problems...)
@@ -220,6 +229,12 @@ func (a *app) readText(file *source.File, most int64) error {
 		a.table([]columnOf{{title: "row", number: true}, {title: "line", number: true}, {title: "column", most: 20}, {title: "problem"}, {title: "what is wrong", most: max(30, a.width()-60), wrap: true}}, list)
 	}
 	return nil
+}
+
+// isOdd tells whether a cell, named by its place from 1, has a problem of its
+// own; 0 stands for the row as a whole.
+func isOdd(seen *sift.Seen, cell int) bool {
+	return slices.ContainsFunc(seen.Problems, func(p sift.Problem) bool { return p.Cell == cell })
 }
 
 // packed says how a file was compressed.

@@ -50,7 +50,7 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		if err != nil {
 			return err
 		}
-		file, err := source.Open(args[0], given)
+		file, err := source.Open(cmd.Context(), args[0], given)
 		if err != nil {
 			return err
 		}

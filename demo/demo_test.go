@@ -53,7 +53,7 @@ func siftDemo(t *testing.T, m demo.Made) (*report.Summary, string) {
 	require.NoError(t, err)
 	tg, err := target.Parse(text)
 	require.NoError(t, err)
-	file, err := source.Open(path, layout.Given{})
+	file, err := source.Open(t.Context(), path, layout.Given{})
 	require.NoError(t, err)
 	defer file.Close()
 	run := report.Run{Delivery: file, Target: tg, Dir: filepath.Join(dir, "out")}
@@ -121,7 +121,7 @@ func TestReadWithNoSettingTouched(t *testing.T) {
 			require.NoError(t, err)
 			path := filepath.Join(t.TempDir(), name)
 			require.NoError(t, os.WriteFile(path, content, 0o600))
-			file, err := source.Open(path, layout.Given{})
+			file, err := source.Open(t.Context(), path, layout.Given{})
 			require.NoError(t, err)
 			defer file.Close()
 			want := plain

@@ -1,9 +1,11 @@
 package layout
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 
 	"sieb/core/delimited"
 )
@@ -29,8 +31,11 @@ func findCuts(text []byte, comment string) (cuts []int, lines int) {
 		}
 		rows = append(rows, []rune(line))
 	}
-	if len(rows) < 3 || padded*2 < len(rows) {
-		return nil, 0 // without runs of blanks nothing is padded
+	if len(rows) >= 3 && padded*2 < len(rows) {
+		return classCuts(rows), len(rows) // without runs of blanks nothing is padded
+	}
+	if len(rows) < 3 {
+		return nil, 0
 	}
 	width := 0
 	for _, r := range rows {
@@ -61,6 +66,47 @@ func findCuts(text []byte, comment string) (cuts []int, lines int) {
 		from = k + 1
 	}
 	return cutGaps(rows, gaps, width), len(rows)
+}
+
+// classCuts finds cuts in lines of one length that hold no blanks between cells:
+// places where, in nearly all lines, letters end and digits begin, or the
+// reverse. Few lines, or short ones, show such places by chance.
+func classCuts(rows [][]rune) (cuts []int) {
+	const leastLines, leastLength = 20, 12
+	width := len(rows[0])
+	same := 0
+	for _, r := range rows {
+		if len(r) == width {
+			same++
+		}
+	}
+	if len(rows) < leastLines || width < leastLength || 20*same < 19*len(rows) {
+		return nil
+	}
+	class := func(r rune) byte {
+		switch {
+		case unicode.IsDigit(r):
+			return '9'
+		case unicode.IsLetter(r), r == ' ':
+			return 'a' // blanks fill up words
+		}
+		return '-'
+	}
+	for k := 1; k < width; k++ {
+		changes := map[[2]byte]int{}
+		for _, r := range rows {
+			if len(r) == width {
+				changes[[2]byte{class(r[k-1]), class(r[k])}]++
+			}
+		}
+		if 20*max(changes[[2]byte{'a', '9'}], changes[[2]byte{'9', 'a'}]) >= 19*same {
+			cuts = append(cuts, k)
+		}
+	}
+	if len(cuts) < 2 {
+		return nil // a list of codes
+	}
+	return cuts
 }
 
 // span is a run of columns of blanks: from and to (not including) a character.
@@ -119,6 +165,9 @@ func (d *detection) fixed(text []byte, r *records, score float64) bool {
 		cuts, lines := findCuts(text, l.CommentPrefix)
 		l.Cuts = append([]int{}, cuts...)
 		confidence, why = 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", lines)
+		if !bytes.Contains(text, []byte("  ")) {
+			confidence, why = 0.6, fmt.Sprintf("%d lines are of one length, and letters and digits take turns at these places", lines)
+		}
 	}
 	cut := scanFixed(text, l, d.whole)
 	if d.given.Form == nil && d.given.Cuts == nil {
@@ -172,5 +221,5 @@ func isTitle(row []rune, cuts []int) bool {
 			through++
 		}
 	}
-	return len(cuts) > 0 && (len(row) <= cuts[len(cuts)/2] || 3*through > len(cuts))
+	return len(cuts) > 0 && (len(row) <= cuts[len(cuts)/2] || 3*through > len(cuts) && slices.Contains(row, ' '))
 }

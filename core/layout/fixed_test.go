@@ -54,3 +54,17 @@ func TestFixedWidth(t *testing.T) {
 	l, _ = detect("abcd\nefgh\n", layout.Given{Form: &form, Cuts: &cuts})
 	assert.Equal(t, []any{"fixed", []int{2}, ""}, []any{l.Form, l.Cuts, l.Delimiter})
 }
+
+// Lines without blanks are cut where letters and digits take turns.
+func TestFixedWidthWithoutBlanks(t *testing.T) {
+	rng := rand.New(rand.NewPCG(2, 1))
+	var b strings.Builder
+	for i := range 40 {
+		fmt.Fprintf(&b, "%06d%s%05d%s\n", i, []string{"WHEAT", "BARLE", "OATSX"}[rng.IntN(3)], rng.IntN(99999), []string{"AHR", "BRU"}[rng.IntN(2)])
+	}
+	l, evidence := detect(b.String(), layout.Given{})
+	assert.Equal(t, []any{"fixed", []int{6, 11, 16}, 0}, []any{l.Form, l.Cuts, l.HeaderRows})
+	assert.Less(t, evidence["cuts"].Confidence, 0.75)
+	l, _ = detect(strings.Repeat("AH000101\nAH000102\n", 20), layout.Given{})
+	assert.Equal(t, "delimited", l.Form, "a list of codes is a list of codes")
+}

@@ -25,7 +25,7 @@ func newRun(t *testing.T, text string) *report.Run {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "tickets.csv")
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
-	file, err := source.Open(path, layout.Given{})
+	file, err := source.Open(t.Context(), path, layout.Given{})
 	require.NoError(t, err)
 	t.Cleanup(func() { file.Close() })
 	tg, err := target.Parse([]byte(targetText))
@@ -180,7 +180,7 @@ func TestOpenErrors(t *testing.T) {
 		write("a.gz", "\x1f\x8b..."):     "gzip",
 		write("b.bin", strings.Repeat("\x00\x00\x01a\x00\x07\x00", 50)): "bytes are zero",
 	} {
-		_, err := source.Open(path, layout.Given{})
+		_, err := source.Open(t.Context(), path, layout.Given{})
 		assert.ErrorContains(t, err, says)
 	}
 }

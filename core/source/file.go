@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -31,14 +32,15 @@ type File struct {
 	book      *workbook.Book // of workbook form
 }
 
-// Open opens a delivery and detects its layout around the given settings.
-func Open(path string, given layout.Given) (*File, error) {
+// Open opens a delivery and detects its layout around the given settings. The end
+// of ctx ends the unpacking of a compressed one.
+func Open(ctx context.Context, path string, given layout.Given) (*File, error) {
 	f, err := open(path)
 	if err != nil {
 		return nil, err
 	}
 	d := &File{Name: filepath.Base(path), f: f, delivered: f}
-	if err := d.prepare(given); err != nil {
+	if err := d.prepare(ctx, given); err != nil {
 		d.Close()
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
@@ -92,7 +94,7 @@ func cause(err error) error {
 }
 
 // prepare unpacks the file where it is compressed, and detects its layout.
-func (d *File) prepare(given layout.Given) error {
+func (d *File) prepare(ctx context.Context, given layout.Given) error {
 	info, err := d.f.Stat()
 	if err != nil {
 		return err
@@ -102,7 +104,7 @@ func (d *File) prepare(given layout.Given) error {
 		return err
 	}
 	if d.book == nil {
-		content, inner, packing, err := unpack(d.f, d.Size, given.Member)
+		content, inner, packing, err := unpack(ctx, d.f, d.Size, given.Member)
 		if err != nil {
 			return err
 		}

@@ -67,7 +67,7 @@ func TestIndex(t *testing.T) {
 	for name, content := range map[string]string{"utf-8": text.String(), "utf-16le": wide} {
 		path := filepath.Join(t.TempDir(), "a.csv")
 		require.NoError(t, os.WriteFile(path, []byte(content), 0o600))
-		file, err := source.Open(path, layout.Given{})
+		file, err := source.Open(t.Context(), path, layout.Given{})
 		require.NoError(t, err)
 		defer file.Close()
 		require.Equal(t, []any{name, 1, 1, 1}, []any{file.Layout.Encoding, file.Layout.SkipRows, file.Layout.HeaderRows, file.Layout.FooterRows})
@@ -106,7 +106,7 @@ func TestIndex(t *testing.T) {
 func TestIndexStops(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "a.csv")
 	require.NoError(t, os.WriteFile(path, []byte("a,b\n1,2\n"), 0o600))
-	file, err := source.Open(path, layout.Given{})
+	file, err := source.Open(t.Context(), path, layout.Given{})
 	require.NoError(t, err)
 	defer file.Close()
 	ctx, stop := context.WithCancel(t.Context())
@@ -120,7 +120,7 @@ func TestIndexStops(t *testing.T) {
 func TestLinesAndReread(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "a.csv")
 	require.NoError(t, os.WriteFile(path, []byte("Title\n\n\"a\";b\r\n1;2\n"), 0o600))
-	file, err := source.Open(path, layout.Given{})
+	file, err := source.Open(t.Context(), path, layout.Given{})
 	require.NoError(t, err)
 	defer file.Close()
 	lines, err := file.Lines()

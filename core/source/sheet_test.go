@@ -36,7 +36,7 @@ func put(t *testing.T, f *excelize.File, sheet, at string, values ...any) {
 // tableOf reads a delivery as one line of text per row: "3: a|b", with its defects.
 func tableOf(t *testing.T, path string, given layout.Given) (file *source.File, lines []string) {
 	t.Helper()
-	file, err := source.Open(path, given)
+	file, err := source.Open(t.Context(), path, given)
 	require.NoError(t, err)
 	t.Cleanup(func() { file.Close() })
 	rows, err := file.Rows()
@@ -96,7 +96,7 @@ func TestSheetWithNotesAndTotals(t *testing.T) {
 	skip := layout.Skip
 	_, lines = tableOf(t, path, layout.Given{Hidden: &skip})
 	assert.Len(t, lines, 20, "unless told otherwise")
-	again, err := source.Open(path, file.Layout.Given())
+	again, err := source.Open(t.Context(), path, file.Layout.Given())
 	require.NoError(t, err)
 	defer again.Close()
 	assert.Equal(t, file.Layout, again.Layout, "a saved layout gives itself")
@@ -151,7 +151,7 @@ func TestSheetIsChosen(t *testing.T) {
 		assert.Equal(t, []string{"sample|value", "2: wheat|21.5"}, lines)
 	}
 	none := "Nothing"
-	_, err := source.Open(path, layout.Given{Sheet: &none})
+	_, err := source.Open(t.Context(), path, layout.Given{Sheet: &none})
 	assert.ErrorContains(t, err, `there is no sheet "Nothing"; the workbook holds "Cover", "Results", "Prices", "Old"`)
 }
 

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"compress/gzip"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -26,7 +27,7 @@ const (
 
 // unpack replaces a compressed file by its content. It returns nil where the
 // file is not compressed.
-func unpack(f *os.File, size int64, member *string) (content *os.File, inner, packing string, err error) {
+func unpack(ctx context.Context, f *os.File, size int64, member *string) (content *os.File, inner, packing string, err error) {
 	magic := make([]byte, 4)
 	if _, err := f.ReadAt(magic, 0); err != nil {
 		return nil, "", "", nil // shorter than any compressed file
@@ -64,8 +65,10 @@ func unpack(f *os.File, size int64, member *string) (content *os.File, inner, pa
 		return nil, "", "", err
 	}
 	most := size*maxRatio + alwaysFits
-	n, err := io.Copy(content, io.LimitReader(r, most+1))
+	n, err := io.Copy(content, io.LimitReader(&stoppable{ctx, r}, most+1))
 	switch {
+	case ctx.Err() != nil:
+		err = context.Cause(ctx)
 	case err != nil:
 		err = damaged(packing, err)
 	case n > most:
@@ -76,6 +79,19 @@ func unpack(f *os.File, size int64, member *string) (content *os.File, inner, pa
 		return nil, "", "", err
 	}
 	return content, inner, packing, nil
+}
+
+// stoppable reads until its context ends.
+type stoppable struct {
+	ctx context.Context
+	r   io.Reader
+}
+
+func (s *stoppable) Read(p []byte) (int, error) {
+	if err := s.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return s.r.Read(p)
 }
 
 func damaged(packing string, err error) error {
@@ -146,14 +162,14 @@ func openZIP(r *io.SectionReader, member *string) (io.ReadCloser, string, error)
 
 // OpenMember opens one file of a ZIP archive on disk, within the limit that
 // holds for all that is unpacked.
-func OpenMember(archive, name string) (io.ReadCloser, error) {
+func OpenMember(ctx context.Context, archive, name string) (io.ReadCloser, error) {
 	f, err := open(archive)
 	if err != nil {
 		return nil, err
 	}
 	info, err := f.Stat()
 	if err == nil {
-		content, _, _, e := unpack(f, info.Size(), &name)
+		content, _, _, e := unpack(ctx, f, info.Size(), &name)
 		if err = e; err == nil && content != nil {
 			f.Close()
 			_, err = content.Seek(0, io.SeekStart)

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"compress/gzip"
+	"context"
 	"errors"
 	"io"
 	"os"
@@ -57,7 +58,7 @@ func TestCompressedDeliveries(t *testing.T) {
 	} {
 		path := filepath.Join(t.TempDir(), name)
 		require.NoError(t, os.WriteFile(path, c.content, 0o600))
-		f, err := source.Open(path, layout.Given{})
+		f, err := source.Open(t.Context(), path, layout.Given{})
 		require.NoError(t, err, name)
 		assert.Equal(t, []any{c.packing, c.inner, int64(len(text)), ";"}, []any{f.Packing, f.Inner, f.Size, f.Layout.Delimiter}, name)
 		r, err := f.Rows()
@@ -81,19 +82,28 @@ func TestCompressedDeliveries(t *testing.T) {
 	}
 }
 
+func TestUnpackingStops(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a.gz")
+	require.NoError(t, os.WriteFile(path, gzipped(t, bytes.Repeat([]byte("a,b\n"), 1000)), 0o600))
+	ctx, stop := context.WithCancel(t.Context())
+	stop()
+	_, err := source.Open(ctx, path, layout.Given{})
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
 func TestMemberOfSeveral(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "a.zip")
 	require.NoError(t, os.WriteFile(path, zipped(t, "read me.txt", "hello", "b.csv", "x,y\n1,2\n"), 0o600))
 	member := "b.csv"
-	f, err := source.Open(path, layout.Given{Member: &member})
+	f, err := source.Open(t.Context(), path, layout.Given{Member: &member})
 	require.NoError(t, err)
 	defer f.Close()
 	assert.Equal(t, []string{"b.csv", "b.csv", ","}, []string{f.Inner, f.Layout.Member, f.Layout.Delimiter})
-	again, err := source.Open(path, f.Layout.Given())
+	again, err := source.Open(t.Context(), path, f.Layout.Given())
 	require.NoError(t, err)
 	require.NoError(t, again.Close())
 	member = "c.csv"
-	_, err = source.Open(path, layout.Given{Member: &member})
+	_, err = source.Open(t.Context(), path, layout.Given{Member: &member})
 	assert.ErrorContains(t, err, `holds no file "c.csv", but read me.txt, b.csv`)
 }
 
@@ -113,7 +123,7 @@ func TestFilesThatCannotBeUnpacked(t *testing.T) {
 	} {
 		path := filepath.Join(t.TempDir(), name)
 		require.NoError(t, os.WriteFile(path, c.content, 0o600))
-		_, err := source.Open(path, layout.Given{})
+		_, err := source.Open(t.Context(), path, layout.Given{})
 		assert.ErrorContains(t, err, c.says, name)
 	}
 }

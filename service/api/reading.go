@@ -43,7 +43,7 @@ func (s *Server) use(ctx context.Context, id string, ask *layout.Given, do func(
 	if ask != nil {
 		given = *ask
 	}
-	err = s.Desk.Read(s.Area.Path(d.SHA256), given, func(r *reading.Reading) error { return do(given, r) })
+	err = s.Desk.Read(ctx, s.Area.Path(d.SHA256), given, func(r *reading.Reading) error { return do(given, r) })
 	var status huma.StatusError
 	switch {
 	case err == nil, errors.As(err, &status), errors.As(err, new(*source.Several)):
@@ -199,7 +199,7 @@ func (s *Server) takeMembers(ctx context.Context, in *byID) (*answer[Page[Delive
 		if err := staging.CheckName(file); err != nil {
 			return nil, huma.Error422UnprocessableEntity(err.Error())
 		}
-		content, err := source.OpenMember(s.Area.Path(d.SHA256), name)
+		content, err := source.OpenMember(ctx, s.Area.Path(d.SHA256), name)
 		if err != nil {
 			return nil, huma.Error422UnprocessableEntity(staging.Rename(err, s.Area.Path(d.SHA256), d.Name).Error())
 		}

@@ -331,7 +331,10 @@ func (q *Queue) work(ctx context.Context, id string) error {
 	if err := json.Unmarshal(run.Layout, &given); err != nil {
 		return q.fail(ctx, id, fmt.Errorf("the layout: %w", err))
 	}
-	if r.Delivery, err = source.Open(q.area.Path(delivery.SHA256), given); err != nil {
+	if r.Delivery, err = source.Open(ctx, q.area.Path(delivery.SHA256), given); err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
 		return q.fail(ctx, id, staging.Rename(err, q.area.Path(delivery.SHA256), delivery.Name))
 	}
 	defer r.Delivery.Close()

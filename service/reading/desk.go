@@ -71,8 +71,8 @@ type Reading struct {
 
 // Read reads a delivery, and gives what was read to use. The file stays open
 // for as long as use takes, and a while longer.
-func (d *Desk) Read(path string, given layout.Given, use func(*Reading) error) error {
-	o, err := d.take(path, given)
+func (d *Desk) Read(ctx context.Context, path string, given layout.Given, use func(*Reading) error) error {
+	o, err := d.take(ctx, path, given)
 	if err != nil {
 		return err
 	}
@@ -85,7 +85,7 @@ func (d *Desk) Read(path string, given layout.Given, use func(*Reading) error) e
 }
 
 // take opens the delivery, or finds it open.
-func (d *Desk) take(path string, given layout.Given) (*opened, error) {
+func (d *Desk) take(ctx context.Context, path string, given layout.Given) (*opened, error) {
 	key := path
 	if given.Member != nil {
 		key += "\x00" + *given.Member
@@ -99,7 +99,7 @@ func (d *Desk) take(path string, given layout.Given) (*opened, error) {
 	}
 	d.mu.Unlock()
 	// Opening may take a while; others go on meanwhile.
-	file, err := source.Open(path, layout.Given{Member: given.Member})
+	file, err := source.Open(ctx, path, layout.Given{Member: given.Member})
 	if err != nil {
 		return nil, err
 	}
