@@ -269,15 +269,14 @@ func (o *odsRows) readRow() error {
 		case s.kind == endTag && string(s.name) == "table-row":
 			closed = true
 		case s.kind == startTag && (string(s.name) == "table-cell" || string(s.name) == "covered-table-cell"):
-			n := s.number("table:number-columns-repeated", MaxColumns)
-			down, right := s.number("table:number-rows-spanned", MaxRows), s.number("table:number-columns-spanned", MaxColumns)
-			if down > 1 || right > 1 {
-				o.merged = append(o.merged, Range{o.row + 1, o.row + down, column, column + right - 1})
+			c := o.tagCell()
+			if c.down > 1 || c.wide > 1 {
+				o.merged = append(o.merged, Range{o.row + 1, o.row + c.down, column, column + c.wide - 1})
 			}
-			if err := o.cell(column, n, inRow); err != nil {
+			if err := o.cell(column, c, inRow); err != nil {
 				return err
 			}
-			column += n
+			column += c.repeated
 		}
 	}
 	if len(o.last.Cells) == 0 {
@@ -293,60 +292,86 @@ func (o *odsRows) readRow() error {
 	return nil
 }
 
-// cell reads a cell up to its end tag and adds it n times.
-func (o *odsRows) cell(column, n int, rowIsDuration bool) error {
-	s := o.s
-	kind := string(s.attr("office:value-type"))
-	isError := string(s.attr("calcext:value-type")) == "error"
-	isFormula := s.attr("table:formula") != nil
-	duration := rowIsDuration
-	if style := s.attr("table:style-name"); style != nil {
-		duration = o.durations[string(style)]
-	} else if !duration {
-		for _, c := range o.columns {
-			if column < c.to {
-				duration = c.duration
-				break
-			}
+// odsCell is what the tag of a cell says.
+type odsCell struct {
+	kind, value          []byte // the type, and the value that stands in the tag
+	style                []byte
+	repeated, down, wide int
+	isError, isFormula   bool
+}
+
+// tagCell reads the tag of a cell in one go, since sheets hold millions of them.
+func (o *odsRows) tagCell() odsCell {
+	c := odsCell{repeated: 1, down: 1, wide: 1}
+	number := func(value []byte, most int) int { return min(max(count(value), 1), most) }
+	for rest := o.s.attrs; ; {
+		name, value, more, ok := cutAttr(rest)
+		if !ok {
+			return c
+		}
+		rest = more
+		switch string(name) {
+		case "office:value-type":
+			c.kind = value
+		case "office:value", "office:date-value", "office:time-value", "office:boolean-value", "office:string-value":
+			c.value = value
+		case "table:style-name":
+			c.style = value
+		case "table:number-columns-repeated":
+			c.repeated = number(value, MaxColumns)
+		case "table:number-rows-spanned":
+			c.down = number(value, MaxRows)
+		case "table:number-columns-spanned":
+			c.wide = number(value, MaxColumns)
+		case "calcext:value-type":
+			c.isError = string(value) == "error"
+		case "table:formula":
+			c.isFormula = true
 		}
 	}
+}
+
+// cell reads a cell up to its end tag and adds it as often as it says.
+func (o *odsRows) cell(column int, c odsCell, rowIsDuration bool) error {
 	start := uint32(len(o.last.Text))
-	var k Kind
-	done := true // the value stands in the tag
-	switch text := o.last.Text; kind {
+	k, done := Text, c.value != nil // the value stands in the tag
+	switch text := o.last.Text; string(c.kind) {
 	case "float", "percentage", "currency":
 		var ok bool
-		if o.last.Text, ok = appendNumber(text, s.attr("office:value")); ok {
+		if o.last.Text, ok = appendNumber(text, c.value); ok {
 			k = Number
 		} else {
 			done = false
 		}
 	case "date":
-		o.last.Text, k = appendISO(text, s.attr("office:date-value"))
+		o.last.Text, k = appendISO(text, c.value)
 	case "time":
-		ms, ok := parseDuration(s.attr("office:time-value"))
+		ms, ok := parseDuration(c.value)
 		switch {
 		case !ok:
 			done = false
-		case duration || ms < 0 || ms >= msPerDay:
+		case ms < 0 || ms >= msPerDay || o.isDuration(column, c.style, rowIsDuration):
 			o.last.Text, k = appendDuration(text, ms), Duration
 		default:
 			o.last.Text, k = appendClock(text, ms), Time
 		}
 	case "boolean":
-		o.last.Text, k = append(text, s.attr("office:boolean-value")...), Boolean
+		o.last.Text, k = append(text, c.value...), Boolean
+	case "string":
+		if c.isError {
+			done = false
+		} else {
+			o.last.Text = appendText(text, c.value)
+		}
 	default:
 		done = false
-	}
-	if kind == "string" && s.attr("office:string-value") != nil && !isError {
-		o.last.Text, done = appendText(o.last.Text, s.attr("office:string-value")), true
 	}
 	shown, err := o.paragraphs()
 	if err != nil {
 		return err
 	}
 	switch {
-	case isError || isFormula && isErrorText(shown):
+	case c.isError || c.isFormula && isErrorText(shown):
 		o.last.Text, k = append(o.last.Text[:start], shown...), Error
 	case !done:
 		o.last.Text = append(o.last.Text, shown...)
@@ -355,18 +380,35 @@ func (o *odsRows) cell(column, n int, rowIsDuration bool) error {
 	if end == start {
 		return nil
 	}
-	if column+n > MaxColumns {
+	if column+c.repeated > MaxColumns {
 		return fmt.Errorf("row %d goes beyond %d columns", o.row+1, MaxColumns)
 	}
-	if n > 1 {
-		if o.repeated += n; o.repeated > maxRepeated {
+	if c.repeated > 1 {
+		if o.repeated += c.repeated; o.repeated > maxRepeated {
 			return errTooLarge
 		}
 	}
-	for i := range n {
+	for i := range c.repeated {
 		o.last.Cells = append(o.last.Cells, Cell{start, end, int32(column + i), k})
 	}
 	return nil
+}
+
+// isDuration tells whether a cell's style, or else its row's or its column's,
+// counts time beyond a day.
+func (o *odsRows) isDuration(column int, style []byte, rowIsDuration bool) bool {
+	if style != nil {
+		return o.durations[string(style)]
+	}
+	if rowIsDuration {
+		return true
+	}
+	for _, c := range o.columns {
+		if column < c.to {
+			return c.duration
+		}
+	}
+	return false
 }
 
 func isErrorText(shown []byte) bool {
@@ -383,7 +425,6 @@ func (o *odsRows) paragraphs() ([]byte, error) {
 	}
 	depth, paragraphs := 0, 0 // inside paragraphs
 	for s.next() {
-		name := string(s.name)
 		switch s.kind {
 		case charData:
 			switch {
@@ -394,7 +435,7 @@ func (o *odsRows) paragraphs() ([]byte, error) {
 				o.text = appendText(o.text, s.text)
 			}
 		case startTag:
-			switch name {
+			switch string(s.name) {
 			case "p", "h":
 				if paragraphs++; paragraphs > 1 {
 					o.text = append(o.text, '\n')
@@ -414,7 +455,7 @@ func (o *odsRows) paragraphs() ([]byte, error) {
 				s.skipElement()
 			}
 		case endTag:
-			switch name {
+			switch string(s.name) {
 			case "p", "h":
 				depth--
 			case "table-cell", "covered-table-cell":

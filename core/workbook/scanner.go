@@ -91,24 +91,35 @@ func (s *scanner) find(from int, sep string) int {
 }
 
 // tagEnd gives the place behind the > of the tag at pos, -1 where there is none.
+// A > may stand inside a value; then the quotes before it do not pair.
 func (s *scanner) tagEnd() int {
-	quote := byte(0)
-	for i := 1; ; i++ {
-		for s.pos+i >= s.end {
-			if !s.fill() {
-				return -1
-			}
+	for from := 1; ; {
+		to := s.find(from, ">")
+		if to < 0 {
+			return -1
 		}
-		switch c := s.buf[s.pos+i]; {
-		case quote != 0:
-			if c == quote {
-				quote = 0
-			}
-		case c == '>':
-			return s.pos + i + 1
-		case c == '"' || c == '\'':
-			quote = c
+		if tag := s.buf[s.pos:to]; pairs(tag) {
+			return to
 		}
+		from = to - s.pos
+	}
+}
+
+// pairs tells whether every quote of a tag is closed in it.
+func pairs(tag []byte) bool {
+	for {
+		i := bytes.IndexByte(tag, '"')
+		if k := bytes.IndexByte(tag[:max(i, 0)], '\''); i < 0 || k >= 0 {
+			if k = bytes.IndexByte(tag, '\''); k < 0 {
+				return true
+			}
+			i = k
+		}
+		end := bytes.IndexByte(tag[i+1:], tag[i])
+		if end < 0 {
+			return false
+		}
+		tag = tag[i+end+2:]
 	}
 }
 
@@ -200,22 +211,32 @@ func isSpace(c byte) bool { return c == ' ' || c == '\t' || c == '\n' || c == '\
 
 // cutAttr takes the first attribute off attrs; ok is false where there is none.
 func cutAttr(attrs []byte) (name, value, rest []byte, ok bool) {
-	for len(attrs) > 0 && isSpace(attrs[0]) {
-		attrs = attrs[1:]
+	i := 0
+	for i < len(attrs) && isSpace(attrs[i]) {
+		i++
 	}
-	eq := bytes.IndexByte(attrs, '=')
-	if eq < 0 {
+	from := i
+	for i < len(attrs) && attrs[i] != '=' && !isSpace(attrs[i]) {
+		i++
+	}
+	name = attrs[from:i]
+	for i < len(attrs) && isSpace(attrs[i]) {
+		i++
+	}
+	if i == len(attrs) || attrs[i] != '=' {
 		return nil, nil, nil, false
 	}
-	name, rest = bytes.TrimRight(attrs[:eq], " \t\r\n"), bytes.TrimLeft(attrs[eq+1:], " \t\r\n")
-	if len(rest) == 0 || rest[0] != '"' && rest[0] != '\'' {
+	for i++; i < len(attrs) && isSpace(attrs[i]); i++ {
+	}
+	if i == len(attrs) || attrs[i] != '"' && attrs[i] != '\'' {
 		return nil, nil, nil, false
 	}
-	end := bytes.IndexByte(rest[1:], rest[0])
+	from = i + 1
+	end := bytes.IndexByte(attrs[from:], attrs[i])
 	if end < 0 {
 		return nil, nil, nil, false
 	}
-	return name, rest[1 : 1+end], rest[2+end:], true
+	return name, attrs[from : from+end], attrs[from+end+1:], true
 }
 
 // attr gives the raw value of an attribute, named with its prefix.
