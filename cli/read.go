@@ -16,6 +16,7 @@ import (
 	"sieb/core/layout"
 	"sieb/core/sift"
 	"sieb/core/source"
+	"sieb/core/workbook"
 )
 
 // maxHashed is the size up to which read computes a hash: hashing a file of
@@ -74,6 +75,7 @@ type readHead struct {
 	File     readFile          `json:"file"`
 	Layout   layout.Layout     `json:"layout"`
 	Evidence []layout.Evidence `json:"evidence"`
+	Sheets   []workbook.Sheet  `json:"sheets,omitempty"`
 	Columns  []string          `json:"columns"`
 }
 
@@ -104,7 +106,7 @@ func (a *app) readJSON(file *source.File, most int64) error {
 		sum := hex.EncodeToString(h.Sum(nil))
 		hash = &sum
 	}
-	head, err := marshal(readHead{readFile{file.Name, bytes, hash}, file.Layout, file.Evidence, append([]string{}, reader.Header().Names...)})
+	head, err := marshal(readHead{readFile{file.Name, bytes, hash}, file.Layout, file.Evidence, file.Sheets(), append([]string{}, reader.Header().Names...)})
 	if err != nil {
 		return err
 	}
@@ -168,6 +170,13 @@ func (a *app) readText(file *source.File, most int64) error {
 		settings = append(settings, []string{e.Setting, visible(e.Value), sure, e.Why})
 	}
 	a.table([]columnOf{{title: "setting"}, {title: "value", most: 20}, {title: "sure", number: true}, {title: "why", most: max(30, a.width()-48), wrap: true}}, settings)
+	if sheets := file.Sheets(); len(sheets) > 1 {
+		var list []string
+		for _, s := range sheets {
+			list = append(list, sheetSize(s))
+		}
+		fmt.Fprintf(a.out, "\nsheets: %s\n", joined(list))
+	}
 	fmt.Fprintln(a.out)
 
 	names := reader.Header().Names
@@ -229,6 +238,18 @@ func (a *app) readText(file *source.File, most int64) error {
 		a.table([]columnOf{{title: "row", number: true}, {title: "line", number: true}, {title: "column", most: 20}, {title: "problem"}, {title: "what is wrong", most: max(30, a.width()-60), wrap: true}}, list)
 	}
 	return nil
+}
+
+// sheetSize names a sheet with its size, as far as the workbook tells it.
+func sheetSize(s workbook.Sheet) string {
+	text := s.Name
+	if s.Rows > 0 {
+		text += fmt.Sprintf(" (%d × %d)", s.Rows, s.Columns)
+	}
+	if s.Hidden {
+		text += " hidden"
+	}
+	return text
 }
 
 // isOdd tells whether a cell, named by its place from 1, has a problem of its

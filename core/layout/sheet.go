@@ -51,7 +51,16 @@ func ChooseSheet(book *workbook.Book, given Given) (sheet int, why Evidence, err
 		}
 	}
 	name := book.Sheets[sheet].Name
+	hidden := 0
+	for _, s := range book.Sheets {
+		if s.Hidden {
+			hidden++
+		}
+	}
 	note := func(name string, confidence float64, why string) Evidence {
+		if hidden > 0 && anyVisible {
+			why += fmt.Sprintf("; hidden sheets, %d, were not looked at", hidden)
+		}
 		return Evidence{Setting: "sheet", Value: name, Confidence: confidence, Why: why}
 	}
 	switch n := len(book.Sheets); {

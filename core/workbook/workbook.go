@@ -55,9 +55,10 @@ type Book struct {
 
 // Sheet is what is known of a sheet without reading it.
 type Sheet struct {
-	Name          string
-	Hidden        bool
-	Rows, Columns int // up to the last filled cell; 0 where the workbook does not say
+	Name    string `json:"name"`
+	Hidden  bool   `json:"hidden"`
+	Rows    int    `json:"rows" doc:"up to the last filled cell; 0 where the workbook does not say"`
+	Columns int    `json:"columns"`
 
 	part string // of the archive
 }

@@ -63,12 +63,9 @@ func (s *Server) readDelivery(ctx context.Context, in *struct {
 }) (*answer[Reading], error) {
 	out := Reading{}
 	err := s.use(ctx, in.ID, in.Body.Layout, func(given layout.Given, r *reading.Reading) (err error) {
-		out.Given, out.Layout, out.Evidence, out.Packing = given, &r.File.Layout, r.File.Evidence, r.File.Packing
+		out.Given, out.Layout, out.Evidence, out.Packing, out.Sheets = given, &r.File.Layout, r.File.Evidence, r.File.Packing, r.File.Sheets()
 		if out.Columns, err = r.Columns(); err != nil {
 			return err
-		}
-		for _, sheet := range r.File.Sheets() {
-			out.Sheets = append(out.Sheets, Sheet{sheet.Name, sheet.Hidden, sheet.Rows, sheet.Columns})
 		}
 		out.Top, err = r.Rows(ctx, 1, topRows)
 		return err

@@ -13,6 +13,7 @@ import (
 	"sieb/core/layout"
 	"sieb/core/report"
 	"sieb/core/sift"
+	"sieb/core/workbook"
 	"sieb/service/jobs"
 	"sieb/service/reading"
 	"sieb/service/store"
@@ -111,16 +112,8 @@ type Reading struct {
 	Columns  []string          `json:"columns,omitempty"`
 	Packing  string            `json:"packing,omitempty" doc:"gzip, zstd or zip"`
 	Members  []string          `json:"members,omitempty" doc:"the files of a ZIP archive of several"`
-	Sheets   []Sheet           `json:"sheets,omitempty" doc:"of a workbook"`
+	Sheets   []workbook.Sheet  `json:"sheets,omitempty" doc:"of a workbook"`
 	Top      *reading.Window   `json:"top,omitempty" doc:"the first rows"`
-}
-
-// Sheet is a sheet of a workbook.
-type Sheet struct {
-	Name    string `json:"name"`
-	Hidden  bool   `json:"hidden"`
-	Rows    int    `json:"rows" doc:"as the workbook says; 0 where it does not"`
-	Columns int    `json:"columns"`
 }
 
 // SavedLayout is a layout that is kept with a delivery.

@@ -771,7 +771,7 @@ export interface components {
             name: string;
             /**
              * Format: int64
-             * @description as the workbook says; 0 where it does not
+             * @description up to the last filled cell; 0 where the workbook does not say
              */
             rows: number;
         };
