@@ -10,6 +10,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"math/bits"
+	"slices"
 
 	"sieb/core/violation"
 )
@@ -393,23 +394,35 @@ func (d *Dialect) appendCells(cells []Span, buf []byte, start, end int) []Span {
 		// delimiter, and the sum marks exactly those bytes.
 		const low7 = 0x7f7f7f7f7f7f7f7f
 		pattern := 0x0101010101010101 * uint64(d.Delimiter[0])
+		// A line has at most as many cells as bytes, and one; those of a long one
+		// are counted, so that a large cell takes no room for cells.
+		most := end - start + 1
+		if most > 4096 {
+			most = bytes.Count(buf[start:end], []byte(d.Delimiter)) + 1
+		}
+		cells = slices.Grow(cells, most)
+		room := cells[len(cells) : len(cells)+most]
+		n := 0
 		i := start
 		for ; i+8 <= end; i += 8 {
 			x := binary.LittleEndian.Uint64(buf[i:i+8:len(buf)]) ^ pattern
 			hit := ^((x&low7 + low7) | x | low7)
 			for ; hit != 0; hit &= hit - 1 {
 				at := i + bits.TrailingZeros64(hit)>>3
-				cells = append(cells, Span{uint32(from), uint32(at)})
+				room[n] = Span{uint32(from), uint32(at)}
+				n++
 				from = at + 1
 			}
 		}
 		for ; i < end; i++ {
 			if buf[i] == d.Delimiter[0] {
-				cells = append(cells, Span{uint32(from), uint32(i)})
+				room[n] = Span{uint32(from), uint32(i)}
+				n++
 				from = i + 1
 			}
 		}
-		return append(cells, Span{uint32(from), uint32(end)})
+		room[n] = Span{uint32(from), uint32(end)}
+		return cells[:len(cells)+n+1]
 	}
 	for {
 		k := bytes.Index(buf[from:end], []byte(d.Delimiter))
