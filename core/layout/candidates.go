@@ -112,7 +112,7 @@ func (d *detection) trim(best *trial) {
 			}
 		}
 	}
-	if cells > 0 && 10*blanks >= 9*cells {
+	if best.width > 1 && cells > 0 && 10*blanks >= 9*cells {
 		d.layout.Trim = true
 		d.note("trim", "true", 0.85, fmt.Sprintf("%d of %d cells have blanks around them: a habit of writing", blanks, cells))
 		return

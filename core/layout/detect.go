@@ -379,8 +379,12 @@ func (d *detection) dialect(text []byte) records {
 	var best, second trial
 	best.score, second.score = -1, -1
 	tried := map[string]float64{}
-	for _, quote := range quotes {
-		for _, delimiter := range delimiters {
+	for k, quote := range quotes {
+		for i, delimiter := range delimiters {
+			// What does not occur reads like the first of its kind.
+			if k > 0 && !bytes.Contains(text, []byte(quote)) || i > 0 && !bytes.Contains(text, []byte(delimiter)) {
+				continue
+			}
 			l := d.layout
 			l.Delimiter, l.QuoteChar = delimiter, quote
 			l.Trim = l.Trim || !givenTrim && quotesBehindBlanks(text, delimiter, quote)

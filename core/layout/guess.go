@@ -2,6 +2,7 @@ package layout
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"math"
 	"strings"
@@ -87,7 +88,8 @@ const enoughGood = 10
 func countUTF8(b []byte) (good, bad int) {
 	for i := 0; i < len(b); {
 		if b[i] < utf8.RuneSelf {
-			i++
+			for i++; i+8 <= len(b) && binary.LittleEndian.Uint64(b[i:])&0x8080808080808080 == 0; i += 8 {
+			}
 			continue
 		}
 		r, n := utf8.DecodeRune(b[i:])
