@@ -21,6 +21,7 @@ type decoder struct {
 	codec   codec // nil for UTF-8
 	raw     []byte
 	pending int   // bytes at the start of raw that were not decoded yet
+	decoded int64 // bytes that became text so far
 	base    int64 // byte offset of the text not yet advanced over
 	tell    teller
 }
@@ -66,6 +67,7 @@ func (d *decoder) read(dst []byte, n int) ([]byte, error) {
 	}
 	if d.codec == nil {
 		k, err := io.ReadFull(d.r, dst[len(dst):n])
+		d.decoded += int64(k)
 		return dst[:len(dst)+k], endOf(err)
 	}
 	if d.raw == nil {
@@ -76,6 +78,7 @@ func (d *decoder) read(dst []byte, n int) ([]byte, error) {
 	err = endOf(err)
 	raw := d.raw[:d.pending+k]
 	dst, used := d.codec.decode(dst, raw, err != nil)
+	d.decoded += int64(used)
 	d.pending = copy(d.raw, raw[used:])
 	return dst, err
 }
@@ -87,8 +90,10 @@ func endOf(err error) error {
 	return err
 }
 
-func (d *decoder) advance(text []byte) {
-	d.base += bytesOf(d.codec, text)
+// advance goes on to the rest of the text that was read. The rest is short: it
+// is counted rather than what went before it.
+func (d *decoder) advance(rest []byte) {
+	d.base = d.decoded - bytesOf(d.codec, rest)
 	d.tell = teller{}
 }
 
@@ -199,30 +204,40 @@ func (w *wide) decode(dst, raw []byte, end bool) ([]byte, int) {
 	return dst, i
 }
 
-// units decodes UTF-16, eight ASCII characters at a time.
+// units decodes UTF-16, up to eight ASCII characters at a time.
 func (w *wide) units(dst, raw []byte, end bool) ([]byte, int) {
-	big := w.order == binary.BigEndian
+	const beyondASCII = 0xFF80FF80FF80FF80
+	low, high := 0, 1 // which of a unit's bytes is which
+	if w.order == binary.BigEndian {
+		low, high = 1, 0
+	}
+	unit := func(i int) rune { return rune(raw[i+low]) | rune(raw[i+high])<<8 }
 	i := 0
 	// A unit becomes three bytes at the most.
-	dst = slices.Grow(dst, len(raw)/2*3+utf8.UTFMax)
+	dst = slices.Grow(dst, len(raw)/2*3+utf8.UTFMax+8)
 	for i+2 <= len(raw) {
 		for i+16 <= len(raw) {
 			x, y := binary.LittleEndian.Uint64(raw[i:]), binary.LittleEndian.Uint64(raw[i+8:])
-			if big {
+			if low == 1 {
 				x, y = swapped(x), swapped(y)
 			}
-			if (x|y)&0xFF80FF80FF80FF80 != 0 {
+			n := len(dst)
+			binary.LittleEndian.PutUint64(dst[n:n+8], packed(x)|packed(y)<<32)
+			plain := 8
+			if x&beyondASCII != 0 {
+				plain = bits.TrailingZeros64(x&beyondASCII) / 16
+			} else if y&beyondASCII != 0 {
+				plain = 4 + bits.TrailingZeros64(y&beyondASCII)/16
+			}
+			dst = dst[:n+plain]
+			if i += 2 * plain; plain < 8 {
 				break
 			}
-			n := len(dst)
-			dst = dst[:n+8]
-			binary.LittleEndian.PutUint64(dst[n:], packed(x)|packed(y)<<32)
-			i += 16
 		}
 		if i+2 > len(raw) {
 			break
 		}
-		c := rune(w.order.Uint16(raw[i:]))
+		c := unit(i)
 		if !utf16.IsSurrogate(c) {
 			dst = utf8.AppendRune(dst, c)
 			i += 2
@@ -233,7 +248,7 @@ func (w *wide) units(dst, raw []byte, end bool) ([]byte, int) {
 		}
 		pair := rune(utf8.RuneError)
 		if i+4 <= len(raw) {
-			pair = utf16.DecodeRune(c, rune(w.order.Uint16(raw[i+2:])))
+			pair = utf16.DecodeRune(c, unit(i+2))
 		}
 		dst = utf8.AppendRune(dst, pair)
 		if i += 2; pair != utf8.RuneError {

@@ -160,7 +160,7 @@ func (d *File) resume(top *Reader, at place) (*Reader, error) {
 	r := &Reader{dialect: top.dialect, comment: top.comment, cuts: top.cuts, fold: top.fold, header: top.header, footer: top.footer, width: top.width,
 		line: at.line, row: at.row - 1, longest: top.longest}
 	r.in.r = io.NewSectionReader(d.f, at.offset, d.Size-at.offset)
-	r.in.codec, r.in.base = newCodec(e), at.offset
+	r.in.codec, r.in.base, r.in.decoded = newCodec(e), at.offset, at.offset
 	return r, r.more(batchBytes)
 }
 

@@ -148,8 +148,8 @@ func (s *Reader) skipLine() error {
 
 // drop takes n bytes off the front of buf.
 func (s *Reader) drop(n int) {
-	s.in.advance(s.buf[:n])
 	s.buf = s.buf[n:]
+	s.in.advance(s.buf)
 }
 
 // grow reads more where a row does not fit in what was read.
@@ -328,7 +328,7 @@ func (s *Reader) hand(b *Batch, pos int) bool {
 	s.row += int64(len(b.Rows))
 	old := b.Arena
 	b.Arena, b.text = s.buf[:pos], pos
-	s.in.advance(s.buf[:pos])
+	s.in.advance(s.buf[pos:])
 	b.Bytes = s.in.base
 	s.buf = append(old[:0], s.buf[pos:]...)
 	return true
