@@ -88,7 +88,7 @@ type NewRun struct {
 	Delivery      string        `json:"delivery" minLength:"1"`
 	Target        string        `json:"target,omitempty" doc:"without one every row that reads cleanly is accepted"`
 	TargetVersion int           `json:"targetVersion,omitempty" minimum:"1" doc:"the newest where it is left out"`
-	Layout        *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are detected"`
+	Layout        *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are those saved with the delivery, or detected"`
 }
 
 // AskReading asks how settings read a delivery.

@@ -552,7 +552,7 @@ export interface components {
         };
         NewRun: {
             delivery: string;
-            /** @description settings made by hand; the others are detected */
+            /** @description settings made by hand; the others are those saved with the delivery, or detected */
             layout?: components["schemas"]["Given"];
             /** @description without one every row that reads cleanly is accepted */
             target?: string;
