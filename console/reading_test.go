@@ -7,6 +7,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
@@ -114,6 +115,19 @@ func TestReadingFixedWidth(t *testing.T) {
 	p.shows("150 rows, 9 columns")
 	p.do(chromedp.Click(`//button[contains(., "detect again")]`))
 	p.until(`document.querySelector('[aria-label="Cut 1"]').getAttribute('aria-valuenow') === '11'`)
+
+	// Three characters to the left, with the mouse.
+	box = p.js(`(r => (r.left + 6) + ' ' + (r.top + 10))(document.querySelector('[aria-label="Cut 2"]').getBoundingClientRect())`)
+	_, err = fmt.Sscan(box, &x, &y)
+	require.NoError(t, err)
+	width := 0.0
+	_, err = fmt.Sscan(p.js(`String(document.querySelector('.probe').getBoundingClientRect().width / 10)`), &width)
+	require.NoError(t, err)
+	p.do(chromedp.MouseEvent(input.DispatchMouseEventTypeMousePressed, x, y, chromedp.ButtonLeft, chromedp.ClickCount(1)),
+		chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, x-width, y, chromedp.ButtonLeft),
+		chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, x-3*width, y, chromedp.ButtonLeft),
+		chromedp.MouseEvent(input.DispatchMouseEventTypeMouseReleased, x-3*width, y, chromedp.ButtonLeft))
+	p.until(`document.querySelector('[aria-label="Cuts"]').value.startsWith('11, 20,')`)
 }
 
 func TestReadingWorkbookAndArchive(t *testing.T) {
