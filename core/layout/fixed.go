@@ -31,10 +31,13 @@ func findCuts(text []byte, comment string) (cuts []int, lines int) {
 		}
 		rows = append(rows, []rune(line))
 	}
-	if len(rows) >= 3 && padded*2 < len(rows) {
-		return classCuts(rows), len(rows) // without runs of blanks nothing is padded
-	}
 	if len(rows) < 3 {
+		return nil, 0
+	}
+	// In few lines single blanks stand below one another by chance.
+	const many = 15
+	isPadded := padded*2 >= len(rows)
+	if !isPadded && len(rows) < many {
 		return nil, 0
 	}
 	width := 0
@@ -65,7 +68,89 @@ func findCuts(text []byte, comment string) (cuts []int, lines int) {
 		}
 		from = k + 1
 	}
-	return cutGaps(rows, gaps, width), len(rows)
+	if cuts = withinValues(rows, cutGaps(rows, gaps, width)); len(cuts) == 0 && !isPadded {
+		cuts = classCuts(rows)
+	}
+	return cuts, len(rows)
+}
+
+// withinValues takes the cuts away that part what belongs together though a
+// blank runs through it: a date from its time, a word that all lines begin a
+// cell with from the rest, and what has no name in a header where all else has.
+func withinValues(rows [][]rune, cuts []int) []int {
+	cell := func(r []rune, from, to int) string {
+		if from >= len(r) {
+			return ""
+		}
+		return strings.TrimSpace(string(r[from:min(to, len(r))]))
+	}
+	ends := func(k int) (from, to int) {
+		from, to = 0, maxFixed
+		if k > 0 {
+			from = cuts[k-1]
+		}
+		if k+1 < len(cuts) {
+			to = cuts[k+1]
+		}
+		return from, to
+	}
+	for k := 0; k < len(cuts); {
+		from, to := ends(k)
+		single, dated, words, prefixed, named := 0, 0, map[string]int{}, 0, 0
+		for i, r := range rows {
+			left, right := cell(r, from, cuts[k]), cell(r, cuts[k], to)
+			if left == "" || right == "" {
+				if i < 5 && left != "" && right == "" {
+					named++ // a header may name both together
+				}
+				continue
+			}
+			if c := cuts[k]; c >= 2 && c < len(r) && r[c-1] == ' ' && r[c-2] != ' ' && r[c] != ' ' {
+				single++
+			}
+			if IsDate([]byte(left)) && len(right) >= 5 && isDigit(right[0]) && right[2] == ':' {
+				dated++
+			}
+			if words[left]++; words[left] > prefixed && strings.IndexFunc(left, func(r rune) bool { return !unicode.IsLetter(r) }) < 0 {
+				prefixed = words[left]
+			}
+		}
+		n := len(rows)
+		isOneBlank := 10*single >= 9*n
+		if 10*dated >= 9*n || isOneBlank && 10*prefixed >= 9*n || isOneBlank && named == 1 && fillsHeader(rows, cuts, k) {
+			cuts = slices.Delete(cuts, k, k+1)
+			continue
+		}
+		k++
+	}
+	return cuts
+}
+
+// fillsHeader tells whether one of the first lines names every cell but the one
+// behind a cut.
+func fillsHeader(rows [][]rune, cuts []int, but int) bool {
+	for _, r := range rows[:min(5, len(rows))] {
+		names := 0
+		for k := -1; k < len(cuts); k++ {
+			from, to := 0, len(r)
+			if k >= 0 {
+				from = cuts[k]
+			}
+			if k+1 < len(cuts) {
+				to = min(to, cuts[k+1])
+			}
+			isNamed := from < to && strings.TrimSpace(string(r[from:to])) != ""
+			if isNamed == (k == but) {
+				names = -1
+				break
+			}
+			names++
+		}
+		if names > 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // classCuts finds cuts in lines of one length that hold no blanks between cells:
