@@ -37,14 +37,17 @@ func (d *detection) sorted() []Evidence {
 	slices.SortStableFunc(d.evidence, func(a, b Evidence) int {
 		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
 	})
-	// What follows from the delimiter is no surer than the delimiter.
+	// What follows from the delimiter, or from the form where cuts are in its place,
+	// is no surer than that.
 	surest := 1.0
 	for k := range d.evidence {
 		e := &d.evidence[k]
 		e.Next = d.others(e.Setting)
 		switch e.Setting {
-		case "delimiter":
-			surest = max(0.5, e.Confidence)
+		case "form", "delimiter":
+			if isFixed := d.layout.Form == Fixed; isFixed == (e.Setting == "form") {
+				surest = max(0.5, e.Confidence)
+			}
 		case "quoteChar", "trim", "skipRows", "headerRows", "footerRows":
 			if e.Why != byHand {
 				e.Confidence = min(e.Confidence, surest)
@@ -60,8 +63,9 @@ type detection struct {
 	evidence []Evidence
 	rivals   map[string][]string // per setting what else was considered, best first
 	whole    bool
-	width    int // cells in a row of the table
-	first    int // the first of the records that has it
+	width    int   // cells in a row of the table
+	ruler    ruler // of fixed form
+	first    int   // the first of the records that has it
 }
 
 func (d *detection) note(setting, value string, confidence float64, why string) {
@@ -411,7 +415,7 @@ func (d *detection) dialect(text []byte) records {
 			return cmp.Or(cmp.Compare(tried[b], tried[a]), cmp.Compare(a, b))
 		})
 	}
-	isFixed := d.fixed(text, &best.records, best.score)
+	isFixed := d.fixed(text, &best.records, &best)
 	switch {
 	case isFixed && d.given.Form == nil:
 		d.note("form", Fixed, 0.85, "the lines are padded with blanks to columns of fixed width")
@@ -748,7 +752,7 @@ scan:
 		}
 		note := len(rec.Cells) == 1 && d.width > 1 && bytes.Count(lines[back], []byte(d.layout.QuoteChar)) == 0
 		if d.layout.Form == "fixed" {
-			note = isTitle([]rune(string(lines[back])), d.layout.Cuts)
+			note = d.ruler.isTitle([]rune(string(lines[back])))
 		}
 		switch {
 		case isTotal(first):

@@ -15,7 +15,7 @@ const maxFixed = 4000
 
 // findCuts looks for columns of blanks that run through nearly all lines; a
 // cell begins behind each. It returns nil where the lines are not of fixed width.
-func findCuts(text []byte, comment string) (cuts []int, lines int) {
+func findCuts(text []byte, comment string) (cuts []int, lines int, isPadded bool) {
 	var rows [][]rune
 	padded := 0
 	for i := 0; i < len(text) && len(rows) < maxRecords; {
@@ -32,30 +32,37 @@ func findCuts(text []byte, comment string) (cuts []int, lines int) {
 		rows = append(rows, []rune(line))
 	}
 	if len(rows) < 3 {
-		return nil, 0
+		return nil, 0, false
 	}
 	// In few lines single blanks stand below one another by chance.
 	const many = 15
-	isPadded := padded*2 >= len(rows)
+	isPadded = padded*2 >= len(rows)
 	if !isPadded && len(rows) < many {
-		return nil, 0
+		return nil, 0, false
 	}
 	width := 0
 	for _, r := range rows {
 		width = max(width, min(len(r), maxFixed))
 	}
+	// Titles above the table and totals below it are left out where there are
+	// lines enough.
+	body := rows
+	const above, below = 5, 2
+	if len(rows) >= 20 {
+		body = rows[above : len(rows)-below]
+	}
 	filled := make([]int, width)
-	for _, r := range rows {
+	for _, r := range body {
 		for k := range min(len(r), width) {
 			if r[k] != ' ' {
 				filled[k]++
 			}
 		}
 	}
-	// A title or a line of totals may run across the gaps.
-	few := max(1, len(rows)/12)
-	if len(rows) < 8 {
-		few = 0
+	// A line that is out of order may run across the gaps.
+	few := len(body) / 50
+	if len(rows) < 20 && len(rows) >= 8 {
+		few = 1
 	}
 	var gaps []span
 	from := 0
@@ -71,7 +78,7 @@ func findCuts(text []byte, comment string) (cuts []int, lines int) {
 	if cuts = withinValues(rows, cutGaps(rows, gaps, width)); len(cuts) == 0 && !isPadded {
 		cuts = classCuts(rows)
 	}
-	return cuts, len(rows)
+	return cuts, len(rows), isPadded
 }
 
 // withinValues takes the cuts away that part what belongs together though a
@@ -237,8 +244,9 @@ func cutGaps(rows [][]rune, gaps []span, width int) (cuts []int) {
 }
 
 // fixed decides whether the text is of fixed width: whether its cells make more
-// sense than those of the best delimiter, whose score is given.
-func (d *detection) fixed(text []byte, r *records, score float64) bool {
+// sense than those of the best delimiter. Where the lines are not padded, a
+// delimiter that reads them steadily is the likelier.
+func (d *detection) fixed(text []byte, r *records, best *trial) bool {
 	if d.given.Form != nil && *d.given.Form != "fixed" || d.given.Delimiter != nil {
 		return false
 	}
@@ -247,17 +255,20 @@ func (d *detection) fixed(text []byte, r *records, score float64) bool {
 	if d.given.Cuts != nil {
 		l.Cuts = *d.given.Cuts
 	} else {
-		cuts, lines := findCuts(text, l.CommentPrefix)
+		cuts, lines, isPadded := findCuts(text, l.CommentPrefix)
+		if d.given.Form == nil && !isPadded && best.width > 1 && 10*best.count >= 9*len(best.records.cells) {
+			return false
+		}
 		l.Cuts = append([]int{}, cuts...)
 		confidence, why = 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", lines)
 		if !bytes.Contains(text, []byte("  ")) {
 			confidence, why = 0.6, fmt.Sprintf("%d lines are of one length, and letters and digits take turns at these places", lines)
 		}
 	}
-	cut := scanFixed(text, l, d.whole)
+	cut, u := scanFixed(text, l, d.whole)
 	if d.given.Form == nil && d.given.Cuts == nil {
 		width, count := cut.mode()
-		if len(l.Cuts) == 0 || d.score(&cut, width, count, "", "") <= score {
+		if len(l.Cuts) == 0 || d.score(&cut, width, count, "", "") <= best.score {
 			return false
 		}
 	}
@@ -265,14 +276,14 @@ func (d *detection) fixed(text []byte, r *records, score float64) bool {
 	d.note("delimiter", Name(""), 0.9, "cells end at the cuts")
 	d.note("quoteChar", Name(""), 0.9, "cells end at the cuts")
 	d.layout.Form, d.layout.Delimiter, d.layout.QuoteChar, d.layout.Cuts = "fixed", "", "", l.Cuts
-	d.width = len(l.Cuts) + 1
+	d.width, d.ruler = len(l.Cuts)+1, u
 	*r = cut
 	return true
 }
 
-// scanFixed reads the head as lines of fixed width. A line that runs across a
-// cut, or ends before half of them, is taken as one cell, as titles are.
-func scanFixed(text []byte, l Layout, whole bool) (r records) {
+// scanFixed reads the head as lines of fixed width. A title is taken as one cell.
+func scanFixed(text []byte, l Layout, whole bool) (r records, u ruler) {
+	var rows [][]rune
 	line := 1
 	for i := 0; i < len(text) && len(r.cells) < maxRecords; line++ {
 		end, next := delimited.LineEnd(text, i)
@@ -288,23 +299,85 @@ func scanFixed(text []byte, l Layout, whole bool) (r records) {
 		for _, s := range delimited.CutLine(nil, []byte(row), 0, len(row), l.Cuts) {
 			cells = append(cells, row[s.Start:s.End])
 		}
-		if isTitle([]rune(row), l.Cuts) {
-			cells = []string{row}
-		}
-		r.cells, r.line = append(r.cells, cells), append(r.line, line)
+		r.cells, r.line, rows = append(r.cells, cells), append(r.line, line), append(rows, []rune(row))
 	}
-	return r
+	u = newRuler(rows, l.Cuts)
+	var titles []int
+	for i, row := range rows {
+		if u.isTitle(row) {
+			titles = append(titles, i)
+		}
+	}
+	// Cuts at the wrong places make no titles of the rows.
+	if 2*len(titles) <= len(rows) {
+		for _, i := range titles {
+			r.cells[i] = []string{string(rows[i])}
+		}
+	}
+	return r, u
 }
 
-// isTitle tells whether a line is none of the table's: it ends before half of
-// the cuts, or words run through more than a third of them. A cut at the wrong
-// place, which every row runs through, makes no titles of the rows.
-func isTitle(row []rune, cuts []int) bool {
-	through := 0
-	for _, c := range cuts {
-		if c < len(row) && row[c] != ' ' && row[c-1] != ' ' {
-			through++
+// ruler is the cuts with what the lines make of them.
+type ruler struct {
+	cuts  []int
+	left  []bool // the cells behind the cut begin right at it
+	usual int    // cuts that lines reach, the median
+}
+
+func newRuler(rows [][]rune, cuts []int) ruler {
+	u := ruler{cuts: cuts, left: make([]bool, len(cuts))}
+	for k := range cuts {
+		begun, filled := 0, 0
+		for _, r := range rows {
+			if at := u.begin(r, k); at >= 0 {
+				if filled++; at == 0 {
+					begun++
+				}
+			}
+		}
+		u.left[k] = filled > 0 && 10*begun >= 9*filled
+	}
+	reached := make([]int, len(rows))
+	for i, r := range rows {
+		reached[i], _ = slices.BinarySearch(cuts, len(r))
+	}
+	if slices.Sort(reached); len(reached) > 0 {
+		u.usual = reached[len(reached)/2]
+	}
+	return u
+}
+
+// begin tells how far behind a cut its cell begins, -1 for an empty one.
+func (u *ruler) begin(row []rune, k int) int {
+	to := len(row)
+	if k+1 < len(u.cuts) {
+		to = min(to, u.cuts[k+1])
+	}
+	for i := u.cuts[k]; i < to; i++ {
+		if row[i] != ' ' {
+			return i - u.cuts[k]
 		}
 	}
-	return len(cuts) > 0 && (len(row) <= cuts[len(cuts)/2] || 3*through > len(cuts) && slices.Contains(row, ' '))
+	return -1
+}
+
+// isTitle tells whether a line is none of the table's: nothing stands behind the
+// first cut, or the line ends long before the others, or at most of the cuts that it reaches a word runs through, or a
+// cell does not begin where those of the other lines do.
+func (u *ruler) isTitle(row []rune) bool {
+	wrong, reached, filled := 0, 0, 0
+	for k, c := range u.cuts {
+		if c >= len(row) {
+			break
+		}
+		reached++
+		at := u.begin(row, k)
+		if at >= 0 {
+			filled++
+		}
+		if row[c] != ' ' && row[c-1] != ' ' || at > 0 && u.left[k] {
+			wrong++
+		}
+	}
+	return len(u.cuts) > 0 && (filled == 0 || 3*reached <= u.usual || 2*wrong > reached && slices.Contains(row, ' '))
 }
