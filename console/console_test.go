@@ -55,6 +55,17 @@ func (p *page) text(selector string) string {
 	return text
 }
 
+// poll waits until an expression holds, on a page that is just going or on the
+// next.
+func poll(ctx context.Context, expression string) error {
+	for {
+		_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression))
+		if err == nil || !strings.Contains(err.Error(), "Cannot find context") {
+			return err
+		}
+	}
+}
+
 // shows waits until some text stands on the page.
 func (p *page) shows(text string) {
 	p.t.Helper()
@@ -62,7 +73,7 @@ func (p *page) shows(text string) {
 	defer stop()
 	quoted, err := json.Marshal(text)
 	require.NoError(p.t, err)
-	if _, err := chromedp.Run(ctx, chromedp.Poll[bool](fmt.Sprintf("document.body.innerText.includes(%s)", quoted))); err != nil {
+	if err := poll(ctx, fmt.Sprintf("document.body.innerText.includes(%s)", quoted)); err != nil {
 		body, _ := chromedp.Run(p.ctx, chromedp.Text("body"))
 		require.NoError(p.t, err, "waiting for %q on:\n%s", text, body)
 	}

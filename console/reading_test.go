@@ -29,8 +29,7 @@ func (p *page) js(expression string) string {
 // until waits until an expression holds.
 func (p *page) until(expression string) {
 	p.t.Helper()
-	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](expression))
-	require.NoError(p.t, err, expression)
+	require.NoError(p.t, poll(p.ctx, expression), expression)
 }
 
 const columnNames = `[...document.querySelectorAll('.head [role=columnheader].cell')].map(c => c.innerText).join('|')`
