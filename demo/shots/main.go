@@ -125,7 +125,9 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 		})
 	}
 	page := address + "/deliveries/" + deliveries[demo.Ahrensee().Name]
-	reading := func(m demo.Made) action { return chromedp.Navigate(address + "/deliveries/" + deliveries[m.Name] + "/reading") }
+	reading := func(m demo.Made) action {
+		return chromedp.Navigate(address + "/deliveries/" + deliveries[m.Name] + "/reading")
+	}
 	counted := chromedp.WaitVisible(`//span[contains(., "rows,") and not(contains(., "so far"))]`)
 	for _, shot := range []struct {
 		name string
