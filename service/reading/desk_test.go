@@ -1,0 +1,113 @@
+package reading_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/core/layout"
+	"sieb/service/reading"
+)
+
+func ptr[T any](v T) *T { return &v }
+
+func write(t *testing.T, name, text string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	return path
+}
+
+func numbered(rows int) string {
+	var b strings.Builder
+	b.WriteString("no;name;kg\n")
+	for i := 1; i <= rows; i++ {
+		fmt.Fprintf(&b, "%d;Lindenhof %d;%d,5\n", i, i%7, i%900)
+	}
+	return b.String()
+}
+
+// More deliveries, and more ways to read them, than may lie open at a time, asked
+// for by many at once: each gets the rows that it asked for.
+func TestDeskServesMany(t *testing.T) {
+	desk := reading.New()
+	defer desk.Close()
+	var paths []string
+	for k := range 12 {
+		paths = append(paths, write(t, fmt.Sprintf("%d.csv", k), numbered(20000+k)))
+	}
+	settings := []layout.Given{{}, {HeaderRows: ptr(0)}, {Delimiter: ptr(",")}, {FooterRows: ptr(1)}, {SkipRows: ptr(1), HeaderRows: ptr(0)}, {Trim: ptr(true)}}
+	var all sync.WaitGroup
+	for k, path := range paths {
+		for i, given := range settings {
+			all.Go(func() {
+				err := desk.Read(t.Context(), path, given, func(r *reading.Reading) error {
+					from := int64(15000 + 100*i)
+					w, err := r.Rows(t.Context(), from, 3)
+					if errors.Is(err, context.Canceled) {
+						return nil // others asked for this delivery in more ways than are kept
+					}
+					if err != nil {
+						return err
+					}
+					assert.Len(t, w.Rows, 3)
+					assert.Equal(t, from, w.Rows[0].Row)
+					if i == 0 {
+						assert.Equal(t, fmt.Sprint(from), w.Rows[0].Cells[0], "delivery %d", k)
+					}
+					return nil
+				})
+				assert.NoError(t, err)
+			})
+		}
+	}
+	all.Wait()
+}
+
+func TestLastRowsAndProblems(t *testing.T) {
+	desk := reading.New()
+	defer desk.Close()
+	path := write(t, "a.csv", numbered(30000)+"30001;short\n30002;\"open;1\n30003;x;2\nSumme;;9\n")
+	err := desk.Read(t.Context(), path, layout.Given{}, func(r *reading.Reading) error {
+		w, err := r.Rows(t.Context(), 30000, 10)
+		require.NoError(t, err)
+		require.Len(t, w.Rows, 4)
+		last, err := r.Last(t.Context(), 2)
+		require.NoError(t, err)
+		assert.Equal(t, []string{"30003", "x", "2"}, last.Rows[1].Cells)
+		assert.Equal(t, "Summe;;9\n", last.Below[0].Text)
+		p := r.Problems()
+		for !p.All {
+			p = r.Problems()
+		}
+		require.Len(t, p.Items, 2)
+		assert.Equal(t, []any{"row.short", int64(30001), "quote.open", int64(30002)}, []any{p.Items[0].Code.String(), p.Items[0].Row, p.Items[1].Code.String(), p.Items[1].Row})
+		assert.Equal(t, []any{int64(2), int64(30003)}, []any{p.Total, p.Counted})
+		return nil
+	})
+	require.NoError(t, err)
+}
+
+// A look through the wrong settings ends soon, and says what may be wrong.
+func TestWrongSettings(t *testing.T) {
+	desk := reading.New()
+	defer desk.Close()
+	path := write(t, "a.csv", strings.Repeat("abcdefgh;ijkl\n", 2<<20))
+	err := desk.Read(t.Context(), path, layout.Given{Encoding: ptr("utf-16le")}, func(r *reading.Reading) error {
+		_, err := r.Rows(t.Context(), 1, 10)
+		return err
+	})
+	assert.ErrorContains(t, err, "the row is longer than 8 MiB; is the encoding, the delimiter or the quote character wrong?")
+	err = desk.Read(t.Context(), path, layout.Given{Encoding: ptr("no such")}, func(*reading.Reading) error { return nil })
+	assert.Error(t, err)
+	err = desk.Read(t.Context(), filepath.Join(t.TempDir(), "none.csv"), layout.Given{}, func(*reading.Reading) error { return nil })
+	assert.ErrorContains(t, err, "there is no file")
+}
