@@ -55,6 +55,16 @@ func TestFixedWidth(t *testing.T) {
 	assert.Equal(t, []any{"fixed", []int{2}, ""}, []any{l.Form, l.Cuts, l.Delimiter})
 }
 
+// A saved layout gives itself, whatever its form.
+func TestGivenReadsAlike(t *testing.T) {
+	rng := rand.New(rand.NewPCG(3, 1))
+	for _, text := range []string{printout(rng, 40), "a;b\n1,5;2\n3,5;4\n", strings.Repeat("2026-07-01\n12\nok\n", 20)} {
+		l, _ := detect(text, layout.Given{})
+		again, _ := detect(text, l.Given())
+		assert.Equal(t, l, again)
+	}
+}
+
 // Lines without blanks are cut where letters and digits take turns.
 func TestFixedWidthWithoutBlanks(t *testing.T) {
 	rng := rand.New(rand.NewPCG(2, 1))

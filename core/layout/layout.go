@@ -97,10 +97,11 @@ func (l Layout) Given() Given {
 		g.Sheet, g.SkipColumns, g.Merged, g.Hidden = &l.Sheet, &l.SkipColumns, &l.Merged, &l.Hidden
 		return g
 	case Fixed:
-		g.Cuts = &l.Cuts
+		g.Cuts = &l.Cuts // they are in the place of the dialect
+	default:
+		g.Delimiter, g.QuoteChar, g.DoubleQuote, g.Trim, g.Fold = &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.Trim, &l.Fold
 	}
-	g.Encoding, g.Delimiter, g.QuoteChar, g.DoubleQuote, g.CommentPrefix = &l.Encoding, &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.CommentPrefix
-	g.Trim, g.Fold = &l.Trim, &l.Fold
+	g.Encoding, g.CommentPrefix = &l.Encoding, &l.CommentPrefix
 	return g
 }
 
