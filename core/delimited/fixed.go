@@ -18,19 +18,11 @@ func CutLine(cells []Span, buf []byte, start, end int, cuts []int) []Span {
 				at += n
 			}
 		}
-		cells = append(cells, padded(buf, from, at))
+		cells = append(cells, unpadded.trimmed(buf, Span{uint32(from), uint32(at)}))
 		from = at
 	}
-	return append(cells, padded(buf, from, end))
+	return append(cells, unpadded.trimmed(buf, Span{uint32(from), uint32(end)}))
 }
 
-// padded takes blanks off both ends of a cell.
-func padded(buf []byte, from, to int) Span {
-	for from < to && (buf[from] == ' ' || buf[from] == '\t') {
-		from++
-	}
-	for to > from && (buf[to-1] == ' ' || buf[to-1] == '\t') {
-		to--
-	}
-	return Span{uint32(from), uint32(to)}
-}
+// unpadded is the dialect by which blanks are taken off both ends of a cell.
+var unpadded = Dialect{Trim: true}

@@ -65,7 +65,6 @@ type detection struct {
 	whole    bool
 	width    int   // cells in a row of the table
 	ruler    ruler // of fixed form
-	first    int   // the first of the records that has it
 }
 
 func (d *detection) note(setting, value string, confidence float64, why string) {
@@ -359,12 +358,12 @@ func (d *detection) noteDialect(text []byte, best, second *trial, hasDelimiter, 
 // the one whose rows have the steadiest width and the fewest defects wins.
 func (d *detection) dialect(text []byte) records {
 	quotes := []string{`"`, "'"}
-	var delimiters []string
+	var tries []string
 	givenDelimiter := set(d, "delimiter", d.given.Delimiter, &d.layout.Delimiter, Name(deref(d.given.Delimiter)))
 	if givenDelimiter {
-		delimiters = []string{d.layout.Delimiter}
+		tries = []string{d.layout.Delimiter}
 	} else {
-		delimiters = candidates(text)
+		tries = candidates(text)
 	}
 	givenQuote := set(d, "quoteChar", d.given.QuoteChar, &d.layout.QuoteChar, Name(deref(d.given.QuoteChar)))
 	if givenQuote {
@@ -384,7 +383,7 @@ func (d *detection) dialect(text []byte) records {
 	best.score, second.score = -1, -1
 	tried := map[string]float64{}
 	for k, quote := range quotes {
-		for i, delimiter := range delimiters {
+		for i, delimiter := range tries {
 			// What does not occur reads like the first of its kind.
 			if k > 0 && !bytes.Contains(text, []byte(quote)) || i > 0 && !bytes.Contains(text, []byte(delimiter)) {
 				continue
@@ -446,34 +445,35 @@ func (d *detection) skipRows(r *records) {
 	fits := func(i int) bool {
 		return i >= n || len(r.cells[i]) == d.width || isRagged && d.layout.Form == Delimited && 2*filled(r.cells[i]) > d.width
 	}
-	for d.first = 0; d.first < n; d.first++ {
-		if fits(d.first) && fits(d.first+1) {
+	first := 0
+	for ; first < n; first++ {
+		if fits(first) && fits(first+1) {
 			break
 		}
 	}
-	if d.first == n || d.width == 1 {
-		d.first = 0
+	if first == n || d.width == 1 {
+		first = 0
 	}
-	if isRagged && d.first < n && len(r.cells[d.first]) > d.width && filled(r.cells[d.first]) == len(r.cells[d.first]) {
-		d.width = len(r.cells[d.first])
+	if isRagged && first < n && len(r.cells[first]) > d.width && filled(r.cells[first]) == len(r.cells[first]) {
+		d.width = len(r.cells[first])
 	}
 	// A title may be filled up with delimiters to the table's width.
-	for d.first+2 < n && d.width > 2 && d.layout.Fold == 0 && 3*filled(r.cells[d.first]) <= d.width && r.isSparse(d.first) {
-		d.first++
+	for first+2 < n && d.width > 2 && d.layout.Fold == 0 && 3*filled(r.cells[first]) <= d.width && r.isSparse(first) {
+		first++
 	}
-	for d.first+1 < n && d.width > 1 && d.layout.Fold == 0 && r.isProse(d.first) && len(r.cells[d.first+1]) == d.width {
-		d.first++
+	for first+1 < n && d.width > 1 && d.layout.Fold == 0 && r.isProse(first) && len(r.cells[first+1]) == d.width {
+		first++
 	}
 	if !set(d, "skipRows", d.given.SkipRows, &d.layout.SkipRows, "") {
-		if d.first > 0 {
-			d.layout.SkipRows = r.line[d.first] - 1
+		if first > 0 {
+			d.layout.SkipRows = r.line[first] - 1
 			d.note("skipRows", strconv.Itoa(d.layout.SkipRows), 0.9, fmt.Sprintf("line %d is the first with %d cells, the lines above it have fewer or more", d.layout.SkipRows+1, d.width))
 		} else {
 			d.note("skipRows", "0", 0.95, "the table begins at the top")
 		}
 	}
-	if d.first > 0 && d.given.SkipRows == nil {
-		r.cells, r.line = r.cells[d.first:], r.line[d.first:]
+	if first > 0 && d.given.SkipRows == nil {
+		r.cells, r.line = r.cells[first:], r.line[first:]
 	}
 }
 
@@ -751,7 +751,7 @@ scan:
 			}
 		}
 		note := len(rec.Cells) == 1 && d.width > 1 && bytes.Count(lines[back], []byte(d.layout.QuoteChar)) == 0
-		if d.layout.Form == "fixed" {
+		if d.layout.Form == Fixed {
 			note = d.ruler.isTitle([]rune(string(lines[back])))
 		}
 		switch {

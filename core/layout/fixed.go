@@ -247,7 +247,7 @@ func cutGaps(rows [][]rune, gaps []span, width int) (cuts []int) {
 // sense than those of the best delimiter. Where the lines are not padded, a
 // delimiter that reads them steadily is the likelier.
 func (d *detection) fixed(text []byte, r *records, best *trial) bool {
-	if d.given.Form != nil && *d.given.Form != "fixed" || d.given.Delimiter != nil {
+	if d.given.Form != nil && *d.given.Form != Fixed || d.given.Delimiter != nil {
 		return false
 	}
 	l := d.layout
@@ -275,7 +275,7 @@ func (d *detection) fixed(text []byte, r *records, best *trial) bool {
 	d.note("cuts", fmt.Sprint(l.Cuts), confidence, why)
 	d.note("delimiter", Name(""), 0.9, "cells end at the cuts")
 	d.note("quoteChar", Name(""), 0.9, "cells end at the cuts")
-	d.layout.Form, d.layout.Delimiter, d.layout.QuoteChar, d.layout.Cuts = "fixed", "", "", l.Cuts
+	d.layout.Form, d.layout.Delimiter, d.layout.QuoteChar, d.layout.Cuts = Fixed, "", "", l.Cuts
 	d.width, d.ruler = len(l.Cuts)+1, u
 	*r = cut
 	return true
@@ -362,8 +362,9 @@ func (u *ruler) begin(row []rune, k int) int {
 }
 
 // isTitle tells whether a line is none of the table's: nothing stands behind the
-// first cut, or the line ends long before the others, or at most of the cuts that it reaches a word runs through, or a
-// cell does not begin where those of the other lines do.
+// first cut, or the line ends long before the others, or at most of the cuts that
+// it reaches a word runs through, or a cell does not begin where those of the
+// other lines do.
 func (u *ruler) isTitle(row []rune) bool {
 	wrong, reached, filled := 0, 0, 0
 	for k, c := range u.cuts {

@@ -1,10 +1,6 @@
 package source
 
-import (
-	"unicode/utf8"
-
-	"sieb/core/violation"
-)
+import "sieb/core/violation"
 
 // run is a run of rows of a batch that hold letters beyond ASCII and read alike:
 // as the encoding says, or as another one.
@@ -50,14 +46,7 @@ func (b *Batch) noteRuns(hasLetters bool) {
 	}
 }
 
-func isASCII(text []byte) bool {
-	for _, c := range text {
-		if c >= utf8.RuneSelf {
-			return false
-		}
-	}
-	return true
-}
+func isASCII(text []byte) bool { return asciiPrefix(text) == len(text) }
 
 // Change watches the batches of a delivery, in order, for a change of its
 // encoding. The zero Change has seen none.

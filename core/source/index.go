@@ -20,8 +20,7 @@ type place struct {
 // meanwhile. Of a text it notes a place every few batches; a sheet, which is
 // packed, is read from its top. It is safe for use by several goroutines.
 type Index struct {
-	file   *File
-	header Header
+	file *File
 
 	mu     sync.Mutex
 	grown  chan struct{} // closed and made anew when the index has grown

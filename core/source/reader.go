@@ -57,7 +57,7 @@ func newReader(r io.Reader, l layout.Layout, longest int) (*Reader, error) {
 	}
 	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest}
 	s.in.r = r
-	if l.Form == "fixed" {
+	if l.Form == layout.Fixed {
 		s.cuts = append([]int{}, l.Cuts...)
 	}
 	e, err := layout.EncodingOf(l.Encoding)

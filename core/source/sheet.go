@@ -26,8 +26,8 @@ type sheet struct {
 	hidden  bool
 	numbers []bool // per cell: the column holds numbers, dates
 	dates   []bool
-	merges  []merge // those whose value is carried, by first row
-	active  []int   // those of them that the rows have reached
+	merges  []*merge // those whose value is carried and that the rows have not reached, by first row
+	open    []*merge // those that the rows are in
 
 	next    workbook.Row // read, but not yet handed on
 	hasNext bool
@@ -61,9 +61,9 @@ func newSheet(book *workbook.Book, l layout.Layout, size int64) (Source, error) 
 	s := &sheet{rows: rows, size: size, last: survey.LastRow - l.FooterRows, hidden: l.Hidden != layout.Skip}
 	if l.Merged == layout.Carried {
 		for _, r := range survey.Merged {
-			s.merges = append(s.merges, merge{Range: r})
+			s.merges = append(s.merges, &merge{Range: r})
 		}
-		slices.SortFunc(s.merges, func(a, b merge) int { return a.FirstRow - b.FirstRow })
+		slices.SortFunc(s.merges, func(a, b *merge) int { return a.FirstRow - b.FirstRow })
 	}
 	if err := s.start(l, survey); err != nil {
 		rows.Close()
@@ -256,23 +256,13 @@ func (s *sheet) take(b *Batch) {
 // carry fills the cells of the next row that are merged with one above or to
 // the left of them.
 func (s *sheet) carry() {
-	if len(s.merges) == 0 {
-		return
-	}
 	row := &s.next
-	for len(s.active) < len(s.merges) {
-		k := len(s.active)
-		if s.merges[k].FirstRow > row.Number {
-			break
-		}
-		s.active = append(s.active, k)
+	for len(s.merges) > 0 && s.merges[0].FirstRow <= row.Number {
+		s.open, s.merges = append(s.open, s.merges[0]), s.merges[1:]
 	}
+	s.open = slices.DeleteFunc(s.open, func(m *merge) bool { return m.LastRow < row.Number })
 	added := false
-	for i := range s.active {
-		m := &s.merges[i]
-		if m.LastRow < row.Number {
-			continue
-		}
+	for _, m := range s.open {
 		at := func(column int) int {
 			return slices.IndexFunc(row.Cells, func(c workbook.Cell) bool { return int(c.Column) == column })
 		}

@@ -2,7 +2,6 @@ package workbook
 
 import (
 	"bytes"
-	"errors"
 	"io"
 )
 
@@ -60,11 +59,8 @@ func (b *Book) Survey(sheet int) (*Survey, error) {
 	}
 	defer r.Close()
 	s, err := take(r.sheet)
-	if told := (*NotReadable)(nil); err != nil && !errors.As(err, &told) {
-		err = damaged(err)
-	}
 	if err != nil {
-		return nil, err
+		return nil, damaged(err)
 	}
 	b.surveys[sheet] = s
 	return s, nil

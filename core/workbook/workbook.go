@@ -94,7 +94,12 @@ func notReadable(format string, args ...any) error {
 
 const askAgain = "ask the sender for it again, or as CSV"
 
+// damaged says that the workbook is damaged, unless the error says already what
+// it is.
 func damaged(err error) error {
+	if errors.As(err, new(*NotReadable)) {
+		return err
+	}
 	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
 		err = errors.New("it ends too early")
 	}
@@ -238,9 +243,6 @@ func (b *Book) Read(sheet int) (*Rows, error) {
 func (r *Rows) Next(row *Row) error {
 	err := r.sheet.next(row)
 	if err != nil && err != io.EOF {
-		if told := (*NotReadable)(nil); errors.As(err, &told) {
-			return err
-		}
 		return damaged(err)
 	}
 	return err

@@ -57,13 +57,14 @@ type opened struct {
 
 // Reading is a delivery as certain settings read it.
 type Reading struct {
-	File *source.File
+	File    *source.File
+	Columns []string // their names
 
 	index *source.Index
 	stop  context.CancelFunc
 	done  chan struct{}
 
-	mu       sync.Mutex
+	mu       sync.Mutex // over the looker, too
 	looker   *sift.Looker
 	problems []sift.Problem
 	found    int64
@@ -177,13 +178,23 @@ func (o *opened) reading(given layout.Given) (*Reading, error) {
 	if err != nil {
 		return nil, err
 	}
+	rows, err := file.Rows()
+	if err != nil {
+		return nil, err
+	}
+	header := rows.Header()
+	source.Close(rows)
+	looker, err := sift.NewLooker(header, file.Layout.Encoding)
+	if err != nil {
+		return nil, err
+	}
 	if len(o.order) == mostReadings {
 		o.readings[o.order[0]].end()
 		delete(o.readings, o.order[0])
 		o.order = o.order[1:]
 	}
 	ctx, stop := context.WithCancel(context.Background())
-	r := &Reading{File: file, index: file.NewIndex(), stop: stop, done: make(chan struct{})}
+	r := &Reading{File: file, Columns: append([]string{}, header.Names...), looker: looker, index: file.NewIndex(), stop: stop, done: make(chan struct{})}
 	o.readings[key] = r
 	o.newest.Store(r)
 	o.order = append(o.order, key)
@@ -203,18 +214,6 @@ func (r *Reading) end() {
 // build goes over the delivery once: it notes where rows are, and what is wrong
 // with them.
 func (r *Reading) build(ctx context.Context, o *opened) error {
-	var looker *sift.Looker
-	rows, err := r.File.Rows()
-	if err == nil {
-		looker, err = sift.NewLooker(rows.Header(), r.File.Layout.Encoding)
-		source.Close(rows)
-	}
-	if err != nil {
-		return r.index.Build(ctx, func(*source.Batch) error { return err })
-	}
-	r.mu.Lock()
-	r.looker = looker
-	r.mu.Unlock()
 	return r.index.Build(ctx, func(b *source.Batch) error {
 		// The way that was asked for last comes first.
 		if newest := o.newest.Load(); newest != r {
@@ -228,23 +227,13 @@ func (r *Reading) build(ctx context.Context, o *opened) error {
 		r.mu.Lock()
 		defer r.mu.Unlock()
 		r.found += int64(len(b.Defects))
-		looker.Watch(b)
+		r.looker.Watch(b)
 		if room := mostProblems - len(r.problems); room > 0 {
-			found := looker.Problems(b)
+			found := r.looker.Problems(b)
 			r.problems = append(r.problems, found[:min(len(found), room)]...)
 		}
 		return nil
 	})
-}
-
-// Columns gives the names of the columns.
-func (r *Reading) Columns() ([]string, error) {
-	rows, err := r.File.Rows()
-	if err != nil {
-		return nil, err
-	}
-	defer source.Close(rows)
-	return append([]string{}, rows.Header().Names...), nil
 }
 
 // Line is a line of the delivery that is no row.
@@ -453,7 +442,7 @@ func (r *Reading) Problems() Problems {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	p := Problems{Items: append([]sift.Problem{}, r.problems...), Total: r.found}
-	if p.Counted, p.All = r.index.Counted(); p.All && r.looker != nil {
+	if p.Counted, p.All = r.index.Counted(); p.All {
 		if changed := r.looker.Changed(); changed != nil {
 			p.Items = append([]sift.Problem{*changed}, p.Items...)
 			p.Total++
