@@ -33,6 +33,22 @@ type Made struct {
 	Bytes    []byte    `json:"-"`
 }
 
+// row counts a row on a line of the delivery, with what is planted in it.
+func (m *Made) row(line int64, planted ...Planted) {
+	m.Read++
+	rejected := false
+	for _, p := range planted {
+		p.Row, p.Line = m.Read, line
+		m.Planted = append(m.Planted, p)
+		rejected = rejected || p.Action == violation.Reject
+	}
+	if rejected {
+		m.Rejected++
+	} else {
+		m.Accepted++
+	}
+}
+
 // columns of a weighbridge ticket, by their names in the targets.
 var columns = []string{"ticket_no", "weighed_on", "weighed_at", "site", "grower_no", "grower", "field", "crop", "variety",
 	"gross_kg", "tare_kg", "net_kg", "moisture_pct", "protein_pct", "organic", "remarks"}
@@ -210,20 +226,19 @@ func Dornau() Made {
 	for row := 1; row <= 150; row++ {
 		at = at.Add(time.Duration(2+rng.IntN(5)) * time.Hour)
 		ticket := h.ticket(rng, 100+row, at)
+		var planted []Planted
 		for _, p := range plants[row] {
 			ticket[index(p.column)] = p.cell
-			m.Planted = append(m.Planted, Planted{p.code, p.column, p.action, int64(row), int64(row) + 4})
-			m.Rejected++
+			planted = append(planted, Planted{Code: p.code, Column: p.column, Action: p.action})
 		}
+		m.row(int64(row)+4, planted...)
 		cells := make([]string, len(printed))
 		for i, p := range printed {
 			cells[i] = ticket[index(p.column)]
 		}
 		put(line(cells))
-		m.Read++
 	}
 	put(line([]string{"Summe", "", "", "", "", "3.611.480", "931.207", "2.680.273", ""}))
-	m.Accepted = m.Read - m.Rejected
 	encoded, err := charmap.CodePage850.NewEncoder().Bytes([]byte(b.String()))
 	if err != nil {
 		panic(err)
@@ -255,7 +270,7 @@ func (h *habits) make(seed uint64, rows int, above, below []string, plants map[i
 			at = time.Date(at.Year(), at.Month(), at.Day()+1, 6, rng.IntN(50), 0, 0, time.UTC)
 		}
 		cells := h.ticket(rng, 100+row, at)
-		rejected := false
+		var planted []Planted
 		var damage func(string) string
 		for _, p := range plants[row] {
 			switch {
@@ -266,21 +281,15 @@ func (h *habits) make(seed uint64, rows int, above, below []string, plants map[i
 			default:
 				cells[index(p.column)] = p.cell
 			}
-			m.Planted = append(m.Planted, Planted{p.code, p.column, p.action, int64(row), line})
-			rejected = rejected || p.action == violation.Reject
+			planted = append(planted, Planted{Code: p.code, Column: p.column, Action: p.action})
 		}
+		m.row(line, planted...)
 		numbers[row] = cells[0]
 		text := h.join(cells)
 		if damage != nil {
 			text = damage(text)
 		}
 		put(text)
-		m.Read++
-		if rejected {
-			m.Rejected++
-		} else {
-			m.Accepted++
-		}
 	}
 	for _, l := range below {
 		put(l)

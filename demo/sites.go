@@ -59,22 +59,6 @@ func (l *lines) put(text string) {
 	l.line++
 }
 
-// row counts a row that begins on the next line, with what is planted in it.
-func (l *lines) row(planted ...Planted) {
-	l.Read++
-	rejected := false
-	for _, p := range planted {
-		p.Row, p.Line = l.Read, l.line+1
-		l.Planted = append(l.Planted, p)
-		rejected = rejected || p.Action == violation.Reject
-	}
-	if rejected {
-		l.Rejected++
-	} else {
-		l.Accepted++
-	}
-}
-
 func (l *lines) made() Made {
 	l.Bytes = []byte(l.b.String())
 	return l.Made
@@ -104,7 +88,7 @@ func Silo() Made {
 			reading = reading[:3]
 			planted = []Planted{{Code: violation.RowShort, Action: violation.Reject}}
 		}
-		l.row(planted...)
+		l.row(l.line+1, planted...)
 		for _, value := range reading {
 			l.put(value)
 		}
@@ -140,7 +124,7 @@ func Survey() Made {
 			answer[5] = "-"
 			planted = []Planted{{Code: violation.TypeInteger, Column: "q2_yard", Action: violation.Reject}}
 		}
-		l.row(planted...)
+		l.row(l.line+1, planted...)
 		l.put(strings.Join(answer, ","))
 	}
 	return l.made()

@@ -50,7 +50,6 @@ func Laboratory() Made {
 		for range each {
 			row++
 			n := row - header
-			m.Read++
 			taken := seasonDay.AddDate(0, 0, n/3).Truncate(24 * time.Hour)
 			values := []any{nil, fmt.Sprintf("L-%04d", 2600+n), taken, []string{"wheat", "barley", "rye", "oats"}[rng.IntN(4)],
 				float64(110+rng.IntN(50)) / 10, float64(95+rng.IntN(40)) / 10, 180 + rng.IntN(160), n%7 != 0}
@@ -78,17 +77,7 @@ func Laboratory() Made {
 			}
 			must(f.SetCellStyle(sheet, fmt.Sprintf("C%d", row), fmt.Sprintf("C%d", row), date))
 			must(f.SetCellStyle(sheet, fmt.Sprintf("E%d", row), fmt.Sprintf("F%d", row), percent))
-			rejected := false
-			for _, p := range planted {
-				p.Row, p.Line = m.Read, int64(row)
-				m.Planted = append(m.Planted, p)
-				rejected = rejected || p.Action == violation.Reject
-			}
-			if rejected {
-				m.Rejected++
-			} else {
-				m.Accepted++
-			}
+			m.row(int64(row), planted...)
 		}
 		must(f.SetCellValue(sheet, fmt.Sprintf("A%d", first), site))
 		must(f.MergeCell(sheet, fmt.Sprintf("A%d", first), fmt.Sprintf("A%d", row)))
@@ -190,16 +179,10 @@ func Register() Made {
 			no = fmt.Sprintf("%05d", 412+39*37)
 			planted = []Planted{{Code: violation.KeyDuplicate, Column: "grower_no", Action: violation.Reject}}
 		}
-		m.Read++
-		for _, p := range planted {
-			p.Row, p.Line = m.Read, m.Read+3
-			m.Planted = append(m.Planted, p)
-			m.Rejected++
-		}
+		m.row(int64(n)+3, planted...)
 		put(text(no), text(given[rng.IntN(len(given))]+" "+family[rng.IntN(len(family))]), text(growers[rng.IntN(len(growers))]), postcode, text(places[rng.IntN(len(places))]),
 			since, number(float64(50+rng.IntN(900))/10))
 	}
-	m.Accepted = m.Read - m.Rejected
 	const names = `xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"`
 	m.Bytes = pack([]part{
 		{"mimetype", "application/vnd.oasis.opendocument.spreadsheet"},

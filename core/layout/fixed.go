@@ -1,7 +1,6 @@
 package layout
 
 import (
-	"bytes"
 	"fmt"
 	"slices"
 	"strings"
@@ -14,8 +13,9 @@ import (
 const maxFixed = 4000
 
 // findCuts looks for columns of blanks that run through nearly all lines; a
-// cell begins behind each. It returns nil where the lines are not of fixed width.
-func findCuts(text []byte, comment string) (cuts []int, lines int, isPadded bool) {
+// cell begins behind each; without any, for changes between letters and digits. It
+// returns no cuts where the lines are not of fixed width.
+func findCuts(text []byte, comment string) (found foundCuts) {
 	var rows [][]rune
 	padded := 0
 	for i := 0; i < len(text) && len(rows) < maxRecords; {
@@ -32,13 +32,13 @@ func findCuts(text []byte, comment string) (cuts []int, lines int, isPadded bool
 		rows = append(rows, []rune(line))
 	}
 	if len(rows) < 3 {
-		return nil, 0, false
+		return found
 	}
 	// In few lines single blanks stand below one another by chance.
 	const many = 15
-	isPadded = padded*2 >= len(rows)
-	if !isPadded && len(rows) < many {
-		return nil, 0, false
+	found.isPadded = padded*2 >= len(rows)
+	if !found.isPadded && len(rows) < many {
+		return found
 	}
 	width := 0
 	for _, r := range rows {
@@ -75,10 +75,21 @@ func findCuts(text []byte, comment string) (cuts []int, lines int, isPadded bool
 		}
 		from = k + 1
 	}
-	if cuts = withinValues(rows, cutGaps(rows, gaps, width)); len(cuts) == 0 && !isPadded {
-		cuts = classCuts(rows)
+	found.cuts = withinValues(rows, cutGaps(rows, gaps, width))
+	found.confidence, found.why = 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", len(rows))
+	if len(found.cuts) == 0 && !found.isPadded {
+		found.cuts = classCuts(rows)
+		found.confidence, found.why = 0.6, fmt.Sprintf("%d lines are of one length, and letters and digits take turns at these places", len(rows))
 	}
-	return cuts, len(rows), isPadded
+	return found
+}
+
+// foundCuts is cuts with their evidence.
+type foundCuts struct {
+	cuts       []int
+	isPadded   bool // runs of blanks stand in most of the lines
+	confidence float64
+	why        string
 }
 
 // withinValues takes the cuts away that part what belongs together though a
@@ -255,15 +266,12 @@ func (d *detection) fixed(text []byte, r *records, best *trial) bool {
 	if d.given.Cuts != nil {
 		l.Cuts = *d.given.Cuts
 	} else {
-		cuts, lines, isPadded := findCuts(text, l.CommentPrefix)
-		if d.given.Form == nil && !isPadded && best.width > 1 && 10*best.count >= 9*len(best.records.cells) {
+		found := findCuts(text, l.CommentPrefix)
+		if d.given.Form == nil && !found.isPadded && best.width > 1 && 10*best.count >= 9*len(best.records.cells) {
 			return false
 		}
-		l.Cuts = append([]int{}, cuts...)
-		confidence, why = 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", lines)
-		if !bytes.Contains(text, []byte("  ")) {
-			confidence, why = 0.6, fmt.Sprintf("%d lines are of one length, and letters and digits take turns at these places", lines)
-		}
+		l.Cuts = append([]int{}, found.cuts...)
+		confidence, why = found.confidence, found.why
 	}
 	cut, u := scanFixed(text, l, d.whole)
 	if d.given.Form == nil && d.given.Cuts == nil {

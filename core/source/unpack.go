@@ -119,12 +119,20 @@ func (s *Several) Error() string {
 
 // Members gives the names of the files in a ZIP archive.
 func Members(z *zip.Reader) (names []string) {
-	for _, f := range z.File {
-		if !f.FileInfo().IsDir() && !strings.HasPrefix(f.Name, "__MACOSX/") && !strings.HasPrefix(path.Base(f.Name), ".") {
-			names = append(names, f.Name)
-		}
+	for _, f := range members(z) {
+		names = append(names, f.Name)
 	}
 	return names
+}
+
+// members leaves out folders and what programs put beside the files.
+func members(z *zip.Reader) (files []*zip.File) {
+	for _, f := range z.File {
+		if !f.FileInfo().IsDir() && !strings.HasPrefix(f.Name, "__MACOSX/") && !strings.HasPrefix(path.Base(f.Name), ".") {
+			files = append(files, f)
+		}
+	}
+	return files
 }
 
 // openZIP opens the only file of a ZIP archive, or the one that is chosen.
@@ -133,31 +141,25 @@ func openZIP(r *io.SectionReader, member *string) (io.ReadCloser, string, error)
 	if err != nil {
 		return nil, "", err
 	}
-	names := Members(z)
-	name := ""
+	files := members(z)
+	chosen := 0
 	switch {
-	case len(names) == 0:
+	case len(files) == 0:
 		return nil, "", &unreadable{"the ZIP archive holds no file"}
 	case member != nil && *member != "":
-		if name = *member; !slices.Contains(names, name) {
-			return nil, "", &unreadable{fmt.Sprintf("the ZIP archive holds no file %q, but %s", name, strings.Join(names[:min(len(names), namesListed)], ", "))}
+		if chosen = slices.IndexFunc(files, func(f *zip.File) bool { return f.Name == *member }); chosen < 0 {
+			names := Members(z)
+			return nil, "", &unreadable{fmt.Sprintf("the ZIP archive holds no file %q, but %s", *member, strings.Join(names[:min(len(names), namesListed)], ", "))}
 		}
-	case len(names) > 1:
-		return nil, "", &Several{names}
-	default:
-		name = names[0]
+	case len(files) > 1:
+		return nil, "", &Several{Members(z)}
 	}
-	for _, f := range z.File {
-		if f.Name != name {
-			continue
-		}
-		if f.Flags&1 != 0 {
-			return nil, "", &unreadable{"the file in the ZIP archive is protected by a password; ask the sender for it without"}
-		}
-		content, err := f.Open()
-		return content, f.Name, err
+	f := files[chosen]
+	if f.Flags&1 != 0 {
+		return nil, "", &unreadable{"the file in the ZIP archive is protected by a password; ask the sender for it without"}
 	}
-	return nil, "", &unreadable{"the ZIP archive holds no file"}
+	content, err := f.Open()
+	return content, f.Name, err
 }
 
 // OpenMember opens one file of a ZIP archive on disk, within the limit that

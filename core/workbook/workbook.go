@@ -154,31 +154,39 @@ const (
 	alwaysFits = 64 << 20
 )
 
+// part finds a part of the archive, nil where it has none of the name.
+func (b *Book) part(name string) *zip.File {
+	for _, f := range b.zip.File {
+		if strings.EqualFold(f.Name, name) {
+			return f
+		}
+	}
+	return nil
+}
+
 // open opens a part of the archive.
 func (b *Book) open(name string) (io.ReadCloser, error) {
-	for _, f := range b.zip.File {
-		if !strings.EqualFold(f.Name, name) {
-			continue
-		}
-		if f.Flags&1 != 0 {
-			return nil, notReadable("the workbook is protected by a password; ask the sender for it without")
-		}
-		r, err := f.Open()
-		if err != nil {
-			return nil, damaged(err)
-		}
-		most := int64(f.CompressedSize64)*maxRatio + alwaysFits
-		text, err := decoded(&limited{r, most})
-		if err != nil {
-			r.Close()
-			return nil, damaged(err)
-		}
-		return struct {
-			io.Reader
-			io.Closer
-		}{text, r}, nil
+	f := b.part(name)
+	if f == nil {
+		return nil, damaged(fmt.Errorf("its part %s is missing", name))
 	}
-	return nil, damaged(fmt.Errorf("its part %s is missing", name))
+	if f.Flags&1 != 0 {
+		return nil, notReadable("the workbook is protected by a password; ask the sender for it without")
+	}
+	r, err := f.Open()
+	if err != nil {
+		return nil, damaged(err)
+	}
+	most := int64(f.CompressedSize64)*maxRatio + alwaysFits
+	text, err := decoded(&limited{r, most})
+	if err != nil {
+		r.Close()
+		return nil, damaged(err)
+	}
+	return struct {
+		io.Reader
+		io.Closer
+	}{text, r}, nil
 }
 
 var errTooLarge = fmt.Errorf("a part of it unpacks to more than %d times its size, which no table does", maxRatio)
@@ -211,22 +219,14 @@ type sheetReader interface {
 	mergedCells() []Range
 }
 
-func (b *Book) sizeOf(part string) int64 {
-	for _, f := range b.zip.File {
-		if strings.EqualFold(f.Name, part) {
-			return int64(f.UncompressedSize64)
-		}
-	}
-	return 0
-}
-
 // Read begins to read a sheet, named by its place in Sheets.
 func (b *Book) Read(sheet int) (*Rows, error) {
-	part, err := b.open(b.Sheets[sheet].part)
+	name := b.Sheets[sheet].part
+	part, err := b.open(name)
 	if err != nil {
 		return nil, err
 	}
-	r := &Rows{ahead: readAhead(part), size: b.sizeOf(b.Sheets[sheet].part)}
+	r := &Rows{ahead: readAhead(part), size: int64(b.part(name).UncompressedSize64)}
 	if b.xlsx != nil {
 		r.sheet, err = b.readXLSX(r.ahead)
 	} else {

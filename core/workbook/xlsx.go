@@ -1,7 +1,6 @@
 package workbook
 
 import (
-	"archive/zip"
 	"bufio"
 	"bytes"
 	"errors"
@@ -60,7 +59,7 @@ type relation struct{ id, kind, target string }
 func (b *Book) relations(part string) (all []relation, err error) {
 	dir, file := path.Split(part)
 	name := dir + "_rels/" + file + ".rels"
-	if !slices.ContainsFunc(b.zip.File, func(f *zip.File) bool { return strings.EqualFold(f.Name, name) }) {
+	if b.part(name) == nil {
 		return nil, nil
 	}
 	err = b.scan(name, func(s *scanner) error {
