@@ -39,6 +39,13 @@ func TestReading(t *testing.T) {
 			require.Len(t, last.Rows, 3, m.Name)
 			assert.Equal(t, w.Rows[0].Cells, last.Rows[2].Cells, m.Name)
 			assert.Equal(t, []any{m.Read, true}, []any{last.Counted, last.All})
+			_, err = s.Client.SaveLayout(ctx, d.ID, r.Settled)
+			require.NoError(t, err, m.Name)
+			saved, err := s.Client.Read(ctx, d.ID, nil)
+			require.NoError(t, err, m.Name)
+			assert.Equal(t, r.Layout, saved.Layout, "%s: a saved layout reads alike", m.Name)
+			_, err = s.Client.ForgetLayout(ctx, d.ID)
+			require.NoError(t, err)
 			for _, e := range r.Evidence {
 				assert.NotContains(t, e.Next, e.Value, "%s: %s", m.Name, e.Setting)
 			}

@@ -64,7 +64,7 @@ func (s *Server) readDelivery(ctx context.Context, in *struct {
 	out := Reading{}
 	err := s.use(ctx, in.ID, in.Body.Layout, func(given layout.Given, r *reading.Reading) (err error) {
 		out.Given, out.Layout, out.Evidence, out.Packing, out.Sheets = given, &r.File.Layout, r.File.Evidence, r.File.Packing, r.File.Sheets()
-		out.Columns = r.Columns
+		out.Columns, out.Settled = r.Columns, r.File.Layout.Given()
 		out.Top, err = r.Rows(ctx, 1, topRows)
 		return err
 	})

@@ -108,6 +108,7 @@ type AskRows struct {
 type Reading struct {
 	Given    layout.Given      `json:"given" doc:"settings made by hand"`
 	Layout   *layout.Layout    `json:"layout,omitempty" doc:"absent while a member is to be chosen"`
+	Settled  layout.Given      `json:"settled" doc:"all settings of the layout as if made by hand, to be saved"`
 	Evidence []layout.Evidence `json:"evidence,omitempty"`
 	Columns  []string          `json:"columns,omitempty"`
 	Packing  string            `json:"packing,omitempty" doc:"gzip, zstd or zip"`

@@ -643,6 +643,8 @@ export interface components {
             members?: string[];
             /** @description gzip, zstd or zip */
             packing?: string;
+            /** @description all settings of the layout as if made by hand, to be saved */
+            settled: components["schemas"]["Given"];
             /** @description of a workbook */
             sheets?: components["schemas"]["Sheet"][];
             /** @description the first rows */

@@ -200,17 +200,6 @@ const outputs = [
 </template>
 
 <style scoped>
-.back {
-  margin: 0 0 8px;
-}
-
-.top {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 4px 14px;
-}
-
 .facts {
   margin: 4px 0 14px;
 }

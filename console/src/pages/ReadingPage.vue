@@ -10,7 +10,7 @@ import { size, time } from '../format'
 import ProblemList from '../reading/ProblemList.vue'
 import RowGrid from '../reading/RowGrid.vue'
 import SettingRow from '../reading/SettingRow.vue'
-import { asGiven, evidenceOf, settingsOf, sheetLabel, type SettingName } from '../reading/settings'
+import { evidenceOf, settingsOf, sheetLabel, type SettingName } from '../reading/settings'
 
 const { id } = defineProps<{ id: string }>()
 const router = useRouter()
@@ -107,10 +107,9 @@ function undo(): void {
 }
 
 async function save(): Promise<void> {
-  const layout = reading.value?.layout
-  if (!layout) return
+  if (!reading.value) return
   try {
-    delivery.value = await answered(api.PUT('/api/v1/deliveries/{id}/layout', { ...path.value, body: asGiven(layout) }))
+    delivery.value = await answered(api.PUT('/api/v1/deliveries/{id}/layout', { ...path.value, body: reading.value.settled }))
     given.value = delivery.value.layout ?? {}
     said.value = 'Saved: runs read the delivery like this, and other deliveries can take it over.'
     await read()
@@ -232,15 +231,7 @@ onBeforeUnmount(() => {
 </template>
 
 <style scoped>
-.back {
-  margin: 0 0 8px;
-}
-
 .top {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 4px 14px;
   margin-bottom: 10px;
 }
 

@@ -94,14 +94,3 @@ export function worded(setting: Setting, text: string): string {
 
 /** The evidence of a setting, where there is any. */
 export const evidenceOf = (evidence: Evidence[], name: string): Evidence | undefined => evidence.find((e) => e.setting === name)
-
-/** All settings of a layout as made by hand, so that another delivery is read alike. */
-export function asGiven(layout: Layout): Given {
-  const { form, skipRows, headerRows, headerNames, footerRows } = layout
-  const all: Given = { form, skipRows, headerRows, headerNames, footerRows }
-  if (layout.member) all.member = layout.member
-  if (form === 'workbook') return { ...all, sheet: layout.sheet, skipColumns: layout.skipColumns, merged: layout.merged, hidden: layout.hidden }
-  const text: Given = { ...all, encoding: layout.encoding, commentPrefix: layout.commentPrefix }
-  if (form === 'fixed') return { ...text, cuts: layout.cuts }
-  return { ...text, delimiter: layout.delimiter, quoteChar: layout.quoteChar, doubleQuote: layout.doubleQuote, trim: layout.trim, fold: layout.fold }
-}
