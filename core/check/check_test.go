@@ -15,6 +15,7 @@ import (
 	"sieb/core/layout"
 	"sieb/core/source"
 	"sieb/core/target"
+	"sieb/core/value"
 )
 
 // judged runs a text through a target given as YAML columns; it gives the
@@ -275,8 +276,8 @@ func TestWordsTellCellsApart(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		a, b := cell.Draw(t, "a"), cell.Draw(t, "b")
 		buf := []byte(a + "zzzzzzzz")
-		ah, at := words(buf[:len(a)])
-		bh, bt := words([]byte(b)[:len(b):len(b)])
+		ah, at := value.Words(buf[:len(a)])
+		bh, bt := value.Words([]byte(b)[:len(b):len(b)])
 		assert.Equal(t, a == b, ah == bh && at == bt && len(a) == len(b), "%q %q", a, b)
 		assert.Equal(t, place(ah, at, len(a)), place(ah, at, len(a)))
 	})

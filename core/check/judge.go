@@ -201,7 +201,7 @@ func (j *Judge) column(l *lane, from, to int) {
 			texts[k] = j.judge(l, from+k, s, raw, nil)
 			continue
 		}
-		head, tail := words(raw)
+		head, tail := value.Words(raw)
 		known := &l.memory.answers[place(head, tail, len(raw))]
 		if known.head != head || known.tail != tail || int(known.length) != len(raw) || !known.isKnown {
 			texts[k] = j.judge(l, from+k, s, raw, known)

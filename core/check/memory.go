@@ -1,12 +1,12 @@
 package check
 
-import "encoding/binary"
+import "sieb/core/value"
 
 const (
-	maxKnown  = 16      // bytes of a cell, and of its canonical form, that a memory holds
-	placeBits = 10      // 2^placeBits answers per column
-	trial     = 1 << 12 // cells after which a memory is judged itself
-	maxLanes  = 256     // columns of one judge that have a memory, 48 KiB each
+	maxKnown  = value.MaxWords // bytes of a cell, and of its canonical form, that a memory holds
+	placeBits = 10             // 2^placeBits answers per column
+	trial     = 1 << 12        // cells after which a memory is judged itself
+	maxLanes  = 256            // columns of one judge that have a memory, 48 KiB each
 )
 
 // memory remembers the answers for a column's cells that were clean: the
@@ -30,31 +30,6 @@ type answer struct {
 	out        [maxKnown]byte
 }
 
-// masks keep the first n bytes of a word.
-var masks = func() (m [9]uint64) {
-	for n := range m {
-		m[n] = 1<<(8*n) - 1
-	}
-	return m
-}()
-
-// words reads a cell of at most maxKnown bytes: its first eight bytes and, of
-// a longer one, its last eight. Cells of one length with equal words are equal.
-func words(raw []byte) (head, tail uint64) {
-	if n := len(raw); n > 8 {
-		return binary.LittleEndian.Uint64(raw), binary.LittleEndian.Uint64(raw[n-8:])
-	}
-	if cap(raw) >= 8 {
-		// The arena goes on behind the cell; what is not of the cell is
-		// masked out.
-		return binary.LittleEndian.Uint64(raw[:8]) & masks[len(raw)], 0
-	}
-	for i, c := range raw {
-		head |= uint64(c) << (8 * i)
-	}
-	return head, 0
-}
-
 // place gives the place where the answer for a cell is kept.
 func place(head, tail uint64, length int) uint64 {
 	return (head ^ tail*0x9E3779B97F4A7C15 ^ uint64(length)) * 0xD6E8FEB86659FD93 >> (64 - placeBits)
@@ -75,7 +50,7 @@ func (a *answer) keep(raw, out []byte, changed uint64) {
 	if len(out) > maxKnown {
 		return
 	}
-	a.head, a.tail = words(raw)
+	a.head, a.tail = value.Words(raw)
 	a.length, a.outLength, a.isKnown = uint8(len(raw)), uint8(len(out)), true
 	a.changed = changed
 	a.isSame = changed == 0 && string(raw) == string(out)

@@ -206,3 +206,50 @@ func (d *File) LastLines(n int) (last []string, err error) {
 		}
 	}
 }
+
+// Windows reads a batch of rows from the top and from each of n - 1 places that
+// are spread over a text, to look at before all of it is read. The rows' numbers
+// and lines are those of the delivery in the first batch only, and the first
+// rows of a window may be the rest of one that began above it. A workbook, a text
+// of one value a line and a small delivery are read from the top on instead.
+func (d *File) Windows(n int, visit func(*Batch) error) error {
+	top, err := d.Rows()
+	if err != nil {
+		return err
+	}
+	defer Close(top)
+	var b Batch
+	next := func(src Source) error {
+		if err := src.Next(&b); err != nil {
+			return err
+		}
+		return visit(&b)
+	}
+	reader, isText := top.(*Reader)
+	if !isText || d.Layout.Fold > 0 || d.Size < 2*int64(n)*batchBytes {
+		for range n * 2 {
+			if err := next(top); errors.Is(err, io.EOF) {
+				return nil
+			} else if err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if err := next(top); err != nil {
+		return err
+	}
+	for i := 1; i < n; i++ {
+		window, err := d.resume(reader, place{d.Size * int64(i) / int64(n) / 4 * 4, 1, 1})
+		if err != nil {
+			return err
+		}
+		if err := window.skipLine(); err != nil {
+			return err
+		}
+		if err := next(window); err != nil && !errors.Is(err, io.EOF) {
+			return err
+		}
+	}
+	return nil
+}

@@ -434,6 +434,9 @@ func (t *Instant) check() Outcome {
 	return Matches
 }
 
+// IsValid tells whether the calendar and the clock have such an instant.
+func (t *Instant) IsValid() bool { return t.check() == Matches }
+
 func daysIn(year int32, month uint8) uint8 {
 	switch month {
 	case 2:

@@ -1,0 +1,418 @@
+package profile
+
+import (
+	"math"
+	"slices"
+	"strconv"
+
+	"github.com/axiomhq/hyperloglog"
+
+	"sieb/core/delimited"
+	"sieb/core/source"
+	"sieb/core/value"
+	"sieb/core/violation"
+	"sieb/core/workbook"
+)
+
+// block is how many rows a collector takes at a time, column by column, so
+// that what is known of one column stays near.
+const block = 256
+
+// afterward is what a column's table may take, in bytes, once it has been over
+// its limit: then it only adds up what comes often, near the processor.
+const afterward = 512 << 10
+
+// column collects the texts of one column.
+type column struct {
+	table  table
+	pinned int // entries that are counted in any case
+	over   bool
+	empty  int64
+	sums   *sums // of what was taken out of the table
+	plan   *columnPlan
+	memory memory
+	dense  []uint32 // how often each small whole number occurs, beside what its entry counts
+	space  []byte
+}
+
+// collector collects what the rows of some batches hold. Each worker has one.
+type collector struct {
+	plan    *plan
+	columns []column
+	rows    int64
+	damaged int64   // rows whose cells cannot be attributed
+	filled  []int64 // rows by the number of filled cells
+	sparse  spots
+	defects map[defectKey]*formCount
+	keys    []prints
+	checks  []check
+
+	texts   []delimited.Span
+	touched uint64     // keeps the loading of what is not used yet from being left out
+	missed  []uint32   // of the block's cells those that are not remembered
+	hashes  [][]uint64 // of the block's cells, by column
+	sum     []uint64   // of the block's rows
+	full    []uint32   // filled cells of the block's rows
+	apart   []bool     // rows of the block whose cells cannot be attributed
+	damage  []bool     // rows of the batch
+	batch   *source.Batch
+	repeats []repeats // of the keys, once all is merged
+	err     error
+}
+
+type defectKey struct {
+	code   violation.Code
+	column int // -1 for the row
+}
+
+func (p *plan) newCollector() *collector {
+	width := len(p.columns)
+	c := &collector{plan: p, columns: make([]column, width), filled: make([]int64, width+1), defects: map[defectKey]*formCount{},
+		keys: make([]prints, len(p.keys)), texts: make([]delimited.Span, block), sum: make([]uint64, block), full: make([]uint32, block), apart: make([]bool, block)}
+	c.hashes = make([][]uint64, width)
+	all := make([]uint64, width*block)
+	for k := range c.columns {
+		c.hashes[k], all = all[:block:block], all[block:]
+		col := &c.columns[k]
+		col.plan = &p.columns[k]
+		for _, pin := range col.plan.pins {
+			col.table.add(heldHash(pin.text, pin.kind), pin.text, pin.kind, 0, math.MaxInt64, 0)
+		}
+		col.pinned, col.table.most = len(col.plan.pins), col.plan.most
+		if k < maxMemories {
+			col.memory.answers = new([1 << placeBits]answer)
+		}
+		if col.plan.isOver {
+			col.drain()
+		}
+	}
+	for i := range c.keys {
+		c.keys[i] = newPrints(&p.spills[i], p.rows)
+	}
+	c.checks = p.newChecks()
+	return c
+}
+
+// add collects a batch that was split.
+func (c *collector) add(b *source.Batch) {
+	c.batch = b
+	c.rows += int64(len(b.Rows))
+	c.noteDefects()
+	for from := 0; from < len(b.Rows) && c.err == nil; from += block {
+		c.block(from, min(from+block, len(b.Rows)))
+	}
+}
+
+// noteDefects counts what is wrong with the batch's rows, and finds those whose
+// cells cannot be attributed: a quote was left open, or the width is wrong.
+func (c *collector) noteDefects() {
+	b := c.batch
+	c.damage = slices.Grow(c.damage[:0], len(b.Rows))[:len(b.Rows)]
+	clear(c.damage)
+	for _, d := range b.Defects {
+		if d.Row < 0 {
+			continue
+		}
+		k := defectKey{d.Code, d.Cell}
+		if d.Cell < 0 || d.Cell >= len(c.columns) {
+			k.column = -1
+		}
+		n := c.defects[k]
+		if n == nil {
+			n = &formCount{}
+			c.defects[k] = n
+		}
+		at := spot{row: b.Number(d.Row), line: b.Rows[d.Row].Line}
+		if d.Cell >= 0 && d.Cell < len(b.Cells(d.Row)) {
+			at.text = b.Text(b.Cells(d.Row)[d.Cell])
+			at.text = at.text[:min(len(at.text), maxHeld)]
+		}
+		n.count++
+		n.spots.addRow(at)
+		switch {
+		case d.Code == violation.RowLong, d.Code == violation.RowShort && !c.plan.ragged:
+			c.damage[d.Row] = true
+		}
+	}
+	for i := range b.Rows {
+		if b.Rows[i].Broken {
+			c.damage[i] = true
+		}
+	}
+}
+
+// block collects the rows from one on, up to another.
+func (c *collector) block(from, to int) {
+	n := to - from
+	apart := c.damage[from:to]
+	isApart := slices.Contains(apart, true)
+	sum, full := c.sum[:n], c.full[:n]
+	clear(sum)
+	clear(full)
+	for k := range c.columns {
+		c.column(k, from, n, apart, isApart)
+		for i, h := range c.hashes[k][:n] {
+			sum[i] = (sum[i]<<5 | sum[i]>>59) ^ h
+			sum[i] *= 0x9E3779B97F4A7C15
+			if h != emptyHash {
+				full[i]++
+			}
+		}
+	}
+	first := c.batch.FirstRow + int64(from)
+	for i := range n {
+		if isApart && apart[i] {
+			c.damaged++
+			continue
+		}
+		c.filled[full[i]]++
+		if int(full[i]) <= c.plan.sparse {
+			c.sparse.addRow(spot{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+		}
+	}
+	for k := range c.plan.keys {
+		c.fingerprint(k, first, n, apart, isApart)
+	}
+	for k := range c.checks {
+		c.checks[k].block(c, from, n, apart)
+	}
+}
+
+// emptyHash stands for an empty cell.
+const emptyHash = 0
+
+// column collects the block's cells of one column: those that are remembered
+// at once, then the others, whose places in the table are loaded together.
+func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
+	b := c.batch
+	col := &c.columns[k]
+	texts, hashes := c.texts[:n], c.hashes[k][:n]
+	b.Gather(texts, k, from)
+	typed := b.IsTyped()
+	kind := workbook.Text
+	t := &col.table
+	first := b.FirstRow + int64(from)
+	dense := col.plan.isWhole && !typed
+	missed := c.missed[:0]
+	if isApart || typed || dense || col.memory.answers == nil {
+		for i, s := range texts {
+			if isApart && apart[i] {
+				hashes[i] = emptyHash
+				continue
+			}
+			if s.Start == s.End {
+				hashes[i] = emptyHash
+				col.empty++
+				continue
+			}
+			text := b.Arena[s.Start:s.End]
+			if typed {
+				kind = b.Kind(from+i, k)
+			}
+			hashes[i] = hashOf(text, kind)
+			if dense {
+				if n, ok := value.ShortInteger(text); ok && n < int64(len(col.dense)) && col.dense[n] > 0 {
+					col.dense[n]++
+					continue
+				}
+			}
+			missed = append(missed, uint32(i))
+		}
+	} else {
+		missed = col.remember(b.Arena, texts, hashes, missed)
+	}
+	c.touched ^= t.touch(hashes, missed)
+	for _, i := range missed {
+		s := texts[i]
+		text := b.Arena[s.Start:s.End]
+		if typed {
+			kind = b.Kind(from+int(i), k)
+		}
+		if len(text) > maxHeld {
+			col.space = shorten(col.space, text, hashes[i])
+			text = col.space
+		}
+		row, line := first+int64(i), b.Rows[from+int(i)].Line
+		at := t.find(hashes[i], text, kind)
+		switch {
+		case at >= 0 && t.entry(at).count > 0:
+			t.entry(at).count++
+		case at >= 0:
+			t.item(at).note(1, row, line) // pinned, and met for the first time
+		case col.plan.isOver:
+			col.sums.sketch.InsertHash(hashes[i])
+			col.sums.add(spot{row, line, text}, kind, 1)
+			continue
+		default:
+			if t.isFull() {
+				col.drain()
+			}
+			at = t.add(hashes[i], text, kind, 1, row, line)
+		}
+		if dense {
+			col.keepDense(text)
+		} else {
+			col.memory.keep(text, kind, hashes[i], t.entry(at))
+		}
+	}
+	col.memory.judge(n, len(missed))
+	c.missed = missed
+}
+
+// remember counts the texts that the memory has, and gives those that it has not.
+func (c *column) remember(arena []byte, texts []delimited.Span, hashes []uint64, missed []uint32) []uint32 {
+	memory := c.memory.answers
+	for i, s := range texts {
+		size := s.End - s.Start
+		if size == 0 {
+			hashes[i] = emptyHash
+			c.empty++
+			continue
+		}
+		text := arena[s.Start:s.End]
+		if size <= value.MaxWords {
+			head, tail := value.Words(text)
+			known := &memory[place(head, tail, int(size))]
+			if known.head == head && known.tail == tail && known.size == size {
+				hashes[i] = known.hash
+				known.entry.count++
+				continue
+			}
+		}
+		hashes[i] = hashOf(text, workbook.Text)
+		missed = append(missed, uint32(i))
+	}
+	return missed
+}
+
+// maxDense is the number up to which whole numbers are counted in an array, which
+// is nearer than a table.
+const maxDense = 1 << 17
+
+// keepDense lets a small whole number, which is in the table, be counted in the
+// array from now on.
+func (c *column) keepDense(text []byte) {
+	n, ok := value.ShortInteger(text)
+	if !ok || n >= maxDense {
+		return
+	}
+	if int(n) >= len(c.dense) {
+		c.dense = append(c.dense, make([]uint32, max(256, int(n)+1, 2*len(c.dense))-len(c.dense))...)
+	}
+	if c.dense[n] == 0 {
+		c.dense[n] = 1 // one more than has been counted
+	}
+}
+
+// foldDense moves the counts of the array to the table.
+func (c *column) foldDense() {
+	var text []byte
+	for n, count := range c.dense {
+		if count > 1 {
+			text = strconv.AppendInt(text[:0], int64(n), 10)
+			c.table.entry(c.table.find(hashOf(text, workbook.Text), text, workbook.Text)).count += int64(count) - 1
+		}
+	}
+	clear(c.dense)
+}
+
+// drain takes all but the pinned texts out of the table and adds them up.
+func (c *column) drain() {
+	if c.sums == nil {
+		c.sums = newSums(&c.plan.typing, c.plan.shapes)
+		c.sums.spread.keepsBins, c.sums.spread.byDay = true, c.plan.typing.isDate()
+		c.sums.sketch = hyperloglog.NewNoSparse()
+	}
+	c.foldDense()
+	k := 0
+	for e := range c.table.all() {
+		if k++; k > c.pinned {
+			c.addUp(e)
+		}
+	}
+	c.table.reset(c.pinned, c.table.pinnedBytes(c.pinned)+afterward)
+	c.memory.forget()
+	c.over = true
+}
+
+// addUp adds an entry to the sums.
+func (c *column) addUp(e item) {
+	if e.count == 0 {
+		return
+	}
+	text := c.table.text(e.entry)
+	if c.sums.sketch != nil {
+		c.sums.sketch.InsertHash(heldHash(text, e.kind()))
+	}
+	c.sums.add(spot{e.row, e.line, text}, e.kind(), e.count)
+}
+
+// fingerprint notes the fingerprints of the block's rows for a key.
+func (c *collector) fingerprint(k int, first int64, n int, apart []bool, isApart bool) {
+	columns := c.plan.keys[k]
+	for i := range n {
+		if isApart && apart[i] {
+			continue
+		}
+		var h uint64
+		if columns == nil {
+			h = c.sum[i]
+		} else {
+			missing := false
+			for _, col := range columns {
+				missing = missing || c.hashes[col][i] == emptyHash
+				h = (h<<5 | h>>59 ^ c.hashes[col][i]) * 0x9E3779B97F4A7C15
+			}
+			if missing {
+				continue
+			}
+		}
+		// The top bits choose the part: they must be as good as the others.
+		if err := c.keys[k].add(h^h>>32, first+int64(i)); err != nil {
+			c.err = err
+			return
+		}
+	}
+}
+
+// merge takes in what another collector has.
+func (c *collector) merge(o *collector) {
+	c.rows += o.rows
+	c.damaged += o.damaged
+	for i, n := range o.filled {
+		c.filled[i] += n
+	}
+	c.sparse.mergeRows(o.sparse)
+	for k, n := range o.defects {
+		if mine := c.defects[k]; mine != nil {
+			mine.count += n.count
+			mine.spots.mergeRows(n.spots)
+		} else {
+			c.defects[k] = n
+		}
+	}
+	for i := range c.columns {
+		c.columns[i].merge(&o.columns[i])
+	}
+	for i := range c.checks {
+		c.checks[i].merge(o.checks[i])
+	}
+}
+
+func (c *column) merge(o *column) {
+	c.empty += o.empty
+	c.foldDense()
+	o.foldDense()
+	if c.over = c.over || o.over; c.over {
+		// What is not pinned is added up on either side.
+		c.drain()
+		o.drain()
+	}
+	c.table.merge(&o.table)
+	if o.sums != nil {
+		c.sums.merge(o.sums)
+	}
+	if !c.over && c.table.isFull() {
+		c.drain()
+	}
+}

@@ -1,0 +1,118 @@
+package profile
+
+import (
+	"slices"
+	"time"
+
+	"sieb/core/lexical"
+)
+
+// dates gives the habits of a column's dates.
+func (s *sums) dates(t *typing, ordered []measuredValue) *Dates {
+	d := &Dates{Formats: []Format{}, Weekdays: s.weekdays}
+	for _, f := range t.dates {
+		d.Formats = append(d.Formats, Format{f.pattern, f.count})
+	}
+	if t.order != noOrder {
+		d.Order = "day first"
+		if t.byMonth {
+			d.Order = "month first"
+		}
+		d.DecidedBy = []string{"", "dates", "other columns", "separator", "nothing"}[t.order]
+	}
+	var bad spots
+	for k, c := range s.forms {
+		if k.kind != lexical.Date && k.kind != lexical.DateTime {
+			continue
+		}
+		if k.short {
+			d.TwoDigitYears += c.count
+		}
+		if k.day == impossible {
+			bad.merge(c.spots)
+		}
+		if k.order == lexical.ABYear {
+			switch k.day {
+			case dayFirst:
+				d.DayFirst += c.count
+			case monthFirst:
+				d.MonthFirst += c.count
+			case either:
+				d.Either += c.count
+			}
+		}
+	}
+	d.Impossible = bad.values()
+	d.FarOff = farOff(ordered)
+	d.Gaps = gaps(ordered)
+	return d
+}
+
+const (
+	day  = 24 * 60 * 60.0 // in seconds, as dates are measured
+	year = 365.25 * day
+)
+
+// farOff gives the dates that are far from nearly all others: by more than two
+// years, and more than ten times as far as the middle nine tenths spread.
+func farOff(ordered []measuredValue) (far []Value) {
+	low, high, ok := fences(ordered, 2*year)
+	if !ok {
+		return nil
+	}
+	for _, m := range ordered {
+		if (m.value < low || m.value > high) && len(far) < maxAgainst {
+			far = append(far, m.at.value(m.count))
+		}
+	}
+	return far
+}
+
+// fences gives the bounds beyond which values are far from nearly all others: ten
+// times as far from the middle nine tenths as these spread, and at least so far.
+// ok is false where there are too few values to tell, or too many beyond.
+func fences(ordered []measuredValue, least float64) (low, high float64, ok bool) {
+	if len(ordered) == 0 {
+		return 0, 0, false
+	}
+	sorted := make([]weighted, len(ordered))
+	total := int64(0)
+	for i, m := range ordered {
+		sorted[i] = m.weighted
+		total += m.count
+	}
+	if total < 20 {
+		return 0, 0, false
+	}
+	q := quantiles(sorted, []float64{0.05, 0.95}, true)
+	reach := max(10*(q[1]-q[0]), least)
+	return q[0] - reach, q[1] + reach, true
+}
+
+// gaps finds the stretches of days without a date that are more than five times
+// as long as nine in ten of the others, and a week at least.
+func gaps(ordered []measuredValue) (found []Gap) {
+	var days []int64
+	for _, m := range ordered {
+		days = append(days, int64(m.value/day))
+	}
+	days = slices.Compact(days)
+	if len(days) < 10 {
+		return nil
+	}
+	steps := make([]int64, len(days)-1)
+	for i := range steps {
+		steps[i] = days[i+1] - days[i]
+	}
+	usual := slices.Clone(steps)
+	slices.Sort(usual)
+	least := max(7, 5*usual[len(usual)*9/10])
+	text := func(d int64) string { return time.Unix(d*int64(day), 0).UTC().Format(time.DateOnly) }
+	for i, n := range steps {
+		if n > least {
+			found = append(found, Gap{text(days[i]), text(days[i+1]), n - 1})
+		}
+	}
+	slices.SortStableFunc(found, func(a, b Gap) int { return int(b.Days - a.Days) })
+	return found[:min(len(found), maxRare)]
+}

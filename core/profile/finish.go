@@ -1,0 +1,289 @@
+package profile
+
+import (
+	"bytes"
+	"cmp"
+	"runtime"
+	"slices"
+	"sync"
+
+	"sieb/core/lexical"
+	"sieb/core/source"
+	"sieb/core/value"
+)
+
+// conclude concludes how each column is read, from all rows.
+func (p *plan) conclude(all *collector) []typing {
+	counted := make([]forms, len(all.columns))
+	for k := range all.columns {
+		c := &all.columns[k]
+		counted[k] = formsOf(&c.table)
+		if c.sums != nil {
+			counted[k].merge(c.sums.forms)
+		}
+	}
+	h := hintsOf(counted)
+	types := make([]typing, len(counted))
+	for k, f := range counted {
+		types[k] = f.conclude(h)
+		if c := &all.columns[k]; !c.over {
+			types[k].concludePair(&c.table)
+		}
+	}
+	return types
+}
+
+// concludePair tells whether a column of two values is one of booleans.
+func (t *typing) concludePair(values *table) {
+	if t.datatype != value.String && t.datatype != value.Integer {
+		return
+	}
+	var two [][]byte
+	for e := range values.all() {
+		text := lexical.Trim(start(values.text(e.entry)))
+		if e.count == 0 || len(text) == 0 || lexical.IsPlaceholder(text) || slices.ContainsFunc(two, func(o []byte) bool { return bytes.Equal(o, text) }) {
+			continue
+		}
+		if two = append(two, text); len(two) > 2 {
+			return
+		}
+	}
+	if len(two) != 2 {
+		return
+	}
+	if pair, ok := pairOf(two[0], two[1]); ok {
+		t.datatype, t.pair = value.Boolean, pair
+	}
+}
+
+// amend settles anew how columns are read whose values were added up by what
+// turned out to be wrong. It tells whether the rows must be gone over again.
+func (p *plan) amend(all *collector) (again bool) {
+	for k, t := range p.conclude(all) {
+		if all.columns[k].over && !t.readsAs(&p.columns[k].typing) {
+			p.columns[k].typing = t
+			again = true
+		}
+	}
+	return again
+}
+
+// readsAs tells whether two typings read all values alike.
+func (t *typing) readsAs(o *typing) bool {
+	return t.datatype == o.datatype && t.decimalChar == o.decimalChar && t.groupChar == o.groupChar && t.isGroup == o.isGroup && t.byMonth == o.byMonth && t.pair == o.pair &&
+		slices.EqualFunc(t.dates, o.dates, func(a, b dateFormat) bool { return a.pattern == b.pattern })
+}
+
+// finish makes the profile of what was collected.
+func (p *plan) finish(header source.Header, all *collector) (*Profile, error) {
+	types := p.conclude(all)
+	out := &Profile{Rows: all.rows, Damaged: all.damaged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
+	var done sync.WaitGroup
+	turns := make(chan struct{}, runtime.GOMAXPROCS(0))
+	for k := range all.columns {
+		done.Go(func() {
+			turns <- struct{}{}
+			defer func() { <-turns }()
+			c := &all.columns[k]
+			if c.over { // what was added up was read as the plan says
+				types[k] = p.columns[k].typing
+			}
+			out.Columns[k] = c.finish(&types[k])
+			out.Columns[k].Name = header.Names[k]
+		})
+	}
+	done.Wait()
+	for k, n := range all.defects {
+		d := Defect{Code: k.code, Count: n.count, First: n.spots.values()}
+		if k.column >= 0 {
+			d.Column = header.Names[k.column]
+		}
+		out.Problems = append(out.Problems, d)
+	}
+	slices.SortFunc(out.Problems, func(a, b Defect) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Code.String(), b.Code.String()), cmp.Compare(a.Column, b.Column))
+	})
+	out.Repeated.Rows = all.repeats[0].rows
+	for _, r := range all.repeats[0].pairs {
+		out.Repeated.First = append(out.Repeated.First, Pair{r.row, r.first})
+	}
+	out.Sparse.AtMost = p.sparse
+	for _, n := range all.filled[:min(p.sparse+1, len(all.filled))] {
+		out.Sparse.Rows += n
+	}
+	for _, at := range all.sparse {
+		out.Sparse.First = append(out.Sparse.First, Place{at.row, at.line})
+	}
+	return out, nil
+}
+
+// values gives spots as values without counts.
+func (s spots) values() []Value {
+	all := make([]Value, 0, len(s))
+	for _, at := range s {
+		all = append(all, at.value(0))
+	}
+	return all
+}
+
+func (s spot) value(count int64) Value { return Value{shown(s.text), count, s.row, s.line} }
+
+// sketchError is three times the standard error of a HyperLogLog sketch of 2^14
+// registers (Flajolet et al., "HyperLogLog", 2007).
+const sketchError = 3 * 1.04 / (1 << 7)
+
+// How many values a profile lists.
+const (
+	maxTop      = 50
+	maxRare     = 10
+	maxAgainst  = 20
+	maxVariants = 20
+)
+
+// finish makes the profile of a column. Of one that is held whole everything is
+// computed from its different values.
+func (c *column) finish(t *typing) Column {
+	exact := !c.over
+	if exact {
+		c.sums = newSums(t, nil)
+	}
+	for e := range c.table.all() {
+		c.addUp(e)
+	}
+	s := c.sums
+	out := Column{Datatype: t.datatype, Filled: s.filled, Empty: c.empty + s.blank.count, Blank: s.blank.count, DistinctExact: exact,
+		Kinds: s.kinds(t), Shapes: []Shape{}, Top: []Value{}}
+	missing := int64(0)
+	for k, n := range s.forms {
+		if k.kind == lexical.Placeholder {
+			missing += n.count
+		}
+	}
+	out.Fits = s.filled - missing - s.against.count
+	c.values(&out, t)
+	if s.filled > 0 {
+		out.MinLength, out.MaxLength = s.shortest.length, s.longest.length
+		out.MeanLength = float64(s.characters) / float64(s.filled)
+		shortest, longest := s.shortest.value(0), s.longest.value(0)
+		out.Shortest, out.Longest = &shortest, &longest
+	}
+	out.Letters = Letters{s.cases[upperCase], s.cases[lowerCase], s.cases[titleCase], s.cases[mixedCase]}
+	out.Blanks = Blanks{s.around.counted(), s.inside.counted(), s.invisible.counted()}
+	c.listShapes(&out)
+	sorted := c.ordered(t, exact)
+	c.measure(&out, t, sorted, exact)
+	c.placeholders(&out, sorted)
+	switch {
+	case t.datatype.IsNumber() || s.forms.count(func(k formKey) bool { return k.kind.IsNumber() }) > 0:
+		out.Numbers = s.numbers(t)
+	}
+	if t.isDate() {
+		out.Dates = s.dates(t, sorted)
+	}
+	if t.datatype == value.Boolean {
+		out.Pair = t.pair[:]
+	}
+	if exact && t.datatype == value.String {
+		out.Variants = c.variants()
+	}
+	return out
+}
+
+func (c formCount) counted() Counted { return Counted{c.count, c.spots.values()} }
+
+// values fills in what is told of the different values.
+func (c *column) values(out *Column, t *typing) {
+	var all []item
+	once := int64(0)
+	for e := range c.table.all() {
+		if e.count == 0 || len(lexical.Trim(start(c.table.text(e.entry)))) == 0 {
+			continue
+		}
+		if all = append(all, e); e.count == 1 {
+			once++
+		}
+	}
+	out.Distinct = int64(len(all))
+	if out.DistinctExact {
+		out.Once = &once
+	} else {
+		out.Distinct = int64(c.sums.sketch.Estimate())
+		out.DistinctError = sketchError
+	}
+	frequent := func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) }
+	top := firstOf(all, maxTop, frequent)
+	for _, e := range top {
+		if !out.DistinctExact && e.count < 2 {
+			break
+		}
+		out.Top = append(out.Top, c.value(e))
+	}
+	if out.DistinctExact && len(all) > maxTop {
+		rare := func(a, b item) int { return cmp.Or(cmp.Compare(a.count, b.count), cmp.Compare(a.row, b.row)) }
+		for _, e := range firstOf(all, maxRare, rare) {
+			out.Rare = append(out.Rare, c.value(e))
+		}
+	}
+	out.Category = out.DistinctExact && t.datatype != value.Boolean && len(all) >= 2 && len(all) <= 60 && out.Filled >= 5*int64(len(all)) && !t.isDate() && !isMeasure(t)
+	if c.sums.against.count == 0 {
+		return
+	}
+	if !out.DistinctExact {
+		out.Against = c.sums.against.spots.values()
+		return
+	}
+	var l look
+	against := slices.DeleteFunc(all, func(e item) bool {
+		text := c.table.text(e.entry)
+		if l = (look{}); !isLong(text) {
+			l.read(lexical.Trim(text), e.kind())
+		}
+		if l.Kind == lexical.Placeholder {
+			return true
+		}
+		t.resolve(&l)
+		return t.reads(&l, lexical.Trim(start(text)), &c.sums.number)
+	})
+	for _, e := range firstOf(against, maxAgainst, frequent) {
+		out.Against = append(out.Against, c.value(e))
+	}
+}
+
+func (c *column) value(e item) Value {
+	return spot{e.row, e.line, c.table.text(e.entry)}.value(e.count)
+}
+
+// firstOf gives the first n of a list in an order, sorted; the list is left in
+// another order.
+func firstOf[T any](all []T, n int, order func(a, b T) int) []T {
+	var first []T
+	for _, x := range all {
+		if len(first) == n && order(x, first[n-1]) >= 0 {
+			continue
+		}
+		k, _ := slices.BinarySearchFunc(first, x, order)
+		first = slices.Insert(first, k, x)
+		first = first[:min(len(first), n)]
+	}
+	return first
+}
+
+func (c *column) listShapes(out *Column) {
+	s := c.sums
+	var all []item
+	listed := int64(0)
+	for e := range s.shapes.all() {
+		if e.count > 0 && (!s.shapesOver || c.plan.hasShape(s.shapes.text(e.entry))) {
+			all = append(all, e)
+		}
+	}
+	for _, e := range firstOf(all, maxTop, func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) }) {
+		out.Shapes = append(out.Shapes, Shape{shown(s.shapes.text(e.entry)), e.count, e.row, e.line})
+		listed += e.count
+	}
+	out.OtherShapes = s.filled - listed
+}
+
+func (p *columnPlan) hasShape(shape []byte) bool {
+	return slices.ContainsFunc(p.shapes, func(s []byte) bool { return bytes.Equal(s, shape) })
+}

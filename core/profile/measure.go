@@ -1,0 +1,269 @@
+package profile
+
+import (
+	"cmp"
+	"encoding/json"
+	"math"
+	"math/big"
+	"slices"
+	"time"
+
+	"sieb/core/lexical"
+	"sieb/core/value"
+)
+
+// measuredValue is a value on its column's scale, and where it stands.
+type measuredValue struct {
+	weighted
+	at spot
+}
+
+// ordered gives the values of a column of numbers or dates in the order of
+// their scale; nil for another column, or one that is not held whole.
+func (c *column) ordered(t *typing, exact bool) []measuredValue {
+	if !exact || !t.datatype.IsNumber() && !t.isDate() {
+		return nil
+	}
+	var all []measuredValue
+	var l look
+	for e := range c.table.all() {
+		text := c.table.text(e.entry)
+		trimmed := lexical.Trim(start(text))
+		if e.count == 0 || len(trimmed) == 0 || isLong(text) {
+			continue
+		}
+		l = look{}
+		l.read(trimmed, e.kind())
+		t.resolve(&l)
+		if l.Kind == lexical.Placeholder || !t.reads(&l, trimmed, &c.sums.number) {
+			continue
+		}
+		all = append(all, measuredValue{weighted{t.quantity(&l, trimmed).float(), e.count}, spot{e.row, e.line, text}})
+	}
+	slices.SortFunc(all, func(a, b measuredValue) int {
+		return cmp.Or(cmp.Compare(a.value, b.value), cmp.Compare(a.at.row, b.at.row))
+	})
+	return all
+}
+
+// measure fills in what is told of values on a scale, or, for a column of texts,
+// of their order.
+func (c *column) measure(out *Column, t *typing, ordered []measuredValue, exact bool) {
+	s := c.sums
+	if !t.datatype.IsNumber() && !t.isDate() {
+		if s.filled > 0 && t.datatype == value.String {
+			out.Minimum, out.Maximum = quoted(shown(s.low.text)), quoted(shown(s.high.text))
+		}
+		return
+	}
+	if s.spread.count == 0 {
+		return
+	}
+	out.Minimum, out.Maximum = t.canonical(s.spread.least.text), t.canonical(s.spread.most.text)
+	mean, deviation := s.spread.moments()
+	if t.isDate() {
+		deviation /= dayMillis / 1000
+	} else {
+		out.Sum = exactNumber(s.spread.sum())
+	}
+	out.Mean, out.Deviation = t.scalar(mean), &deviation
+	var sorted []weighted
+	if exact {
+		for _, m := range ordered {
+			sorted = append(sorted, m.weighted)
+		}
+	} else if sorted = s.spread.fromBins(); !t.isDate() {
+		out.QuartileError = binError
+	}
+	for _, q := range quantiles(sorted, []float64{0.25, 0.5, 0.75}, t.isDate()) {
+		out.Quartiles = append(out.Quartiles, t.scalar(q))
+	}
+	out.Histogram = t.histogram(sorted)
+}
+
+// canonical gives a value's text in the column's datatype, as JSON.
+func (t *typing) canonical(text []byte) json.RawMessage {
+	text = lexical.Trim(start(text))
+	if t.isDate() {
+		for _, f := range append(t.formats, isoFormats...) {
+			var i value.Instant
+			if f.Parse(text, &i) == value.Matches {
+				if t.datatype == value.Date {
+					return quoted(string(i.AppendDate(nil)))
+				}
+				return quoted(string(i.AppendDateTime(nil)))
+			}
+		}
+		return quoted(shown(text))
+	}
+	var n value.Number
+	if t.datatype == value.Double {
+		if d, _, ok := t.numbers.ParseDouble(text, &n, nil); ok {
+			return number(d)
+		}
+	}
+	if t.numbers.Parse(text, &n) || new(value.NumberFormat).Parse(text, &n) { // a workbook's numbers have a point
+		return json.RawMessage(slices.Clone(n.Significant()))
+	}
+	return quoted(shown(text))
+}
+
+var isoFormats = func() (all []*value.DateFormat) {
+	for _, d := range []value.Datatype{value.Date, value.DateTime} {
+		f, err := value.NewDateFormat(d, "")
+		if err != nil {
+			panic(err)
+		}
+		all = append(all, f)
+	}
+	return all
+}()
+
+// scalar gives a place on the column's scale as JSON: a number, or an instant.
+func (t *typing) scalar(x float64) json.RawMessage {
+	if !t.isDate() {
+		return number(x)
+	}
+	at := time.UnixMilli(int64(math.Round(x * 1000))).UTC()
+	if t.datatype == value.Date {
+		return quoted(at.Format(time.DateOnly))
+	}
+	return quoted(at.Format("2006-01-02T15:04:05"))
+}
+
+func quoted(text string) json.RawMessage {
+	b, err := json.Marshal(text)
+	if err != nil {
+		panic(err) // a string is always written
+	}
+	return b
+}
+
+func number(x float64) json.RawMessage {
+	b, err := json.Marshal(x)
+	if err != nil {
+		return nil // neither a number nor infinite
+	}
+	return b
+}
+
+// exactNumber writes a sum of decimals, which has a finite number of digits.
+func exactNumber(r *big.Rat) json.RawMessage {
+	if r.IsInt() {
+		return json.RawMessage(r.Num().String())
+	}
+	digits, exact := r.FloatPrec()
+	if !exact || digits > 40 {
+		f, _ := r.Float64()
+		return number(f)
+	}
+	return json.RawMessage(r.FloatString(digits))
+}
+
+// bars is about how many bars a histogram has.
+const bars = 20
+
+// histogram counts sorted values in bars of even width with round edges: of
+// numbers a multiple of 1, 2 or 5 times a power of ten, of dates hours, days,
+// months or years.
+func (t *typing) histogram(sorted []weighted) []Bin {
+	if len(sorted) == 0 {
+		return nil
+	}
+	var edges []float64
+	low, high := sorted[0].value, sorted[len(sorted)-1].value
+	if t.isDate() {
+		edges = dateEdges(low, high, t.datatype == value.DateTime)
+	} else {
+		edges = numberEdges(low, high, t.datatype == value.Integer)
+	}
+	bins := make([]Bin, len(edges)-1)
+	for i := range bins {
+		bins[i].From, bins[i].To = t.scalar(edges[i]), t.scalar(edges[i+1])
+	}
+	i := 0
+	for _, w := range sorted {
+		for i < len(bins)-1 && w.value >= edges[i+1] {
+			i++
+		}
+		bins[i].Count += w.count
+	}
+	return bins
+}
+
+// numberEdges gives the edges of bars from low to high. They are computed as
+// quotients of whole numbers, so that they are as exact as the values.
+func numberEdges(low, high float64, whole bool) []float64 {
+	step, exponent := 1.0, 0
+	if width := (high - low) / bars; width > 0 && !math.IsInf(width, 0) {
+		exponent = int(math.Floor(math.Log10(width)))
+		switch m := width / math.Pow10(exponent); {
+		case m <= 1:
+		case m <= 2:
+			step = 2
+		case m <= 5:
+			step = 5
+		default:
+			exponent++
+		}
+	}
+	if whole && exponent < 0 {
+		step, exponent = 1, 0
+	}
+	edge := func(k float64) float64 {
+		if exponent < 0 {
+			return k * step / math.Pow10(-exponent)
+		}
+		return k * step * math.Pow10(exponent)
+	}
+	first := math.Floor(low / edge(1))
+	for edge(first) > low {
+		first--
+	}
+	for edge(first+1) <= low {
+		first++
+	}
+	edges := []float64{edge(first)}
+	for k := first + 1; len(edges) < 3*bars; k++ {
+		edges = append(edges, edge(k))
+		if edge(k) > high {
+			break
+		}
+	}
+	return edges
+}
+
+// dateEdges gives the edges of bars of instants, in seconds since 1970.
+func dateEdges(low, high float64, withTime bool) []float64 {
+	from, to := time.Unix(int64(math.Floor(low)), 0).UTC(), time.Unix(int64(math.Ceil(high)), 0).UTC()
+	days := to.Sub(from).Hours() / 24
+	years := to.Year() - from.Year()
+	day := time.Date(from.Year(), from.Month(), from.Day(), 0, 0, 0, 0, time.UTC)
+	var next func(time.Time) time.Time
+	at := day
+	switch {
+	case withTime && days <= 2:
+		at = from.Truncate(time.Hour)
+		next = func(t time.Time) time.Time { return t.Add(time.Hour) }
+	case days <= 62:
+		next = func(t time.Time) time.Time { return t.AddDate(0, 0, 1) }
+	case years < 4:
+		at = time.Date(from.Year(), from.Month(), 1, 0, 0, 0, 0, time.UTC)
+		next = func(t time.Time) time.Time { return t.AddDate(0, 1, 0) }
+	default:
+		step := 1
+		for _, s := range []int{1, 2, 5, 10, 20, 50, 100, 200, 500} {
+			if step = s; years/s <= 2*bars {
+				break
+			}
+		}
+		at = time.Date(from.Year()/step*step, 1, 1, 0, 0, 0, 0, time.UTC)
+		next = func(t time.Time) time.Time { return t.AddDate(step, 0, 0) }
+	}
+	edges := []float64{float64(at.Unix())}
+	for !at.After(to) {
+		at = next(at)
+		edges = append(edges, float64(at.Unix()))
+	}
+	return edges
+}

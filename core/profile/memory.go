@@ -1,0 +1,58 @@
+package profile
+
+import (
+	"sieb/core/value"
+	"sieb/core/workbook"
+)
+
+const (
+	placeBits   = 10      // 2^placeBits answers per column
+	trial       = 1 << 14 // cells after which a memory is judged
+	maxMemories = 256     // columns that have one, 40 KiB each
+)
+
+// memory remembers the entries of a column's short texts. Most columns hold few
+// different values, whose hashes then need not be computed, and whose entries
+// not be looked for, again. A column of ever new values gives it up.
+type memory struct {
+	asked, missed int
+	answers       *[1 << placeBits]answer
+}
+
+// answer is a text, told by its words and its size, and where it is counted.
+type answer struct {
+	head, tail uint64
+	hash       uint64
+	entry      *entry
+	size       uint32 // and kind, as in the entry
+}
+
+func place(head, tail uint64, length int) uint64 {
+	return (head ^ tail*0x9E3779B97F4A7C15 ^ uint64(length)) * 0xD6E8FEB86659FD93 >> (64 - placeBits)
+}
+
+func (m *memory) keep(text []byte, kind workbook.Kind, hash uint64, e *entry) {
+	if m.answers == nil || len(text) > value.MaxWords {
+		return
+	}
+	head, tail := value.Words(text)
+	m.answers[place(head, tail, len(text))] = answer{head, tail, hash, e, uint32(len(text)) | uint32(kind)<<kindShift}
+}
+
+// judge ends a memory that is of no use.
+func (m *memory) judge(asked, missed int) {
+	if m.asked, m.missed = m.asked+asked, m.missed+missed; m.asked < trial {
+		return
+	}
+	if 4*m.missed > 3*m.asked {
+		m.answers = nil
+	}
+	m.asked, m.missed = 0, 0
+}
+
+// forget empties a memory whose entries are gone.
+func (m *memory) forget() {
+	if m.answers != nil {
+		clear(m.answers[:])
+	}
+}

@@ -1,0 +1,207 @@
+package profile
+
+import (
+	"cmp"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math/bits"
+	"os"
+	"slices"
+	"sync"
+)
+
+// prints remember a fingerprint of 64 bits for each row, to find rows that are
+// alike in some columns. What does not fit in memory goes to a file without a
+// name, so that the answer is exact for any number of rows (two different rows
+// share a fingerprint once in 2^64).
+type prints struct {
+	parts [printParts][]fingerprint
+	held  int
+	spill *spill
+}
+
+// fingerprint is a fingerprint with its row: what of the fingerprint does not tell
+// its part, 56 bits, and 40 bits of the row.
+type fingerprint [3]uint32
+
+const (
+	printParts = 256
+	printBytes = 12
+	// maxPrints is how many prints one worker holds in memory of one set of
+	// columns.
+	maxPrints = 1 << 20
+)
+
+func newFingerprint(hash uint64, row int64) fingerprint {
+	return fingerprint{uint32(hash), uint32(hash>>32)&0xFFFFFF | uint32(row>>32)<<24, uint32(row)}
+}
+
+func (p fingerprint) hash() uint64 { return uint64(p[0]) | uint64(p[1]&0xFFFFFF)<<32 }
+func (p fingerprint) row() int64   { return int64(p[2]) | int64(p[1]>>24)<<32 }
+
+// newPrints makes room for the prints of about so many rows.
+func newPrints(s *spill, rows int64) (p prints) {
+	p.spill = s
+	room := min(rows, maxPrints) / printParts
+	for k := range p.parts {
+		p.parts[k] = make([]fingerprint, 0, room)
+	}
+	return p
+}
+
+func (p *prints) add(hash uint64, row int64) error {
+	part := &p.parts[hash>>56]
+	*part = append(*part, newFingerprint(hash, row))
+	if p.held++; p.held < maxPrints {
+		return nil
+	}
+	p.held = 0
+	return p.spill.take(&p.parts)
+}
+
+// spill is the file that the prints of all workers for one set of columns go to.
+type spill struct {
+	mu    sync.Mutex
+	file  *os.File
+	at    int64
+	spans [printParts][]span
+}
+
+type span struct{ at, size int64 }
+
+// take writes parts out and empties them.
+func (s *spill) take(parts *[printParts][]fingerprint) (err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.file == nil {
+		if s.file, err = os.CreateTemp("", "sieb-prints-*"); err != nil {
+			return fmt.Errorf("there is no room for the fingerprints of rows: %w; set TMPDIR to a folder with space", err)
+		}
+		os.Remove(s.file.Name())
+	}
+	var b []byte
+	for k, part := range parts {
+		b = b[:0]
+		for _, p := range part {
+			for _, word := range p {
+				b = binary.LittleEndian.AppendUint32(b, word)
+			}
+		}
+		if _, err := s.file.WriteAt(b, s.at); err != nil {
+			return fmt.Errorf("the fingerprints of rows cannot be kept: %w; set TMPDIR to a folder with space", err)
+		}
+		s.spans[k] = append(s.spans[k], span{s.at, int64(len(b))})
+		s.at += int64(len(b))
+		parts[k] = part[:0]
+	}
+	return nil
+}
+
+// read appends what was spilt of a part.
+func (s *spill) read(dst []fingerprint, part int) ([]fingerprint, error) {
+	for _, span := range s.spans[part] {
+		b := make([]byte, span.size)
+		if _, err := s.file.ReadAt(b, span.at); err != nil && !errors.Is(err, io.EOF) {
+			return dst, err
+		}
+		for ; len(b) >= printBytes; b = b[printBytes:] {
+			dst = append(dst, fingerprint{binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:])})
+		}
+	}
+	return dst, nil
+}
+
+func (s *spill) close() {
+	if s.file != nil {
+		s.file.Close()
+	}
+}
+
+// repeats are the rows that are like an earlier one.
+type repeats struct {
+	rows   int64 // later rows
+	groups int64 // different ones among them
+	pairs  []pair
+}
+
+// pair is a row and the first row that it is like.
+type pair struct{ row, first int64 }
+
+// find finds the rows that repeat another, from the prints of all workers.
+func find(all []*prints) (r repeats, err error) {
+	var part []fingerprint
+	var slots []uint64
+	for k := range printParts {
+		part = part[:0]
+		for _, p := range all {
+			part = append(part, p.parts[k]...)
+		}
+		if len(all) > 0 {
+			if part, err = all[0].spill.read(part, k); err != nil {
+				return r, err
+			}
+		}
+		part, slots = repeated(part, slots)
+		if len(part) == 0 {
+			continue
+		}
+		slices.SortFunc(part, func(a, b fingerprint) int {
+			return cmp.Or(cmp.Compare(a.hash(), b.hash()), cmp.Compare(a.row(), b.row()))
+		})
+		first := part[0]
+		for i, p := range part {
+			switch {
+			case i == 0 || p.hash() != first.hash():
+				first = p
+				r.groups++
+			default:
+				r.rows++
+				r.keep(pair{p.row(), first.row()})
+			}
+		}
+	}
+	return r, nil
+}
+
+// keep keeps the pairs whose later rows come first.
+func (r *repeats) keep(p pair) {
+	k, _ := slices.BinarySearchFunc(r.pairs, p, func(a, b pair) int { return cmp.Compare(a.row, b.row) })
+	if k < maxSpots {
+		r.pairs = slices.Insert(r.pairs, k, p)
+		r.pairs = r.pairs[:min(len(r.pairs), maxSpots)]
+	}
+}
+
+// repeated leaves the prints whose fingerprints occur more than once. A slot
+// holds a fingerprint, and in its last bit whether it was met again.
+func repeated(part []fingerprint, slots []uint64) ([]fingerprint, []uint64) {
+	size := 1 << bits.Len(uint(2*len(part)))
+	if cap(slots) < size {
+		slots = make([]uint64, size)
+	}
+	slots = slots[:size]
+	clear(slots)
+	mask := uint64(size - 1)
+	place := func(h uint64) *uint64 {
+		i := h * 0x9E3779B97F4A7C15 >> 32 & mask
+		for slots[i] != 0 && slots[i]>>1 != h+1 {
+			i = (i + 1) & mask
+		}
+		return &slots[i]
+	}
+	some := false
+	for _, p := range part {
+		if s := place(p.hash()); *s == 0 {
+			*s = (p.hash() + 1) << 1
+		} else {
+			*s |= 1
+			some = true
+		}
+	}
+	if !some {
+		return part[:0], slots
+	}
+	return slices.DeleteFunc(part, func(p fingerprint) bool { return *place(p.hash())&1 == 0 }), slots
+}

@@ -1,0 +1,326 @@
+// Package profile tells what a delivery holds: of each column what its values
+// are, over all rows, and what holds between columns and between rows.
+//
+// A sample settles how columns are read and which relations are worth a look
+// (plan); then every row is collected, by several workers at once (collector),
+// and what they have is merged. Figures are exact; where a column has more
+// different values than are held, those that need all of them are estimates,
+// and say so. The result depends neither on the number of workers nor on the
+// order in which what they have is merged.
+//
+// The package knows no targets and no rules.
+package profile
+
+import (
+	"context"
+	"encoding/json"
+	"runtime"
+	"sync"
+
+	"sieb/core/lexical"
+	"sieb/core/source"
+	"sieb/core/value"
+	"sieb/core/violation"
+)
+
+// Profile is what a delivery holds.
+type Profile struct {
+	Rows     int64    `json:"rows"`
+	Damaged  int64    `json:"damaged" doc:"rows whose cells cannot be given to columns, since a quote was left open or the width is wrong; the columns' figures are of the others"`
+	Columns  []Column `json:"columns"`
+	Problems []Defect `json:"problems" doc:"what was wrong with the delivery as it was read"`
+	Repeated Repeated `json:"repeatedRows"`
+	Sparse   Sparse   `json:"sparseRows"`
+}
+
+// Column is what one column holds. Empty are cells without a character or with
+// nothing but blanks; all figures below them are of the filled cells.
+type Column struct {
+	Name     string         `json:"name"`
+	Datatype value.Datatype `json:"datatype"`
+	Fits     int64          `json:"fits" doc:"values of the datatype"`
+	Filled   int64          `json:"filled"`
+	Empty    int64          `json:"empty"`
+	Blank    int64          `json:"blank" doc:"of the empty ones those with blanks in them"`
+
+	Distinct      int64   `json:"distinct"`
+	DistinctExact bool    `json:"distinctExact"`
+	DistinctError float64 `json:"distinctError,omitempty" doc:"how far an estimate can be off, as a share, three times its standard error"`
+	Once          *int64  `json:"once,omitempty" doc:"values that occur once; absent where distinct is an estimate"`
+	Top           []Value `json:"top" doc:"the most frequent values; where distinct is an estimate those that a sample repeats, counted over all rows"`
+	Rare          []Value `json:"rare,omitempty" doc:"the least frequent values, where top does not hold all"`
+
+	MinLength  int     `json:"minLength" doc:"in characters"`
+	MaxLength  int     `json:"maxLength"`
+	MeanLength float64 `json:"meanLength"`
+	Shortest   *Value  `json:"shortest,omitempty"`
+	Longest    *Value  `json:"longest,omitempty"`
+
+	Minimum       json.RawMessage   `json:"minimum,omitempty" doc:"in the column's datatype: a number, or a text in canonical form"`
+	Maximum       json.RawMessage   `json:"maximum,omitempty"`
+	Mean          json.RawMessage   `json:"mean,omitempty" doc:"of numbers and dates"`
+	Deviation     *float64          `json:"deviation,omitempty" doc:"standard deviation of a sample; of dates in days"`
+	Sum           json.RawMessage   `json:"sum,omitempty" doc:"exact, of numbers"`
+	Quartiles     []json.RawMessage `json:"quartiles,omitempty" doc:"three; Hyndman and Fan's type 7, of dates type 1"`
+	QuartileError float64           `json:"quartileError,omitempty" doc:"how far estimates can be off, as a share of the value; 0 where they are exact; those of dates are exact to the day"`
+	Histogram     []Bin             `json:"histogram,omitempty"`
+
+	Kinds        []Kind    `json:"kinds" doc:"what the values look like, most first"`
+	Against      []Value   `json:"against,omitempty" doc:"values that are not of the datatype"`
+	Placeholders []Value   `json:"placeholders,omitempty" doc:"values that look like a missing one"`
+	Numbers      *Numbers  `json:"numbers,omitempty"`
+	Dates        *Dates    `json:"dates,omitempty"`
+	Pair         []string  `json:"pair,omitempty" doc:"of booleans: the texts for true and for false"`
+	Shapes       []Shape   `json:"shapes" doc:"A for a capital, a for another letter, 9 for a digit"`
+	OtherShapes  int64     `json:"otherShapes,omitempty" doc:"values of shapes that are not counted one by one"`
+	Blanks       Blanks    `json:"blanks"`
+	Letters      Letters   `json:"letters"`
+	Variants     [][]Value `json:"variants,omitempty" doc:"values that differ in nothing but case, blanks or accents"`
+	Category     bool      `json:"category" doc:"few values that recur: likely the codes of a category"`
+}
+
+// Value is a value with how often it occurs and where it stands first.
+type Value struct {
+	Value string `json:"value"`
+	Count int64  `json:"count"`
+	Row   int64  `json:"row,omitempty"`
+	Line  int64  `json:"line,omitempty"`
+}
+
+// Place is a row of the delivery.
+type Place struct {
+	Row  int64 `json:"row"`
+	Line int64 `json:"line,omitempty"`
+}
+
+// Bin is a bar of a histogram: values from From up to To, which itself belongs
+// to the next bar, or to the last one.
+type Bin struct {
+	From  json.RawMessage `json:"from"`
+	To    json.RawMessage `json:"to"`
+	Count int64           `json:"count"`
+}
+
+// Kind counts the values that look alike.
+type Kind struct {
+	Kind  lexical.Kind `json:"kind"`
+	Form  string       `json:"form" doc:"how they are written, in words"`
+	Count int64        `json:"count"`
+	First []Value      `json:"first" doc:"some of them, by row; without counts"`
+}
+
+// Shape counts the values of one shape.
+type Shape struct {
+	Shape string `json:"shape"`
+	Count int64  `json:"count"`
+	Row   int64  `json:"row" doc:"where it stands first"`
+	Line  int64  `json:"line"`
+}
+
+// Numbers are the habits of a column's numbers.
+type Numbers struct {
+	DecimalChar    string `json:"decimalChar,omitempty"`
+	GroupChar      string `json:"groupChar,omitempty"`
+	Undecided      int64  `json:"undecided,omitempty" doc:"values such as 1.234 where nothing in the file tells whether the character stands before decimals or between thousands"`
+	WholeDigits    int    `json:"wholeDigits" doc:"most digits before the point"`
+	FractionDigits int    `json:"fractionDigits" doc:"most digits after the point"`
+	Negative       int64  `json:"negative"`
+	Percent        int64  `json:"percent"`
+	Currency       int64  `json:"currency"`
+	SignBehind     int64  `json:"signBehind"`
+	LeadingZeros   int64  `json:"leadingZeros" doc:"values whose zeros in front a number would lose"`
+	Exponent       int64  `json:"exponent"`
+	StoredAsText   int64  `json:"storedAsText" doc:"of a workbook: numbers that are texts there"`
+}
+
+// Dates are the habits of a column's dates.
+type Dates struct {
+	Formats       []Format `json:"formats" doc:"LDML patterns that the dates are read by"`
+	Order         string   `json:"order,omitempty" enum:"day first,month first" doc:"where the form leaves it open"`
+	DecidedBy     string   `json:"decidedBy,omitempty" enum:"dates,other columns,separator,nothing" doc:"what tells the order"`
+	DayFirst      int64    `json:"dayFirst" doc:"dates that only make sense with the day first"`
+	MonthFirst    int64    `json:"monthFirst"`
+	Either        int64    `json:"either" doc:"dates that make sense both ways"`
+	Impossible    []Value  `json:"impossible,omitempty" doc:"dates that no calendar has"`
+	TwoDigitYears int64    `json:"twoDigitYears"`
+	FarOff        []Value  `json:"farOff,omitempty" doc:"dates years away from nearly all others"`
+	Weekdays      [7]int64 `json:"weekdays" doc:"from Monday"`
+	Gaps          []Gap    `json:"gaps,omitempty" doc:"stretches without a date that are far longer than is usual in the column"`
+}
+
+// Format counts the dates of one format.
+type Format struct {
+	Format string `json:"format"`
+	Count  int64  `json:"count"`
+}
+
+// Gap is a stretch of days between two dates.
+type Gap struct {
+	After  string `json:"after"`
+	Before string `json:"before"`
+	Days   int64  `json:"days" doc:"without a date"`
+}
+
+// Blanks counts values with blanks that are none of their words' making.
+type Blanks struct {
+	Around    Counted `json:"around" doc:"before or behind the value"`
+	Inside    Counted `json:"inside" doc:"more than one between words"`
+	Invisible Counted `json:"invisible" doc:"tabs, no-break spaces, zero width characters and their like"`
+}
+
+// Counted is a count with the first values behind it.
+type Counted struct {
+	Count int64   `json:"count"`
+	First []Value `json:"first,omitempty"`
+}
+
+// Letters counts values by their habit of letter case.
+type Letters struct {
+	Upper int64 `json:"upper"`
+	Lower int64 `json:"lower"`
+	Title int64 `json:"title" doc:"each word begins with a capital"`
+	Mixed int64 `json:"mixed"`
+}
+
+// Defect counts one kind of defect of the rows or of one column's cells.
+type Defect struct {
+	Code   violation.Code `json:"code"`
+	Column string         `json:"column,omitempty"`
+	Count  int64          `json:"count"`
+	First  []Value        `json:"first"`
+}
+
+// Repeated are rows that are like an earlier one in all cells.
+type Repeated struct {
+	Rows  int64  `json:"rows"`
+	First []Pair `json:"first,omitempty"`
+}
+
+// Pair is a row and the first row that it repeats.
+type Pair struct {
+	Row     int64 `json:"row"`
+	Repeats int64 `json:"repeats"`
+}
+
+// Sparse are rows with hardly a filled cell.
+type Sparse struct {
+	AtMost int     `json:"atMost" doc:"so many filled cells"`
+	Rows   int64   `json:"rows"`
+	First  []Place `json:"first,omitempty"`
+}
+
+// Options are how a profile is made.
+type Options struct {
+	Workers  int            // 0: one per processor, at most four
+	Progress func(Progress) // called in order, now and then; may be nil
+}
+
+// Progress is how far a profile has come.
+type Progress struct{ Bytes, Rows int64 }
+
+// maxWorkers bounds the memory that workers take together.
+const maxWorkers = 4
+
+// Of makes the profile of a delivery. It goes over it once; a second time only
+// where the rows show that the sample told a column's datatype wrong.
+func Of(ctx context.Context, file *source.File, o Options) (*Profile, error) {
+	rows, err := file.Rows()
+	if err != nil {
+		return nil, err
+	}
+	header := rows.Header()
+	source.Close(rows)
+	s, about, err := takeSample(file, len(header.Names))
+	if err != nil {
+		return nil, err
+	}
+	p := newPlan(s, about)
+	for again := true; ; again = false {
+		all, err := p.collect(ctx, file, o)
+		if err != nil {
+			return nil, err
+		}
+		if again && p.amend(all) {
+			continue
+		}
+		return p.finish(header, all)
+	}
+}
+
+// collect goes over all rows.
+func (p *plan) collect(ctx context.Context, file *source.File, o Options) (*collector, error) {
+	rows, err := file.Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer source.Close(rows)
+	if o.Workers <= 0 {
+		o.Workers = min(runtime.GOMAXPROCS(0), maxWorkers)
+	}
+	var all []*collector
+	newWork := func() func(*source.Batch, *error) {
+		c := p.newCollector()
+		all = append(all, c)
+		return func(b *source.Batch, err *error) {
+			c.add(b)
+			*err = c.err
+		}
+	}
+	err = source.Flow(ctx, rows, o.Workers, newWork, func(b *source.Batch, err *error) error {
+		if o.Progress != nil {
+			o.Progress(Progress{b.Bytes, b.FirstRow + int64(len(b.Rows)) - 1})
+		}
+		return *err
+	})
+	if err != nil {
+		p.close()
+		return nil, err
+	}
+	return p.join(all)
+}
+
+// join merges what the workers have.
+func (p *plan) join(all []*collector) (*collector, error) {
+	defer p.close()
+	first := all[0]
+	first.repeats = make([]repeats, len(p.keys))
+	errs := make([]error, len(p.keys))
+	var done sync.WaitGroup
+	for k := range p.keys {
+		done.Go(func() {
+			var marks []*prints
+			for _, c := range all {
+				marks = append(marks, &c.keys[k])
+			}
+			first.repeats[k], errs[k] = find(marks)
+			for _, c := range all {
+				c.keys[k] = prints{}
+			}
+		})
+	}
+	done.Wait()
+	for _, err := range errs {
+		if err != nil {
+			return nil, err
+		}
+	}
+	for _, c := range all[1:] {
+		first.merge(c)
+	}
+	for k := range first.columns {
+		first.columns[k].foldDense()
+	}
+	for k := range first.columns {
+		if c := &first.columns[k]; !c.over && c.table.isFull() {
+			c.drain()
+		}
+	}
+	return first, nil
+}
+
+func (p *plan) close() {
+	for k := range p.spills {
+		p.spills[k].close()
+		p.spills[k] = spill{}
+	}
+}

@@ -1,0 +1,422 @@
+package profile
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"encoding/csv"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"math/big"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"regexp"
+	"slices"
+	"strings"
+	"testing"
+	"unicode/utf8"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"sieb/core/layout"
+	"sieb/core/source"
+	"sieb/core/value"
+)
+
+// open writes a text to a file and opens it as comma-separated UTF-8 with a header.
+func open(t require.TestingT, text string) *source.File {
+	dir, err := os.MkdirTemp("", "profile")
+	require.NoError(t, err)
+	defer os.RemoveAll(dir)
+	path := filepath.Join(dir, "delivery.csv")
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	form, encoding, delimiter, quote, comment, zero, one := layout.Delimited, "utf-8", ",", `"`, "", 0, 1
+	file, err := source.Open(context.Background(), path, layout.Given{Form: &form, Encoding: &encoding, Delimiter: &delimiter, QuoteChar: &quote,
+		CommentPrefix: &comment, SkipRows: &zero, HeaderRows: &one, FooterRows: &zero})
+	require.NoError(t, err)
+	return file
+}
+
+func profileOf(t require.TestingT, text string) *Profile {
+	file := open(t, text)
+	defer file.Close()
+	p, err := Of(context.Background(), file, Options{})
+	require.NoError(t, err)
+	return p
+}
+
+// column makes the profile of a single column; another one keeps empty cells
+// from being blank rows.
+func columnOf(t require.TestingT, cells ...string) *Column {
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	require.NoError(t, w.Write([]string{"column", "always"}))
+	for _, c := range cells {
+		require.NoError(t, w.Write([]string{c, "x"}))
+	}
+	w.Flush()
+	return &profileOf(t, b.String()).Columns[0]
+}
+
+func repeat(cell string, n int) []string { return slices.Repeat([]string{cell}, n) }
+
+// habits are generators of the cells of a column.
+var habits = map[string]func(t *rapid.T) string{
+	"whole": func(t *rapid.T) string { return fmt.Sprint(rapid.IntRange(-3000, 70000).Draw(t, "n")) },
+	"few": func(t *rapid.T) string {
+		return rapid.SampledFrom([]string{"wheat", "Wheat", "rye", "oats ", "n/a", "-"}).Draw(t, "s")
+	},
+	"decimal": func(t *rapid.T) string {
+		return fmt.Sprintf("%.2f", float64(rapid.IntRange(-999, 9999).Draw(t, "n"))/100)
+	},
+	"date": func(t *rapid.T) string {
+		return fmt.Sprintf("2026-%02d-%02d", rapid.IntRange(1, 12).Draw(t, "m"), rapid.IntRange(1, 28).Draw(t, "d"))
+	},
+	"code": func(t *rapid.T) string { return fmt.Sprintf("BR-%06d", rapid.IntRange(0, 200000).Draw(t, "n")) },
+	"text": func(t *rapid.T) string {
+		return rapid.StringN(0, 12, -1).Filter(func(s string) bool { return !strings.ContainsAny(s, "\r\n\x00") && utf8.ValidString(s) }).Draw(t, "s")
+	},
+	"mixed": func(t *rapid.T) string {
+		return rapid.SampledFrom([]string{"1", "2.5", "1e3", "wet", "2026-07-01", "", " ", " 7", "1,5", "007", strings.Repeat("long ", 80)}).Draw(t, "s")
+	},
+}
+
+// drawTable draws a table: its columns' habits and its rows.
+func drawTable(t *rapid.T) (names []string, rows [][]string) {
+	all := slices.Sorted(func(yield func(string) bool) {
+		for name := range habits {
+			if !yield(name) {
+				return
+			}
+		}
+	})
+	names = rapid.SliceOfN(rapid.SampledFrom(all), 1, 5).Draw(t, "habits")
+	n := rapid.IntRange(1, 120).Draw(t, "rows")
+	for range n {
+		row := []string{"x"}
+		for _, name := range names {
+			cell := ""
+			if rapid.IntRange(0, 9).Draw(t, "filled") > 0 {
+				cell = habits[name](t)
+			}
+			row = append(row, cell)
+		}
+		rows = append(rows, row)
+	}
+	return append([]string{"always"}, names...), rows
+}
+
+func written(t require.TestingT, names []string, rows [][]string) string {
+	var b bytes.Buffer
+	w := csv.NewWriter(&b)
+	require.NoError(t, w.Write(names))
+	require.NoError(t, w.WriteAll(rows))
+	return b.String()
+}
+
+var (
+	plainInteger = regexp.MustCompile(`^[+-]?[0-9]+$`)
+	plainDecimal = regexp.MustCompile(`^[+-]?[0-9]+\.[0-9]+$`)
+)
+
+// plain computes a column's figures in the simplest way.
+type plain struct {
+	filled, empty, once, distinct int64
+	top                           map[string]int64
+	minLength, maxLength, length  int
+	numbers                       []*big.Rat
+}
+
+func plainly(rows [][]string, k int) (p plain) {
+	p.top = map[string]int64{}
+	p.minLength = math.MaxInt
+	for _, row := range rows {
+		cell := row[k]
+		if strings.TrimSpace(cell) == "" && strings.IndexFunc(cell, func(r rune) bool { return r == '\u200b' }) < 0 {
+			p.empty++
+			continue
+		}
+		p.filled++
+		p.top[cell]++
+		n := utf8.RuneCountInString(cell)
+		p.minLength, p.maxLength, p.length = min(p.minLength, n), max(p.maxLength, n), p.length+n
+		if s := strings.TrimSpace(cell); plainInteger.MatchString(s) || plainDecimal.MatchString(s) {
+			r, _ := new(big.Rat).SetString(s)
+			p.numbers = append(p.numbers, r)
+		}
+	}
+	p.distinct = int64(len(p.top))
+	for _, n := range p.top {
+		if n == 1 {
+			p.once++
+		}
+	}
+	return p
+}
+
+// Every figure is that of a simple computation over the rows.
+func TestFigures(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		names, rows := drawTable(t)
+		p := profileOf(t, written(t, names, rows))
+		require.Equal(t, int64(len(rows)), p.Rows)
+		require.Zero(t, p.Damaged)
+		seen := map[string]bool{}
+		repeated := int64(0)
+		for _, row := range rows {
+			key := strings.Join(row, "\x00")
+			if seen[key] {
+				repeated++
+			}
+			seen[key] = true
+		}
+		assert.Equal(t, repeated, p.Repeated.Rows)
+		for k := range names {
+			checkColumn(t, &p.Columns[k], plainly(rows, k), names[k])
+		}
+	})
+}
+
+func checkColumn(t *rapid.T, c *Column, want plain, habit string) {
+	if habit == "text" && want.filled+want.empty != c.Filled+c.Empty {
+		t.Fatalf("%d cells of %d", c.Filled+c.Empty, want.filled+want.empty)
+	}
+	if habit == "text" && c.Empty != want.empty {
+		return // characters that only Sieb counts as blanks
+	}
+	require.Equal(t, want.empty, c.Empty)
+	require.Equal(t, want.filled, c.Filled)
+	require.Equal(t, want.distinct, c.Distinct)
+	require.True(t, c.DistinctExact)
+	assert.Equal(t, want.once, *c.Once)
+	for i, v := range c.Top {
+		if !strings.HasSuffix(v.Value, "…") {
+			assert.Equal(t, want.top[v.Value], v.Count, v.Value)
+		}
+		if i > 0 {
+			assert.LessOrEqual(t, v.Count, c.Top[i-1].Count)
+		}
+	}
+	if want.filled == 0 {
+		return
+	}
+	assert.Equal(t, want.minLength, c.MinLength)
+	assert.Equal(t, want.maxLength, c.MaxLength)
+	assert.InDelta(t, float64(want.length)/float64(want.filled), c.MeanLength, 1e-12)
+	kinds, shapes := int64(0), c.OtherShapes
+	for _, k := range c.Kinds {
+		kinds += k.Count
+	}
+	for _, s := range c.Shapes {
+		shapes += s.Count
+	}
+	assert.Equal(t, want.filled, kinds)
+	assert.Equal(t, want.filled, shapes)
+	if habit != "whole" && habit != "decimal" || len(want.numbers) == 0 {
+		return
+	}
+	assert.True(t, c.Datatype.IsNumber() || c.Datatype == value.Boolean, "%s", c.Datatype)
+	if c.Datatype == value.Boolean {
+		return
+	}
+	slices.SortFunc(want.numbers, (*big.Rat).Cmp)
+	sum := new(big.Rat)
+	for _, r := range want.numbers {
+		sum.Add(sum, r)
+	}
+	mean, deviation := plainMoments(want.numbers)
+	assert.Zero(t, ratOf(t, c.Sum).Cmp(sum), "sum %s, not %s", c.Sum, sum)
+	assert.Zero(t, ratOf(t, c.Minimum).Cmp(want.numbers[0]))
+	assert.Zero(t, ratOf(t, c.Maximum).Cmp(want.numbers[len(want.numbers)-1]))
+	assert.InDelta(t, mean, floatOf(t, c.Mean), 1e-9)
+	assert.InDelta(t, deviation, *c.Deviation, 1e-9)
+	for i, q := range c.Quartiles {
+		h := float64(i+1) / 4 * float64(len(want.numbers)-1)
+		a, _ := want.numbers[int(h)].Float64()
+		b, _ := want.numbers[min(int(h)+1, len(want.numbers)-1)].Float64()
+		assert.InDelta(t, a+(h-math.Floor(h))*(b-a), floatOf(t, q), 1e-9)
+	}
+	total := int64(0)
+	for i, b := range c.Histogram {
+		n := int64(0)
+		for _, r := range want.numbers {
+			if r.Cmp(ratOf(t, b.From)) >= 0 && (r.Cmp(ratOf(t, b.To)) < 0 || i == len(c.Histogram)-1) {
+				n++
+			}
+		}
+		assert.Equal(t, n, b.Count, "from %s to %s", b.From, b.To)
+		total += n
+	}
+	assert.Equal(t, int64(len(want.numbers)), total)
+}
+
+func ratOf(t require.TestingT, text json.RawMessage) *big.Rat {
+	r, ok := new(big.Rat).SetString(string(text))
+	require.True(t, ok, "%s", text)
+	return r
+}
+
+func floatOf(t require.TestingT, text json.RawMessage) float64 {
+	f, _ := ratOf(t, text).Float64()
+	return f
+}
+
+// collectApart deals the batches of a file out to several collectors and merges
+// them in random order.
+func collectApart(t require.TestingT, p *plan, file *source.File, parts int, random *rand.Rand) *Profile {
+	rows, err := file.Rows()
+	require.NoError(t, err)
+	defer source.Close(rows)
+	p.spills = make([]spill, len(p.keys))
+	all := make([]*collector, parts)
+	for i := range all {
+		all[i] = p.newCollector()
+	}
+	for {
+		var b source.Batch
+		if err := rows.Next(&b); errors.Is(err, io.EOF) {
+			break
+		} else {
+			require.NoError(t, err)
+		}
+		b.Split()
+		c := all[random.IntN(parts)]
+		c.add(&b)
+		require.NoError(t, c.err)
+	}
+	random.Shuffle(parts, func(i, j int) { all[i], all[j] = all[j], all[i] })
+	joined, err := p.join(all)
+	require.NoError(t, err)
+	out, err := p.finish(rows.Header(), joined)
+	require.NoError(t, err)
+	return out
+}
+
+// manyRows makes a file of many batches: codes and instants that hardly repeat,
+// numbers of a few thousand values, and words.
+func manyRows(rows int) string {
+	random := rand.New(rand.NewPCG(3, 9))
+	var b strings.Builder
+	b.WriteString("code,at,net_kg,moisture,crop\n")
+	for i := range rows {
+		crop := []string{"wheat", "barley", "rye", "Rye ", "n/a"}[random.IntN(5)]
+		fmt.Fprintf(&b, "BR-%07d,2026-%02d-%02dT%02d:%02d:%02d,%d,%.2f,%s\n", i*7%10_000_000, 1+random.IntN(12), 1+random.IntN(28), random.IntN(24), random.IntN(60), random.IntN(60),
+			random.IntN(9000), 9+random.Float64()*900, crop)
+	}
+	return b.String()
+}
+
+// Dealt out to any number of collectors and merged in any order, a delivery gives
+// the same profile to the last byte, whether its columns are held whole or not.
+func TestMerging(t *testing.T) {
+	file := open(t, manyRows(60_000))
+	defer file.Close()
+	s, about, err := takeSample(file, 5)
+	require.NoError(t, err)
+	for _, limit := range []int{0, 200 << 10, 40 << 10} {
+		p := newPlan(s, about)
+		if limit > 0 {
+			for k := range p.columns {
+				p.columns[k].most = limit
+			}
+		}
+		var want []byte
+		random := rand.New(rand.NewPCG(5, uint64(limit)))
+		for parts := range 5 {
+			got, err := json.Marshal(collectApart(t, p, file, parts+1, random))
+			require.NoError(t, err)
+			if want == nil {
+				want = got
+			}
+			require.JSONEq(t, string(want), string(got), "%d parts, limit %d", parts+1, limit)
+		}
+	}
+}
+
+// A column that is not held whole has estimates within their stated error, and
+// exact figures otherwise.
+func TestEstimates(t *testing.T) {
+	text := manyRows(60_000)
+	file := open(t, text)
+	defer file.Close()
+	s, about, err := takeSample(file, 5)
+	require.NoError(t, err)
+	exact := collectApart(t, newPlan(s, about), file, 2, rand.New(rand.NewPCG(1, 1)))
+	small := newPlan(s, about)
+	for k := range small.columns {
+		small.columns[k].most = 30 << 10
+	}
+	got := collectApart(t, small, file, 2, rand.New(rand.NewPCG(1, 1)))
+	for k := range exact.Columns {
+		want, c := exact.Columns[k], got.Columns[k]
+		require.True(t, want.DistinctExact, want.Name)
+		assert.InDelta(t, want.Distinct, c.Distinct, c.DistinctError*float64(want.Distinct)+0.5, want.Name)
+		counts := map[string]int64{}
+		for _, v := range want.Top {
+			counts[v.Value] = v.Count
+		}
+		for _, v := range c.Top {
+			if n, ok := counts[v.Value]; ok {
+				assert.Equal(t, n, v.Count, "%s %s", want.Name, v.Value)
+			}
+		}
+		for i, q := range c.Quartiles {
+			if c.QuartileError > 0 {
+				assert.InEpsilon(t, floatOf(t, want.Quartiles[i]), floatOf(t, q), c.QuartileError*1.0001, want.Name)
+			}
+		}
+		// All else is the same.
+		want.Distinct, want.DistinctExact, want.DistinctError, want.Once = c.Distinct, c.DistinctExact, c.DistinctError, c.Once
+		want.Top, want.Rare, want.Quartiles, want.QuartileError, want.Histogram = c.Top, c.Rare, c.Quartiles, c.QuartileError, c.Histogram
+		want.Category, want.Variants = c.Category, c.Variants
+		if want.Dates != nil {
+			want.Dates.FarOff, want.Dates.Gaps = nil, nil
+		}
+		assert.Equal(t, want, c)
+	}
+	assert.False(t, got.Columns[0].DistinctExact)
+	assert.False(t, got.Columns[1].DistinctExact)
+	assert.True(t, got.Columns[4].DistinctExact)
+}
+
+// Rows that repeat are found among those in memory and those that were spilt.
+func TestRepeats(t *testing.T) {
+	random := rand.New(rand.NewPCG(2, 4))
+	var s spill
+	defer s.close()
+	all := []*prints{{spill: &s}, {spill: &s}}
+	first := map[uint64]int64{}
+	var want repeats
+	for row := int64(1); row <= 30_000; row++ {
+		h := random.Uint64()
+		if row%100 == 0 {
+			h = uint64(row%7) * 0x9E3779B97F4A7C15
+		}
+		p := all[random.IntN(2)]
+		require.NoError(t, p.add(h, row))
+		if row%9_000 == 0 {
+			require.NoError(t, s.take(&p.parts))
+		}
+		if at, ok := first[h]; ok {
+			want.rows++
+			want.keep(pair{row, at})
+		} else {
+			first[h] = row
+		}
+	}
+	got, err := find(all)
+	require.NoError(t, err)
+	assert.Equal(t, want.rows, got.rows)
+	assert.Equal(t, want.pairs, got.pairs)
+	assert.Equal(t, int64(7), got.groups)
+}
+
+func TestFirstOf(t *testing.T) {
+	assert.Equal(t, []int{1, 2, 3}, firstOf([]int{5, 3, 9, 1, 2}, 3, cmp.Compare[int]))
+}

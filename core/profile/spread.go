@@ -1,0 +1,334 @@
+package profile
+
+import (
+	"cmp"
+	"math"
+	"math/big"
+	"math/bits"
+	"slices"
+)
+
+// quantity is a number exactly: coef / 10^frac, or wide where that does not
+// hold it.
+type quantity struct {
+	coef int64
+	frac int
+	wide *big.Rat
+}
+
+func (q quantity) rat() *big.Rat {
+	if q.wide != nil {
+		return q.wide
+	}
+	return new(big.Rat).SetFrac(big.NewInt(q.coef), pow10(q.frac))
+}
+
+func (q quantity) float() float64 {
+	if q.wide != nil {
+		f, _ := q.wide.Float64()
+		return f
+	}
+	return float64(q.coef) / math.Pow10(q.frac)
+}
+
+func (q quantity) compare(o quantity) int {
+	if q.wide == nil && o.wide == nil && q.frac == o.frac {
+		return cmp.Compare(q.coef, o.coef)
+	}
+	if a, b := q.float(), o.float(); math.Abs(a-b) > 1e-9*math.Max(math.Abs(a), math.Abs(b)) {
+		return cmp.Compare(a, b)
+	}
+	return q.rat().Cmp(o.rat())
+}
+
+func pow10(n int) *big.Int { return new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(n)), nil) }
+
+// spread adds up quantities: exact sums, whatever the order in which they come,
+// and which of them are the least and the greatest. The zero spread is empty.
+type spread struct {
+	count     int64
+	least     extreme
+	most      extreme
+	sums      [19]power // by digits after the point
+	wide      *big.Float
+	wideSq    *big.Float
+	bins      map[int32]*binCount // only of a column whose values are not all held
+	lastBin   *binCount           // of the quantity before
+	keepsBins bool
+	byDay     bool // bins are days; quantities are instants in milliseconds
+}
+
+// binCount counts the quantities of a bin.
+type binCount struct {
+	bin   int32
+	count int64
+}
+
+func (s *spread) binAt(bin int32) *binCount {
+	b := s.bins[bin]
+	if b == nil {
+		if s.bins == nil {
+			s.bins = map[int32]*binCount{}
+		}
+		b = &binCount{bin: bin}
+		s.bins[bin] = b
+	}
+	return b
+}
+
+// extreme is the least or the greatest value, where it stands first.
+type extreme struct {
+	quantity
+	spot
+}
+
+// power is a sum of coefficients (two's complement, 128 bits) and of their
+// squares (192 bits).
+type power struct {
+	lo, hi  uint64
+	squares [3]uint64
+}
+
+func (p *power) add(coef, count int64) {
+	a := uint64(max(coef, -coef))
+	hi, lo := bits.Mul64(a, uint64(count))
+	var carry uint64
+	if coef < 0 {
+		p.lo, carry = bits.Sub64(p.lo, lo, 0)
+		p.hi, _ = bits.Sub64(p.hi, hi, carry)
+	} else {
+		p.lo, carry = bits.Add64(p.lo, lo, 0)
+		p.hi, _ = bits.Add64(p.hi, hi, carry)
+	}
+	hi, lo = bits.Mul64(a, a)
+	top, low := bits.Mul64(lo, uint64(count))
+	up, mid := bits.Mul64(hi, uint64(count))
+	mid, carry = bits.Add64(mid, top, 0)
+	p.addSquares([3]uint64{low, mid, up + carry})
+}
+
+func (p *power) addSquares(s [3]uint64) {
+	var carry uint64
+	for i := range s {
+		p.squares[i], carry = bits.Add64(p.squares[i], s[i], carry)
+	}
+}
+
+func (p *power) merge(o *power) {
+	var carry uint64
+	p.lo, carry = bits.Add64(p.lo, o.lo, 0)
+	p.hi, _ = bits.Add64(p.hi, o.hi, carry)
+	p.addSquares(o.squares)
+}
+
+func (p *power) sum() *big.Int {
+	n := new(big.Int).SetInt64(int64(p.hi))
+	return n.Add(n.Lsh(n, 64), new(big.Int).SetUint64(p.lo))
+}
+
+func (p *power) squareSum() *big.Int {
+	n := new(big.Int)
+	for i := len(p.squares) - 1; i >= 0; i-- {
+		n.Add(n.Lsh(n, 64), new(big.Int).SetUint64(p.squares[i]))
+	}
+	return n
+}
+
+// wideBits is the precision of sums of doubles and of numbers of many digits:
+// enough for the sum of a delivery's doubles to be exact.
+const wideBits = 2400
+
+// add counts a quantity, which stands first in the spot.
+func (s *spread) add(q quantity, count int64, at spot) {
+	s.count += count
+	if s.least.row == 0 || q.compare(s.least.quantity) < 0 || q.compare(s.least.quantity) == 0 && at.row < s.least.row {
+		s.least.quantity = q
+		s.least.set(at)
+	}
+	if s.most.row == 0 || q.compare(s.most.quantity) > 0 || q.compare(s.most.quantity) == 0 && at.row < s.most.row {
+		s.most.quantity = q
+		s.most.set(at)
+	}
+	if q.wide == nil {
+		s.sums[q.frac].add(q.coef, count)
+	} else {
+		x := new(big.Float).SetPrec(wideBits).SetRat(q.wide)
+		n := new(big.Float).SetInt64(count)
+		if s.wide == nil {
+			s.wide, s.wideSq = new(big.Float).SetPrec(wideBits), new(big.Float).SetPrec(wideBits)
+		}
+		square := new(big.Float).SetPrec(wideBits).Mul(x, x)
+		s.wide.Add(s.wide, x.Mul(x, n))
+		s.wideSq.Add(s.wideSq, square.Mul(square, n))
+	}
+	if s.keepsBins {
+		var bin int32
+		if s.byDay {
+			bin = int32(dayOf(q))
+		} else {
+			bin = binOf(q.float())
+		}
+		if s.lastBin == nil || s.lastBin.bin != bin {
+			s.lastBin = s.binAt(bin)
+		}
+		s.lastBin.count += count
+	}
+}
+
+func (s *spread) merge(o *spread) {
+	s.count += o.count
+	if o.least.row > 0 && (s.least.row == 0 || before(&o.least, &s.least, -1)) {
+		s.least = o.least
+	}
+	if o.most.row > 0 && (s.most.row == 0 || before(&o.most, &s.most, +1)) {
+		s.most = o.most
+	}
+	for i := range s.sums {
+		s.sums[i].merge(&o.sums[i])
+	}
+	if o.wide != nil {
+		if s.wide == nil {
+			s.wide, s.wideSq = o.wide, o.wideSq
+		} else {
+			s.wide.Add(s.wide, o.wide)
+			s.wideSq.Add(s.wideSq, o.wideSq)
+		}
+	}
+	s.keepsBins = s.keepsBins || o.keepsBins
+	for b, n := range o.bins {
+		s.binAt(b).count += n.count
+	}
+}
+
+// before tells whether e takes the place of f as the least (-1) or the greatest (+1).
+func before(e, f *extreme, sign int) bool {
+	c := e.compare(f.quantity) * sign
+	return c > 0 || c == 0 && e.row < f.row
+}
+
+// sum gives the exact sum of all quantities.
+func (s *spread) sum() *big.Rat {
+	total := new(big.Rat)
+	for frac := range s.sums {
+		if n := s.sums[frac].sum(); n.Sign() != 0 {
+			total.Add(total, new(big.Rat).SetFrac(n, pow10(frac)))
+		}
+	}
+	if s.wide != nil {
+		r, _ := s.wide.Rat(nil)
+		total.Add(total, r)
+	}
+	return total
+}
+
+// moments gives the mean and the standard deviation (of a sample: the sum of
+// squares by count - 1), each the exact value rounded once.
+func (s *spread) moments() (mean, deviation float64) {
+	if s.count == 0 {
+		return math.NaN(), math.NaN()
+	}
+	n := new(big.Rat).SetInt64(s.count)
+	sum := s.sum()
+	average := new(big.Rat).Quo(sum, n)
+	mean, _ = average.Float64()
+	if s.count == 1 {
+		return mean, 0
+	}
+	squares := new(big.Rat)
+	for frac := range s.sums {
+		if q := s.sums[frac].squareSum(); q.Sign() != 0 {
+			squares.Add(squares, new(big.Rat).SetFrac(q, pow10(2*frac)))
+		}
+	}
+	if s.wideSq != nil {
+		r, _ := s.wideSq.Rat(nil)
+		squares.Add(squares, r)
+	}
+	squares.Sub(squares, sum.Mul(sum, average))
+	squares.Quo(squares, n.SetInt64(s.count-1))
+	variance, _ := squares.Float64()
+	return mean, math.Sqrt(max(variance, 0))
+}
+
+// binBits is how many bits of a double's fraction tell bins apart.
+const binBits = 7
+
+// binError is how far, as a share of it, a value can be from the middle of its
+// bin.
+const binError = 1.0 / (1 << (binBits + 1))
+
+// binOf gives the bin of a value: its sign, its power of two and the first bits
+// of its fraction, so that a bin is at most 1/128 of its values wide. Bins stand
+// in the order of their values.
+func binOf(x float64) int32 {
+	b := int32(math.Float64bits(math.Abs(x)) >> (52 - binBits))
+	if x < 0 {
+		return -b
+	}
+	return b
+}
+
+// binMiddle gives the value in the middle of a bin.
+func binMiddle(b int32) float64 {
+	if b == 0 {
+		return 0
+	}
+	a := uint64(max(b, -b))
+	low, high := math.Float64frombits(a<<(52-binBits)), math.Float64frombits((a+1)<<(52-binBits))
+	if b < 0 {
+		return -(low + high) / 2
+	}
+	return (low + high) / 2
+}
+
+// weighted is a value and how often it occurs.
+type weighted struct {
+	value float64
+	count int64
+}
+
+// fromBins gives the values that the bins stand for, in order.
+func (s *spread) fromBins() []weighted {
+	all := make([]weighted, 0, len(s.bins))
+	low, high := s.least.float(), s.most.float()
+	for b, n := range s.bins {
+		x := float64(b) * dayMillis / 1000
+		if !s.byDay {
+			x = binMiddle(b)
+		}
+		all = append(all, weighted{min(max(x, low), high), n.count})
+	}
+	slices.SortFunc(all, func(a, b weighted) int { return cmp.Compare(a.value, b.value) })
+	return all
+}
+
+// quantiles gives values of sorted quantities below which the given shares lie
+// (Hyndman and Fan, "Sample Quantiles in Statistical Packages", 1996, type 7;
+// steps: type 1, so that each is one of the values).
+func quantiles(sorted []weighted, shares []float64, steps bool) []float64 {
+	total := int64(0)
+	for _, w := range sorted {
+		total += w.count
+	}
+	at := func(rank int64) float64 { // from 0
+		for _, w := range sorted {
+			if rank < w.count {
+				return w.value
+			}
+			rank -= w.count
+		}
+		return sorted[len(sorted)-1].value
+	}
+	result := make([]float64, len(shares))
+	for i, p := range shares {
+		if steps {
+			result[i] = at(max(int64(math.Ceil(p*float64(total)))-1, 0))
+			continue
+		}
+		h := p * float64(total-1)
+		low := math.Floor(h)
+		a, b := at(int64(low)), at(min(int64(low)+1, total-1))
+		result[i] = a + (h-low)*(b-a)
+	}
+	return result
+}

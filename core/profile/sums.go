@@ -1,0 +1,340 @@
+package profile
+
+import (
+	"bytes"
+	"math"
+	"unicode/utf8"
+
+	"github.com/axiomhq/hyperloglog"
+
+	"sieb/core/lexical"
+	"sieb/core/value"
+	"sieb/core/workbook"
+)
+
+// sums add up what the values of a column are, each as often as it occurs.
+// Sums of parts of a column merged in any order give the sums of all of it.
+type sums struct {
+	typing *typing
+
+	filled      int64
+	blank       formCount // cells of nothing but blanks, which count as empty
+	forms       forms
+	lastForm    *formCount // of the value before
+	lastKey     formKey
+	missing     map[string]*formCount // placeholders, and numbers or dates that may be some
+	characters  int64                 // of all values
+	shortest    measured
+	longest     measured
+	low, high   spot // in the order of bytes
+	around      formCount
+	inside      formCount // more than one blank between words
+	invisible   formCount // characters that leave no ink and are no plain blanks
+	cases       [letterCases]int64
+	shapes      table
+	shapesOver  bool // more shapes than are held
+	negative    int64
+	whole, frac int // most digits before and after the point
+	against     formCount
+	spread      spread
+	weekdays    [7]int64            // from Monday
+	sketch      *hyperloglog.Sketch // of the values that are not held
+	last        lastShape
+	number      value.Number
+	look        look
+}
+
+// lastShape is the shape of the value before, and what is told by it.
+type lastShape struct {
+	shape, other    []byte // and that of the value before it
+	entry           item
+	letters         int
+	length          int // in characters of each text of the shape; 0 where they differ
+	isDouble, isOdd bool
+}
+
+// measured is a value of the least or the greatest length.
+type measured struct {
+	spot
+	length int
+}
+
+// replace puts in a value that is shorter (-1) or longer (+1), or as long and
+// stands earlier.
+func (m *measured) replace(o measured, sign int) {
+	if c := (o.length - m.length) * sign; o.row > 0 && (m.row == 0 || c > 0 || c == 0 && o.row < m.row) {
+		m.set(o.spot)
+		m.length = o.length
+	}
+}
+
+// The habits of letter case.
+const (
+	upperCase = iota
+	lowerCase
+	titleCase // each word begins with a capital
+	mixedCase
+	letterCases
+)
+
+// maxShapes is what the shapes of a column may take, in bytes.
+const maxShapes = 128 << 10
+
+// newSums makes the sums of a column that is read as the typing says. The shapes
+// are counted in any case, however many others there are.
+func newSums(t *typing, shapes [][]byte) *sums {
+	s := &sums{typing: t, forms: forms{}, missing: map[string]*formCount{}}
+	for _, shape := range shapes {
+		s.shapes.add(hashOf(shape, 0), shape, 0, 0, math.MaxInt64, 0)
+	}
+	s.shapes.most = maxShapes
+	return s
+}
+
+// add counts the text of a spot, count times; the spot is where it stands first.
+func (s *sums) add(at spot, kind workbook.Kind, count int64) {
+	text := at.text
+	body := start(text)
+	trimmed := lexical.Trim(body)
+	if len(trimmed) == 0 {
+		s.blank.add(count, at)
+		return
+	}
+	s.filled += count
+	s.addShape(trimmed, count, at)
+	n := s.last.length
+	if n == 0 || len(trimmed) != len(text) {
+		n = characters(text)
+	}
+	s.characters += int64(n) * count
+	if s.shortest.row == 0 || n <= s.shortest.length {
+		s.shortest.replace(measured{at, n}, -1)
+	}
+	if n >= s.longest.length {
+		s.longest.replace(measured{at, n}, +1)
+	}
+	if s.typing.datatype == value.String {
+		s.low.replace(at, -1)
+		s.high.replace(at, +1)
+	}
+	if len(trimmed) != len(body) {
+		s.around.add(count, at)
+	}
+
+	l := &s.look
+	if isLong(text) {
+		*l = look{}
+	} else {
+		l.read(trimmed, kind)
+	}
+	if s.lastForm == nil || s.lastKey != l.key {
+		s.lastForm, s.lastKey = s.forms.of(l.key), l.key
+	}
+	s.lastForm.add(count, at)
+	if l.Kind == lexical.Placeholder || isSuspect(l) {
+		m := s.missing[string(trimmed)]
+		if m == nil {
+			m = &formCount{}
+			s.missing[string(trimmed)] = m
+		}
+		m.add(count, at)
+	}
+	if l.Kind == lexical.Placeholder {
+		return
+	}
+	if l.Kind.IsNumber() && (l.Sign == lexical.Minus || l.Sign == lexical.Behind) {
+		s.negative += count
+	}
+	s.typing.resolve(l)
+	if !s.reads(trimmed) {
+		s.against.add(count, at)
+		return
+	}
+	switch s.typing.datatype {
+	case value.Integer, value.Decimal, value.Double:
+		s.whole, s.frac = max(s.whole, l.Whole), max(s.frac, l.Frac)
+		s.spread.add(s.typing.quantity(l, trimmed), count, at)
+	case value.Date, value.DateTime:
+		q := s.typing.quantity(l, trimmed)
+		s.weekdays[weekday(q)] += count
+		s.spread.add(q, count, at)
+	}
+}
+
+// reads tells whether the value looked at is of the datatype. Values of one form
+// all are or all are not, save doubles, which may be too great, and booleans.
+func (s *sums) reads(text []byte) bool {
+	d := s.typing.datatype
+	if d == value.String || d == value.Boolean || d == value.Double {
+		return s.typing.reads(&s.look, text, &s.number)
+	}
+	if s.lastForm.reads == unasked {
+		s.lastForm.reads = no
+		if s.typing.reads(&s.look, text, &s.number) {
+			s.lastForm.reads = yes
+		}
+	}
+	return s.lastForm.reads == yes
+}
+
+const dayMillis = 24 * 60 * 60 * 1000
+
+// weekday gives the day of the week of an instant, from Monday, 0.
+func weekday(q quantity) int64 { return ((dayOf(q)+3)%7 + 7) % 7 } // day 0 was a Thursday
+
+// dayOf gives the days since 1970-01-01 of an instant.
+func dayOf(q quantity) int64 {
+	day := q.coef / dayMillis
+	if q.coef%dayMillis < 0 {
+		day--
+	}
+	return day
+}
+
+func (c *formCount) add(count int64, at spot) {
+	c.count += count
+	c.spots.add(at)
+}
+
+func (c *formCount) merge(o formCount) {
+	c.count += o.count
+	c.spots.merge(o.spots)
+}
+
+// addShape counts a text's shape, and what can be told from that: its habit of
+// letter case, and blanks inside that are none of its words' making. Values that
+// follow one another often have one shape.
+func (s *sums) addShape(text []byte, count int64, at spot) {
+	last := &s.last
+	last.shape, last.other = lexical.AppendShape(last.other[:0], text), last.shape
+	if last.entry.entry == nil || string(last.shape) != string(last.other) {
+		last.letters = caseOf(last.shape)
+		last.isDouble, last.isOdd = blanksIn(last.shape)
+		if last.length = 0; lexical.IsWhole(text) {
+			last.length = utf8.RuneCount(last.shape)
+		}
+		hash := hashOf(last.shape, 0)
+		held := shorten(nil, last.shape, hash)
+		k := s.shapes.find(hash, held, 0)
+		if k < 0 && s.shapes.isFull() {
+			s.shapesOver = true
+			last.entry = item{&entry{}, &where{}} // counted with the others
+		} else {
+			if k < 0 {
+				k = s.shapes.add(hash, held, 0, 0, at.row, at.line)
+			}
+			last.entry = s.shapes.item(k)
+		}
+	}
+	if last.letters < letterCases {
+		s.cases[last.letters] += count
+	}
+	if last.isDouble {
+		s.inside.add(count, at)
+	}
+	if last.isOdd {
+		s.invisible.add(count, at)
+	}
+	last.entry.note(count, at.row, at.line)
+}
+
+// blanksIn tells whether a shape has more than one blank between words, and
+// characters that leave no ink and are no plain blanks.
+func blanksIn(shape []byte) (double, odd bool) {
+	double = bytes.Contains(shape, []byte("  ")) || bytes.Contains(shape, []byte(" …"))
+	return double, bytes.ContainsFunc(shape, func(r rune) bool { return r != ' ' && r != '\n' && r != '\r' && lexical.IsBlank(r) })
+}
+
+// caseOf tells the habit of letter case by a shape; letterCases where it has
+// no letters.
+func caseOf(shape []byte) int {
+	upper, lower, title := false, false, true
+	begins := true
+	for _, c := range shape {
+		switch c {
+		case 'A':
+			upper = true
+			title = title && begins
+			begins = false
+		case 'a':
+			lower = true
+			title = title && !begins
+			begins = false
+		case '9':
+			begins = false
+		default:
+			begins = c < utf8.RuneSelf && c != '\''
+		}
+	}
+	switch {
+	case upper && !lower:
+		return upperCase
+	case lower && !upper:
+		return lowerCase
+	case upper && title:
+		return titleCase
+	case upper:
+		return mixedCase
+	}
+	return letterCases
+}
+
+// isSuspect tells whether a number or date is one of those that often stand
+// for a missing value: nines alone, the first and the last days of calendars.
+func isSuspect(l *look) bool {
+	switch l.Kind {
+	case lexical.Integer, lexical.Decimal:
+		c := max(l.Coef, -l.Coef)
+		if !l.IsShort() || c < 99 || l.Percent || l.Currency {
+			return false
+		}
+		for ; c%10 == 9; c /= 10 {
+		}
+		return c == 0
+	case lexical.Date, lexical.DateTime:
+		if l.A == 1 && l.B == 1 {
+			return l.Year == 1 || l.Year == 1900 || l.Year == 1901 || l.Year == 1970 || l.Year == 1800 || l.Year == 1753
+		}
+		return l.Year == 9999 || l.Year == 2099 && l.A+l.B == 43 || l.Year == 1899 && l.A+l.B == 42
+	}
+	return false
+}
+
+func (s *sums) merge(o *sums) {
+	s.filled += o.filled
+	s.blank.merge(o.blank)
+	s.forms.merge(o.forms)
+	for text, c := range o.missing {
+		if mine := s.missing[text]; mine != nil {
+			mine.merge(*c)
+		} else {
+			s.missing[text] = c
+		}
+	}
+	s.characters += o.characters
+	s.shortest.replace(o.shortest, -1)
+	s.longest.replace(o.longest, +1)
+	s.low.replace(o.low, -1)
+	s.high.replace(o.high, +1)
+	s.around.merge(o.around)
+	s.inside.merge(o.inside)
+	s.invisible.merge(o.invisible)
+	for i, n := range o.cases {
+		s.cases[i] += n
+	}
+	s.shapes.merge(&o.shapes)
+	s.shapesOver = s.shapesOver || o.shapesOver
+	s.negative += o.negative
+	s.whole, s.frac = max(s.whole, o.whole), max(s.frac, o.frac)
+	s.against.merge(o.against)
+	s.spread.merge(&o.spread)
+	for i, n := range o.weekdays {
+		s.weekdays[i] += n
+	}
+	if s.sketch == nil {
+		s.sketch = o.sketch
+	} else if o.sketch != nil {
+		// Sketches of one precision always merge.
+		_ = s.sketch.Merge(o.sketch)
+	}
+}

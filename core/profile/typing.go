@@ -1,0 +1,546 @@
+package profile
+
+import (
+	"bytes"
+	"cmp"
+	"fmt"
+	"slices"
+
+	"sieb/core/lexical"
+	"sieb/core/value"
+	"sieb/core/workbook"
+)
+
+// formKey is what the values of a column are told apart by when their datatype
+// is concluded.
+type formKey struct {
+	kind           lexical.Kind
+	stored         bool // the workbook gives the kind
+	decimal, group byte
+	unsure, zeros  bool
+	long           bool // four digits or more before the point, not grouped
+	extra          extra
+	day            evidence
+	order          lexical.Order
+	sep            byte
+	short, loose   bool
+	padded         bool
+	clock          lexical.Clock
+	join           byte
+	zone           lexical.Zone
+	half           lexical.Half
+}
+
+// extra is what stands with a number that a target's formats do not read.
+type extra uint8
+
+const (
+	none extra = iota
+	percent
+	currency
+	signBehind
+)
+
+// evidence is what a single date tells of its order.
+type evidence uint8
+
+const (
+	either     evidence = iota // 06/07/2026
+	dayFirst                   // 31/07/2026
+	monthFirst                 // 07/31/2026
+	impossible                 // 31/31/2026, 2026-02-30
+)
+
+// look is one value looked at: its form, and the key of that.
+type look struct {
+	lexical.Form
+	key    formKey
+	millis int64 // of a date, with the day first where the order is open
+}
+
+// read looks at a value without the blanks around it.
+func (l *look) read(text []byte, kind workbook.Kind) {
+	l.Form.Read(text)
+	l.key = formKey{kind: l.Kind}
+	k := &l.key
+	switch kind {
+	case workbook.Text:
+	case workbook.Error:
+		l.Kind, k.kind = lexical.Placeholder, lexical.Placeholder
+	default:
+		k.stored, l.Unsure = true, false
+	}
+	switch l.Kind {
+	case lexical.Integer, lexical.Decimal, lexical.Double:
+		k.decimal, k.group, k.unsure, k.zeros = l.Decimal, l.Group, l.Unsure, l.Zeros
+		k.long = l.Whole > 3 && l.Group == 0
+		switch {
+		case l.Percent:
+			k.extra = percent
+		case l.Currency:
+			k.extra = currency
+		case l.Sign == lexical.Behind:
+			k.extra = signBehind
+		}
+		if l.Kind == lexical.Integer && l.Whole == 8 && !k.stored {
+			// It stays a number unless the whole column can be dates.
+			if c := l.Form; c.ReadCompact() {
+				k.order = lexical.Compact
+			}
+		}
+	case lexical.Date, lexical.DateTime, lexical.Time:
+		k.order, k.sep, k.short, k.padded, k.loose = l.Order, l.Sep, l.Short, l.Padded, l.Loose
+		k.clock, k.join, k.zone, k.half = l.Clock, l.Join, l.Zone, l.Half
+		if l.Kind == lexical.Time {
+			return
+		}
+		millis, byDay := l.Millis(false)
+		l.millis = millis
+		byMonth := false
+		if l.Order == lexical.ABYear {
+			_, byMonth = l.Millis(true)
+		}
+		switch {
+		case !byDay && !byMonth:
+			k.day = impossible
+		case l.Order != lexical.ABYear || byDay && byMonth:
+			k.day = either
+		case byDay:
+			k.day = dayFirst
+		default:
+			k.day = monthFirst
+		}
+	}
+}
+
+// family is a date form without what differs from date to date in one column.
+func (k formKey) family() formKey {
+	k.day, k.padded, k.loose = either, false, false
+	return k
+}
+
+// forms count the values of a column by their forms.
+type forms map[formKey]*formCount
+
+type formCount struct {
+	count int64
+	spots spots
+	reads answered // whether the values of a form are of the datatype
+}
+
+type answered uint8
+
+const (
+	unasked answered = iota
+	yes
+	no
+)
+
+// of gives the count of a form.
+func (f forms) of(k formKey) *formCount {
+	c := f[k]
+	if c == nil {
+		c = &formCount{}
+		f[k] = c
+	}
+	return c
+}
+
+func (f forms) merge(o forms) {
+	for k, c := range o {
+		f.of(k).merge(*c)
+	}
+}
+
+// count adds up the values of some forms.
+func (f forms) count(is func(formKey) bool) (n int64) {
+	for k, c := range f {
+		if is(k) {
+			n += c.count
+		}
+	}
+	return n
+}
+
+// typing is what is concluded of a column from the forms of its values: how
+// they are to be read.
+type typing struct {
+	datatype    value.Datatype
+	decimalChar string // "" where no value has one
+	groupChar   string
+	decided     bool // something tells how to read unsure characters
+	isGroup     bool // unsure characters stand between thousands
+	dates       []dateFormat
+	byMonth     bool
+	order       orderFrom
+	pair        [2]string // of a boolean: what stands for true, for false
+
+	numbers value.NumberFormat
+	formats []*value.DateFormat
+}
+
+func (t *typing) isDate() bool { return t.datatype == value.Date || t.datatype == value.DateTime }
+
+// orderFrom is what decides the order of day and month.
+type orderFrom uint8
+
+const (
+	noOrder   orderFrom = iota // no date of the column leaves it open
+	fromDates                  // a date of the column decides it
+	fromOther                  // another column of the file does
+	fromSep                    // nothing but the point between the parts, by which the day comes first
+	undecided                  // nothing does; the day is taken to come first
+)
+
+// dateFormat is a form of dates that the column is read by.
+type dateFormat struct {
+	pattern string
+	count   int64
+}
+
+// enoughShare is how much of a column's values a datatype must cover to be concluded.
+const enoughShare = 0.9
+
+// conclude concludes how a column is read. hints are what the other columns of
+// the file tell.
+func (f forms) conclude(h hints) (t typing) {
+	values := f.count(func(k formKey) bool { return k.kind != lexical.Placeholder })
+	if values == 0 {
+		return t
+	}
+	enough := func(n int64) bool { return float64(n) >= enoughShare*float64(values) }
+	some := func(n int64) bool { return n >= 3 && 100*n >= values || 50*n >= values }
+
+	isDate := func(k formKey) bool {
+		return k.kind == lexical.Date || k.kind == lexical.Integer && k.order == lexical.Compact
+	}
+	dates, times := f.count(isDate), f.count(func(k formKey) bool { return k.kind == lexical.DateTime })
+	compact := f.count(func(k formKey) bool { return k.kind == lexical.Integer && k.order == lexical.Compact })
+	if dates == compact && dates < values { // eight digits alone are dates where all are
+		dates = f.count(func(k formKey) bool { return k.kind == lexical.Date })
+	}
+	switch {
+	case enough(dates):
+		return f.concludeDates(t, value.Date, isDate, h)
+	case enough(times):
+		return f.concludeDates(t, value.DateTime, func(k formKey) bool { return k.kind == lexical.DateTime }, h)
+	}
+	if n := f.count(func(k formKey) bool { return k.kind == lexical.Boolean }); enough(n) {
+		t.datatype, t.pair = value.Boolean, [2]string{"true", "false"}
+		return t
+	}
+	return f.concludeNumbers(t, enough, some, h)
+}
+
+func (f forms) concludeNumbers(t typing, enough, some func(int64) bool, h hints) typing {
+	plain := func(k formKey) bool { return k.kind.IsNumber() && k.extra == none }
+	zeros := f.count(func(k formKey) bool { return k.kind == lexical.Integer && k.zeros && k.extra == none })
+	if zeros > 0 && 100*zeros >= f.count(plain) {
+		return t // zeros in front would be lost
+	}
+	// The characters, by what is sure.
+	votes := map[byte]int64{}
+	unsure := map[byte]int64{}
+	group := map[byte]int64{}
+	for k, c := range f {
+		switch {
+		case !plain(k) || k.stored:
+		case k.unsure:
+			unsure[k.decimal] += c.count
+		default:
+			if k.decimal != 0 {
+				votes[k.decimal] += c.count
+			}
+			if k.group != 0 {
+				group[k.group] += c.count
+				if k.decimal == 0 && (k.group == '.' || k.group == ',') {
+					votes['.'+','-k.group] += c.count // the other one
+				}
+			}
+		}
+	}
+	decimal := most(votes)
+	if len(unsure) > 0 {
+		sep := most(unsure)
+		t.decided = true
+		switch {
+		case decimal != 0:
+			t.isGroup = sep != decimal
+		case len(group) > 0:
+			t.isGroup = group[sep] > 0
+		case f.longIntegers() == 0 && f.shortIntegers() > 0:
+			t.isGroup = true // 745 and 1.234, but never 1234
+		case f.longIntegers() > 0:
+			t.isGroup = false
+		case h.decimal != 0:
+			t.isGroup = sep != h.decimal
+		default:
+			t.decided = false
+		}
+		if t.isGroup {
+			group[sep] += unsure[sep]
+		} else if decimal == 0 {
+			decimal = sep
+		}
+	}
+	if decimal != 0 {
+		t.decimalChar = string(rune(decimal))
+	}
+	if g := most(group); g != 0 && g != decimal {
+		t.groupChar = string(rune(g))
+	}
+	reads := func(k formKey) bool {
+		if !plain(k) || k.stored {
+			return plain(k)
+		}
+		if k.unsure && t.isGroup {
+			return string(rune(k.decimal)) == t.groupChar
+		}
+		return (k.decimal == 0 || k.decimal == decimal) && (k.group == 0 || string(rune(k.group)) == t.groupChar)
+	}
+	isWhole := func(k formKey) bool { return k.kind == lexical.Integer || k.unsure && t.isGroup }
+	whole := f.count(func(k formKey) bool { return reads(k) && isWhole(k) })
+	all := f.count(reads)
+	doubles := f.count(func(k formKey) bool { return reads(k) && k.kind == lexical.Double })
+	switch {
+	case !enough(all):
+		return typing{}
+	case some(doubles):
+		t.datatype = value.Double
+	case enough(whole) && !some(all-whole-doubles):
+		t.datatype = value.Integer
+	default:
+		t.datatype = value.Decimal
+	}
+	if t.datatype == value.Integer {
+		t.decimalChar = ""
+		if t.groupChar == "." {
+			t.decimalChar = ","
+		}
+	}
+	var err error
+	if t.numbers, err = value.NewNumberFormat(t.decimalChar, t.groupChar, ""); err != nil {
+		return typing{}
+	}
+	return t
+}
+
+// longIntegers counts whole numbers of four digits and more without a group character.
+func (f forms) longIntegers() int64 {
+	return f.count(func(k formKey) bool { return k.kind == lexical.Integer && k.long && k.extra == none })
+}
+
+func (f forms) shortIntegers() int64 {
+	return f.count(func(k formKey) bool {
+		return k.kind == lexical.Integer && !k.long && k.group == 0 && k.extra == none
+	})
+}
+
+// most gives the key with the greatest count, the least key among equals; 0
+// where there is none.
+func most(counts map[byte]int64) (best byte) {
+	for k, n := range counts {
+		if best == 0 || n > counts[best] || n == counts[best] && k < best {
+			best = k
+		}
+	}
+	return best
+}
+
+// formatShare is how much of the dates a form must have to be one of the formats.
+const formatShare = 0.05
+
+func (f forms) concludeDates(t typing, d value.Datatype, is func(formKey) bool, h hints) typing {
+	t.datatype = d
+	families := map[formKey]*family{}
+	total := int64(0)
+	for k, c := range f {
+		if !is(k) {
+			continue
+		}
+		total += c.count
+		key := k.family()
+		fam := families[key]
+		if fam == nil {
+			fam = &family{padded: true}
+			families[key] = fam
+		}
+		fam.count += c.count
+		fam.evidence[k.day] += c.count
+		fam.padded = fam.padded && k.padded
+		fam.loose = fam.loose || k.loose
+	}
+	var open [4]int64
+	isOpen, allPoints := false, true
+	for k, fam := range families {
+		if k.order != lexical.ABYear {
+			continue
+		}
+		isOpen = true
+		allPoints = allPoints && k.sep == '.'
+		for i, n := range fam.evidence {
+			open[i] += n
+		}
+	}
+	switch {
+	case !isOpen:
+		t.order = noOrder
+	case open[dayFirst] != open[monthFirst]:
+		t.order, t.byMonth = fromDates, open[monthFirst] > open[dayFirst]
+	case h.order != either:
+		t.order, t.byMonth = fromOther, h.order == monthFirst
+	case allPoints:
+		t.order = fromSep
+	default:
+		t.order = undecided
+	}
+	keys := make([]formKey, 0, len(families))
+	for k := range families {
+		keys = append(keys, k)
+	}
+	slices.SortFunc(keys, func(a, b formKey) int {
+		return cmp.Or(cmp.Compare(families[b].count, families[a].count), cmp.Compare(fmt.Sprint(a), fmt.Sprint(b)))
+	})
+	for _, k := range keys {
+		fam := families[k]
+		if float64(fam.count) < formatShare*float64(total) && len(t.dates) > 0 {
+			continue
+		}
+		m := lexical.Moment{Order: k.order, Sep: k.sep, Short: k.short, Padded: fam.padded, Clock: k.clock, Join: k.join, Zone: k.zone, Half: k.half, Loose: fam.loose}
+		format, err := value.NewDateFormat(d, m.Pattern(t.byMonth))
+		if err != nil {
+			continue
+		}
+		t.dates = append(t.dates, dateFormat{format.Pattern(), fam.count})
+		t.formats = append(t.formats, format)
+	}
+	return t
+}
+
+// family is what the dates of one form have in common.
+type family struct {
+	count         int64
+	evidence      [4]int64
+	padded, loose bool
+}
+
+// hints are what one column of a file tells of the others: a file comes from
+// one program, in one country.
+type hints struct {
+	decimal byte     // the decimal character; 0 where none is sure
+	order   evidence // of dates: dayFirst, monthFirst, or either where none is sure
+}
+
+// hintsOf collects what the columns of a file are sure of.
+func hintsOf(columns []forms) (h hints) {
+	votes := map[byte]int64{}
+	var day, month int64
+	for _, f := range columns {
+		t := f.conclude(hints{})
+		switch {
+		case t.datatype.IsNumber():
+			for k, c := range f {
+				if k.kind.IsNumber() && k.decimal != 0 && !k.unsure && !k.stored {
+					votes[k.decimal] += c.count
+				}
+			}
+		case t.order == fromDates && t.byMonth:
+			month++
+		case t.order == fromDates:
+			day++
+		}
+	}
+	h.decimal = most(votes)
+	switch {
+	case day > month:
+		h.order = dayFirst
+	case month > day:
+		h.order = monthFirst
+	}
+	return h
+}
+
+// resolve settles what a form leaves open.
+func (t *typing) resolve(l *look) {
+	if l.Unsure && t.isGroup {
+		l.WithGroup()
+		if l.Kind == lexical.Decimal {
+			l.Kind = lexical.Integer
+		}
+	}
+	if t.datatype == value.Date && l.key.order == lexical.Compact {
+		l.ReadCompact()
+		l.millis, _ = l.Millis(false)
+	}
+}
+
+// reads tells whether a text without blanks around it is of the datatype, by the
+// very formats that a target drafted from it declares.
+func (t *typing) reads(l *look, text []byte, n *value.Number) bool {
+	if l.key.stored {
+		switch t.datatype {
+		case value.Date:
+			return l.Kind == lexical.Date
+		case value.DateTime:
+			return l.Kind == lexical.DateTime || l.Kind == lexical.Date
+		case value.Integer:
+			return l.Kind == lexical.Integer
+		case value.Decimal:
+			return l.Kind == lexical.Integer || l.Kind == lexical.Decimal
+		case value.Double:
+			return l.Kind.IsNumber()
+		}
+	}
+	switch t.datatype {
+	case value.Integer, value.Decimal:
+		return l.Kind.IsNumber() && t.numbers.Parse(text, n) && (t.datatype == value.Decimal || n.IsWhole())
+	case value.Double:
+		if !l.Kind.IsNumber() {
+			return false
+		}
+		_, _, ok := t.numbers.ParseDouble(text, n, nil)
+		return ok
+	case value.Date, value.DateTime:
+		var i value.Instant
+		return slices.ContainsFunc(t.formats, func(f *value.DateFormat) bool { return f.Parse(text, &i) == value.Matches })
+	case value.Boolean:
+		return string(text) == t.pair[0] || string(text) == t.pair[1]
+	}
+	return l.Kind != lexical.Placeholder
+}
+
+// quantity gives the place of a value that is of the datatype on the column's
+// scale: numbers as they are, dates in milliseconds since 1970.
+func (t *typing) quantity(l *look, text []byte) quantity {
+	switch t.datatype {
+	case value.Date, value.DateTime:
+		if t.byMonth && l.Order == lexical.ABYear {
+			l.millis, _ = l.Millis(true)
+		}
+		return quantity{coef: l.millis, frac: 3}
+	}
+	if l.Kind != lexical.Double && l.IsShort() {
+		return quantity{coef: l.Coef, frac: l.Frac}
+	}
+	r, ok := l.Big(text)
+	if !ok {
+		return quantity{}
+	}
+	return quantity{wide: r}
+}
+
+// pairs are the texts that stand for true and false, in lower case.
+var pairs = [][2]string{{"true", "false"}, {"yes", "no"}, {"y", "n"}, {"ja", "nein"}, {"j", "n"}, {"t", "f"}, {"on", "off"}, {"wahr", "falsch"}, {"oui", "non"}, {"si", "no"}, {"sí", "no"}, {"1", "0"}}
+
+// pairOf tells which of two texts stands for true and which for false.
+func pairOf(a, b []byte) (pair [2]string, ok bool) {
+	for _, p := range pairs {
+		switch {
+		case bytes.EqualFold(a, []byte(p[0])) && bytes.EqualFold(b, []byte(p[1])):
+			return [2]string{string(a), string(b)}, true
+		case bytes.EqualFold(b, []byte(p[0])) && bytes.EqualFold(a, []byte(p[1])):
+			return [2]string{string(b), string(a)}, true
+		}
+	}
+	return pair, false
+}

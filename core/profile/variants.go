@@ -1,0 +1,105 @@
+package profile
+
+import (
+	"bytes"
+	"cmp"
+	"slices"
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+
+	"sieb/core/lexical"
+)
+
+// placeholders lists the texts that stand for a missing value: those that look
+// like one, and numbers or dates that often do where they are far from all others.
+func (c *column) placeholders(out *Column, ordered []measuredValue) {
+	isFar := func(string) bool { return false }
+	if low, high, ok := fences(suspectsLeftOut(c.sums, ordered), 0); ok {
+		isFar = func(text string) bool {
+			i := slices.IndexFunc(ordered, func(m measuredValue) bool { return string(lexical.Trim(m.at.text)) == text })
+			return i >= 0 && (ordered[i].value < low || ordered[i].value > high)
+		}
+	}
+	for text, n := range c.sums.missing {
+		var l look
+		l.read([]byte(text), 0)
+		if l.Kind == lexical.Placeholder || n.spots[0].text != nil && string(n.spots[0].text) == "#N/A" || isFar(text) {
+			out.Placeholders = append(out.Placeholders, Value{shown([]byte(text)), n.count, n.spots[0].row, n.spots[0].line})
+		}
+	}
+	slices.SortFunc(out.Placeholders, func(a, b Value) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Value, b.Value)) })
+	out.Placeholders = out.Placeholders[:min(len(out.Placeholders), maxAgainst)]
+}
+
+func suspectsLeftOut(s *sums, ordered []measuredValue) []measuredValue {
+	return slices.DeleteFunc(slices.Clone(ordered), func(m measuredValue) bool {
+		return s.missing[string(lexical.Trim(m.at.text))] != nil
+	})
+}
+
+// maxFolded is how many different values are compared for variants.
+const maxFolded = 200_000
+
+// variants groups the values that differ in nothing but letter case, blanks or
+// accents, those of most rows first.
+func (c *column) variants() (groups [][]Value) {
+	if c.table.used > maxFolded {
+		return nil
+	}
+	byFold := map[string][]item{}
+	for e := range c.table.all() {
+		text := c.table.text(e.entry)
+		if e.count == 0 || isLong(text) || len(lexical.Trim(text)) == 0 {
+			continue
+		}
+		f := fold(text)
+		byFold[f] = append(byFold[f], e)
+	}
+	for _, same := range byFold {
+		if len(same) < 2 {
+			continue
+		}
+		var group []Value
+		slices.SortFunc(same, func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) })
+		for _, e := range same {
+			if len(group) == 0 || c.value(e).Value != group[len(group)-1].Value {
+				group = append(group, c.value(e))
+			}
+		}
+		if len(group) > 1 {
+			groups = append(groups, group[:min(len(group), maxVariants)])
+		}
+	}
+	rows := func(g []Value) (n int64) {
+		for _, v := range g {
+			n += v.Count
+		}
+		return n
+	}
+	return firstOf(groups, maxVariants, func(a, b []Value) int { return cmp.Or(cmp.Compare(rows(b), rows(a)), cmp.Compare(a[0].Row, b[0].Row)) })
+}
+
+// fold takes off a text what variants differ in.
+func fold(text []byte) string {
+	if bytes.IndexFunc(text, func(r rune) bool { return r >= 0x80 }) < 0 {
+		return strings.Join(strings.Fields(strings.ToLower(string(text))), " ")
+	}
+	var b strings.Builder
+	blank := false
+	for _, r := range norm.NFKD.String(string(text)) {
+		switch {
+		case unicode.Is(unicode.Mn, r):
+		case lexical.IsBlank(r):
+			blank = b.Len() > 0
+		default:
+			if blank {
+				b.WriteByte(' ')
+				blank = false
+			}
+			b.WriteString(strings.ToLower(string(r)))
+		}
+	}
+	return b.String()
+}
