@@ -129,7 +129,7 @@ func Trim(text []byte) []byte {
 // characters, byte order marks, soft hyphens.
 func IsBlank(r rune) bool {
 	if r < utf8.RuneSelf {
-		return r == ' ' || r-'\t' < 5
+		return r == ' ' || '\t' <= r && r <= '\r'
 	}
 	return unicode.IsSpace(r) || unicode.Is(unicode.Cf, r)
 }

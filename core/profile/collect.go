@@ -46,6 +46,7 @@ type collector struct {
 	defects map[defectKey]*formCount
 	keys    []prints
 	checks  []check
+	lanes   []lane
 
 	texts   []delimited.Span
 	touched uint64     // keeps the loading of what is not used yet from being left out
@@ -89,7 +90,7 @@ func (p *plan) newCollector() *collector {
 	for i := range c.keys {
 		c.keys[i] = newPrints(&p.spills[i], p.rows)
 	}
-	c.checks = p.newChecks()
+	c.checks, c.lanes = p.newChecks()
 	return c
 }
 
@@ -173,6 +174,9 @@ func (c *collector) block(from, to int) {
 	for k := range c.plan.keys {
 		c.fingerprint(k, first, n, apart, isApart)
 	}
+	for k := range c.lanes {
+		c.lanes[k].fill(c, from, n)
+	}
 	for k := range c.checks {
 		c.checks[k].block(c, from, n, apart)
 	}
@@ -193,6 +197,10 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 	t := &col.table
 	first := b.FirstRow + int64(from)
 	dense := col.plan.isWhole && !typed
+	var onLane *lane
+	if at, has := c.plan.laneOf[k]; has && col.plan.isOver {
+		onLane = &c.lanes[at]
+	}
 	missed := c.missed[:0]
 	if isApart || typed || dense || col.memory.answers == nil {
 		for i, s := range texts {
@@ -242,6 +250,12 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 		case col.plan.isOver:
 			col.sums.sketch.InsertHash(hashes[i])
 			col.sums.add(spot{row, line, text}, kind, 1)
+			if onLane != nil {
+				onLane.known[i] = true
+				if onLane.ok[i] = col.sums.isMeasured; onLane.ok[i] {
+					onLane.values[i], onLane.ok[i] = col.plan.typing.onLane(col.sums.quantity)
+				}
+			}
 			continue
 		default:
 			if t.isFull() {
@@ -395,7 +409,7 @@ func (c *collector) merge(o *collector) {
 		c.columns[i].merge(&o.columns[i])
 	}
 	for i := range c.checks {
-		c.checks[i].merge(o.checks[i])
+		c.checks[i].merge(&o.checks[i])
 	}
 }
 

@@ -19,6 +19,7 @@ func (s *sums) dates(t *typing, ordered []measuredValue) *Dates {
 			d.Order = "month first"
 		}
 		d.DecidedBy = []string{"", "dates", "other columns", "separator", "nothing"}[t.order]
+		d.isClose = t.isClose
 	}
 	var bad spots
 	for k, c := range s.forms {
@@ -54,7 +55,7 @@ const (
 )
 
 // farOff gives the dates that are far from nearly all others: by more than two
-// years, and more than ten times as far as the middle nine tenths spread.
+// years, and more than five times as far as the middle nine tenths spread.
 func farOff(ordered []measuredValue) (far []Value) {
 	low, high, ok := fences(ordered, 2*year)
 	if !ok {
@@ -68,9 +69,9 @@ func farOff(ordered []measuredValue) (far []Value) {
 	return far
 }
 
-// fences gives the bounds beyond which values are far from nearly all others: ten
+// fences gives the bounds beyond which values are far from nearly all others: five
 // times as far from the middle nine tenths as these spread, and at least so far.
-// ok is false where there are too few values to tell, or too many beyond.
+// ok is false where there are too few values to tell.
 func fences(ordered []measuredValue, least float64) (low, high float64, ok bool) {
 	if len(ordered) == 0 {
 		return 0, 0, false
@@ -85,9 +86,39 @@ func fences(ordered []measuredValue, least float64) (low, high float64, ok bool)
 		return 0, 0, false
 	}
 	q := quantiles(sorted, []float64{0.05, 0.95}, true)
-	reach := max(10*(q[1]-q[0]), least)
+	reach := max(5*(q[1]-q[0]), least)
 	return q[0] - reach, q[1] + reach, true
 }
+
+// farNumbers gives the numbers that are far from nearly all others, placeholders
+// left out, and between which the others lie.
+func farNumbers(t *typing, ordered []measuredValue, placeholders []Value) (far []Value, usual [2]string) {
+	low, high, ok := fences(ordered, 0)
+	if !ok || low == high {
+		return nil, usual
+	}
+	for _, m := range ordered {
+		v := m.at.value(m.count)
+		isMissing := slices.ContainsFunc(placeholders, func(p Value) bool { return p.Value == v.Value })
+		switch {
+		case m.value >= low && m.value <= high:
+			text := string(t.canonical(m.at.text))
+			if usual[0] == "" {
+				usual[0] = text
+			}
+			usual[1] = text
+		case !isMissing && len(far) < maxAgainst:
+			far = append(far, v)
+		}
+	}
+	if len(far) > maxFar {
+		far = nil // they belong to a distribution that is wide
+	}
+	return far, usual
+}
+
+// maxFar is how many different values can be far from all others.
+const maxFar = 5
 
 // gaps finds the stretches of days without a date that are more than five times
 // as long as nine in ten of the others, and a week at least.

@@ -33,25 +33,33 @@ func (p *plan) conclude(all *collector) []typing {
 	return types
 }
 
-// concludePair tells whether a column of two values is one of booleans.
+// concludePair tells whether nearly all values of a column are two that stand for
+// true and false.
 func (t *typing) concludePair(values *table) {
 	if t.datatype != value.String && t.datatype != value.Integer {
 		return
 	}
-	var two [][]byte
+	const few = 8 // other values
+	var all []item
+	total := int64(0)
 	for e := range values.all() {
 		text := lexical.Trim(start(values.text(e.entry)))
-		if e.count == 0 || len(text) == 0 || lexical.IsPlaceholder(text) || slices.ContainsFunc(two, func(o []byte) bool { return bytes.Equal(o, text) }) {
+		if e.count == 0 || len(text) == 0 || lexical.IsPlaceholder(text) {
 			continue
 		}
-		if two = append(two, text); len(two) > 2 {
+		total += e.count
+		if all = append(all, e); len(all) > few {
 			return
 		}
 	}
-	if len(two) != 2 {
+	if len(all) < 2 {
 		return
 	}
-	if pair, ok := pairOf(two[0], two[1]); ok {
+	top := firstOf(all, 2, func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) })
+	if float64(top[0].count+top[1].count) < enoughShare*float64(total) {
+		return
+	}
+	if pair, ok := pairOf(lexical.Trim(values.text(top[0].entry)), lexical.Trim(values.text(top[1].entry))); ok && (t.datatype == value.String || len(all) == 2) {
 		t.datatype, t.pair = value.Boolean, pair
 	}
 }
@@ -114,7 +122,48 @@ func (p *plan) finish(header source.Header, all *collector) (*Profile, error) {
 	for _, at := range all.sparse {
 		out.Sparse.First = append(out.Sparse.First, Place{at.row, at.line})
 	}
+	p.keysOf(out, all, header.Names)
+	p.relationsOf(out, all, header.Names)
+	out.Findings = out.findings()
 	return out, nil
+}
+
+// keysOf tells which sets of columns are keys, or nearly so.
+func (p *plan) keysOf(out *Profile, all *collector, names []string) {
+	out.Keys = []Key{}
+	for k, columns := range p.keys {
+		r := all.repeats[k]
+		if columns == nil || r.told == 0 || float64(r.rows) > fewExceptions*float64(r.told) {
+			continue
+		}
+		key := Key{Rows: r.told, Repeats: r.rows}
+		for _, c := range columns {
+			key.Columns = append(key.Columns, names[c])
+		}
+		for _, at := range r.pairs {
+			key.First = append(key.First, Pair{at.row, at.first})
+		}
+		out.Keys = append(out.Keys, key)
+	}
+}
+
+func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
+	out.Relations = []Relation{}
+	for i := range all.checks {
+		k := &all.checks[i]
+		k.settle()
+		if k.over || k.rows < enoughRows || float64(k.exceptions.count) > fewExceptions*float64(k.rows) || k.kind == isBefore && k.equal == k.rows {
+			continue
+		}
+		r := Relation{Kind: []string{"equal", "determines", "order", "sum"}[k.kind], Rows: k.rows, Exceptions: k.exceptions.count}
+		for _, c := range k.columns {
+			r.Columns = append(r.Columns, names[c])
+		}
+		for _, at := range k.exceptions.spots {
+			r.First = append(r.First, Place{at.row, at.line})
+		}
+		out.Relations = append(out.Relations, r)
+	}
 }
 
 // values gives spots as values without counts.
@@ -173,12 +222,13 @@ func (c *column) finish(t *typing) Column {
 	sorted := c.ordered(t, exact)
 	c.measure(&out, t, sorted, exact)
 	c.placeholders(&out, sorted)
-	switch {
-	case t.datatype.IsNumber() || s.forms.count(func(k formKey) bool { return k.kind.IsNumber() }) > 0:
+	if t.datatype.IsNumber() || s.forms.count(func(k formKey) bool { return k.kind.IsNumber() }) > 0 {
 		out.Numbers = s.numbers(t)
 	}
 	if t.isDate() {
 		out.Dates = s.dates(t, sorted)
+	} else {
+		out.far, out.usual = farNumbers(t, sorted, out.Placeholders)
 	}
 	if t.datatype == value.Boolean {
 		out.Pair = t.pair[:]

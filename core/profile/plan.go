@@ -3,6 +3,7 @@ package profile
 import (
 	"bytes"
 	"cmp"
+	"math"
 	"slices"
 
 	"sieb/core/delimited"
@@ -17,13 +18,14 @@ import (
 // columns are read, how much of each is held, and which relations between
 // columns are worth a look at every row. No verdict comes from the sample.
 type plan struct {
-	columns []columnPlan
-	keys    [][]int // sets of columns whose rows are told apart; the first, nil, stands for all columns
-	spills  []spill // of the keys
-	checks  []relation
-	rows    int64 // about so many
-	ragged  bool  // rows leave out their last cells as a habit: what is missing is empty
-	sparse  int   // so many filled cells and fewer make a row nearly empty
+	columns   []columnPlan
+	keys      [][]int // sets of columns whose rows are told apart; the first, nil, stands for all columns
+	spills    []spill // of the keys
+	relations []relation
+	laneOf    map[int]int // of columns that relations read as numbers or dates: their lane
+	rows      int64       // about so many
+	ragged    bool        // rows leave out their last cells as a habit: what is missing is empty
+	sparse    int         // so many filled cells and fewer make a row nearly empty
 }
 
 type columnPlan struct {
@@ -49,9 +51,10 @@ const (
 	// tableBytes is what all tables of one worker may take.
 	tableBytes = 64 << 20
 	// fewBytes is what a column of few values gets of it.
-	fewBytes = 1 << 20
-	maxPins  = 500
-	maxKeys  = 8 // sets of columns, beside the whole row
+	fewBytes      = 1 << 20
+	maxPins       = 500
+	maxKeys       = 8  // sets of columns, beside the whole row
+	maxKeyColumns = 14 // columns of which pairs and triples are tried
 )
 
 // sample is some rows of a delivery.
@@ -172,7 +175,7 @@ func formsOf(t *table) forms {
 		if l = (look{}); !isLong(text) {
 			l.read(trimmed, e.kind())
 		}
-		f.of(l.key).add(e.count, spot{e.row, e.line, text})
+		f.of(l.key).addLook(&l, e.count, spot{e.row, e.line, text})
 	}
 	return f
 }
@@ -235,21 +238,131 @@ func (c *columnPlan) pin(t *table) {
 	}
 }
 
-// findKeys chooses the sets of columns in which rows are told apart: those whose
-// sample hardly repeats.
+// findKeys chooses the sets of columns in which rows are told apart: single ones
+// that look like a key and hardly repeat in the sample; where none is without a
+// repeat there, pairs and triples without one.
 func (p *plan) findKeys(s *sample) {
+	var given []int // columns that may be part of a key
 	for k := range s.columns {
-		c := &s.columns[k]
+		c, t := &s.columns[k], &p.columns[k].typing
 		filled := 0
 		for _, n := range c.cells {
 			if n >= 0 {
 				filled++
 			}
 		}
-		if len(p.keys) <= maxKeys && 2*filled > s.rows && 20*c.table.used >= 19*filled && !isMeasure(&p.columns[k].typing) {
+		if 100*filled >= 99*s.rows && c.table.used > 1 && c.table.used < s.rows && !isMeasure(t) && !c.isProse() {
+			given = append(given, k)
+		}
+		if len(p.keys) <= maxKeys && 2*filled > s.rows && 20*c.table.used >= 19*filled && c.isGiven(t) {
 			p.keys = append(p.keys, []int{k})
 		}
 	}
+	if len(p.keys) > 1 || s.rows < enoughRows {
+		return
+	}
+	slices.SortStableFunc(given, func(a, b int) int { return cmp.Compare(s.columns[b].table.used, s.columns[a].table.used) })
+	given = given[:min(len(given), maxKeyColumns)]
+	slices.Sort(given)
+	for size := 2; size <= 3; size++ {
+		found := false
+		combinations(given, size, func(columns []int) {
+			if len(p.keys) <= maxKeys && s.isNoChance(columns) && s.isKey(columns, 2000) && s.isKey(columns, s.rows) {
+				p.keys = append(p.keys, slices.Clone(columns))
+				found = true
+			}
+		})
+		if found {
+			return
+		}
+	}
+}
+
+// isNoChance tells whether columns without a relation would repeat in the sample:
+// only then it says something that they do not.
+func (s *sample) isNoChance(columns []int) bool {
+	expected := float64(s.rows) * float64(s.rows-1) / 2
+	for _, k := range columns {
+		expected /= float64(s.columns[k].table.used)
+	}
+	return expected >= 5
+}
+
+// combinations calls visit with each choice of so many of a list, in order.
+func combinations(all []int, size int, visit func([]int)) {
+	var choose func(from int, chosen []int)
+	choose = func(from int, chosen []int) {
+		if len(chosen) == size {
+			visit(chosen)
+			return
+		}
+		for i := from; i < len(all); i++ {
+			choose(i+1, append(chosen, all[i]))
+		}
+	}
+	choose(0, make([]int, 0, size))
+}
+
+// isKey tells whether the first rows of the sample differ in the columns.
+func (s *sample) isKey(columns []int, rows int) bool {
+	seen := make(map[[3]int32]struct{}, min(rows, s.rows))
+	for row := range min(rows, s.rows) {
+		var key [3]int32
+		for i, k := range columns {
+			key[i] = s.columns[k].cells[row]
+		}
+		if _, has := seen[key]; has {
+			return false
+		}
+		seen[key] = struct{}{}
+	}
+	return true
+}
+
+// isGiven tells whether a column's values look given, as numbers and codes of
+// records are, rather than measured or written: codes of one shape; whole numbers
+// that ascend, or that lie close together.
+func (c *sampleColumn) isGiven(t *typing) bool {
+	switch t.datatype {
+	case value.Integer, value.Date, value.DateTime:
+		l := c.lane(t)
+		up, steps := 0, 0
+		least, most := int64(math.MaxInt64), int64(math.MinInt64)
+		for i, ok := range l.ok {
+			if !ok {
+				continue
+			}
+			least, most = min(least, l.values[i]), max(most, l.values[i])
+			if i > 0 && l.ok[i-1] {
+				if steps++; l.values[i] > l.values[i-1] {
+					up++
+				}
+			}
+		}
+		return 10*up > 9*steps || t.datatype == value.Integer && (most-least)/1e6 < 2*int64(len(l.ok))
+	case value.String:
+		shapes := newSums(&typing{}, nil)
+		for e := range c.table.all() {
+			shapes.addShape(start(c.table.text(e.entry)), e.count, spot{row: e.row})
+		}
+		most, all := int64(0), int64(0)
+		for e := range shapes.shapes.all() {
+			most, all = max(most, e.count), all+e.count
+		}
+		return 10*most >= 8*all && !c.isProse()
+	}
+	return false
+}
+
+// isProse tells whether most texts of a column hold several words.
+func (c *sampleColumn) isProse() bool {
+	prose, all := 0, 0
+	for e := range c.table.all() {
+		if all++; bytes.Count(lexical.Trim(start(c.table.text(e.entry))), []byte(" ")) > 1 {
+			prose++
+		}
+	}
+	return 2*prose > all
 }
 
 // isMeasure tells whether values are measured rather than given: they may be all

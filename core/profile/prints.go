@@ -121,6 +121,7 @@ func (s *spill) close() {
 
 // repeats are the rows that are like an earlier one.
 type repeats struct {
+	told   int64 // all rows
 	rows   int64 // later rows
 	groups int64 // different ones among them
 	pairs  []pair
@@ -143,6 +144,7 @@ func find(all []*prints) (r repeats, err error) {
 				return r, err
 			}
 		}
+		r.told += int64(len(part))
 		part, slots = repeated(part, slots)
 		if len(part) == 0 {
 			continue

@@ -25,12 +25,32 @@ import (
 
 // Profile is what a delivery holds.
 type Profile struct {
-	Rows     int64    `json:"rows"`
-	Damaged  int64    `json:"damaged" doc:"rows whose cells cannot be given to columns, since a quote was left open or the width is wrong; the columns' figures are of the others"`
-	Columns  []Column `json:"columns"`
-	Problems []Defect `json:"problems" doc:"what was wrong with the delivery as it was read"`
-	Repeated Repeated `json:"repeatedRows"`
-	Sparse   Sparse   `json:"sparseRows"`
+	Rows      int64      `json:"rows"`
+	Damaged   int64      `json:"damaged" doc:"rows whose cells cannot be given to columns, since a quote was left open or the width is wrong; the columns' figures are of the others"`
+	Columns   []Column   `json:"columns"`
+	Problems  []Defect   `json:"problems" doc:"what was wrong with the delivery as it was read"`
+	Repeated  Repeated   `json:"repeatedRows"`
+	Sparse    Sparse     `json:"sparseRows"`
+	Keys      []Key      `json:"keys" doc:"columns that tell rows apart, alone or together, and those that nearly do"`
+	Relations []Relation `json:"relations" doc:"what holds between columns in nearly all rows; of those that hold in a sample, at most 24"`
+	Findings  []Finding  `json:"findings" doc:"what a steward should know, the weightiest first"`
+}
+
+// Key is columns whose values together tell rows apart.
+type Key struct {
+	Columns []string `json:"columns"`
+	Rows    int64    `json:"rows" doc:"rows in which all of them are filled"`
+	Repeats int64    `json:"repeats" doc:"rows that repeat an earlier one; 0 for a key"`
+	First   []Pair   `json:"first,omitempty"`
+}
+
+// Relation is what holds between columns.
+type Relation struct {
+	Kind       string   `json:"kind" enum:"equal,determines,order,sum" doc:"equal: both hold the same; determines: the first column's value tells the second's; order: the first date is never after the second; sum: the first number is the sum of the others"`
+	Columns    []string `json:"columns"`
+	Rows       int64    `json:"rows" doc:"rows in which it can be told"`
+	Exceptions int64    `json:"exceptions"`
+	First      []Place  `json:"first,omitempty" doc:"the first rows that break it"`
 }
 
 // Column is what one column holds. Empty are cells without a character or with
@@ -77,6 +97,9 @@ type Column struct {
 	Letters      Letters   `json:"letters"`
 	Variants     [][]Value `json:"variants,omitempty" doc:"values that differ in nothing but case, blanks or accents"`
 	Category     bool      `json:"category" doc:"few values that recur: likely the codes of a category"`
+
+	far   []Value   // numbers far from all others
+	usual [2]string // the least and the greatest of the others
 }
 
 // Value is a value with how often it occurs and where it stands first.
@@ -146,6 +169,7 @@ type Dates struct {
 	FarOff        []Value  `json:"farOff,omitempty" doc:"dates years away from nearly all others"`
 	Weekdays      [7]int64 `json:"weekdays" doc:"from Monday"`
 	Gaps          []Gap    `json:"gaps,omitempty" doc:"stretches without a date that are far longer than is usual in the column"`
+	isClose       bool     // though undecided, the order puts the dates much closer together
 }
 
 // Format counts the dates of one format.

@@ -1,12 +1,546 @@
 package profile
 
-// relation is what may hold between columns.
-type relation struct{}
+import (
+	"cmp"
+	"slices"
 
-type check interface {
-	block(c *collector, from, n int, apart []bool)
-	merge(o check)
+	"sieb/core/lexical"
+	"sieb/core/value"
+)
+
+// relation is what holds between columns in nearly all rows of the sample, and
+// is looked at in every row.
+type relation struct {
+	kind    relationKind
+	columns []int
 }
 
-func (p *plan) newChecks() []check      { return nil }
-func (p *plan) findRelations(s *sample) {}
+type relationKind uint8
+
+const (
+	isEqual    relationKind = iota // two columns hold the same
+	determines                     // the first column's value tells the second's
+	isBefore                       // the first date is not after the second
+	isSum                          // the first number is the sum of the others
+)
+
+// check looks at one relation in the rows of some batches.
+type check struct {
+	relation
+	rows       int64 // in which the columns are filled with what can be compared
+	exceptions formCount
+	equal      int64                  // of isBefore: both are the same
+	pairs      map[pairOf2]*formCount // of determines
+	recent     [256]recentPair
+	over       bool // too many pairs to keep
+}
+
+type pairOf2 struct{ from, to uint64 }
+
+type recentPair struct {
+	pairOf2
+	count *formCount
+}
+
+// Limits of relations.
+const (
+	maxRelations  = 24
+	maxPairs      = 50_000 // different pairs of a determining column and a determined one
+	enoughRows    = 20     // in which a relation must hold
+	fewExceptions = 0.02   // share of rows that may break a relation
+)
+
+// lane is a column whose values are compared as numbers: decimals by a common
+// scale, dates in milliseconds.
+type lane struct {
+	column int
+	values []int64 // of the block's rows
+	ok     []bool
+	known  []bool // rows whose value was read already
+	last   uint64 // hash of the text before
+	number int64
+	isOK   bool
+	look   look
+	space  value.Number
+}
+
+// scale is how many digits after the point lanes of numbers have.
+const scale = 6
+
+// place gives a value's place in its lane.
+func (t *typing) place(l *look, text []byte, n *value.Number) (int64, bool) {
+	t.resolve(l)
+	if l.Kind == lexical.Placeholder || !t.reads(l, text, n) {
+		return 0, false
+	}
+	return t.onLane(t.quantity(l, text))
+}
+
+// onLane gives a quantity's place in its lane.
+func (t *typing) onLane(q quantity) (int64, bool) {
+	if t.isDate() {
+		return q.coef, true
+	}
+	if q.wide != nil || q.frac > scale {
+		return 0, false
+	}
+	for range scale - q.frac {
+		if q.coef > 1<<58 || q.coef < -1<<58 {
+			return 0, false
+		}
+		q.coef *= 10
+	}
+	return q.coef, true
+}
+
+// fill reads the block's cells of the lane's column.
+func (l *lane) fill(c *collector, from, n int) {
+	b := c.batch
+	texts := c.texts[:n]
+	b.Gather(texts, l.column, from)
+	t := &c.plan.columns[l.column].typing
+	whole := t.datatype == value.Integer && !b.IsTyped()
+	hashes := c.hashes[l.column]
+	for i, s := range texts {
+		if l.known[i] {
+			l.known[i] = false
+			continue
+		}
+		l.ok[i] = false
+		if s.Start == s.End {
+			continue
+		}
+		text := b.Arena[s.Start:s.End]
+		if whole {
+			if n, ok := value.ShortInteger(text); ok {
+				l.values[i], l.ok[i] = n*1_000_000, true
+				continue
+			}
+		}
+		if hashes[i] != l.last {
+			l.last, l.isOK = hashes[i], false
+			if trimmed := lexical.Trim(text); len(trimmed) > 0 && len(trimmed) <= maxHeld {
+				l.look = look{}
+				l.look.read(trimmed, b.Kind(from+i, l.column))
+				l.number, l.isOK = t.place(&l.look, trimmed, &l.space)
+			}
+		}
+		l.values[i], l.ok[i] = l.number, l.isOK
+	}
+}
+
+// block looks at the block's rows.
+func (k *check) block(c *collector, from, n int, apart []bool) {
+	first := c.batch.FirstRow + int64(from)
+	fail := func(i int) {
+		k.exceptions.count++
+		k.exceptions.spots.addRow(spot{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+	}
+	switch k.kind {
+	case isEqual:
+		a, b := c.hashes[k.columns[0]], c.hashes[k.columns[1]]
+		for i := range n {
+			if !apart[i] {
+				if k.rows++; a[i] != b[i] {
+					fail(i)
+				}
+			}
+		}
+	case determines:
+		a, b := c.hashes[k.columns[0]], c.hashes[k.columns[1]]
+		for i := range n {
+			if apart[i] || a[i] == emptyHash || k.over {
+				continue
+			}
+			k.rows++
+			p := pairOf2{a[i], b[i]}
+			r := &k.recent[(p.from^p.to)%uint64(len(k.recent))]
+			if r.pairOf2 != p || r.count == nil {
+				*r = recentPair{p, k.pair(p)}
+			}
+			r.count.count++
+			if len(r.count.spots) < maxSpots {
+				r.count.spots.addRow(spot{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+			}
+		}
+	case isBefore:
+		a, b := c.lane(k.columns[0]), c.lane(k.columns[1])
+		for i := range n {
+			if apart[i] || !a.ok[i] || !b.ok[i] {
+				continue
+			}
+			switch k.rows++; {
+			case a.values[i] > b.values[i]:
+				fail(i)
+			case a.values[i] == b.values[i]:
+				k.equal++
+			}
+		}
+	case isSum:
+		total := c.lane(k.columns[0])
+	rows:
+		for i := range n {
+			if apart[i] || !total.ok[i] {
+				continue
+			}
+			left := total.values[i]
+			for _, part := range k.columns[1:] {
+				l := c.lane(part)
+				if !l.ok[i] {
+					continue rows
+				}
+				left -= l.values[i]
+			}
+			if k.rows++; left != 0 {
+				fail(i)
+			}
+		}
+	}
+}
+
+// pair gives the count of a pair. Beyond maxPairs the relation is given up.
+func (k *check) pair(p pairOf2) *formCount {
+	n := k.pairs[p]
+	if n == nil {
+		if len(k.pairs) == maxPairs {
+			k.over = true
+			return &formCount{}
+		}
+		n = &formCount{}
+		k.pairs[p] = n
+	}
+	return n
+}
+
+func (k *check) merge(o *check) {
+	k.rows += o.rows
+	k.exceptions.count += o.exceptions.count
+	k.exceptions.spots.mergeRows(o.exceptions.spots)
+	k.equal += o.equal
+	k.over = k.over || o.over
+	for p, n := range o.pairs {
+		mine := k.pair(p)
+		mine.count += n.count
+		mine.spots.mergeRows(n.spots)
+	}
+}
+
+// settle finds the exceptions of a determined column: the rows that hold another
+// value than most of those with the same determining one.
+func (k *check) settle() {
+	if k.kind != determines {
+		return
+	}
+	type best struct {
+		to    uint64
+		count int64
+		row   int64
+	}
+	usual := map[uint64]best{}
+	for p, n := range k.pairs {
+		b, ok := usual[p.from]
+		if row := n.spots[0].row; !ok || n.count > b.count || n.count == b.count && row < b.row {
+			usual[p.from] = best{p.to, n.count, row}
+		}
+	}
+	for p, n := range k.pairs {
+		if usual[p.from].to != p.to {
+			k.exceptions.count += n.count
+			k.exceptions.spots.mergeRows(n.spots)
+		}
+	}
+}
+
+func (c *collector) lane(column int) *lane { return &c.lanes[c.plan.laneOf[column]] }
+
+// newChecks makes the checks of the plan's relations, with the lanes they read.
+func (p *plan) newChecks() (checks []check, lanes []lane) {
+	for _, r := range p.relations {
+		k := check{relation: r}
+		if r.kind == determines {
+			k.pairs = map[pairOf2]*formCount{}
+		}
+		checks = append(checks, k)
+	}
+	lanes = make([]lane, len(p.laneOf))
+	for column, at := range p.laneOf {
+		lanes[at] = lane{column: column, values: make([]int64, block), ok: make([]bool, block), known: make([]bool, block)}
+	}
+	return checks, lanes
+}
+
+// findRelations finds what holds between columns in the sample.
+func (p *plan) findRelations(s *sample) {
+	f := finder{plan: p, sample: s, constant: make([]bool, len(s.columns)), numbers: map[int]lane{}}
+	for k := range s.columns {
+		f.constant[k] = s.columns[k].table.used < 2
+		if t := &p.columns[k].typing; (t.datatype.IsNumber() || t.isDate()) && !f.constant[k] {
+			f.numbers[k] = s.columns[k].lane(t)
+		}
+	}
+	f.equals()
+	f.sums()
+	f.orders()
+	f.determined()
+	p.relations = f.found[:min(len(f.found), maxRelations)]
+	p.laneOf = map[int]int{}
+	for _, r := range p.relations {
+		for _, column := range r.columns {
+			if _, has := p.laneOf[column]; !has && (r.kind == isBefore || r.kind == isSum) {
+				p.laneOf[column] = len(p.laneOf)
+			}
+		}
+	}
+}
+
+// lane reads the sample's values of a column.
+func (c *sampleColumn) lane(t *typing) lane {
+	l := lane{values: make([]int64, len(c.cells)), ok: make([]bool, len(c.cells))}
+	values, ok := make([]int64, c.table.used), make([]bool, c.table.used)
+	k := 0
+	for e := range c.table.all() {
+		text := c.table.text(e.entry)
+		if trimmed := lexical.Trim(start(text)); len(trimmed) > 0 && !isLong(text) {
+			l.look = look{}
+			l.look.read(trimmed, e.kind())
+			values[k], ok[k] = t.place(&l.look, trimmed, &l.space)
+		}
+		k++
+	}
+	for i, n := range c.cells {
+		if n >= 0 {
+			l.values[i], l.ok[i] = values[n], ok[n]
+		}
+	}
+	return l
+}
+
+type finder struct {
+	plan     *plan
+	sample   *sample
+	constant []bool
+	numbers  map[int]lane
+	same     map[[2]int]bool // columns that are equal
+	found    []relation
+}
+
+// holds tells whether a relation holds in nearly all rows for which it can be
+// told. It gives up early where it does not.
+func (f *finder) holds(tell func(row int) (told, holds bool)) bool {
+	told, broken := 0, 0
+	for i := range f.sample.rows {
+		is, ok := tell(i)
+		if !is {
+			continue
+		}
+		if told++; !ok {
+			broken++
+		}
+		if told == enoughRows && broken > 2 || told > enoughRows && float64(broken) > 4*fewExceptions*float64(told) {
+			return false
+		}
+	}
+	return told >= enoughRows && float64(broken) <= fewExceptions*float64(told)
+}
+
+func (f *finder) equals() {
+	f.same = map[[2]int]bool{}
+	hashes := make([][]uint64, len(f.sample.columns))
+	for k := range f.sample.columns {
+		if f.constant[k] {
+			continue
+		}
+		c := &f.sample.columns[k]
+		for e := range c.table.all() {
+			hashes[k] = append(hashes[k], heldHash(c.table.text(e.entry), e.kind()))
+		}
+	}
+	hash := func(k, row int) uint64 {
+		if n := f.sample.columns[k].cells[row]; n >= 0 {
+			return hashes[k][n]
+		}
+		return emptyHash
+	}
+	for a := range hashes {
+		for b := a + 1; b < len(hashes); b++ {
+			if f.constant[a] || f.constant[b] {
+				continue
+			}
+			if f.holds(func(row int) (bool, bool) { return true, hash(a, row) == hash(b, row) }) {
+				f.same[[2]int{a, b}] = true
+				f.found = append(f.found, relation{isEqual, []int{a, b}})
+			}
+		}
+	}
+}
+
+// numbered gives the columns of numbers, or of dates, from left to right.
+func (f *finder) numbered(dates bool) (all []int) {
+	for k := range f.numbers {
+		if f.plan.columns[k].typing.isDate() == dates {
+			all = append(all, k)
+		}
+	}
+	slices.Sort(all)
+	return all
+}
+
+// sums finds columns that are the sum of two others, or of three and more that
+// stand side by side.
+func (f *finder) sums() {
+	columns := f.numbered(false)
+	// Columns that are mostly nothing make sums that say nothing.
+	columns = slices.DeleteFunc(columns, func(k int) bool {
+		l := f.numbers[k]
+		filled := 0
+		for i, ok := range l.ok {
+			if ok && l.values[i] != 0 {
+				filled++
+			}
+		}
+		return 2*filled < f.sample.rows
+	})
+	seen := map[string]bool{}
+	try := func(total int, parts []int) {
+		all := append([]int{total}, parts...)
+		key := string(intsKey(all))
+		if slices.Contains(parts, total) || seen[key] {
+			return
+		}
+		seen[key] = true
+		if f.holds(func(row int) (bool, bool) {
+			left := int64(0)
+			for i, k := range all {
+				l := f.numbers[k]
+				if !l.ok[row] {
+					return false, false
+				}
+				if i == 0 {
+					left = l.values[row]
+				} else {
+					left -= l.values[row]
+				}
+			}
+			return true, left == 0
+		}) {
+			f.found = append(f.found, relation{isSum, all})
+		}
+	}
+	// A few rows give the candidates.
+	for at := range min(5, f.sample.rows) {
+		row := at * f.sample.rows / 5
+		byValue := map[int64][]int{}
+		for _, k := range columns {
+			if l := f.numbers[k]; l.ok[row] {
+				byValue[l.values[row]] = append(byValue[l.values[row]], k)
+			}
+		}
+		for i, a := range columns {
+			la := f.numbers[a]
+			run := la.values[row]
+			for j := i + 1; j < len(columns); j++ {
+				lb := f.numbers[columns[j]]
+				if !la.ok[row] || !lb.ok[row] {
+					break
+				}
+				run += lb.values[row]
+				for _, total := range byValue[la.values[row]+lb.values[row]] {
+					try(total, []int{a, columns[j]})
+				}
+				if j-i >= 2 {
+					for _, total := range byValue[run] {
+						try(total, slices.Clone(columns[i:j+1]))
+					}
+				}
+			}
+		}
+	}
+}
+
+func intsKey(all []int) (key []byte) {
+	for _, n := range all {
+		key = append(key, byte(n), byte(n>>8))
+	}
+	return key
+}
+
+// orders finds pairs of dates of which one is never after the other.
+func (f *finder) orders() {
+	columns := f.numbered(true)
+	for _, a := range columns {
+		for _, b := range columns {
+			if a == b || f.same[[2]int{min(a, b), max(a, b)}] {
+				continue
+			}
+			la, lb := f.numbers[a], f.numbers[b]
+			if f.holds(func(row int) (bool, bool) { return la.ok[row] && lb.ok[row], la.values[row] <= lb.values[row] }) {
+				f.found = append(f.found, relation{isBefore, []int{a, b}})
+			}
+		}
+	}
+}
+
+// determined finds columns whose values follow from those of another, which
+// recur: of two that determine each other only the left one is told.
+func (f *finder) determined() {
+	type candidate struct {
+		relation
+		distinct int
+	}
+	var all []candidate
+	mutual := map[[2]int]bool{}
+	alias := make([]bool, len(f.sample.columns))
+	for a := range f.sample.columns {
+		from := &f.sample.columns[a]
+		if f.constant[a] || 4*from.table.used > f.sample.rows || isMeasure(&f.plan.columns[a].typing) {
+			continue
+		}
+		for b := range f.sample.columns {
+			to := &f.sample.columns[b]
+			if a == b || alias[a] || f.constant[b] || mutual[[2]int{b, a}] || f.same[[2]int{min(a, b), max(a, b)}] || to.usual() > 0.9 {
+				continue
+			}
+			if f.determines(from, to) {
+				mutual[[2]int{a, b}] = true
+				if f.determines(to, from) {
+					alias[b] = true // what it determines, the other one does
+				}
+				all = append(all, candidate{relation{determines, []int{a, b}}, from.table.used})
+			}
+		}
+	}
+	// The closest relations first: those of columns with the fewest values.
+	slices.SortStableFunc(all, func(a, b candidate) int { return cmp.Compare(a.distinct, b.distinct) })
+	for _, c := range all {
+		f.found = append(f.found, c.relation)
+	}
+}
+
+// usual gives the share of the most frequent text among the filled cells.
+func (c *sampleColumn) usual() float64 {
+	most, all := int64(0), int64(0)
+	for e := range c.table.all() {
+		most, all = max(most, e.count), all+e.count
+	}
+	return float64(most) / float64(max(all, 1))
+}
+
+// determines tells whether nearly all rows with one value in a column have one
+// value in another. Values that stand in a single row say nothing.
+func (f *finder) determines(from, to *sampleColumn) bool {
+	usual := make([]int32, from.table.used)
+	for i := range usual {
+		usual[i] = -2
+	}
+	return f.holds(func(row int) (bool, bool) {
+		a, b := from.cells[row], to.cells[row]
+		if a < 0 {
+			return false, false
+		}
+		if usual[a] == -2 {
+			usual[a] = b
+			return false, false
+		}
+		return true, usual[a] == b
+	})
+}

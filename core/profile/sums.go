@@ -40,6 +40,8 @@ type sums struct {
 	weekdays    [7]int64            // from Monday
 	sketch      *hyperloglog.Sketch // of the values that are not held
 	last        lastShape
+	quantity    quantity // of the value before
+	isMeasured  bool
 	number      value.Number
 	look        look
 }
@@ -94,6 +96,7 @@ func newSums(t *typing, shapes [][]byte) *sums {
 // add counts the text of a spot, count times; the spot is where it stands first.
 func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 	text := at.text
+	s.isMeasured = false
 	body := start(text)
 	trimmed := lexical.Trim(body)
 	if len(trimmed) == 0 {
@@ -130,7 +133,7 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 	if s.lastForm == nil || s.lastKey != l.key {
 		s.lastForm, s.lastKey = s.forms.of(l.key), l.key
 	}
-	s.lastForm.add(count, at)
+	s.lastForm.addLook(l, count, at)
 	if l.Kind == lexical.Placeholder || isSuspect(l) {
 		m := s.missing[string(trimmed)]
 		if m == nil {
@@ -153,11 +156,12 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 	switch s.typing.datatype {
 	case value.Integer, value.Decimal, value.Double:
 		s.whole, s.frac = max(s.whole, l.Whole), max(s.frac, l.Frac)
-		s.spread.add(s.typing.quantity(l, trimmed), count, at)
+		s.quantity, s.isMeasured = s.typing.quantity(l, trimmed), true
+		s.spread.add(s.quantity, count, at)
 	case value.Date, value.DateTime:
-		q := s.typing.quantity(l, trimmed)
-		s.weekdays[weekday(q)] += count
-		s.spread.add(q, count, at)
+		s.quantity, s.isMeasured = s.typing.quantity(l, trimmed), true
+		s.weekdays[weekday(s.quantity)] += count
+		s.spread.add(s.quantity, count, at)
 	}
 }
 
@@ -198,6 +202,7 @@ func (c *formCount) add(count int64, at spot) {
 
 func (c *formCount) merge(o formCount) {
 	c.count += o.count
+	c.firsts, c.seconds = c.firsts|o.firsts, c.seconds|o.seconds
 	c.spots.merge(o.spots)
 }
 

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"fmt"
+	"math/bits"
 	"slices"
 
 	"sieb/core/lexical"
@@ -123,9 +124,10 @@ func (k formKey) family() formKey {
 type forms map[formKey]*formCount
 
 type formCount struct {
-	count int64
-	spots spots
-	reads answered // whether the values of a form are of the datatype
+	count           int64
+	spots           spots
+	firsts, seconds uint32   // of dates of open order: the numbers that stand first and second, a bit for each
+	reads           answered // whether the values of a form are of the datatype
 }
 
 type answered uint8
@@ -135,6 +137,14 @@ const (
 	yes
 	no
 )
+
+// addLook counts a value of this form.
+func (c *formCount) addLook(l *look, count int64, at spot) {
+	if l.Order == lexical.ABYear {
+		c.firsts, c.seconds = c.firsts|1<<(l.A&31), c.seconds|1<<(l.B&31)
+	}
+	c.add(count, at)
+}
 
 // of gives the count of a form.
 func (f forms) of(k formKey) *formCount {
@@ -173,6 +183,7 @@ type typing struct {
 	dates       []dateFormat
 	byMonth     bool
 	order       orderFrom
+	isClose     bool      // though undecided, one order puts the dates much closer together
 	pair        [2]string // of a boolean: what stands for true, for false
 
 	numbers value.NumberFormat
@@ -189,7 +200,7 @@ const (
 	fromDates                  // a date of the column decides it
 	fromOther                  // another column of the file does
 	fromSep                    // nothing but the point between the parts, by which the day comes first
-	undecided                  // nothing does; the day is taken to come first
+	undecided                  // nothing does
 )
 
 // dateFormat is a form of dates that the column is read by.
@@ -260,6 +271,9 @@ func (f forms) concludeNumbers(t typing, enough, some func(int64) bool, h hints)
 		}
 	}
 	decimal := most(votes)
+	if 20*votes[decimal] < unsure[most(unsure)] && h.decimal != 0 {
+		decimal = 0 // what a few values say counts less than what the file does
+	}
 	if len(unsure) > 0 {
 		sep := most(unsure)
 		t.decided = true
@@ -279,6 +293,9 @@ func (f forms) concludeNumbers(t typing, enough, some func(int64) bool, h hints)
 		}
 		if t.isGroup {
 			group[sep] += unsure[sep]
+			if decimal == 0 && sep == '.' {
+				decimal = ','
+			}
 		} else if decimal == 0 {
 			decimal = sep
 		}
@@ -366,18 +383,21 @@ func (f forms) concludeDates(t typing, d value.Datatype, is func(formKey) bool, 
 			families[key] = fam
 		}
 		fam.count += c.count
+		fam.firsts, fam.seconds = fam.firsts|c.firsts, fam.seconds|c.seconds
 		fam.evidence[k.day] += c.count
 		fam.padded = fam.padded && k.padded
 		fam.loose = fam.loose || k.loose
 	}
 	var open [4]int64
+	var firsts, seconds uint32
 	isOpen, allPoints := false, true
 	for k, fam := range families {
-		if k.order != lexical.ABYear {
+		if k.order != lexical.ABYear || float64(fam.count) < formatShare*float64(total) {
 			continue
 		}
 		isOpen = true
 		allPoints = allPoints && k.sep == '.'
+		firsts, seconds = firsts|fam.firsts, seconds|fam.seconds
 		for i, n := range fam.evidence {
 			open[i] += n
 		}
@@ -392,7 +412,11 @@ func (f forms) concludeDates(t typing, d value.Datatype, is func(formKey) bool, 
 	case allPoints:
 		t.order = fromSep
 	default:
+		// A delivery's dates lie close together: the month changes less.
 		t.order = undecided
+		a, b := bits.OnesCount32(firsts), bits.OnesCount32(seconds)
+		t.isClose = a >= 3*b || b >= 3*a
+		t.byMonth = b >= 3*a
 	}
 	keys := make([]formKey, 0, len(families))
 	for k := range families {
@@ -419,9 +443,10 @@ func (f forms) concludeDates(t typing, d value.Datatype, is func(formKey) bool, 
 
 // family is what the dates of one form have in common.
 type family struct {
-	count         int64
-	evidence      [4]int64
-	padded, loose bool
+	count           int64
+	evidence        [4]int64
+	firsts, seconds uint32
+	padded, loose   bool
 }
 
 // hints are what one column of a file tells of the others: a file comes from

@@ -1,0 +1,474 @@
+package profile
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"sieb/core/lexical"
+	"sieb/core/value"
+)
+
+// Finding is a sentence that points out something a steward should know.
+type Finding struct {
+	Code    string   `json:"code" doc:"what it is about, as words with points: value.against, key.repeated"`
+	Columns []string `json:"columns,omitempty"`
+	Text    string   `json:"text"`
+	Rows    int64    `json:"rows" doc:"rows behind it"`
+	First   []Value  `json:"first,omitempty" doc:"the first of them, or the most frequent values"`
+	Rule    string   `json:"rule,omitempty" doc:"the line of a column rule that deals with it"`
+
+	weight int
+}
+
+// finder of sentences.
+type narrator struct {
+	*Profile
+	all []Finding
+}
+
+// findings tells what a steward should know of a profile, the weightiest first.
+func (p *Profile) findings() []Finding {
+	n := &narrator{Profile: p, all: []Finding{}}
+	n.rows()
+	for k := range p.Columns {
+		n.column(&p.Columns[k])
+	}
+	n.relations()
+	slices.SortStableFunc(n.all, func(a, b Finding) int { return b.weight - a.weight })
+	return n.all
+}
+
+func (n *narrator) add(weight int, code string, rows int64, first []Value, rule string, columns []string, format string, args ...any) {
+	n.all = append(n.all, Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows, First: first, Rule: rule, weight: weight})
+}
+
+// Thousands writes a count with commas between thousands.
+func Thousands(n int64) string {
+	s := strconv.FormatInt(n, 10)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
+
+// counted writes a number of things: 1 row, 2 rows.
+func counted(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return Thousands(n) + " " + many
+}
+
+// examples lists values with their counts, as many as a sentence bears.
+func examples(values []Value, all int64) string {
+	const most = 4
+	var list []string
+	told := int64(0)
+	for _, v := range values[:min(len(values), most)] {
+		text := clip(v.Value)
+		if v.Count > 1 {
+			text += " (" + Thousands(v.Count) + ")"
+		}
+		list = append(list, text)
+		told += max(v.Count, 1)
+	}
+	text := strings.Join(list, ", ")
+	if told < all {
+		text += ", …"
+	}
+	return text
+}
+
+// clip shortens a value to what a sentence bears.
+func clip(text string) string {
+	const most = 30
+	text = strings.Map(func(r rune) rune {
+		if r < ' ' {
+			return '␣'
+		}
+		return r
+	}, text)
+	if r := []rune(text); len(r) > most {
+		text = string(r[:most-1]) + "…"
+	}
+	return text
+}
+
+func places(all []Place) (values []Value) {
+	for _, p := range all {
+		values = append(values, Value{Row: p.Row, Line: p.Line})
+	}
+	return values
+}
+
+func pairs2places(all []Pair) (values []Value) {
+	for _, p := range all {
+		values = append(values, Value{Row: p.Row})
+	}
+	return values
+}
+
+func name(c string) string { return "`" + c + "`" }
+
+// defects says what was wrong with rows as they were read.
+var defectWords = map[string]string{
+	"row.short": "have too few cells", "row.long": "have too many cells", "quote.open": "have a quote that is never closed", "quote.stray": "have a quote out of place",
+	"quote.tail": "have text behind a closing quote",
+}
+
+var cellWords = map[string]string{
+	"encoding.invalid": "bytes that the encoding does not have", "encoding.garbled": "letters that were decoded twice", "encoding.control": "control characters",
+	"quote.stray": "a quote out of place", "quote.tail": "text behind a closing quote",
+}
+
+// rows tells of what concerns rows as a whole.
+func (n *narrator) rows() {
+	for _, d := range n.Problems {
+		code := d.Code.String()
+		if words := cellWords[code]; d.Column != "" && words != "" {
+			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column), counted(d.Count, "value has", "values have"), words, Thousands(d.First[0].Row))
+		} else if words := defectWords[code]; words != "" {
+			if d.Count == 1 {
+				words = strings.Replace(words, "have", "has", 1)
+			}
+			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", counted(d.Count, "row", "rows"), words, Thousands(d.First[0].Row), Thousands(d.First[0].Line))
+		}
+	}
+	if r := n.Repeated; r.Rows > 0 {
+		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil, "%s the same as an earlier one in all cells; row %s repeats row %s",
+			counted(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row), Thousands(r.First[0].Repeats))
+	}
+	if s := n.Sparse; s.Rows > 0 && s.Rows*20 < n.Rows {
+		n.add(63, "row.sparse", s.Rows, places(s.First), "", nil, "%s nearly empty (at most %s filled), first row %s",
+			counted(s.Rows, "row is", "rows are"), counted(int64(s.AtMost), "cell", "cells"), Thousands(s.First[0].Row))
+	}
+	for _, k := range n.Keys {
+		if k.Repeats == 0 {
+			continue
+		}
+		rule := "unique: true"
+		if len(k.Columns) > 1 {
+			rule = ""
+		}
+		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns, "%s nearly tells rows apart, but %s an earlier one; row %s repeats row %s",
+			names(k.Columns), counted(k.Repeats, "row repeats", "rows repeat"), Thousands(k.First[0].Row), Thousands(k.First[0].Repeats))
+	}
+}
+
+func names(columns []string) string {
+	quoted := make([]string, len(columns))
+	for i, c := range columns {
+		quoted[i] = name(c)
+	}
+	if len(quoted) == 1 {
+		return quoted[0]
+	}
+	return strings.Join(quoted[:len(quoted)-1], ", ") + " and " + quoted[len(quoted)-1]
+}
+
+var datatypeWords = map[value.Datatype]string{value.Integer: "whole numbers", value.Decimal: "decimals", value.Double: "numbers", value.Boolean: "yes or no",
+	value.Date: "dates", value.DateTime: "dates with times"}
+
+// column tells of one column.
+func (n *narrator) column(c *Column) {
+	one := []string{c.Name}
+	add := func(weight int, code string, rows int64, first []Value, rule, format string, args ...any) {
+		n.add(weight, code, rows, first, rule, one, "%s"+format, append([]any{name(c.Name)}, args...)...)
+	}
+	all := c.Filled + c.Empty
+	if c.Filled == 0 {
+		if all > 0 {
+			add(15, "column.empty", all, nil, "", " is always empty")
+		}
+		return
+	}
+	if c.DistinctExact && c.Distinct == 1 && c.Empty == 0 && all > 1 {
+		add(10, "column.constant", all, nil, "", " is always %s", clip(c.Top[0].Value))
+		return
+	}
+	if c.Empty > 0 && 50*c.Empty <= all {
+		add(60, "value.empty", c.Empty, nil, "required: true", " is empty in %s of %s rows", Thousands(c.Empty), Thousands(all))
+	}
+	missing := int64(0)
+	for _, v := range c.Placeholders {
+		missing += v.Count
+	}
+	if missing > 0 {
+		add(70, "value.placeholder", missing, c.Placeholders, "null: ["+quotedList(c.Placeholders)+"]", ": %s of %s values %s for a missing one: %s",
+			Thousands(missing), Thousands(c.Filled), plural(missing, "stands", "stand"), examples(c.Placeholders, missing))
+	}
+	n.against(c, add)
+	n.numbers(c, add)
+	n.dates(c, add)
+	n.texts(c, add)
+}
+
+func plural(n int64, one, many string) string {
+	if n == 1 {
+		return one
+	}
+	return many
+}
+
+// quotedList writes values as a list of texts in a target.
+func quotedList(values []Value) string {
+	var list []string
+	for _, v := range values {
+		list = append(list, strconv.Quote(v.Value))
+	}
+	return strings.Join(list, ", ")
+}
+
+type adder = func(weight int, code string, rows int64, first []Value, rule, format string, args ...any)
+
+// against tells of values that are not of the datatype.
+func (n *narrator) against(c *Column, add adder) {
+	number, other := int64(0), int64(0)
+	for _, k := range c.Kinds {
+		if k.Kind.IsNumber() {
+			number += k.Count
+		} else if k.Kind != lexical.Placeholder {
+			other += k.Count
+		}
+	}
+	if c.Datatype == value.String {
+		if odd := number + other; c.Numbers != nil && 2*number > odd && other > 0 && c.Numbers.LeadingZeros == 0 {
+			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values are none", Thousands(other), Thousands(odd))
+		}
+		return
+	}
+	against := int64(0)
+	for _, v := range c.Placeholders {
+		if l := (look{}); true {
+			l.read([]byte(v.Value), 0)
+			if l.Kind == lexical.Placeholder {
+				against -= v.Count
+			}
+		}
+	}
+	against += c.Filled - c.Fits
+	if against <= 0 {
+		return
+	}
+	if c.Dates != nil && len(c.Dates.Impossible) > 0 && int64(len(c.Dates.Impossible)) == against {
+		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s", counted(against, "date or time that does not exist", "dates or times that do not exist"), examples(c.Dates.Impossible, against))
+		return
+	}
+	add(80, "value.against", against, c.Against, "", " holds %s, but %s of %s values %s none: %s", datatypeWords[c.Datatype], Thousands(against), Thousands(c.Filled), plural(against, "is", "are"), examples(c.Against, against))
+}
+
+// numbers tells of the habits of numbers.
+func (n *narrator) numbers(c *Column, add adder) {
+	h := c.Numbers
+	if h == nil {
+		return
+	}
+	numbers := int64(0)
+	for _, k := range c.Kinds {
+		if k.Kind.IsNumber() {
+			numbers += k.Count
+		}
+	}
+	isMostly := 10*numbers >= 9*c.Filled
+	switch {
+	case !isMostly:
+	case h.LeadingZeros > 0 && c.Datatype == value.String:
+		add(75, "number.zeros", h.LeadingZeros, nil, "datatype: string", " looks like a number, but %s with 0: keep it as text", counted(h.LeadingZeros, "value starts", "values start"))
+	case h.Currency > 0 && c.Datatype == value.String:
+		add(73, "number.currency", h.Currency, nil, "", " holds amounts with a currency sign: only without it they are numbers")
+	case h.Percent > 0 && c.Datatype == value.String:
+		add(73, "number.percent", h.Percent, nil, "", " holds numbers with a percent sign: only without it they are numbers")
+	case h.SignBehind > 0 && c.Datatype == value.String:
+		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", counted(h.SignBehind, "number with the sign", "numbers with the sign"))
+	}
+	if c.Datatype.IsNumber() && h.Undecided > 0 {
+		add(74, "number.undecided", h.Undecided, nil, "", ": nothing tells whether %s separates decimals or thousands; it is taken for decimals", charNames[h.DecimalChar[0]])
+	}
+	if h.StoredAsText > 0 && c.Datatype.IsNumber() {
+		add(40, "number.text", h.StoredAsText, nil, "", ": %s stored as text", counted(h.StoredAsText, "number is", "numbers are"))
+	}
+	if c.far != nil {
+		rows := int64(0)
+		for _, v := range c.far {
+			rows += v.Count
+		}
+		add(68, "number.far", rows, c.far, "", ": %s far from all others, which lie between %s and %s: %s", plural(rows, "1 value is", Thousands(rows)+" values are"), c.usual[0], c.usual[1], examples(c.far, rows))
+	}
+}
+
+// dates tells of the habits of dates.
+func (n *narrator) dates(c *Column, add adder) {
+	d := c.Dates
+	if d == nil {
+		return
+	}
+	if d.DecidedBy == "nothing" {
+		taken := "the day is taken to"
+		if d.isClose {
+			taken = fmt.Sprintf("with the %s the dates lie much closer together", d.Order)
+		}
+		add(76, "date.undecided", d.Either, nil, "", ": no date tells whether the day or the month comes first; %s. Ask the sender", taken)
+	}
+	if d.DayFirst > 0 && d.MonthFirst > 0 {
+		few, which := d.MonthFirst, "month"
+		if d.Order == "month first" {
+			few, which = d.DayFirst, "day"
+		}
+		add(77, "date.orders", few, nil, "", ": most dates have the %s, but %s only with the %s first", d.Order, counted(few, "makes sense", "make sense"), which)
+	}
+	if len(d.Formats) > 1 {
+		var list []string
+		for _, f := range d.Formats {
+			list = append(list, fmt.Sprintf("%s (%s)", f.Format, Thousands(f.Count)))
+		}
+		add(66, "date.formats", c.Filled, nil, "", ": dates come in %d formats: %s", len(d.Formats), strings.Join(list, ", "))
+	}
+	if d.TwoDigitYears > 0 {
+		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits", counted(d.TwoDigitYears, "date", "dates"))
+	}
+	far := slices.DeleteFunc(slices.Clone(d.FarOff), func(v Value) bool {
+		return slices.ContainsFunc(c.Placeholders, func(p Value) bool { return p.Value == v.Value })
+	})
+	if len(far) > 0 {
+		add(68, "date.far", int64(len(far)), far, "", ": %s years away from all others: %s", plural(int64(len(far)), "1 date is", Thousands(int64(len(far)))+" dates are"), examples(far, int64(len(far))))
+	}
+}
+
+// texts tells of what is odd in how values are written.
+func (n *narrator) texts(c *Column, add adder) {
+	if b := c.Blanks.Around; b.Count > 0 {
+		add(50, "blank.around", b.Count, b.First, "remedies: [trim]", ": %s", counted(b.Count, "value has blanks around it", "values have blanks around them"))
+	}
+	if b := c.Blanks.Inside; b.Count > 0 {
+		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s", counted(b.Count, "value has", "values have"), examples(b.First, b.Count))
+	}
+	if b := c.Blanks.Invisible; b.Count > 0 {
+		add(52, "blank.invisible", b.Count, b.First, "", ": %s characters that do not show, such as tabs and no-break spaces", counted(b.Count, "value has", "values have"))
+	}
+	if c.Datatype != value.String {
+		return
+	}
+	if len(c.Variants) > 0 {
+		g := c.Variants[0]
+		rows := int64(0)
+		for _, group := range c.Variants {
+			for _, v := range group[1:] {
+				rows += v.Count
+			}
+		}
+		more := ""
+		if len(c.Variants) > 1 {
+			more = fmt.Sprintf(", and %s more", counted(int64(len(c.Variants)-1), "group", "groups"))
+		}
+		add(55, "value.variants", rows, g[1:], "", ": the same is written in different ways: %s%s", examples(g, 0), more)
+	}
+	if typos := c.typos(); len(typos) > 0 {
+		var list []string
+		rows := int64(0)
+		var first []Value
+		for _, t := range typos {
+			list = append(list, fmt.Sprintf("%s (%s) for %s (%s)", clip(t[0].Value), Thousands(t[0].Count), clip(t[1].Value), Thousands(t[1].Count)))
+			rows += t[0].Count
+			first = append(first, t[0])
+		}
+		add(58, "value.misspelt", rows, first, "", ": perhaps misspelt: %s", strings.Join(list[:min(3, len(list))], ", "))
+	}
+	n.shapes(c, add)
+}
+
+// shapes tells of the few values of another shape than nearly all have.
+func (n *narrator) shapes(c *Column, add adder) {
+	known := c.OtherShapes
+	for _, s := range c.Shapes {
+		known += s.Count
+	}
+	missing := int64(0)
+	for _, v := range c.Placeholders {
+		missing += v.Count
+	}
+	if len(c.Shapes) < 2 || known < enoughRows || c.Category && !strings.Contains(c.Shapes[0].Shape, "9") || strings.ContainsAny(c.Shapes[0].Shape, " …") {
+		return
+	}
+	if odd := known - missing - c.Shapes[0].Count; odd > 0 && 20*odd <= known && len(c.Shapes[0].Shape) > 1 {
+		var first []Value
+		for _, v := range append(slices.Clone(c.Rare), c.Top...) {
+			if shape := string(lexical.AppendShape(nil, lexical.Trim([]byte(v.Value)))); shape != c.Shapes[0].Shape && !lexical.IsPlaceholder([]byte(v.Value)) && len(first) < maxAgainst {
+				first = append(first, v)
+			}
+		}
+		slices.SortStableFunc(first, func(a, b Value) int { return int(a.Row - b.Row) })
+		first = slices.CompactFunc(first, func(a, b Value) bool { return a.Value == b.Value })
+		if len(first) == 0 {
+			for _, s := range c.Shapes[1:min(len(c.Shapes), 5)] {
+				first = append(first, Value{s.Shape, s.Count, s.Row, s.Line})
+			}
+		}
+		add(65, "value.shape", odd, first, "", ": nearly all values look like %s, but %s: %s", c.Shapes[0].Shape, plural(odd, "1 does not", Thousands(odd)+" do not"), examples(first, odd))
+	}
+}
+
+// typos finds values of a category that are one character off a far more
+// frequent one.
+func (c *Column) typos() (found [][2]Value) {
+	if !c.Category {
+		return nil
+	}
+	for _, v := range c.Top {
+		for _, w := range c.Top {
+			if v.Count*50 < w.Count && len(v.Value) > 3 && !hasDigit(v.Value) && fold([]byte(v.Value)) != fold([]byte(w.Value)) && isOneOff([]rune(v.Value), []rune(w.Value)) {
+				found = append(found, [2]Value{v, w})
+				break
+			}
+		}
+	}
+	return found
+}
+
+func hasDigit(s string) bool { return strings.ContainsAny(s, "0123456789") }
+
+// isOneOff tells whether one character was added, left out, changed or swapped
+// with the next.
+func isOneOff(a, b []rune) bool {
+	if len(a) > len(b) {
+		a, b = b, a
+	}
+	i := 0
+	for i < len(a) && a[i] == b[i] {
+		i++
+	}
+	switch len(b) - len(a) {
+	case 0:
+		return i < len(a) && (slices.Equal(a[i+1:], b[i+1:]) || i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && slices.Equal(a[i+2:], b[i+2:]))
+	case 1:
+		return slices.Equal(a[i:], b[i+1:])
+	}
+	return false
+}
+
+// relations tells of what nearly holds between columns, and of columns that are
+// the same.
+func (n *narrator) relations() {
+	for _, r := range n.Relations {
+		first := places(r.First)
+		at := ""
+		if len(first) > 0 {
+			at = fmt.Sprintf(", first in row %s", Thousands(first[0].Row))
+		}
+		but := fmt.Sprintf(", but not in %s%s", counted(r.Exceptions, "row", "rows"), at)
+		switch {
+		case r.Kind == "equal" && r.Exceptions == 0:
+			n.add(20, "columns.equal", r.Rows, nil, "", r.Columns, "%s always hold the same", names(r.Columns))
+		case r.Exceptions == 0:
+		case r.Kind == "equal":
+			n.add(72, "columns.equal", r.Exceptions, first, "", r.Columns, "%s hold the same%s", names(r.Columns), but)
+		case r.Kind == "determines":
+			n.add(72, "columns.determined", r.Exceptions, first, "", r.Columns, "%s follows from %s%s", name(r.Columns[1]), name(r.Columns[0]), but)
+		case r.Kind == "order":
+			n.add(72, "columns.order", r.Exceptions, first, "", r.Columns, "%s is not after %s%s", name(r.Columns[0]), name(r.Columns[1]), but)
+		case r.Kind == "sum":
+			n.add(72, "columns.sum", r.Exceptions, first, "", r.Columns, "%s is the sum of %s%s", name(r.Columns[0]), names(r.Columns[1:]), but)
+		}
+	}
+}
