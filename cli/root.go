@@ -117,7 +117,7 @@ that "sieb serve" or "sieb demo" has started.`,
 			root.AddCommand(c)
 		}
 	}
-	add("files", a.read(), a.sift())
+	add("files", a.read(), a.profile(), a.draft(), a.sift())
 	add("service", a.serve(), a.demo())
 	add("remote", a.deliveries(), a.targets(), a.runs())
 	return root

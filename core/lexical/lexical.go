@@ -9,6 +9,8 @@ package lexical
 
 import (
 	"bytes"
+	"fmt"
+	"slices"
 	"unicode"
 	"unicode/utf8"
 )
@@ -35,6 +37,16 @@ func (k Kind) String() string { return kinds[k] }
 
 // MarshalText writes the kind's name.
 func (k Kind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
+
+// UnmarshalText reads a kind's name.
+func (k *Kind) UnmarshalText(text []byte) error {
+	at := slices.Index(kinds[:], string(text))
+	if at < 0 {
+		return fmt.Errorf("%q is no kind of value", text)
+	}
+	*k = Kind(at)
+	return nil
+}
 
 // IsNumber tells whether the kind is one of the numbers.
 func (k Kind) IsNumber() bool { return k >= Integer && k <= Double }

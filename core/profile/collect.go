@@ -28,6 +28,7 @@ type column struct {
 	pinned int // entries that are counted in any case
 	over   bool
 	empty  int64
+	gaps   spots // the first empty cells
 	sums   *sums // of what was taken out of the table
 	plan   *columnPlan
 	memory memory
@@ -210,7 +211,7 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 			}
 			if s.Start == s.End {
 				hashes[i] = emptyHash
-				col.empty++
+				col.noteEmpty(b, from+i)
 				continue
 			}
 			text := b.Arena[s.Start:s.End]
@@ -227,7 +228,7 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 			missed = append(missed, uint32(i))
 		}
 	} else {
-		missed = col.remember(b.Arena, texts, hashes, missed)
+		missed = col.remember(b, from, texts, hashes, missed)
 	}
 	c.touched ^= t.touch(hashes, missed)
 	for _, i := range missed {
@@ -274,13 +275,14 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 }
 
 // remember counts the texts that the memory has, and gives those that it has not.
-func (c *column) remember(arena []byte, texts []delimited.Span, hashes []uint64, missed []uint32) []uint32 {
+func (c *column) remember(b *source.Batch, from int, texts []delimited.Span, hashes []uint64, missed []uint32) []uint32 {
+	arena := b.Arena
 	memory := c.memory.answers
 	for i, s := range texts {
 		size := s.End - s.Start
 		if size == 0 {
 			hashes[i] = emptyHash
-			c.empty++
+			c.noteEmpty(b, from+i)
 			continue
 		}
 		text := arena[s.Start:s.End]
@@ -297,6 +299,12 @@ func (c *column) remember(arena []byte, texts []delimited.Span, hashes []uint64,
 		missed = append(missed, uint32(i))
 	}
 	return missed
+}
+
+func (c *column) noteEmpty(b *source.Batch, row int) {
+	if c.empty++; len(c.gaps) < maxSpots {
+		c.gaps.addRow(spot{row: b.Number(row), line: b.Rows[row].Line})
+	}
 }
 
 // maxDense is the number up to which whole numbers are counted in an array, which
@@ -415,6 +423,7 @@ func (c *collector) merge(o *collector) {
 
 func (c *column) merge(o *column) {
 	c.empty += o.empty
+	c.gaps.mergeRows(o.gaps)
 	c.foldDense()
 	o.foldDense()
 	if c.over = c.over || o.over; c.over {

@@ -188,8 +188,8 @@ func (n *narrator) column(c *Column) {
 		add(10, "column.constant", all, nil, "", " is always %s", clip(c.Top[0].Value))
 		return
 	}
-	if c.Empty > 0 && 50*c.Empty <= all {
-		add(60, "value.empty", c.Empty, nil, "required: true", " is empty in %s of %s rows", Thousands(c.Empty), Thousands(all))
+	if c.Empty > 0 && IsFew(c.Empty, all) {
+		add(60, "value.empty", c.Empty, places(c.EmptyFirst), "required: true", " is empty in %s of %s rows", Thousands(c.Empty), Thousands(all))
 	}
 	missing := int64(0)
 	for _, v := range c.Placeholders {
@@ -392,14 +392,7 @@ func (n *narrator) shapes(c *Column, add adder) {
 		return
 	}
 	if odd := known - missing - c.Shapes[0].Count; odd > 0 && 20*odd <= known && len(c.Shapes[0].Shape) > 1 {
-		var first []Value
-		for _, v := range append(slices.Clone(c.Rare), c.Top...) {
-			if shape := string(lexical.AppendShape(nil, lexical.Trim([]byte(v.Value)))); shape != c.Shapes[0].Shape && !lexical.IsPlaceholder([]byte(v.Value)) && len(first) < maxAgainst {
-				first = append(first, v)
-			}
-		}
-		slices.SortStableFunc(first, func(a, b Value) int { return int(a.Row - b.Row) })
-		first = slices.CompactFunc(first, func(a, b Value) bool { return a.Value == b.Value })
+		first := c.odd
 		if len(first) == 0 {
 			for _, s := range c.Shapes[1:min(len(c.Shapes), 5)] {
 				first = append(first, Value{s.Shape, s.Count, s.Row, s.Line})
@@ -424,6 +417,14 @@ func (c *Column) typos() (found [][2]Value) {
 		}
 	}
 	return found
+}
+
+// Misspelt gives the values of a category that are perhaps misspelt.
+func (c *Column) Misspelt() (all []Value) {
+	for _, t := range c.typos() {
+		all = append(all, t[0])
+	}
+	return all
 }
 
 func hasDigit(s string) bool { return strings.ContainsAny(s, "0123456789") }

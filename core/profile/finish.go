@@ -133,7 +133,7 @@ func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 	out.Keys = []Key{}
 	for k, columns := range p.keys {
 		r := all.repeats[k]
-		if columns == nil || r.told == 0 || float64(r.rows) > fewExceptions*float64(r.told) {
+		if columns == nil || r.told == 0 || !IsFew(r.rows, r.told) {
 			continue
 		}
 		key := Key{Rows: r.told, Repeats: r.rows}
@@ -152,7 +152,7 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 	for i := range all.checks {
 		k := &all.checks[i]
 		k.settle()
-		if k.over || k.rows < enoughRows || float64(k.exceptions.count) > fewExceptions*float64(k.rows) || k.kind == isBefore && k.equal == k.rows {
+		if k.over || k.rows < enoughRows || !IsFew(k.exceptions.count, k.rows) || k.kind == isBefore && k.equal == k.rows {
 			continue
 		}
 		r := Relation{Kind: []string{"equal", "determines", "order", "sum"}[k.kind], Rows: k.rows, Exceptions: k.exceptions.count}
@@ -209,6 +209,12 @@ func (c *column) finish(t *typing) Column {
 		}
 	}
 	out.Fits = s.filled - missing - s.against.count
+	for _, at := range s.blank.spots {
+		c.gaps.addRow(spot{row: at.row, line: at.line})
+	}
+	for _, at := range c.gaps {
+		out.EmptyFirst = append(out.EmptyFirst, Place{at.row, at.line})
+	}
 	c.values(&out, t)
 	if s.filled > 0 {
 		out.MinLength, out.MaxLength = s.shortest.length, s.longest.length
@@ -216,9 +222,13 @@ func (c *column) finish(t *typing) Column {
 		shortest, longest := s.shortest.value(0), s.longest.value(0)
 		out.Shortest, out.Longest = &shortest, &longest
 	}
+	out.ASCII = !s.foreign
 	out.Letters = Letters{s.cases[upperCase], s.cases[lowerCase], s.cases[titleCase], s.cases[mixedCase]}
 	out.Blanks = Blanks{s.around.counted(), s.inside.counted(), s.invisible.counted()}
 	c.listShapes(&out)
+	if exact && t.datatype == value.String && len(out.Shapes) > 1 {
+		out.odd = c.unlike(out.Shapes[0].Shape)
+	}
 	sorted := c.ordered(t, exact)
 	c.measure(&out, t, sorted, exact)
 	c.placeholders(&out, sorted)
@@ -332,6 +342,25 @@ func (c *column) listShapes(out *Column) {
 		listed += e.count
 	}
 	out.OtherShapes = s.filled - listed
+}
+
+// unlike gives the first values of another shape.
+func (c *column) unlike(shape string) (values []Value) {
+	var odd []item
+	var space []byte
+	for e := range c.table.all() {
+		trimmed := lexical.Trim(start(c.table.text(e.entry)))
+		if e.count == 0 || len(trimmed) == 0 || lexical.IsPlaceholder(trimmed) {
+			continue
+		}
+		if space = lexical.AppendShape(space[:0], trimmed); string(space) != shape {
+			odd = append(odd, e)
+		}
+	}
+	for _, e := range firstOf(odd, maxAgainst, func(a, b item) int { return cmp.Compare(a.row, b.row) }) {
+		values = append(values, c.value(e))
+	}
+	return values
 }
 
 func (p *columnPlan) hasShape(shape []byte) bool {

@@ -198,10 +198,10 @@ func numberEdges(low, high float64, whole bool) []float64 {
 	if width := (high - low) / bars; width > 0 && !math.IsInf(width, 0) {
 		exponent = int(math.Floor(math.Log10(width)))
 		switch m := width / math.Pow10(exponent); {
-		case m <= 1:
-		case m <= 2:
+		case m <= 1.5:
+		case m <= 3.5:
 			step = 2
-		case m <= 5:
+		case m <= 7.5:
 			step = 5
 		default:
 			exponent++

@@ -56,12 +56,13 @@ type Relation struct {
 // Column is what one column holds. Empty are cells without a character or with
 // nothing but blanks; all figures below them are of the filled cells.
 type Column struct {
-	Name     string         `json:"name"`
-	Datatype value.Datatype `json:"datatype"`
-	Fits     int64          `json:"fits" doc:"values of the datatype"`
-	Filled   int64          `json:"filled"`
-	Empty    int64          `json:"empty"`
-	Blank    int64          `json:"blank" doc:"of the empty ones those with blanks in them"`
+	Name       string         `json:"name"`
+	Datatype   value.Datatype `json:"datatype"`
+	Fits       int64          `json:"fits" doc:"values of the datatype"`
+	Filled     int64          `json:"filled"`
+	Empty      int64          `json:"empty"`
+	Blank      int64          `json:"blank" doc:"of the empty ones those with blanks in them"`
+	EmptyFirst []Place        `json:"emptyFirst,omitempty" doc:"the first rows in which it is empty"`
 
 	Distinct      int64   `json:"distinct"`
 	DistinctExact bool    `json:"distinctExact"`
@@ -95,9 +96,11 @@ type Column struct {
 	OtherShapes  int64     `json:"otherShapes,omitempty" doc:"values of shapes that are not counted one by one"`
 	Blanks       Blanks    `json:"blanks"`
 	Letters      Letters   `json:"letters"`
+	ASCII        bool      `json:"ascii" doc:"texts hold no other characters than those of ASCII"`
 	Variants     [][]Value `json:"variants,omitempty" doc:"values that differ in nothing but case, blanks or accents"`
 	Category     bool      `json:"category" doc:"few values that recur: likely the codes of a category"`
 
+	odd   []Value   // the first values of another shape than the most frequent one
 	far   []Value   // numbers far from all others
 	usual [2]string // the least and the greatest of the others
 }

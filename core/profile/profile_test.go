@@ -374,7 +374,7 @@ func TestEstimates(t *testing.T) {
 		// All else is the same.
 		want.Distinct, want.DistinctExact, want.DistinctError, want.Once = c.Distinct, c.DistinctExact, c.DistinctError, c.Once
 		want.Top, want.Rare, want.Quartiles, want.QuartileError, want.Histogram = c.Top, c.Rare, c.Quartiles, c.QuartileError, c.Histogram
-		want.Category, want.Variants, want.usual, want.far = c.Category, c.Variants, c.usual, c.far
+		want.Category, want.Variants, want.usual, want.far, want.odd = c.Category, c.Variants, c.usual, c.far, c.odd
 		if want.Dates != nil {
 			want.Dates.FarOff, want.Dates.Gaps = nil, nil
 		}

@@ -44,11 +44,14 @@ type recentPair struct {
 
 // Limits of relations.
 const (
-	maxRelations  = 24
-	maxPairs      = 50_000 // different pairs of a determining column and a determined one
-	enoughRows    = 20     // in which a relation must hold
-	fewExceptions = 0.02   // share of rows that may break a relation
+	maxRelations = 24
+	maxPairs     = 50_000 // different pairs of a determining column and a determined one
+	enoughRows   = 20     // in which a relation must hold
 )
+
+// IsFew tells whether so few of all break a rule that they are exceptions: one in
+// fifty, or one alone among twenty.
+func IsFew(n, all int64) bool { return 50*n <= all || n == 1 && all >= 20 }
 
 // lane is a column whose values are compared as numbers: decimals by a common
 // scale, dates in milliseconds.
@@ -336,11 +339,11 @@ func (f *finder) holds(tell func(row int) (told, holds bool)) bool {
 		if told++; !ok {
 			broken++
 		}
-		if told == enoughRows && broken > 2 || told > enoughRows && float64(broken) > 4*fewExceptions*float64(told) {
+		if told == enoughRows && broken > 2 || told > enoughRows && 12*broken > told {
 			return false
 		}
 	}
-	return told >= enoughRows && float64(broken) <= fewExceptions*float64(told)
+	return told >= enoughRows && IsFew(int64(broken), int64(told))
 }
 
 func (f *finder) equals() {

@@ -24,6 +24,7 @@ type sums struct {
 	lastKey     formKey
 	missing     map[string]*formCount // placeholders, and numbers or dates that may be some
 	characters  int64                 // of all values
+	foreign     bool                  // texts with characters that are not ASCII
 	shortest    measured
 	longest     measured
 	low, high   spot // in the order of bytes
@@ -117,6 +118,7 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 		s.longest.replace(measured{at, n}, +1)
 	}
 	if s.typing.datatype == value.String {
+		s.foreign = s.foreign || !isASCII(trimmed)
 		s.low.replace(at, -1)
 		s.high.replace(at, +1)
 	}
@@ -179,6 +181,15 @@ func (s *sums) reads(text []byte) bool {
 		}
 	}
 	return s.lastForm.reads == yes
+}
+
+func isASCII(text []byte) bool {
+	for _, c := range text {
+		if c >= utf8.RuneSelf {
+			return false
+		}
+	}
+	return true
 }
 
 const dayMillis = 24 * 60 * 60 * 1000
@@ -317,6 +328,7 @@ func (s *sums) merge(o *sums) {
 		}
 	}
 	s.characters += o.characters
+	s.foreign = s.foreign || o.foreign
 	s.shortest.replace(o.shortest, -1)
 	s.longest.replace(o.longest, +1)
 	s.low.replace(o.low, -1)

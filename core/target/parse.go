@@ -586,3 +586,6 @@ func editDistance(a, b string) int {
 	}
 	return row[len(b)]
 }
+
+// IsName tells whether a target or a column can have this name.
+func IsName(name string) bool { return legalName.MatchString(name) }

@@ -1,0 +1,98 @@
+package cli
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+
+	"github.com/spf13/cobra"
+
+	"sieb/core/profile"
+	"sieb/core/source"
+	"sieb/core/target"
+)
+
+func (a *app) draft() *cobra.Command {
+	var name, out string
+	var sql, replace bool
+	cmd := &cobra.Command{
+		Use:   "draft FILE",
+		Short: "Writes a first target from what a file holds",
+		Long: `Goes over every row and writes a first target: names, datatypes, formats,
+lengths, what is required and unique, the values of small sets, texts that stand
+for a missing value, and remedies for what was seen. A comment beside each rule
+says from what it was drawn. Read it, change what you know better, and sift with
+it: only rows that "sieb profile" names are then rejected.
+
+The draft is printed, or written to --out. --sql prints a create table statement
+for the accepted rows as well.`,
+		Example: `  sieb draft weighbridge-ahrensee-2026-07.csv --out tickets_ahrensee.yaml
+  sieb draft weighbridge-ahrensee-2026-07.csv --name tickets --sql`,
+		Args: oneFile,
+	}
+	layoutFlags := addLayoutFlags(cmd)
+	cmd.Flags().StringVar(&name, "name", "", "name of the target; by default made of the file's")
+	cmd.Flags().StringVar(&out, "out", "", "file to write the target to")
+	cmd.Flags().BoolVar(&replace, "replace", false, "write over the file of --out")
+	cmd.Flags().BoolVar(&sql, "sql", false, "print the create table statement as well")
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		given, err := layoutFlags.given()
+		if err != nil {
+			return err
+		}
+		if name != "" && !target.IsName(name) {
+			return usagef("--name %q: a name is made of letters, digits, _ and -, and begins with none of the last", name)
+		}
+		if _, err := os.Stat(out); out != "" && !replace && !errors.Is(err, fs.ErrNotExist) {
+			return usagef("%s is there already; --replace writes over it", out)
+		}
+		file, err := source.Open(cmd.Context(), args[0], given)
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		rows, err := file.Rows()
+		if err != nil {
+			return err
+		}
+		header := rows.Header()
+		source.Close(rows)
+		set, done := a.progress("profiling", file.Size)
+		p, err := profile.Of(cmd.Context(), file, profile.Options{Progress: func(p profile.Progress) { set(p.Bytes) }})
+		done()
+		if err != nil {
+			return err
+		}
+		if p.Rows == 0 {
+			return fmt.Errorf("%s has no rows: there is nothing to draw rules from", file.Name)
+		}
+		draft := target.NewDraft(file.Name, header.Named, p)
+		if name != "" {
+			draft.Name = name
+		}
+		text := draft.YAML()
+		if out != "" {
+			if err := writeFile(out, func(w *bufio.Writer) error { _, err := w.Write(text); return err }); err != nil {
+				return err
+			}
+		}
+		if a.format == "json" {
+			return a.json(struct {
+				Target string `json:"target"`
+				SQL    string `json:"sql"`
+			}{string(text), string(draft.SQL())})
+		}
+		if out == "" {
+			fmt.Fprintf(a.out, "%s", text)
+		} else {
+			fmt.Fprintf(a.out, "written: %s\nnext: read it, then sieb sift %s --target %s\n", out, args[0], out)
+		}
+		if sql {
+			fmt.Fprintf(a.out, "\n%s", draft.SQL())
+		}
+		return nil
+	}
+	return cmd
+}

@@ -1,0 +1,427 @@
+package target
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"golang.org/x/text/unicode/norm"
+
+	"sieb/core/profile"
+	"sieb/core/value"
+)
+
+// Draft is a first target, drawn from what one delivery holds.
+type Draft struct {
+	Target
+	from    string // the delivery's name
+	rows    int64
+	notes   []notes // of the columns: from what each rule was drawn
+	longest []int   // of the columns: characters of the longest value, or of all of them
+}
+
+// notes say of a property from what it was drawn.
+type notes map[string]string
+
+// NewDraft drafts a target from the profile of a delivery. named tells whether the
+// delivery names its columns; those of another are taken by position.
+func NewDraft(delivery string, named bool, p *profile.Profile) *Draft {
+	d := &Draft{from: delivery, rows: p.Rows}
+	d.Name, d.Title = draftName(delivery), delivery
+	taken := map[string]bool{}
+	headers := map[string]int{}
+	for i := range p.Columns {
+		headers[strings.ToLower(p.Columns[i].Name)]++
+	}
+	for i := range p.Columns {
+		c := &p.Columns[i]
+		col := Column{Name: unlike(legal(c.Name, i), taken)}
+		n := notes{}
+		switch {
+		case !named || headers[strings.ToLower(c.Name)] > 1:
+			col.Position = i + 1
+		case col.Name != c.Name:
+			col.Titles = []string{c.Name}
+		}
+		col.draft(c, p, n)
+		d.Columns = append(d.Columns, col)
+		d.notes = append(d.notes, n)
+		d.longest = append(d.longest, c.MaxLength)
+	}
+	d.draftKey(p)
+	return d
+}
+
+// draftName makes a target's name of a delivery's: without its ending, and without
+// the date by which one delivery differs from the next.
+func draftName(delivery string) string {
+	name, _, _ := strings.Cut(delivery, ".")
+	words := strings.FieldsFunc(name, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	for len(words) > 1 && strings.Trim(words[len(words)-1], "0123456789") == "" {
+		words = words[:len(words)-1]
+	}
+	return legal(strings.Join(words, "_"), -1)
+}
+
+var spelt = strings.NewReplacer("%", " pct ", "‰", " permille ", "€", " eur ", "$", " usd ", "£", " gbp ", "°", " deg ", "#", " no ", "&", " and ", "+", " plus ", "²", "2", "³", "3",
+	"ä", "ae", "ö", "oe", "ü", "ue", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "ß", "ss", "ø", "o", "Ø", "O", "æ", "ae", "Æ", "Ae", "ł", "l", "Ł", "L", "đ", "d")
+
+// legal makes a name of a header that targets and databases take without quotes:
+// lower case letters, digits and underscores, at most 60 characters.
+func legal(header string, at int) string {
+	var b strings.Builder
+	gap := false
+	for _, r := range norm.NFKD.String(spelt.Replace(norm.NFC.String(header))) {
+		switch {
+		case unicode.Is(unicode.Mn, r):
+		case unicode.IsLetter(r) || unicode.IsDigit(r):
+			if gap && b.Len() > 0 {
+				b.WriteByte('_')
+			}
+			gap = false
+			b.WriteRune(unicode.ToLower(r))
+		default:
+			gap = true
+		}
+	}
+	name := b.String()
+	if name == "" {
+		return fmt.Sprintf("column_%d", at+1)
+	}
+	if unicode.IsDigit([]rune(name)[0]) {
+		name = "n_" + name
+	}
+	if r := []rune(name); len(r) > 60 {
+		name = strings.TrimRight(string(r[:60]), "_")
+	}
+	for len(name) > 60 { // bytes
+		_, size := utf8.DecodeLastRuneInString(name)
+		name = name[:len(name)-size]
+	}
+	return name
+}
+
+// unlike gives a name that is not taken yet, and takes it.
+func unlike(name string, taken map[string]bool) string {
+	free := name
+	for n := 2; taken[free]; n++ {
+		free = fmt.Sprintf("%s_%d", name, n)
+	}
+	taken[free] = true
+	return free
+}
+
+// draft draws the rules of a column.
+func (c *Column) draft(from *profile.Column, p *profile.Profile, n notes) {
+	c.Datatype = from.Datatype
+	if from.Fits < from.Filled {
+		n["datatype"] = fmt.Sprintf("%s of %s values are", profile.Thousands(from.Fits), profile.Thousands(from.Filled))
+	}
+	if from.Filled == 0 {
+		n["datatype"] = "the column was empty: nothing is known of it"
+	}
+	c.Null = []string{""}
+	missing := int64(0)
+	for _, v := range from.Placeholders {
+		c.Null = append(c.Null, v.Value)
+		missing += v.Count
+	}
+	if missing > 0 {
+		n["null"] = occurrences(from.Placeholders)
+	}
+	all := from.Filled + from.Empty
+	if empty := from.Empty + missing; from.Filled > 0 && profile.IsFew(empty, all) {
+		c.Required = true
+		n["required"] = "filled in all rows"
+		if empty > 0 {
+			n["required"] = fmt.Sprintf("empty in %s of %s rows", profile.Thousands(empty), profile.Thousands(all))
+		}
+	}
+	switch {
+	case c.Datatype.IsNumber():
+		c.draftNumber(from, n)
+	case c.Datatype == value.Date || c.Datatype == value.DateTime:
+		c.draftDate(from, n)
+	case c.Datatype == value.Boolean:
+		if from.Pair[0] != "true" || from.Pair[1] != "false" {
+			c.Formats = []string{from.Pair[0] + "|" + from.Pair[1]}
+		}
+	default:
+		c.draftText(from, n)
+	}
+	if b := from.Blanks.Around.Count; b > 0 {
+		c.remedy("trim")
+		note(n, "remedies", "blanks around "+plural(b, "value", "values"))
+	}
+	if from.Blank > 0 {
+		c.remedy("trim")
+		note(n, "remedies", plural(from.Blank, "cell has", "cells have")+" nothing but blanks")
+	}
+	if b := from.Blanks.Inside.Count; b > 0 && c.Datatype == value.String {
+		c.remedy("squeeze")
+		note(n, "remedies", "double blanks inside "+plural(b, "value", "values"))
+	}
+	// trim and squeeze come first: the others see the text without blanks.
+	slices.SortStableFunc(c.Remedies, func(a, b Remedy) int {
+		return slices.Index(RemedyNames, a.Name) - slices.Index(RemedyNames, b.Name)
+	})
+}
+
+func (c *Column) remedy(name string) {
+	if !slices.ContainsFunc(c.Remedies, func(r Remedy) bool { return r.Name == name }) {
+		c.Remedies = append(c.Remedies, Remedy{Name: name})
+	}
+}
+
+func note(n notes, property, text string) {
+	if n[property] != "" {
+		text = n[property] + "; " + text
+	}
+	n[property] = text
+}
+
+func plural(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return profile.Thousands(n) + " " + many
+}
+
+func occurrences(values []profile.Value) string {
+	var list []string
+	for _, v := range values[:min(len(values), 4)] {
+		list = append(list, fmt.Sprintf("%s (%s)", oneLine(v.Value), profile.Thousands(v.Count)))
+	}
+	return strings.Join(list, ", ")
+}
+
+// oneLine makes a text fit for a comment.
+func oneLine(text string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) {
+			return '␣'
+		}
+		return r
+	}, text)
+}
+
+func (c *Column) draftNumber(from *profile.Column, n notes) {
+	h := from.Numbers
+	c.GroupChar = h.GroupChar
+	if h.DecimalChar != "." && (c.Datatype != value.Integer || h.GroupChar == ".") {
+		c.DecimalChar = h.DecimalChar
+	}
+	if c.Datatype == value.Decimal {
+		scale, precision := h.FractionDigits, h.WholeDigits+h.FractionDigits+2
+		c.Scale, c.Precision = &scale, &precision
+		n["precision"] = fmt.Sprintf("up to %s before the point, and two more", plural(int64(h.WholeDigits), "digit", "digits"))
+		n["scale"] = fmt.Sprintf("up to %s after the point", plural(int64(h.FractionDigits), "digit", "digits"))
+	}
+	if h.Undecided > 0 {
+		n["decimalChar"] = "nothing tells whether it stands before decimals or between thousands: ask the sender"
+		if c.DecimalChar == "" {
+			c.DecimalChar = "."
+		}
+	}
+}
+
+func (c *Column) draftDate(from *profile.Column, n notes) {
+	d := from.Dates
+	var list []string
+	for _, f := range d.Formats {
+		c.Formats = append(c.Formats, f.Format)
+		list = append(list, fmt.Sprintf("%s (%s)", f.Format, profile.Thousands(f.Count)))
+	}
+	if len(list) > 1 {
+		n["format"] = strings.Join(list, ", ")
+	}
+	switch d.DecidedBy {
+	case "nothing":
+		note(n, "format", "no date tells whether the day or the month comes first: ask the sender")
+	case "other columns":
+		note(n, "format", d.Order+", as in other columns")
+	}
+	if len(c.Formats) == 1 && c.Datatype == value.Date && c.Formats[0] == "yyyy-MM-dd" {
+		c.Formats = nil // the form that stands where none is declared
+	}
+}
+
+// A set lists up to so many different texts, of so many characters.
+const (
+	mostOf    = 12
+	longestOf = 30
+	fewCodes  = 6
+)
+
+func (c *Column) draftText(from *profile.Column, n notes) {
+	if from.Filled == 0 {
+		return
+	}
+	isSet := from.DistinctExact && from.Distinct <= mostOf && from.MaxLength <= longestOf && (from.Category || from.Distinct == 1)
+	// More than a few codes are hardly all that there are.
+	isCode := len(from.Shapes) > 0 && strings.Contains(from.Shapes[0].Shape, "9")
+	if isSet && (!isCode || from.Distinct <= fewCodes) {
+		c.draftSet(from, n)
+		return
+	}
+	if expr, like, ok := c.expression(from); ok {
+		c.Formats = []string{expr}
+		n["format"] = fmt.Sprintf("%s of %s values look like %s", profile.Thousands(like), profile.Thousands(from.Filled), from.Shapes[0].Shape)
+		return
+	}
+	most := headroom(from.MaxLength)
+	c.MaxLength = &most
+	n["maxLength"] = fmt.Sprintf("the longest has %s", plural(int64(from.MaxLength), "character", "characters"))
+}
+
+// draftSet lists the values of a set. Those that are written in different ways are
+// recoded to the most frequent one.
+func (c *Column) draftSet(from *profile.Column, n notes) {
+	// What trim and squeeze deal with needs no recoding.
+	clean := func(text string) string {
+		if from.Blanks.Around.Count > 0 {
+			text = strings.TrimSpace(text)
+		}
+		if from.Blanks.Inside.Count > 0 {
+			text = strings.Join(strings.Fields(text), " ")
+		}
+		return text
+	}
+	recode := map[string]string{}
+	for _, group := range from.Variants {
+		for _, v := range group[1:] {
+			if clean(v.Value) != clean(group[0].Value) {
+				recode[clean(v.Value)] = clean(group[0].Value)
+			}
+		}
+	}
+	if len(recode) > 0 {
+		c.Remedies = append(c.Remedies, Remedy{Name: "recode", Recode: recode})
+		note(n, "remedies", "the same is written in different ways")
+	}
+	misspelt := map[string]bool{}
+	for _, v := range from.Misspelt() {
+		misspelt[v.Value] = true
+	}
+	for _, v := range from.Top {
+		text := clean(v.Value)
+		switch _, is := recode[text]; {
+		case is || slices.Contains(c.OneOf, text) || slices.Contains(c.Null, v.Value) || slices.Contains(c.Null, text):
+		case misspelt[v.Value]:
+			note(n, "oneOf", fmt.Sprintf("left out as perhaps misspelt: %s (%s)", oneLine(v.Value), profile.Thousands(v.Count)))
+		default:
+			c.OneOf = append(c.OneOf, text)
+		}
+	}
+	if n["oneOf"] == "" {
+		n["oneOf"] = "all values that occur"
+	}
+}
+
+// headroom gives a length with room above the longest text.
+func headroom(longest int) int {
+	for _, n := range []int{10, 20, 30, 40, 50, 60, 80, 100, 150, 200, 250, 500, 1000, 2000, 4000, 10000} {
+		if 4*n >= 5*longest {
+			return n
+		}
+	}
+	return 2 * longest
+}
+
+// expression makes a regular expression of the shape that nearly all values have:
+// that of a code, with digits in it. Where values only differ from it by letter
+// case the remedy that mends them is added.
+func (c *Column) expression(from *profile.Column) (expr string, like int64, ok bool) {
+	if len(from.Shapes) == 0 || from.Filled < 20 {
+		return "", 0, false
+	}
+	shape := from.Shapes[0].Shape
+	missing := int64(0)
+	for _, v := range from.Placeholders {
+		missing += v.Count
+	}
+	like = from.Shapes[0].Count
+	if !strings.Contains(shape, "9") || strings.ContainsAny(shape, "… ") || len(shape) < 2 || 20*(from.Filled-missing-like) > from.Filled {
+		return "", 0, false
+	}
+	for _, s := range from.Shapes[1:] {
+		switch {
+		case s.Shape == strings.ToLower(shape) && s.Shape != shape && !strings.Contains(shape, "a"):
+			c.remedy("upper")
+		case s.Shape == strings.ReplaceAll(shape, "a", "A") && s.Shape != shape && !strings.Contains(shape, "A"):
+			c.remedy("lower")
+		}
+	}
+	classes := map[rune]string{'A': `\p{Lu}`, 'a': `[\p{Ll}\p{Lt}\p{Lm}\p{Lo}\p{M}]`, '9': `\p{Nd}`}
+	if from.ASCII {
+		classes = map[rune]string{'A': "[A-Z]", 'a': "[a-z]", '9': "[0-9]"}
+	}
+	var b strings.Builder
+	letters := []rune(shape)
+	for i := 0; i < len(letters); {
+		k := i
+		for k < len(letters) && letters[k] == letters[i] {
+			k++
+		}
+		class, is := classes[letters[i]]
+		if !is {
+			class = regexp.QuoteMeta(string(letters[i]))
+		}
+		b.WriteString(class)
+		if k-i > 1 {
+			fmt.Fprintf(&b, "{%d}", k-i)
+		}
+		i = k
+	}
+	return b.String(), like, true
+}
+
+// draftKey chooses what tells rows apart: single columns whose values are given
+// rather than measured in time, or else the first columns that do it together.
+func (d *Draft) draftKey(p *profile.Profile) {
+	column := func(name string) int {
+		return slices.IndexFunc(p.Columns, func(c profile.Column) bool { return c.Name == name })
+	}
+	var instants []profile.Key
+	for _, k := range p.Keys {
+		if len(k.Columns) != 1 {
+			continue
+		}
+		if t := p.Columns[column(k.Columns[0])].Datatype; t == value.Date || t == value.DateTime {
+			instants = append(instants, k)
+			continue
+		}
+		d.unique(column(k.Columns[0]), k)
+	}
+	if slices.ContainsFunc(d.Columns, func(c Column) bool { return c.Unique }) {
+		return
+	}
+	for _, k := range instants[:min(len(instants), 1)] {
+		d.unique(column(k.Columns[0]), k)
+		return
+	}
+	for _, k := range p.Keys {
+		if len(k.Columns) > 1 && k.Repeats == 0 {
+			for _, name := range k.Columns {
+				d.Key = append(d.Key, d.Columns[column(name)].Name)
+			}
+			return
+		}
+	}
+}
+
+func (d *Draft) unique(at int, k profile.Key) {
+	d.Columns[at].Unique = true
+	d.notes[at]["unique"] = "no value occurs twice"
+	if k.Repeats > 0 {
+		d.notes[at]["unique"] = plural(k.Repeats, "row repeats", "rows repeat") + " an earlier one"
+	}
+}
+
+// zoned tells whether texts of the formats name their offset from UTC.
+func zoned(formats []string) bool {
+	return slices.ContainsFunc(formats, func(f string) bool { return strings.ContainsAny(f, "Xx") })
+}

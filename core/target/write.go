@@ -1,0 +1,239 @@
+package target
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"sieb/core/value"
+)
+
+// YAML writes the draft as a target file, with a comment on each rule that says
+// from what it was drawn.
+func (d *Draft) YAML() []byte {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "# Drafted from %s, %s. Beside each rule stands from what it was drawn.\n", oneLine(d.from), plural(d.rows, "row", "rows"))
+	fmt.Fprintf(&b, "target: %s\ntitle: %s\n", d.Name, quote(d.Title))
+	b.WriteString("columns:\n")
+	for i := range d.Columns {
+		c, n := &d.Columns[i], d.notes[i]
+		first := true
+		put := func(property, text string) {
+			lead := "    "
+			if first {
+				lead, first = "  - ", false
+			}
+			line := lead + property + ": " + text
+			if n[property] != "" {
+				line = fmt.Sprintf("%-40s  # %s", line, n[property])
+			}
+			b.WriteString(line + "\n")
+		}
+		number := func(property string, k *int) {
+			if k != nil {
+				put(property, strconv.Itoa(*k))
+			}
+		}
+		put("name", plainName(c.Name))
+		if len(c.Titles) > 0 {
+			put("titles", list(c.Titles))
+		}
+		if c.Position > 0 {
+			put("position", strconv.Itoa(c.Position))
+		}
+		put("datatype", c.Datatype.String())
+		switch len(c.Formats) {
+		case 0:
+		case 1:
+			put("format", quote(c.Formats[0]))
+		default:
+			put("format", list(c.Formats))
+		}
+		if c.DecimalChar != "" {
+			put("decimalChar", quote(c.DecimalChar))
+		}
+		if c.GroupChar != "" {
+			put("groupChar", quote(c.GroupChar))
+		}
+		number("precision", c.Precision)
+		number("scale", c.Scale)
+		number("minLength", c.MinLength)
+		number("maxLength", c.MaxLength)
+		if len(c.OneOf) > 0 {
+			put("oneOf", list(c.OneOf))
+		}
+		if c.Required {
+			put("required", "true")
+		}
+		if c.Unique {
+			put("unique", "true")
+		}
+		if len(c.Null) > 1 {
+			put("null", list(c.Null))
+		}
+		if len(c.Remedies) > 0 {
+			put("remedies", remedies(c.Remedies))
+		}
+	}
+	if len(d.Key) > 0 {
+		fmt.Fprintf(&b, "key: %s\n", list(d.Key))
+	}
+	return b.Bytes()
+}
+
+// words that YAML takes for something else than a text.
+var notNames = []string{"true", "false", "yes", "no", "on", "off", "null", "y", "n"}
+
+// plainName writes a legal name without quotes, if YAML takes it for a text.
+func plainName(name string) string {
+	if slices.Contains(notNames, name) {
+		return quote(name)
+	}
+	return name
+}
+
+// quote writes a text in double quotes as YAML and JSON read it.
+func quote(text string) string {
+	var b strings.Builder
+	b.WriteByte('"')
+	for _, r := range text {
+		switch {
+		case r == '"' || r == '\\':
+			b.WriteByte('\\')
+			b.WriteRune(r)
+		case r < ' ' || r == 0x7F || r >= 0x80 && r < 0xA0 || r == 0x2028 || r == 0x2029 || r == 0xFEFF:
+			fmt.Fprintf(&b, `\u%04X`, r)
+		default:
+			b.WriteRune(r)
+		}
+	}
+	b.WriteByte('"')
+	return b.String()
+}
+
+func list(texts []string) string {
+	quoted := make([]string, len(texts))
+	for i, t := range texts {
+		quoted[i] = quote(t)
+	}
+	return "[" + strings.Join(quoted, ", ") + "]"
+}
+
+func remedies(all []Remedy) string {
+	var parts []string
+	for _, r := range all {
+		if r.Name != "recode" {
+			parts = append(parts, r.Name)
+			continue
+		}
+		var pairs []string
+		for from, to := range r.Recode {
+			pairs = append(pairs, quote(from)+": "+quote(to))
+		}
+		slices.Sort(pairs)
+		parts = append(parts, "recode: {"+strings.Join(pairs, ", ")+"}")
+	}
+	return "[" + strings.Join(parts, ", ") + "]"
+}
+
+// SQL writes a create table statement for rows that the draft accepts, with the
+// types of PostgreSQL.
+func (d *Draft) SQL() []byte {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, "-- Drafted from %s, %s.\ncreate table %s (\n", oneLine(d.from), plural(d.rows, "row", "rows"), identifier(d.Name))
+	lines := make([][2]string, len(d.Columns))
+	for i := range d.Columns {
+		c := &d.Columns[i]
+		line := fmt.Sprintf("  %s %s", identifier(c.Name), c.sqlType(d.longest[i]))
+		if c.Required {
+			line += " not null"
+		}
+		if c.Unique {
+			line += " unique"
+		}
+		if len(c.OneOf) > 0 {
+			var texts []string
+			for _, t := range c.OneOf {
+				texts = append(texts, literal(t))
+			}
+			line += fmt.Sprintf(" check (%s in (%s))", identifier(c.Name), strings.Join(texts, ", "))
+		}
+		lines[i] = [2]string{line, oneLine(c.Title())}
+	}
+	for i, l := range lines {
+		comma := ","
+		if i == len(lines)-1 && len(d.Key) == 0 {
+			comma = ""
+		}
+		if l[1] != d.Columns[i].Name {
+			fmt.Fprintf(&b, "%-50s  -- %s\n", l[0]+comma, l[1])
+		} else {
+			b.WriteString(l[0] + comma + "\n")
+		}
+	}
+	if len(d.Key) > 0 {
+		var names []string
+		for _, k := range d.Key {
+			names = append(names, identifier(k))
+		}
+		fmt.Fprintf(&b, "  primary key (%s)\n", strings.Join(names, ", "))
+	}
+	b.WriteString(");\n")
+	return b.Bytes()
+}
+
+// sqlType gives the type of PostgreSQL that holds the column's values, of texts that
+// are at most so long.
+func (c *Column) sqlType(longest int) string {
+	switch c.Datatype {
+	case value.Integer:
+		return "bigint"
+	case value.Decimal:
+		if c.Precision != nil && c.Scale != nil {
+			return fmt.Sprintf("numeric(%d, %d)", *c.Precision, *c.Scale)
+		}
+		return "numeric"
+	case value.Double:
+		return "double precision"
+	case value.Boolean:
+		return "boolean"
+	case value.Date:
+		return "date"
+	case value.DateTime:
+		if zoned(c.Formats) {
+			return "timestamp with time zone"
+		}
+		return "timestamp"
+	}
+	switch {
+	case c.MaxLength != nil:
+		return fmt.Sprintf("varchar(%d)", *c.MaxLength)
+	case longest == 0:
+		return "text"
+	case len(c.Formats) == 0:
+		longest = headroom(longest)
+	}
+	return fmt.Sprintf("varchar(%d)", longest)
+}
+
+// reserved are the words of SQL that cannot name a column without quotes
+// (PostgreSQL's reserved key words).
+var reserved = strings.Fields(`all analyse analyze and any array as asc asymmetric authorization between binary both case cast check collate collation column
+concurrently constraint create cross current_catalog current_date current_role current_schema current_time current_timestamp current_user default
+deferrable desc distinct do else end except false fetch for foreign freeze from full grant group having ilike in initially inner intersect into is
+isnull join lateral leading left like limit localtime localtimestamp natural not notnull null offset on only or order outer overlaps placing primary
+references returning right select session_user similar some symmetric system_user table tablesample then to trailing true union unique user using
+variadic verbose when where window with`)
+
+// identifier writes a name as SQL takes it.
+func identifier(name string) string {
+	plain := strings.IndexFunc(name, func(r rune) bool { return r != '_' && (r < 'a' || r > 'z') && (r < '0' || r > '9') }) < 0
+	if plain && !slices.Contains(reserved, name) {
+		return name
+	}
+	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
+}
+
+func literal(text string) string { return "'" + strings.ReplaceAll(text, "'", "''") + "'" }
