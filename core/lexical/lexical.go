@@ -171,7 +171,7 @@ func AppendShape(dst, text []byte) []byte {
 	var last rune
 	repeated := false
 	for i := 0; i < len(text); {
-		c := rune(text[i])
+		var c rune
 		if k := class[text[i]]; k != 0 {
 			c = rune(k)
 			i++

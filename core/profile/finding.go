@@ -252,6 +252,9 @@ func (n *narrator) against(c *Column, add adder) {
 	if against <= 0 {
 		return
 	}
+	if c.Dates != nil && c.Dates.MonthFirst > 0 && min(c.Dates.DayFirst, c.Dates.MonthFirst) == against {
+		return // the order of their parts says it
+	}
 	if c.Dates != nil && len(c.Dates.Impossible) > 0 && int64(len(c.Dates.Impossible)) == against {
 		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s", counted(against, "date or time that does not exist", "dates or times that do not exist"), examples(c.Dates.Impossible, against))
 		return
@@ -316,7 +319,7 @@ func (n *narrator) dates(c *Column, add adder) {
 		if d.Order == "month first" {
 			few, which = d.DayFirst, "day"
 		}
-		add(77, "date.orders", few, nil, "", ": most dates have the %s, but %s only with the %s first", d.Order, counted(few, "makes sense", "make sense"), which)
+		add(77, "date.orders", few, c.Against, "", ": most dates have the %s, but %s only with the %s first: %s", d.Order, counted(few, "makes sense", "make sense"), which, examples(c.Against, few))
 	}
 	if len(d.Formats) > 1 {
 		var list []string

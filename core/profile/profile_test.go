@@ -51,21 +51,6 @@ func profileOf(t require.TestingT, text string) *Profile {
 	return p
 }
 
-// column makes the profile of a single column; another one keeps empty cells
-// from being blank rows.
-func columnOf(t require.TestingT, cells ...string) *Column {
-	var b bytes.Buffer
-	w := csv.NewWriter(&b)
-	require.NoError(t, w.Write([]string{"column", "always"}))
-	for _, c := range cells {
-		require.NoError(t, w.Write([]string{c, "x"}))
-	}
-	w.Flush()
-	return &profileOf(t, b.String()).Columns[0]
-}
-
-func repeat(cell string, n int) []string { return slices.Repeat([]string{cell}, n) }
-
 // habits are generators of the cells of a column.
 var habits = map[string]func(t *rapid.T) string{
 	"whole": func(t *rapid.T) string { return fmt.Sprint(rapid.IntRange(-3000, 70000).Draw(t, "n")) },
