@@ -90,7 +90,7 @@ func fold(text []byte) string {
 	blank := false
 	for _, r := range norm.NFKD.String(string(text)) {
 		switch {
-		case unicode.Is(unicode.Mn, r):
+		case unicode.Is(unicode.Mn, r) || unicode.Is(unicode.Cf, r):
 		case lexical.IsBlank(r):
 			blank = b.Len() > 0
 		default:
