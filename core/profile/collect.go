@@ -371,7 +371,7 @@ func (c *column) addUp(e item) {
 
 // fingerprint notes the fingerprints of the block's rows for a key.
 func (c *collector) fingerprint(k int, first int64, n int, apart []bool, isApart bool) {
-	columns := c.plan.keys[k]
+	columns := c.plan.keys[k].columns
 	for i := range n {
 		if isApart && apart[i] {
 			continue

@@ -353,7 +353,7 @@ func (n *narrator) texts(c *Column, add adder) {
 	if c.Datatype != value.String {
 		return
 	}
-	if len(c.Variants) > 0 {
+	if len(c.Variants) > 0 && 2*c.Distinct <= c.Filled {
 		g := c.Variants[0]
 		rows := int64(0)
 		for _, group := range c.Variants {

@@ -131,13 +131,13 @@ func (p *plan) finish(header source.Header, all *collector) (*Profile, error) {
 // keysOf tells which sets of columns are keys, or nearly so.
 func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 	out.Keys = []Key{}
-	for k, columns := range p.keys {
+	for k, plan := range p.keys {
 		r := all.repeats[k]
-		if columns == nil || r.told == 0 || !IsFew(r.rows, r.told) {
+		if plan.columns == nil || r.told == 0 || !IsFew(r.rows, r.told) || plan.strict && r.rows > 0 {
 			continue
 		}
 		key := Key{Rows: r.told, Repeats: r.rows}
-		for _, c := range columns {
+		for _, c := range plan.columns {
 			key.Columns = append(key.Columns, names[c])
 		}
 		for _, at := range r.pairs {
@@ -232,6 +232,12 @@ func (c *column) finish(t *typing) Column {
 	sorted := c.ordered(t, exact)
 	c.measure(&out, t, sorted, exact)
 	c.placeholders(&out, sorted)
+	if t.datatype == value.String {
+		out.Fits = out.Filled
+		for _, v := range out.Placeholders {
+			out.Fits -= v.Count
+		}
+	}
 	if t.datatype.IsNumber() || s.forms.count(func(k formKey) bool { return k.kind.IsNumber() }) > 0 {
 		out.Numbers = s.numbers(t)
 	}

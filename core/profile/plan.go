@@ -19,13 +19,19 @@ import (
 // columns are worth a look at every row. No verdict comes from the sample.
 type plan struct {
 	columns   []columnPlan
-	keys      [][]int // sets of columns whose rows are told apart; the first, nil, stands for all columns
-	spills    []spill // of the keys
+	keys      []keyPlan // sets of columns whose rows are told apart; the first is the whole row
+	spills    []spill   // of the keys
 	relations []relation
 	laneOf    map[int]int // of columns that relations read as numbers or dates: their lane
 	rows      int64       // about so many
 	ragged    bool        // rows leave out their last cells as a habit: what is missing is empty
 	sparse    int         // so many filled cells and fewer make a row nearly empty
+}
+
+// keyPlan is columns whose rows are told apart.
+type keyPlan struct {
+	columns []int // nil: all
+	strict  bool  // they may be a key, but not nearly one: texts differ by chance, too
 }
 
 type columnPlan struct {
@@ -136,7 +142,7 @@ func takeSample(file *source.File, width int) (s *sample, rows int64, err error)
 // newPlan makes the plan for a delivery of which this is a sample, and which has
 // about so many rows.
 func newPlan(s *sample, rows int64) *plan {
-	p := &plan{columns: make([]columnPlan, len(s.columns)), keys: [][]int{nil}}
+	p := &plan{columns: make([]columnPlan, len(s.columns)), keys: []keyPlan{{}}}
 	p.rows = rows
 	p.ragged = 20*s.short > s.rows
 	p.sparse = len(s.columns) / 8
@@ -254,8 +260,13 @@ func (p *plan) findKeys(s *sample) {
 		if 100*filled >= 99*s.rows && c.table.used > 1 && c.table.used < s.rows && !isMeasure(t) && !c.isProse() {
 			given = append(given, k)
 		}
-		if len(p.keys) <= maxKeys && 2*filled > s.rows && 20*c.table.used >= 19*filled && c.isGiven(t) {
-			p.keys = append(p.keys, []int{k})
+		if len(p.keys) > maxKeys || 2*filled <= s.rows || 20*c.table.used < 19*filled {
+			continue
+		}
+		if c.isGiven(t) {
+			p.keys = append(p.keys, keyPlan{columns: []int{k}})
+		} else if t.datatype == value.String && c.table.used == filled && filled >= enoughRows && !c.isProse() {
+			p.keys = append(p.keys, keyPlan{[]int{k}, true})
 		}
 	}
 	if len(p.keys) > 1 || s.rows < enoughRows {
@@ -268,7 +279,7 @@ func (p *plan) findKeys(s *sample) {
 		found := false
 		combinations(given, size, func(columns []int) {
 			if len(p.keys) <= maxKeys && s.isNoChance(columns) && s.isKey(columns, 2000) && s.isKey(columns, s.rows) {
-				p.keys = append(p.keys, slices.Clone(columns))
+				p.keys = append(p.keys, keyPlan{columns: slices.Clone(columns)})
 				found = true
 			}
 		})

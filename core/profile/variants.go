@@ -10,6 +10,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"sieb/core/lexical"
+	"sieb/core/value"
 )
 
 // placeholders lists the texts that stand for a missing value: those that look
@@ -25,12 +26,25 @@ func (c *column) placeholders(out *Column, ordered []measuredValue) {
 	for text, n := range c.sums.missing {
 		var l look
 		l.read([]byte(text), 0)
+		if out.Datatype == value.String && c.looksUsual(text) {
+			continue // NA among the codes of countries is one of them
+		}
 		if l.Kind == lexical.Placeholder || n.spots[0].text != nil && string(n.spots[0].text) == "#N/A" || isFar(text) {
 			out.Placeholders = append(out.Placeholders, Value{shown([]byte(text)), n.count, n.spots[0].row, n.spots[0].line})
 		}
 	}
 	slices.SortFunc(out.Placeholders, func(a, b Value) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Value, b.Value)) })
 	out.Placeholders = out.Placeholders[:min(len(out.Placeholders), maxAgainst)]
+}
+
+// looksUsual tells whether a text of letters has the shape that most values have.
+func (c *column) looksUsual(text string) bool {
+	if strings.IndexFunc(text, func(r rune) bool { return !unicode.IsLetter(r) }) >= 0 {
+		return false
+	}
+	shape := lexical.AppendShape(nil, []byte(text))
+	k := c.sums.shapes.find(hashOf(shape, 0), shape, 0)
+	return k >= 0 && 2*c.sums.shapes.entry(k).count > c.sums.filled
 }
 
 func suspectsLeftOut(s *sums, ordered []measuredValue) []measuredValue {
