@@ -71,6 +71,7 @@ func (b *bench) all(huge int64) (err error) {
 		do   func() error
 	}{
 		{"sift", func() error { return b.sift(csv, rows) }},
+		{"profile", func() error { return b.profile(csv, huge) }},
 		{"read text", func() error { return b.readText(csv) }},
 		{"read workbook", b.readWorkbook},
 		{"read huge", func() error { return b.readHuge(csv, huge) }},
@@ -146,6 +147,42 @@ func (b *bench) sift(csv string, rows int) error {
 	tell("sift / encoding/csv loop, wall clock", ratios[1], "at most 1.0")
 	keys := int64(24 * 4 * rows / 3)
 	fmt.Printf("sift, peak resident: %d MiB, of which up to %d MiB key set; goal at most 256 MiB without it\n", peaks[1]>>20, keys>>20)
+	return nil
+}
+
+// profile measures a full profile, and how its time grows with the delivery.
+func (b *bench) profile(csv string, huge int64) error {
+	full := func(name, path string) contender {
+		return contender{name: name, args: []string{b.sieb, "profile", path, "--format", "json"}}
+	}
+	ratios, peaks, err := b.race(b.yard("encoding/csv loop", "csv", csv), full("profile", csv))
+	if err != nil {
+		return err
+	}
+	tell("profile / encoding/csv loop, wall clock", ratios[1], "at most 1.0 on two cores")
+	fmt.Printf("profile, peak resident: %d MiB; goal under 512 MiB\n", peaks[1]>>20)
+	last := 0.0
+	for _, size := range []int64{huge / 25, huge / 5, huge} {
+		if size < b.size {
+			continue
+		}
+		path, err := b.huge(csv, size)
+		if err != nil {
+			return err
+		}
+		u, err := run(full("", path))
+		os.Remove(path)
+		if err != nil {
+			return err
+		}
+		perGB := u.wall.Seconds() / float64(size) * 1e9
+		fmt.Printf("profile of %.1f GB: %.1f s, %.2f s a GB, peak %d MiB", float64(size)/1e9, u.wall.Seconds(), perGB, u.peak>>20)
+		if last > 0 {
+			fmt.Printf("; a GB takes %.2f times as long as in the smaller one; goal about 1", perGB/last)
+		}
+		fmt.Println()
+		last = perGB
+	}
 	return nil
 }
 

@@ -362,8 +362,17 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		for _, b := range c.Histogram {
 			most = max(most, b.Count)
 		}
-		for _, b := range c.Histogram {
+		for i := 0; i < len(c.Histogram); i++ {
+			b := c.Histogram[i]
 			rows = append(rows, []string{"from " + plain(b.From), profile.Thousands(b.Count), bar(float64(b.Count)/float64(most), 40)})
+			k := i
+			for k < len(c.Histogram) && c.Histogram[k].Count == 0 {
+				k++
+			}
+			if k-i > 2 { // a stretch without a value takes one line more
+				rows = append(rows, []string{"…"})
+				i = k - 1
+			}
 		}
 		a.columns(rows)
 	}

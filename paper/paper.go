@@ -20,7 +20,7 @@ import (
 var profilePage string
 
 var profileTemplate = template.Must(template.New("profile").Funcs(template.FuncMap{
-	"n": profile.Thousands, "told": told, "plain": plain, "percent": percent, "bars": bars, "values": valueBars, "short": short,
+	"n": profile.Thousands, "told": told, "isUnique": func(c profile.Column) bool { return c.Once != nil && *c.Once == c.Distinct }, "plain": plain, "percent": percent, "bars": bars, "values": valueBars, "short": short,
 	"of":         func(p *profile.Profile, column string) []profile.Finding { return findingsOf(p, column) },
 	"isPair":     func(c profile.Column) bool { return c.Datatype == value.Boolean },
 	"first":      func(n int, v []profile.Value) []profile.Value { return v[:min(n, len(v))] },

@@ -121,19 +121,19 @@ func (s *spill) close() {
 
 // repeats are the rows that are like an earlier one.
 type repeats struct {
-	told   int64 // all rows
-	rows   int64 // later rows
-	groups int64 // different ones among them
-	pairs  []pair
+	told  int64 // all rows
+	rows  int64 // later rows
+	pairs []pair
 }
 
 // pair is a row and the first row that it is like.
 type pair struct{ row, first int64 }
 
-// find finds the rows that repeat another, from the prints of all workers.
+// find finds the rows that repeat another, from the prints of all workers: part by
+// part, so that each fits near the processor.
 func find(all []*prints) (r repeats, err error) {
 	var part []fingerprint
-	var slots []uint64
+	var seen firsts
 	for k := range printParts {
 		part = part[:0]
 		for _, p := range all {
@@ -145,22 +145,13 @@ func find(all []*prints) (r repeats, err error) {
 			}
 		}
 		r.told += int64(len(part))
-		part, slots = repeated(part, slots)
-		if len(part) == 0 {
+		if !seen.fill(part) {
 			continue
 		}
-		slices.SortFunc(part, func(a, b fingerprint) int {
-			return cmp.Or(cmp.Compare(a.hash(), b.hash()), cmp.Compare(a.row(), b.row()))
-		})
-		first := part[0]
-		for i, p := range part {
-			switch {
-			case i == 0 || p.hash() != first.hash():
-				first = p
-				r.groups++
-			default:
+		for _, p := range part {
+			if first := seen.of(p.hash()).row; first != p.row() {
 				r.rows++
-				r.keep(pair{p.row(), first.row()})
+				r.keep(pair{p.row(), first})
 			}
 		}
 	}
@@ -169,41 +160,51 @@ func find(all []*prints) (r repeats, err error) {
 
 // keep keeps the pairs whose later rows come first.
 func (r *repeats) keep(p pair) {
-	k, _ := slices.BinarySearchFunc(r.pairs, p, func(a, b pair) int { return cmp.Compare(a.row, b.row) })
-	if k < maxSpots {
-		r.pairs = slices.Insert(r.pairs, k, p)
-		r.pairs = r.pairs[:min(len(r.pairs), maxSpots)]
+	if len(r.pairs) == maxSpots && p.row >= r.pairs[maxSpots-1].row {
+		return
 	}
+	k, _ := slices.BinarySearchFunc(r.pairs, p, func(a, b pair) int { return cmp.Compare(a.row, b.row) })
+	r.pairs = slices.Insert(r.pairs, k, p)
+	r.pairs = r.pairs[:min(len(r.pairs), maxSpots)]
 }
 
-// repeated leaves the prints whose fingerprints occur more than once. A slot
-// holds a fingerprint, and in its last bit whether it was met again.
-func repeated(part []fingerprint, slots []uint64) ([]fingerprint, []uint64) {
+// firsts tell the first row of each fingerprint: a hash table with open addressing.
+type firsts struct {
+	slots []firstRow
+	mask  uint64
+}
+
+type firstRow struct {
+	hash uint64
+	row  int64 // 0: free
+}
+
+// of gives the slot of a fingerprint, or the free one for it.
+func (f *firsts) of(hash uint64) *firstRow {
+	i := hash * 0x9E3779B97F4A7C15 >> 32 & f.mask
+	for f.slots[i].row != 0 && f.slots[i].hash != hash {
+		i = (i + 1) & f.mask
+	}
+	return &f.slots[i]
+}
+
+// fill notes the first rows of a part's fingerprints, and tells whether any is there
+// more than once.
+func (f *firsts) fill(part []fingerprint) (some bool) {
 	size := 1 << bits.Len(uint(2*len(part)))
-	if cap(slots) < size {
-		slots = make([]uint64, size)
+	if cap(f.slots) < size {
+		f.slots = make([]firstRow, size)
 	}
-	slots = slots[:size]
-	clear(slots)
-	mask := uint64(size - 1)
-	place := func(h uint64) *uint64 {
-		i := h * 0x9E3779B97F4A7C15 >> 32 & mask
-		for slots[i] != 0 && slots[i]>>1 != h+1 {
-			i = (i + 1) & mask
-		}
-		return &slots[i]
-	}
-	some := false
+	f.slots, f.mask = f.slots[:size], uint64(size-1)
+	clear(f.slots)
 	for _, p := range part {
-		if s := place(p.hash()); *s == 0 {
-			*s = (p.hash() + 1) << 1
-		} else {
-			*s |= 1
+		switch s := f.of(p.hash()); {
+		case s.row == 0:
+			*s = firstRow{p.hash(), p.row()}
+		default:
 			some = true
+			s.row = min(s.row, p.row())
 		}
 	}
-	if !some {
-		return part[:0], slots
-	}
-	return slices.DeleteFunc(part, func(p fingerprint) bool { return *place(p.hash())&1 == 0 }), slots
+	return some
 }

@@ -399,7 +399,7 @@ func TestRepeats(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, want.rows, got.rows)
 	assert.Equal(t, want.pairs, got.pairs)
-	assert.Equal(t, int64(7), got.groups)
+	assert.Equal(t, int64(30_000), got.told)
 }
 
 func TestFirstOf(t *testing.T) {

@@ -29,7 +29,17 @@ func (d *Draft) YAML() []byte {
 			if n[property] != "" {
 				line = fmt.Sprintf("%-40s  # %s", line, n[property])
 			}
-			b.WriteString(line + "\n")
+			b.WriteString(strings.TrimRight(line, " ") + "\n")
+		}
+		many := func(property string, texts []string) {
+			if text := list(texts); len(text) <= maxLine {
+				put(property, text)
+				return
+			}
+			put(property, "")
+			for _, t := range texts {
+				b.WriteString("      - " + quote(t) + "\n")
+			}
 		}
 		number := func(property string, k *int) {
 			if k != nil {
@@ -38,7 +48,7 @@ func (d *Draft) YAML() []byte {
 		}
 		put("name", plainName(c.Name))
 		if len(c.Titles) > 0 {
-			put("titles", list(c.Titles))
+			many("titles", c.Titles)
 		}
 		if c.Position > 0 {
 			put("position", strconv.Itoa(c.Position))
@@ -49,7 +59,7 @@ func (d *Draft) YAML() []byte {
 		case 1:
 			put("format", quote(c.Formats[0]))
 		default:
-			put("format", list(c.Formats))
+			many("format", c.Formats)
 		}
 		if c.DecimalChar != "" {
 			put("decimalChar", quote(c.DecimalChar))
@@ -62,7 +72,7 @@ func (d *Draft) YAML() []byte {
 		number("minLength", c.MinLength)
 		number("maxLength", c.MaxLength)
 		if len(c.OneOf) > 0 {
-			put("oneOf", list(c.OneOf))
+			many("oneOf", c.OneOf)
 		}
 		if c.Required {
 			put("required", "true")
@@ -71,7 +81,7 @@ func (d *Draft) YAML() []byte {
 			put("unique", "true")
 		}
 		if len(c.Null) > 1 {
-			put("null", list(c.Null))
+			many("null", c.Null)
 		}
 		if len(c.Remedies) > 0 {
 			put("remedies", remedies(c.Remedies))
@@ -82,6 +92,9 @@ func (d *Draft) YAML() []byte {
 	}
 	return b.Bytes()
 }
+
+// maxLine is how many characters a list may have that stands in one line.
+const maxLine = 70
 
 // words that YAML takes for something else than a text.
 var notNames = []string{"true", "false", "yes", "no", "on", "off", "null", "y", "n"}

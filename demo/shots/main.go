@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -124,6 +126,15 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			return err
 		})
 	}
+	sheet, err := paperPage()
+	if err != nil {
+		return err
+	}
+	defer sheet.Close()
+	onPaper := chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{Media: "print"})
+		return err
+	})
 	page := address + "/deliveries/" + deliveries[demo.Ahrensee().Name]
 	reading := func(m demo.Made) action {
 		return chromedp.Navigate(address + "/deliveries/" + deliveries[m.Name] + "/reading")
@@ -142,6 +153,8 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 		{"reading-workbook", []action{reading(demo.Laboratory()), counted, chromedp.WaitVisible(".problems summary")}},
 		{"delivery-dark", []action{media("dark"), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
 		{"delivery-narrow", []action{media("light"), chromedp.EmulateViewport(420, 800), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
+		{"profile-paper", []action{onPaper, chromedp.EmulateViewport(794, 1123), chromedp.Navigate(sheet.URL), chromedp.WaitReady("section.column"),
+			chromedp.Evaluate[chromedp.Void](`void (document.body.style.padding = "60px")`)}},
 	} {
 		if err := chromedp.Do(ctx, shot.do...); err != nil {
 			return fmt.Errorf("%s: %w", shot.name, err)
@@ -158,6 +171,28 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 		}
 	}
 	return nil
+}
+
+// paperPage serves a profile as a page.
+func paperPage() (*httptest.Server, error) {
+	dir, err := os.MkdirTemp("", "sieb-paper-*")
+	if err != nil {
+		return nil, err
+	}
+	defer os.RemoveAll(dir)
+	m := demo.Dornau()
+	from, page := filepath.Join(dir, m.Name), filepath.Join(dir, "profile.html")
+	if err := os.WriteFile(from, m.Bytes, 0o644); err != nil {
+		return nil, err
+	}
+	if text, err := exec.Command("bin/sieb", "profile", from, "--html", page).CombinedOutput(); err != nil {
+		return nil, fmt.Errorf("%w: %s", err, text)
+	}
+	text, err := os.ReadFile(page)
+	if err != nil {
+		return nil, err
+	}
+	return httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write(text) })), nil
 }
 
 // terminal shows commands in a terminal window under a virtual screen.
@@ -181,12 +216,12 @@ func terminal(work, out string) error {
 	if err := os.Symlink(sieb, filepath.Join(bin, "sieb")); err != nil {
 		return err
 	}
-	m := demo.Ahrensee()
+	m, d := demo.Ahrensee(), demo.Dornau()
 	target, err := demo.Target(m.Target)
 	if err != nil {
 		return err
 	}
-	for name, text := range map[string][]byte{m.Name: m.Bytes, m.Target + ".yaml": target} {
+	for name, text := range map[string][]byte{m.Name: m.Bytes, m.Target + ".yaml": target, d.Name: d.Bytes} {
 		if err := os.WriteFile(filepath.Join(work, name), text, 0o644); err != nil {
 			return err
 		}
@@ -209,8 +244,11 @@ func terminal(work, out string) error {
 		}
 	}
 	for name, command := range map[string]string{
-		"read": "sieb read " + m.Name,
-		"sift": "sieb sift " + m.Name + " --target " + m.Target + ".yaml --out sifted",
+		"read":           "sieb read " + m.Name,
+		"profile":        "sieb profile " + d.Name,
+		"profile-column": "sieb profile " + m.Name + " --column 'Moisture %' | head -46",
+		"draft":          "sieb draft " + d.Name,
+		"sift":           "sieb sift " + m.Name + " --target " + m.Target + ".yaml --out sifted",
 	} {
 		if err := window(display, bin, work, command, filepath.Join(out, name+".png")); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
