@@ -144,6 +144,11 @@ func (c *Client) AddTarget(ctx context.Context, text []byte) (t api.Target, err 
 	return t, c.call(ctx, http.MethodPost, v1+"/targets", bytes.NewReader(text), "application/yaml", &t)
 }
 
+// DraftFromTable draws a target from a table of a database, without adding it.
+func (c *Client) DraftFromTable(ctx context.Context, ask api.AskTable) (d api.TargetDraft, err error) {
+	return d, c.send(ctx, http.MethodPost, v1+"/targets/from-table", ask, &d)
+}
+
 // Targets lists targets by name.
 func (c *Client) Targets(ctx context.Context, offset, limit int) (p api.Page[api.Target], err error) {
 	return p, c.get(ctx, v1+"/targets?"+page(offset, limit).Encode(), &p)

@@ -14,13 +14,13 @@ import (
 	"sieb/core/value"
 )
 
-// Draft is a first target, drawn from what one delivery holds.
+// Draft is a first target, drawn from what one delivery holds, or from a table.
 type Draft struct {
 	Target
-	from    string // the delivery's name
-	rows    int64
-	notes   []notes // of the columns: from what each rule was drawn
-	longest []int   // of the columns: characters of the longest value, or of all of them
+	head    string   // from what it was drawn
+	remarks []string // what concerns no single column
+	notes   []notes  // of the columns: from what each rule was drawn
+	longest []int    // of the columns: characters of the longest value, or of all of them
 }
 
 // notes say of a property from what it was drawn.
@@ -29,7 +29,7 @@ type notes map[string]string
 // NewDraft drafts a target from the profile of a delivery. named tells whether the
 // delivery names its columns; those of another are taken by position.
 func NewDraft(delivery string, named bool, p *profile.Profile) *Draft {
-	d := &Draft{from: delivery, rows: p.Rows}
+	d := &Draft{head: fmt.Sprintf("Drafted from %s, %s.", oneLine(delivery), plural(p.Rows, "row", "rows"))}
 	d.Name, d.Title = draftName(delivery), delivery
 	taken := map[string]bool{}
 	headers := map[string]int{}

@@ -14,7 +14,10 @@ import (
 // from what it was drawn.
 func (d *Draft) YAML() []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "# Drafted from %s, %s. Beside each rule stands from what it was drawn.\n", oneLine(d.from), plural(d.rows, "row", "rows"))
+	fmt.Fprintf(&b, "# %s Beside a rule stands why it is there.\n", d.head)
+	for _, r := range d.remarks {
+		fmt.Fprintf(&b, "# %s\n", r)
+	}
 	fmt.Fprintf(&b, "target: %s\ntitle: %s\n", d.Name, quote(d.Title))
 	b.WriteString("columns:\n")
 	for i := range d.Columns {
@@ -71,6 +74,12 @@ func (d *Draft) YAML() []byte {
 		number("scale", c.Scale)
 		number("minLength", c.MinLength)
 		number("maxLength", c.MaxLength)
+		if c.Minimum != "" {
+			put("minimum", c.Minimum)
+		}
+		if c.Maximum != "" {
+			put("maximum", c.Maximum)
+		}
 		if len(c.OneOf) > 0 {
 			many("oneOf", c.OneOf)
 		}
@@ -155,7 +164,7 @@ func remedies(all []Remedy) string {
 // types of PostgreSQL.
 func (d *Draft) SQL() []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "-- Drafted from %s, %s.\ncreate table %s (\n", oneLine(d.from), plural(d.rows, "row", "rows"), identifier(d.Name))
+	fmt.Fprintf(&b, "-- %s\ncreate table %s (\n", d.head, identifier(d.Name))
 	lines := make([][2]string, len(d.Columns))
 	for i := range d.Columns {
 		c := &d.Columns[i]

@@ -186,6 +186,7 @@ func (s *Server) routes(api huma.API) {
 	text := op("addTarget", http.MethodPost, "/targets", "Adds a target, or a version of one", "targets", 400, 422)
 	text.DefaultStatus, text.MaxBodyBytes = http.StatusCreated, maxTargetBytes
 	huma.Register(api, text, s.addTarget)
+	huma.Register(api, op("draftFromTable", http.MethodPost, "/targets/from-table", "Draws a target from a table of a PostgreSQL database, without adding it", "targets", 422), s.draftFromTable)
 	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name", "targets"), s.listTargets)
 	huma.Register(api, op("showTarget", http.MethodGet, "/targets/{name}", "The newest version of a target", "targets", 404), s.showTarget)
 	huma.Register(api, op("showTargetVersion", http.MethodGet, "/targets/{name}/versions/{version}", "One version of a target", "targets", 404), s.showTargetVersion)

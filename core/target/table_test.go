@@ -1,0 +1,110 @@
+package target
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"sieb/core/value"
+)
+
+// rulesOf draws a target from a table of these columns with one check, and gives
+// its YAML without the lines that stand in each.
+func rulesOf(t *testing.T, check string, columns ...TableColumn) string {
+	t.Helper()
+	d := FromTable(&Table{Schema: "public", Name: "tickets", Columns: columns, Checks: []string{check}})
+	text := string(d.YAML())
+	_, err := Parse([]byte(text))
+	require.NoError(t, err, text)
+	var rules []string
+	for _, line := range strings.Split(strings.TrimSpace(text), "\n")[1:] {
+		line = strings.Join(strings.Fields(line), " ")
+		if !strings.HasPrefix(line, "target:") && !strings.HasPrefix(line, "title:") && line != "columns:" && !strings.HasPrefix(line, "datatype:") {
+			rules = append(rules, strings.TrimPrefix(line, "- "))
+		}
+	}
+	return strings.Join(rules, "; ")
+}
+
+func TestChecksBecomeRules(t *testing.T) {
+	number := TableColumn{Name: "kg", Type: "numeric(8,2)"}
+	whole := TableColumn{Name: "kg", Type: "integer"}
+	text := TableColumn{Name: "crop", Type: "character varying(20)"}
+	date := TableColumn{Name: "on", Type: "date"}
+	for _, c := range []struct {
+		check  string
+		column TableColumn
+		want   string
+	}{
+		{"((kg >= (5)::numeric) AND (kg <= (40)::numeric))", number, "name: kg; precision: 8; scale: 2; minimum: 5; maximum: 40"},
+		{"(kg > (0)::numeric)", number, "name: kg; precision: 8; scale: 2; minimum: 0.01"},
+		{"((kg > '-5'::integer) AND (kg < 10))", whole, "name: kg; minimum: -4; maximum: 9"},
+		{"((0 < kg))", whole, "name: kg; minimum: 1; maximum: 2147483647"},
+		{"((crop)::text = ANY ((ARRAY['wheat'::character varying, 'o''ats'::character varying])::text[]))", text, `name: crop; maxLength: 20; oneOf: ["wheat", "o'ats"]`},
+		{"((length((crop)::text) >= 3) AND (char_length((crop)::text) < 10))", text, "name: crop; minLength: 3; maxLength: 9"},
+		{"((crop)::text <> ''::text)", text, "name: crop; maxLength: 20"},
+		{"((crop)::text ~ '^[A-Z]{2}-[0-9]{6}$'::text)", text, `name: crop; format: "[A-Z]{2}-[0-9]{6}"; maxLength: 20`},
+		{"(crop IS NOT NULL)", text, "name: crop; maxLength: 20; required: true"},
+		{"((\"on\" >= '2026-01-01'::date) AND (\"on\" < '2027-01-01'::date))", date, `name: on # check: (("on" >= '2026-01-01'::date) AND ("on" < '2027-01-01'::date)); minimum: 2026-01-01`},
+		{"((kg > 5) OR (kg = 0))", whole, "name: kg # check: ((kg > 5) OR (kg = 0)); minimum: -2147483648; maximum: 2147483647"},
+		{"(abs(kg) < 7)", whole, "name: kg # check: (abs(kg) < 7); minimum: -2147483648; maximum: 2147483647"},
+		{"((crop)::text ~ 'x'::text)", text, "name: crop # check: ((crop)::text ~ 'x'::text); maxLength: 20"},
+		{"(kg <=> 3)", whole, "name: kg # check: (kg <=> 3); minimum: -2147483648; maximum: 2147483647"},
+	} {
+		got := rulesOf(t, c.check, c.column)
+		want := strings.ReplaceAll(c.want, "name: on", `name: "on"`)
+		assert.Equal(t, want, got, c.check)
+	}
+	assert.Contains(t, rulesOf(t, "(gross > tare)", TableColumn{Name: "gross", Type: "bigint"}, TableColumn{Name: "tare", Type: "bigint"}), "# check: (gross > tare); name: gross")
+}
+
+func TestTableBecomesTarget(t *testing.T) {
+	d := FromTable(&Table{Schema: "intake", Name: "tickets", Comment: "Weighbridge tickets",
+		Columns: []TableColumn{
+			{Name: "id", Type: "bigint", NotNull: true, Generated: true},
+			{Name: "ticket_no", Type: "text", NotNull: true, Comment: "as printed"},
+			{Name: "site", Type: "intake.site", Labels: []string{"Ahrensee", "Brunnthal"}, NotNull: true, Default: "'Ahrensee'::intake.site"},
+			{Name: "Grower No", Type: "character varying(5)"},
+			{Name: "organic", Type: "boolean"}, {Name: "at", Type: "timestamp with time zone"}, {Name: "share", Type: "double precision"},
+			{Name: "mark", Type: "uuid"}, {Name: "form", Type: "jsonb"}, {Name: "slot", Type: "time without time zone"},
+		},
+		Keys: [][]string{{"id"}, {"ticket_no"}, {"site", "at"}, {"mark", "slot"}}, References: []Reference{{[]string{"Grower No"}, "intake.growers", []string{"grower_no"}}, {[]string{"site", "at"}, "intake.days", []string{"site", "day"}}}})
+	yaml := string(d.YAML())
+	text := strings.Join(strings.Fields(yaml), " ")
+	for _, want := range []string{"# Drawn from the table intake.tickets.", "# id is left out: the database gives its values", "# unique together: mark, slot", "# site, at references intake.days (site, day)",
+		"- name: ticket_no # as printed datatype: string required: true unique: true", `oneOf: ["Ahrensee", "Brunnthal"] -`,
+		"- name: site # default 'Ahrensee'::intake.site", `- name: grower_no # references intake.growers (grower_no) titles: ["Grower No"]`,
+		"datatype: string # the table's type is jsonb", `key: ["site", "at"]`, `title: "Weighbridge tickets"`} {
+		assert.Contains(t, text, want)
+	}
+	parsed, err := Parse([]byte(yaml))
+	require.NoError(t, err, yaml)
+	assert.Equal(t, value.DateTime, parsed.Column("at").Datatype)
+	assert.True(t, parsed.Column("ticket_no").Unique)
+}
+
+func TestMoved(t *testing.T) {
+	for _, c := range []struct {
+		text  string
+		units int64
+		scale int
+		want  string
+	}{{"5", 1, 0, "6"}, {"0", -1, 2, "-0.01"}, {"9.5", 1, 1, "9.6"}, {"-0.01", 1, 2, "0.00"}, {"5.55", 1, 1, ""}, {"x", 1, 0, ""}} {
+		got, ok := moved(c.text, c.units, c.scale)
+		assert.Equal(t, c.want != "", ok, c.text)
+		if ok {
+			assert.Equal(t, c.want, got)
+		}
+	}
+}
+
+// Whatever a database writes, it is read to its end, or is an error.
+func TestConditionsEnd(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		text := rapid.StringMatching(`([(]|[)]|a|'x'|"y"|1|<=|=|::text|array|\[|\]|,|any|and|or|not|is| null|-|~)*`).Draw(t, "text")
+		_, _ = parseCondition(text)
+	})
+}
