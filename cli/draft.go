@@ -53,12 +53,6 @@ for the accepted rows as well.`,
 			return err
 		}
 		defer file.Close()
-		rows, err := file.Rows()
-		if err != nil {
-			return err
-		}
-		header := rows.Header()
-		source.Close(rows)
 		set, done := a.progress("profiling", file.Size)
 		p, err := profile.Of(cmd.Context(), file, profile.Options{Progress: func(p profile.Progress) { set(p.Bytes) }})
 		done()
@@ -68,7 +62,7 @@ for the accepted rows as well.`,
 		if p.Rows == 0 {
 			return fmt.Errorf("%s has no rows: there is nothing to draw rules from", file.Name)
 		}
-		draft := target.NewDraft(file.Name, header.Named, p)
+		draft := target.NewDraft(file.Name, p)
 		if name != "" {
 			draft.Name = name
 		}

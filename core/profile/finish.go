@@ -85,7 +85,7 @@ func (t *typing) readsAs(o *typing) bool {
 // finish makes the profile of what was collected.
 func (p *plan) finish(header source.Header, all *collector) (*Profile, error) {
 	types := p.conclude(all)
-	out := &Profile{Rows: all.rows, Damaged: all.damaged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
+	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
 	var done sync.WaitGroup
 	turns := make(chan struct{}, runtime.GOMAXPROCS(0))
 	for k := range all.columns {

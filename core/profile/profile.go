@@ -25,6 +25,7 @@ import (
 
 // Profile is what a delivery holds.
 type Profile struct {
+	Named     bool       `json:"named" doc:"the delivery names its columns"`
 	Rows      int64      `json:"rows"`
 	Damaged   int64      `json:"damaged" doc:"rows whose cells cannot be given to columns, since a quote was left open or the width is wrong; the columns' figures are of the others"`
 	Columns   []Column   `json:"columns"`

@@ -45,7 +45,7 @@ func checkDraft(t require.TestingT, file *source.File) {
 	rows, err := file.Rows()
 	require.NoError(t, err)
 	defer source.Close(rows)
-	text := target.NewDraft(file.Name, rows.Header().Named, p).YAML()
+	text := target.NewDraft(file.Name, p).YAML()
 	drafted, err := target.Parse(text)
 	require.NoError(t, err, "%s", text)
 	var out rejects

@@ -26,9 +26,9 @@ type Draft struct {
 // notes say of a property from what it was drawn.
 type notes map[string]string
 
-// NewDraft drafts a target from the profile of a delivery. named tells whether the
-// delivery names its columns; those of another are taken by position.
-func NewDraft(delivery string, named bool, p *profile.Profile) *Draft {
+// NewDraft drafts a target from the profile of a delivery. Columns that the delivery
+// does not name are taken by position.
+func NewDraft(delivery string, p *profile.Profile) *Draft {
 	d := &Draft{head: fmt.Sprintf("Drafted from %s, %s.", oneLine(delivery), plural(p.Rows, "row", "rows"))}
 	d.Name, d.Title = draftName(delivery), delivery
 	taken := map[string]bool{}
@@ -41,7 +41,7 @@ func NewDraft(delivery string, named bool, p *profile.Profile) *Draft {
 		col := Column{Name: unlike(legal(c.Name, i), taken)}
 		n := notes{}
 		switch {
-		case !named || headers[strings.ToLower(c.Name)] > 1:
+		case !p.Named || headers[strings.ToLower(c.Name)] > 1:
 			col.Position = i + 1
 		case col.Name != c.Name:
 			col.Titles = []string{c.Name}

@@ -182,6 +182,7 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, file(op("deliveryContent", http.MethodGet, "/deliveries/{id}/content", "The bytes of a delivery", "deliveries", 404)), s.deliveryContent)
 
 	s.readingRoutes(api, op)
+	s.profileRoutes(api, op)
 
 	text := op("addTarget", http.MethodPost, "/targets", "Adds a target, or a version of one", "targets", 400, 422)
 	text.DefaultStatus, text.MaxBodyBytes = http.StatusCreated, maxTargetBytes
@@ -401,7 +402,7 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 	if in.Body.Layout != nil {
 		given = in.Body.Layout.Over(given)
 	}
-	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, s.Queue.Enqueue(ctx))
+	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, s.Queue.Enqueue(ctx, store.Runs))
 	if err != nil {
 		return nil, s.failure("recording a run", err)
 	}
@@ -507,7 +508,7 @@ func (s *Server) cancelRun(ctx context.Context, in *byID) (*answer[Run], error) 
 	if err != nil {
 		return nil, err
 	}
-	cancelled, err := s.Queue.Cancel(ctx, r)
+	cancelled, err := s.Queue.Cancel(ctx, store.Runs, r.ID, r.JobID)
 	if err != nil {
 		return nil, s.failure("cancelling a run", err)
 	}

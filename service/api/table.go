@@ -20,11 +20,14 @@ type AskTable struct {
 type TargetDraft struct {
 	Name string `json:"name"`
 	Text string `json:"text" doc:"YAML, with comments"`
+	SQL  string `json:"sql,omitempty" doc:"a create table statement for accepted rows"`
 }
+
+var badName = huma.Error422UnprocessableEntity("a target's name is made of letters, digits, _ and -, and begins with none of the last")
 
 func (s *Server) draftFromTable(ctx context.Context, in *struct{ Body AskTable }) (*answer[TargetDraft], error) {
 	if in.Body.Name != "" && !target.IsName(in.Body.Name) {
-		return nil, huma.Error422UnprocessableEntity("a target's name is made of letters, digits, _ and -, and begins with none of the last")
+		return nil, badName
 	}
 	t, err := catalogue.Read(ctx, in.Body.Database, in.Body.Table)
 	if err != nil {
@@ -34,5 +37,5 @@ func (s *Server) draftFromTable(ctx context.Context, in *struct{ Body AskTable }
 	if in.Body.Name != "" {
 		d.Name = in.Body.Name
 	}
-	return &answer[TargetDraft]{TargetDraft{d.Name, string(d.YAML())}}, nil
+	return &answer[TargetDraft]{TargetDraft{Name: d.Name, Text: string(d.YAML())}}, nil
 }

@@ -1,4 +1,4 @@
-// Package jobs does the service's background work: the runs.
+// Package jobs does the service's background work: runs and profiles.
 //
 // Jobs are kept by River in the service's database. A run's job is added in
 // the transaction that records the run, so that neither is without the other.
@@ -28,6 +28,7 @@ import (
 	"github.com/riverqueue/river/rivertype"
 
 	"sieb/core/layout"
+	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -45,7 +46,20 @@ type SiftArgs struct {
 func (SiftArgs) Kind() string { return "sift" }
 
 // InsertOpts lets a run be tried again as long as the database is away.
-func (SiftArgs) InsertOpts() river.InsertOpts { return river.InsertOpts{MaxAttempts: 1<<15 - 1} }
+func (SiftArgs) InsertOpts() river.InsertOpts { return untiring }
+
+// ProfileArgs is the job of a profile.
+type ProfileArgs struct {
+	Profile string `json:"profile"`
+}
+
+// Kind is the job's name in the queue.
+func (ProfileArgs) Kind() string { return "profile" }
+
+// InsertOpts is as that of runs.
+func (ProfileArgs) InsertOpts() river.InsertOpts { return untiring }
+
+var untiring = river.InsertOpts{MaxAttempts: 1<<15 - 1}
 
 // Result is what the store keeps of a run.
 type Result struct {
@@ -93,7 +107,8 @@ func Start(ctx context.Context, s *store.Store, area *staging.Area, parallel int
 	q := &Queue{store: s, area: area, log: log, version: version, active: map[int64]bool{}}
 	q.id = fmt.Sprintf("sieb-%d", time.Now().UnixNano())
 	workers := river.NewWorkers()
-	river.AddWorker(workers, &worker{queue: q})
+	river.AddWorker(workers, &sifter{queue: q})
+	river.AddWorker(workers, &profiler{queue: q})
 	quiet := slog.New(quietHandler{log.Handler()})
 	var err error
 	q.workers, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
@@ -131,10 +146,14 @@ func (h quietHandler) Enabled(_ context.Context, level slog.Level) bool {
 	return level >= slog.LevelWarn
 }
 
-// Enqueue adds the job of a run in the transaction that records it.
-func (q *Queue) Enqueue(ctx context.Context) func(tx *sql.Tx, run string) (int64, error) {
-	return func(tx *sql.Tx, run string) (int64, error) {
-		job, err := q.insert.InsertTx(ctx, tx, SiftArgs{Run: run}, nil)
+// Enqueue adds the job that works for an order, in the transaction that records it.
+func (q *Queue) Enqueue(ctx context.Context, w store.Work) func(tx *sql.Tx, id string) (int64, error) {
+	return func(tx *sql.Tx, id string) (int64, error) {
+		var args river.JobArgs = SiftArgs{Run: id}
+		if w == store.Profiles {
+			args = ProfileArgs{Profile: id}
+		}
+		job, err := q.insert.InsertTx(ctx, tx, args, nil)
 		if err != nil {
 			return 0, err
 		}
@@ -142,14 +161,14 @@ func (q *Queue) Enqueue(ctx context.Context) func(tx *sql.Tx, run string) (int64
 	}
 }
 
-// Cancel stops a run, wherever it is worked on. It returns false where the run
-// had ended already.
-func (q *Queue) Cancel(ctx context.Context, r store.Run) (bool, error) {
-	cancelled, err := q.store.Cancel(ctx, r.ID)
-	if err != nil || !cancelled || !r.JobID.Valid {
+// Cancel stops the work for an order, wherever it is done. It returns false where
+// it had ended already.
+func (q *Queue) Cancel(ctx context.Context, w store.Work, id string, job sql.NullInt64) (bool, error) {
+	cancelled, err := q.store.Cancel(ctx, w, id)
+	if err != nil || !cancelled || !job.Valid {
 		return cancelled, err
 	}
-	_, err = q.workers.JobCancel(ctx, r.JobID.Int64)
+	_, err = q.workers.JobCancel(ctx, job.Int64)
 	if errors.Is(err, rivertype.ErrNotFound) {
 		err = nil
 	}
@@ -217,7 +236,7 @@ func (q *Queue) live(ctx context.Context, life *pgxpool.Conn) {
 func (q *Queue) rescue(ctx context.Context) error {
 	rows, err := q.store.Pool.Query(ctx, `
 		select id, attempted_by[array_upper(attempted_by, 1)], attempted_at < now() - $1::interval
-		from river_job where state = 'running' and kind = $2`, settle, SiftArgs{}.Kind())
+		from river_job where state = 'running' and kind = any($2)`, settle, []string{SiftArgs{}.Kind(), ProfileArgs{}.Kind()})
 	if err != nil {
 		return err
 	}
@@ -256,37 +275,54 @@ func (q *Queue) rescue(ctx context.Context) error {
 			return err
 		}
 		if tag.RowsAffected() > 0 {
-			q.log.Info("a run whose instance has died is taken up again", "job", j.ID, "instance", j.By)
+			q.log.Info("work whose instance has died is taken up again", "job", j.ID, "instance", j.By)
 		}
 	}
 	return nil
 }
 
-// worker works for the jobs of runs.
-type worker struct {
-	river.WorkerDefaults[SiftArgs]
+// patient is what the workers for all kinds of jobs have in common: work takes as
+// long as it takes, and is tried soon again after what is mostly a database that
+// was away.
+type patient[A river.JobArgs] struct{ river.WorkerDefaults[A] }
+
+func (patient[A]) Timeout(*river.Job[A]) time.Duration { return -1 }
+
+func (patient[A]) NextRetry(*river.Job[A]) time.Time { return time.Now().Add(2 * time.Second) }
+
+type sifter struct {
+	patient[SiftArgs]
 	queue *Queue
 }
 
-// Timeout lets a run take as long as it takes.
-func (*worker) Timeout(*river.Job[SiftArgs]) time.Duration { return -1 }
+func (w *sifter) Work(ctx context.Context, job *river.Job[SiftArgs]) error {
+	return w.queue.attend(ctx, job.ID, store.Runs, job.Args.Run, w.queue.sift)
+}
 
-// NextRetry tries soon again after what is mostly a database that was away.
-func (*worker) NextRetry(*river.Job[SiftArgs]) time.Time { return time.Now().Add(2 * time.Second) }
+type profiler struct {
+	patient[ProfileArgs]
+	queue *Queue
+}
 
-// Work does one run. A delivery that cannot be sifted fails the run, and the
-// job is done; trouble with the database makes the job try again.
-func (w *worker) Work(ctx context.Context, job *river.Job[SiftArgs]) error {
-	q := w.queue
+func (w *profiler) Work(ctx context.Context, job *river.Job[ProfileArgs]) error {
+	return w.queue.attend(ctx, job.ID, store.Profiles, job.Args.Profile, w.queue.profile)
+}
+
+// attend works for one order. A delivery that cannot be worked on fails the order,
+// and the job is done; trouble with the database makes the job try again.
+func (q *Queue) attend(ctx context.Context, job int64, w store.Work, id string, work func(context.Context, string) error) error {
 	q.mu.Lock()
-	q.active[job.ID] = true
+	q.active[job] = true
 	q.mu.Unlock()
 	defer func() {
 		q.mu.Lock()
-		delete(q.active, job.ID)
+		delete(q.active, job)
 		q.mu.Unlock()
 	}()
-	err := q.work(ctx, job.Args.Run)
+	isOpen, err := q.store.Begin(ctx, w, id)
+	if err == nil && isOpen {
+		err = work(ctx, id)
+	}
 	if ctx.Err() == nil {
 		return err
 	}
@@ -295,21 +331,51 @@ func (w *worker) Work(ctx context.Context, job *river.Job[SiftArgs]) error {
 	stopping := q.stopping
 	q.mu.Unlock()
 	if stopping {
-		if err := q.store.PutBack(after, job.Args.Run); err != nil {
+		if err := q.store.PutBack(after, w, id); err != nil {
 			return err
 		}
 		return river.JobSnooze(0)
 	}
-	runsEnded.WithLabelValues(store.Cancelled).Inc()
-	return nil // the run was cancelled and says so already
+	if w == store.Runs {
+		runsEnded.WithLabelValues(store.Cancelled).Inc()
+	}
+	return nil // the order was cancelled and says so already
 }
 
-func (q *Queue) work(ctx context.Context, id string) error {
+// open opens a delivery as settings made by hand read it.
+func (q *Queue) open(ctx context.Context, d store.Delivery, settings []byte) (*source.File, error) {
+	var given layout.Given
+	if err := json.Unmarshal(settings, &given); err != nil {
+		return nil, fmt.Errorf("the layout: %w", err)
+	}
+	file, err := source.Open(ctx, q.area.Path(d.SHA256), given)
+	if err != nil {
+		return nil, staging.Rename(err, q.area.Path(d.SHA256), d.Name)
+	}
+	return file, nil
+}
+
+// progress makes what records how far the work has come, now and then. Of a
+// compressed delivery it tells the part of its own bytes.
+func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.Delivery, file *source.File) func(bytes, rows int64) {
+	noted := time.Now()
+	return func(bytes, rows int64) {
+		if time.Since(noted) < progressEvery {
+			return
+		}
+		noted = time.Now()
+		if file.Size > 0 {
+			bytes = int64(float64(bytes) / float64(file.Size) * float64(d.Bytes))
+		}
+		if err := q.store.Progress(ctx, w, id, bytes, rows); err != nil && ctx.Err() == nil {
+			q.log.Warn("progress could not be recorded", "of", w, "id", id, "error", err)
+		}
+	}
+}
+
+func (q *Queue) sift(ctx context.Context, id string) error {
 	run, err := q.store.Run(ctx, id)
 	if err != nil {
-		return err
-	}
-	if isOpen, err := q.store.Begin(ctx, id); err != nil || !isOpen {
 		return err
 	}
 	delivery, err := q.store.Delivery(ctx, run.DeliveryID)
@@ -324,41 +390,22 @@ func (q *Queue) work(ctx context.Context, id string) error {
 		}
 		r.TargetVersion = t.Version
 		if r.Target, err = target.Parse([]byte(t.Text)); err != nil {
-			return q.fail(ctx, id, fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err))
+			return q.fail(ctx, store.Runs, id, fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err))
 		}
 	}
-	var given layout.Given
-	if err := json.Unmarshal(run.Layout, &given); err != nil {
-		return q.fail(ctx, id, fmt.Errorf("the layout: %w", err))
-	}
-	if r.Delivery, err = source.Open(ctx, q.area.Path(delivery.SHA256), given); err != nil {
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-		return q.fail(ctx, id, staging.Rename(err, q.area.Path(delivery.SHA256), delivery.Name))
+	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {
+		return q.fail(ctx, store.Runs, id, err)
 	}
 	defer r.Delivery.Close()
 	var last sift.Progress
-	noted := time.Now()
+	note := q.progress(ctx, store.Runs, id, delivery, r.Delivery)
 	r.Progress = func(p sift.Progress) {
-		if r.Delivery.Size > 0 { // of a compressed delivery, the part of its bytes
-			p.Bytes = int64(float64(p.Bytes) / float64(r.Delivery.Size) * float64(delivery.Bytes))
-		}
 		last = p
-		if time.Since(noted) < progressEvery {
-			return
-		}
-		noted = time.Now()
-		if err := q.store.Progress(ctx, id, p.Bytes, p.Rows); err != nil && ctx.Err() == nil {
-			q.log.Warn("progress could not be recorded", "run", id, "error", err)
-		}
+		note(p.Bytes, p.Rows)
 	}
 	summary, err := r.Do(ctx)
 	if err != nil {
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-		return q.fail(ctx, id, err)
+		return q.fail(ctx, store.Runs, id, err)
 	}
 	result, err := json.Marshal(Result{summary.Result, r.Delivery.Layout})
 	if err != nil {
@@ -374,9 +421,51 @@ func (q *Queue) work(ctx context.Context, id string) error {
 	return nil
 }
 
-// fail records why a run cannot be done; the job itself is then done.
-func (q *Queue) fail(ctx context.Context, run string, why error) error {
-	q.log.Warn("run failed", "run", run, "error", why)
-	runsEnded.WithLabelValues(store.Failed).Inc()
-	return q.store.Fail(ctx, run, why.Error())
+// Profiled is what the store keeps of a profile.
+type Profiled struct {
+	Profile *profile.Profile `json:"profile"`
+	ReadAs  layout.Layout    `json:"readAs"`
+}
+
+func (q *Queue) profile(ctx context.Context, id string) error {
+	order, err := q.store.Profile(ctx, id)
+	if err != nil {
+		return err
+	}
+	delivery, err := q.store.Delivery(ctx, order.DeliveryID)
+	if err != nil {
+		return err
+	}
+	file, err := q.open(ctx, delivery, order.Layout)
+	if err != nil {
+		return q.fail(ctx, store.Profiles, id, err)
+	}
+	defer file.Close()
+	note := q.progress(ctx, store.Profiles, id, delivery, file)
+	p, err := profile.Of(ctx, file, profile.Options{Progress: func(p profile.Progress) { note(p.Bytes, p.Rows) }})
+	if err != nil {
+		return q.fail(ctx, store.Profiles, id, err)
+	}
+	result, err := json.Marshal(Profiled{p, file.Layout})
+	if err != nil {
+		return err
+	}
+	if err := q.store.FinishProfile(ctx, id, result, delivery.Bytes, p.Rows); err != nil {
+		return err
+	}
+	q.log.Info("profile done", "profile", id, "delivery", delivery.Name, "rows", p.Rows, "columns", len(p.Columns), "findings", len(p.Findings))
+	return nil
+}
+
+// fail records why an order cannot be done; the job itself is then done. Work that
+// was broken off has not failed.
+func (q *Queue) fail(ctx context.Context, w store.Work, id string, why error) error {
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	q.log.Warn("work failed", "of", w, "id", id, "error", why)
+	if w == store.Runs {
+		runsEnded.WithLabelValues(store.Failed).Inc()
+	}
+	return q.store.Fail(ctx, w, id, why.Error())
 }

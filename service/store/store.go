@@ -353,17 +353,26 @@ func (s *Store) Runs(ctx context.Context, delivery string, offset, limit int) (p
 	return page, total, err
 }
 
-// Begin marks a run as running, from the start. It returns false where the
-// run has ended, by cancellation for one.
-func (s *Store) Begin(ctx context.Context, run string) (bool, error) {
+// Work is what jobs work for: a table of orders with their states.
+type Work string
+
+// The kinds of work.
+const (
+	Runs     Work = "runs"
+	Profiles Work = "profiles"
+)
+
+// Begin marks an order as running, from the start. It returns false where it has
+// ended, by cancellation for one.
+func (s *Store) Begin(ctx context.Context, w Work, id string) (bool, error) {
 	return s.changed(ctx, `
-		update runs set state = 'running', started_at = now(), bytes_done = 0, rows_done = 0
-		where id = $1 and state in ('waiting', 'running')`, run)
+		update `+string(w)+` set state = 'running', started_at = now(), bytes_done = 0, rows_done = 0
+		where id = $1 and state in ('waiting', 'running')`, id)
 }
 
-// Progress records how far a run has come.
-func (s *Store) Progress(ctx context.Context, run string, bytes, rows int64) error {
-	_, err := s.changed(ctx, `update runs set bytes_done = $2, rows_done = $3 where id = $1 and state = 'running'`, run, bytes, rows)
+// Progress records how far the work has come.
+func (s *Store) Progress(ctx context.Context, w Work, id string, bytes, rows int64) error {
+	_, err := s.changed(ctx, `update `+string(w)+` set bytes_done = $2, rows_done = $3 where id = $1 and state = 'running'`, id, bytes, rows)
 	return err
 }
 
@@ -375,22 +384,22 @@ func (s *Store) Finish(ctx context.Context, run, verdict string, result []byte, 
 	return err
 }
 
-// Fail records that a run cannot be done, and why.
-func (s *Store) Fail(ctx context.Context, run, why string) error {
+// Fail records that the work cannot be done, and why.
+func (s *Store) Fail(ctx context.Context, w Work, id, why string) error {
 	_, err := s.changed(ctx, `
-		update runs set state = 'failed', error = $2, finished_at = now() where id = $1 and state in ('waiting', 'running')`, run, why)
+		update `+string(w)+` set state = 'failed', error = $2, finished_at = now() where id = $1 and state in ('waiting', 'running')`, id, why)
 	return err
 }
 
-// Cancel records that a run was stopped. It returns false where it had ended.
-func (s *Store) Cancel(ctx context.Context, run string) (bool, error) {
+// Cancel records that the work was stopped. It returns false where it had ended.
+func (s *Store) Cancel(ctx context.Context, w Work, id string) (bool, error) {
 	return s.changed(ctx, `
-		update runs set state = 'cancelled', finished_at = now() where id = $1 and state in ('waiting', 'running')`, run)
+		update `+string(w)+` set state = 'cancelled', finished_at = now() where id = $1 and state in ('waiting', 'running')`, id)
 }
 
-// PutBack makes a running run wait again, since its service stops.
-func (s *Store) PutBack(ctx context.Context, run string) error {
-	_, err := s.changed(ctx, `update runs set state = 'waiting', bytes_done = 0, rows_done = 0 where id = $1 and state = 'running'`, run)
+// PutBack makes an order that is worked for wait again, since its service stops.
+func (s *Store) PutBack(ctx context.Context, w Work, id string) error {
+	_, err := s.changed(ctx, `update `+string(w)+` set state = 'waiting', bytes_done = 0, rows_done = 0 where id = $1 and state = 'running'`, id)
 	return err
 }
 

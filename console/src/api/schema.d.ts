@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{id}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A first target, drafted from the newest profile, without adding it */
+        get: operations["draftTarget"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/{id}/layout": {
         parameters: {
             query?: never;
@@ -85,6 +102,58 @@ export interface paths {
         put?: never;
         /** Makes a delivery of each file in a ZIP archive */
         post: operations["takeMembers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest profile of a delivery */
+        get: operations["showProfile"];
+        put?: never;
+        /** Makes the profile of a delivery; where one by the same settings is there or under way, that is given */
+        post: operations["startProfile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/profile/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stops the making of a profile */
+        post: operations["cancelProfile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/profile/looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Notes which columns of the newest profile were looked at */
+        put: operations["lookAt"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -381,6 +450,161 @@ export interface components {
             /** @description schema.table */
             table: string;
         };
+        Bin: {
+            /** Format: int64 */
+            count: number;
+            from: unknown;
+            to: unknown;
+        };
+        Blanks: {
+            /** @description before or behind the value */
+            around: components["schemas"]["Counted"];
+            /** @description more than one between words */
+            inside: components["schemas"]["Counted"];
+            /** @description tabs, no-break spaces, zero width characters and their like */
+            invisible: components["schemas"]["Counted"];
+        };
+        Column: {
+            /** @description values that are not of the datatype */
+            against?: components["schemas"]["Value"][];
+            /** @description texts hold no other characters than those of ASCII */
+            ascii: boolean;
+            /**
+             * Format: int64
+             * @description of the empty ones those with blanks in them
+             */
+            blank: number;
+            blanks: components["schemas"]["Blanks"];
+            /** @description few values that recur: likely the codes of a category */
+            category: boolean;
+            datatype: string;
+            dates?: components["schemas"]["Dates"];
+            /**
+             * Format: double
+             * @description standard deviation of a sample; of dates in days
+             */
+            deviation?: number;
+            /** Format: int64 */
+            distinct: number;
+            /**
+             * Format: double
+             * @description how far an estimate can be off, as a share, three times its standard error
+             */
+            distinctError?: number;
+            distinctExact: boolean;
+            /** Format: int64 */
+            empty: number;
+            /** @description the first rows in which it is empty */
+            emptyFirst?: components["schemas"]["Place"][];
+            /** Format: int64 */
+            filled: number;
+            /**
+             * Format: int64
+             * @description values of the datatype
+             */
+            fits: number;
+            histogram?: components["schemas"]["Bin"][];
+            /** @description what the values look like, most first */
+            kinds: components["schemas"]["Kind"][];
+            letters: components["schemas"]["Letters"];
+            longest?: components["schemas"]["Value"];
+            /** Format: int64 */
+            maxLength: number;
+            maximum?: unknown;
+            /** @description of numbers and dates */
+            mean?: unknown;
+            /** Format: double */
+            meanLength: number;
+            /**
+             * Format: int64
+             * @description in characters
+             */
+            minLength: number;
+            /** @description in the column's datatype: a number, or a text in canonical form */
+            minimum?: unknown;
+            name: string;
+            numbers?: components["schemas"]["Numbers"];
+            /**
+             * Format: int64
+             * @description values that occur once; absent where distinct is an estimate
+             */
+            once?: number;
+            /**
+             * Format: int64
+             * @description values of shapes that are not counted one by one
+             */
+            otherShapes?: number;
+            /** @description of booleans: the texts for true and for false */
+            pair?: string[];
+            /** @description values that look like a missing one */
+            placeholders?: components["schemas"]["Value"][];
+            /**
+             * Format: double
+             * @description how far estimates can be off, as a share of the value; 0 where they are exact; those of dates are exact to the day
+             */
+            quartileError?: number;
+            /** @description three; Hyndman and Fan's type 7, of dates type 1 */
+            quartiles?: unknown[];
+            /** @description the least frequent values, where top does not hold all */
+            rare?: components["schemas"]["Value"][];
+            /** @description A for a capital, a for another letter, 9 for a digit */
+            shapes: components["schemas"]["Shape"][];
+            shortest?: components["schemas"]["Value"];
+            /** @description exact, of numbers */
+            sum?: unknown;
+            /** @description the most frequent values; where distinct is an estimate those that a sample repeats, counted over all rows */
+            top: components["schemas"]["Value"][];
+            /** @description values that differ in nothing but case, blanks or accents */
+            variants?: components["schemas"]["Value"][][];
+        };
+        Counted: {
+            /** Format: int64 */
+            count: number;
+            first?: components["schemas"]["Value"][];
+        };
+        Dates: {
+            /**
+             * Format: int64
+             * @description dates that only make sense with the day first
+             */
+            dayFirst: number;
+            /**
+             * @description what tells the order
+             * @enum {string}
+             */
+            decidedBy?: "dates" | "other columns" | "separator" | "nothing";
+            /**
+             * Format: int64
+             * @description dates that make sense both ways
+             */
+            either: number;
+            /** @description dates years away from nearly all others */
+            farOff?: components["schemas"]["Value"][];
+            /** @description LDML patterns that the dates are read by */
+            formats: components["schemas"]["Format"][];
+            /** @description stretches without a date that are far longer than is usual in the column */
+            gaps?: components["schemas"]["Gap"][];
+            /** @description dates that no calendar has */
+            impossible?: components["schemas"]["Value"][];
+            /** Format: int64 */
+            monthFirst: number;
+            /**
+             * @description where the form leaves it open
+             * @enum {string}
+             */
+            order?: "day first" | "month first";
+            /** Format: int64 */
+            twoDigitYears: number;
+            /** @description from Monday */
+            weekdays: number[];
+        };
+        Defect: {
+            code: string;
+            column?: string;
+            /** Format: int64 */
+            count: number;
+            first: components["schemas"]["Value"][];
+        };
         Delivery: {
             /** Format: date-time */
             arrivedAt: string;
@@ -401,6 +625,25 @@ export interface components {
              * @enum {string}
              */
             state: "arrived" | "waiting" | "running" | "accepted" | "split" | "refused" | "failed" | "cancelled";
+        };
+        DeliveryProfile: {
+            /** Format: date-time */
+            createdAt: string;
+            delivery: string;
+            error?: string;
+            /** Format: date-time */
+            finishedAt?: string;
+            /** @description settings made by hand */
+            given: components["schemas"]["Given"];
+            id: string;
+            /** @description columns that a steward has looked at */
+            looked: string[];
+            profile?: components["schemas"]["Profile"];
+            progress: components["schemas"]["Progress"];
+            /** @description the whole layout, once done */
+            readAs?: components["schemas"]["Layout"];
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -455,6 +698,35 @@ export interface components {
             value: string;
             why: string;
         };
+        Finding: {
+            /** @description what it is about, as words with points: value.against, key.repeated */
+            code: string;
+            columns?: string[];
+            /** @description the first of them, or the most frequent values */
+            first?: components["schemas"]["Value"][];
+            /**
+             * Format: int64
+             * @description rows behind it
+             */
+            rows: number;
+            /** @description the line of a column rule that deals with it */
+            rule?: string;
+            text: string;
+        };
+        Format: {
+            /** Format: int64 */
+            count: number;
+            format: string;
+        };
+        Gap: {
+            after: string;
+            before: string;
+            /**
+             * Format: int64
+             * @description without a date
+             */
+            days: number;
+        };
         Given: {
             commentPrefix?: string;
             cuts?: number[];
@@ -499,6 +771,29 @@ export interface components {
             /** @enum {string} */
             status: "ok";
             version: string;
+        };
+        Key: {
+            columns: string[];
+            first?: components["schemas"]["Pair"][];
+            /**
+             * Format: int64
+             * @description rows that repeat an earlier one; 0 for a key
+             */
+            repeats: number;
+            /**
+             * Format: int64
+             * @description rows in which all of them are filled
+             */
+            rows: number;
+        };
+        Kind: {
+            /** Format: int64 */
+            count: number;
+            /** @description some of them, by row; without counts */
+            first: components["schemas"]["Value"][];
+            /** @description how they are written, in words */
+            form: string;
+            kind: string;
         };
         Layout: {
             byteOrderMark: boolean;
@@ -555,6 +850,19 @@ export interface components {
             /** @description blanks around cells, and around their quotes, are none of theirs */
             trim: boolean;
         };
+        Letters: {
+            /** Format: int64 */
+            lower: number;
+            /** Format: int64 */
+            mixed: number;
+            /**
+             * Format: int64
+             * @description each word begins with a capital
+             */
+            title: number;
+            /** Format: int64 */
+            upper: number;
+        };
         Line: {
             /** @enum {string} */
             kind: "skipped" | "header" | "comment" | "blank" | "below";
@@ -565,6 +873,9 @@ export interface components {
             line: number;
             text: string;
         };
+        Looked: {
+            columns: string[];
+        };
         Match: {
             column: string;
             /** @description empty where no column of the delivery feeds it */
@@ -574,6 +885,12 @@ export interface components {
              * @description of that column in the delivery, from 1; 0 for none
              */
             place: number;
+        };
+        NewProfile: {
+            /** @description make it anew even where there is one by the same settings */
+            again?: boolean;
+            /** @description settings made by hand; without any, those saved with the delivery */
+            layout?: components["schemas"]["Given"];
         };
         NewRun: {
             delivery: string;
@@ -586,6 +903,45 @@ export interface components {
              * @description the newest where it is left out
              */
             targetVersion?: number;
+        };
+        Numbers: {
+            /** Format: int64 */
+            currency: number;
+            decimalChar?: string;
+            /** Format: int64 */
+            exponent: number;
+            /**
+             * Format: int64
+             * @description most digits after the point
+             */
+            fractionDigits: number;
+            groupChar?: string;
+            /**
+             * Format: int64
+             * @description values whose zeros in front a number would lose
+             */
+            leadingZeros: number;
+            /** Format: int64 */
+            negative: number;
+            /** Format: int64 */
+            percent: number;
+            /** Format: int64 */
+            signBehind: number;
+            /**
+             * Format: int64
+             * @description of a workbook: numbers that are texts there
+             */
+            storedAsText: number;
+            /**
+             * Format: int64
+             * @description values such as 1.234 where nothing in the file tells whether the character stands before decimals or between thousands
+             */
+            undecided?: number;
+            /**
+             * Format: int64
+             * @description most digits before the point
+             */
+            wholeDigits: number;
         };
         PageDelivery: {
             items: components["schemas"]["Delivery"][];
@@ -619,6 +975,18 @@ export interface components {
              */
             total: number;
         };
+        Pair: {
+            /** Format: int64 */
+            repeats: number;
+            /** Format: int64 */
+            row: number;
+        };
+        Place: {
+            /** Format: int64 */
+            line?: number;
+            /** Format: int64 */
+            row: number;
+        };
         Problem: {
             /**
              * Format: int64
@@ -648,6 +1016,28 @@ export interface components {
              * @description found so far
              */
             total: number;
+        };
+        Profile: {
+            columns: components["schemas"]["Column"][];
+            /**
+             * Format: int64
+             * @description rows whose cells cannot be given to columns, since a quote was left open or the width is wrong; the columns' figures are of the others
+             */
+            damaged: number;
+            /** @description what a steward should know, the weightiest first */
+            findings: components["schemas"]["Finding"][];
+            /** @description columns that tell rows apart, alone or together, and those that nearly do */
+            keys: components["schemas"]["Key"][];
+            /** @description the delivery names its columns */
+            named: boolean;
+            /** @description what was wrong with the delivery as it was read */
+            problems: components["schemas"]["Defect"][];
+            /** @description what holds between columns in nearly all rows; of those that hold in a sample, at most 24 */
+            relations: components["schemas"]["Relation"][];
+            repeatedRows: components["schemas"]["Repeated"];
+            /** Format: int64 */
+            rows: number;
+            sparseRows: components["schemas"]["Sparse"];
         };
         Progress: {
             /** Format: int64 */
@@ -694,11 +1084,33 @@ export interface components {
              */
             total: number;
         };
+        Relation: {
+            columns: string[];
+            /** Format: int64 */
+            exceptions: number;
+            /** @description the first rows that break it */
+            first?: components["schemas"]["Place"][];
+            /**
+             * @description equal: both hold the same; determines: the first column's value tells the second's; order: the first date is never after the second; sum: the first number is the sum of the others
+             * @enum {string}
+             */
+            kind: "equal" | "determines" | "order" | "sum";
+            /**
+             * Format: int64
+             * @description rows in which it can be told
+             */
+            rows: number;
+        };
         Remedy: {
             /** Format: int64 */
             changed: number;
             column: string;
             remedy: string;
+        };
+        Repeated: {
+            first?: components["schemas"]["Pair"][];
+            /** Format: int64 */
+            rows: number;
         };
         Row: {
             cells: string[];
@@ -791,6 +1203,18 @@ export interface components {
             /** Format: date-time */
             savedAt: string;
         };
+        Shape: {
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            line: number;
+            /**
+             * Format: int64
+             * @description where it stands first
+             */
+            row: number;
+            shape: string;
+        };
         Sheet: {
             /** Format: int64 */
             columns: number;
@@ -800,6 +1224,16 @@ export interface components {
              * Format: int64
              * @description up to the last filled cell; 0 where the workbook does not say
              */
+            rows: number;
+        };
+        Sparse: {
+            /**
+             * Format: int64
+             * @description so many filled cells
+             */
+            atMost: number;
+            first?: components["schemas"]["Place"][];
+            /** Format: int64 */
             rows: number;
         };
         Tally: {
@@ -824,6 +1258,8 @@ export interface components {
         };
         TargetDraft: {
             name: string;
+            /** @description a create table statement for accepted rows */
+            sql?: string;
             /** @description YAML, with comments */
             text: string;
         };
@@ -831,6 +1267,15 @@ export interface components {
             name: string;
             /** Format: int64 */
             version: number;
+        };
+        Value: {
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            line?: number;
+            /** Format: int64 */
+            row?: number;
+            value: string;
         };
         Violation: {
             code: string;
@@ -1057,6 +1502,67 @@ export interface operations {
             };
         };
     };
+    draftTarget: {
+        parameters: {
+            query?: {
+                /** @description of the target; made of the delivery's where it is left out */
+                name?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetDraft"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     saveLayout: {
         parameters: {
             query?: never;
@@ -1181,6 +1687,229 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    showProfile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryProfile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    startProfile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewProfile"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryProfile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    cancelProfile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryProfile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    lookAt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Looked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryProfile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

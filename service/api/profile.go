@@ -1,0 +1,205 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"reflect"
+	"slices"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"sieb/core/layout"
+	"sieb/core/profile"
+	"sieb/core/target"
+	"sieb/service/jobs"
+	"sieb/service/store"
+)
+
+// NewProfile asks for a profile of a delivery.
+type NewProfile struct {
+	Layout *layout.Given `json:"layout,omitempty" doc:"settings made by hand; without any, those saved with the delivery"`
+	Again  bool          `json:"again,omitempty" doc:"make it anew even where there is one by the same settings"`
+}
+
+// DeliveryProfile is a profile as it is kept with its delivery.
+type DeliveryProfile struct {
+	ID         string           `json:"id"`
+	Delivery   string           `json:"delivery"`
+	State      string           `json:"state" enum:"waiting,running,done,failed,cancelled"`
+	Progress   Progress         `json:"progress"`
+	Given      layout.Given     `json:"given" doc:"settings made by hand"`
+	ReadAs     *layout.Layout   `json:"readAs,omitempty" doc:"the whole layout, once done"`
+	Looked     []string         `json:"looked" doc:"columns that a steward has looked at"`
+	Profile    *profile.Profile `json:"profile,omitempty"`
+	Error      string           `json:"error,omitempty"`
+	CreatedAt  time.Time        `json:"createdAt"`
+	FinishedAt *time.Time       `json:"finishedAt,omitempty"`
+}
+
+// Looked says which columns a steward has looked at.
+type Looked struct {
+	Columns []string `json:"columns"`
+}
+
+func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, tag string, errs ...int) huma.Operation) {
+	start := op("startProfile", http.MethodPost, "/deliveries/{id}/profile", "Makes the profile of a delivery; where one by the same settings is there or under way, that is given", "profiles", 404, 422)
+	start.DefaultStatus = http.StatusAccepted
+	huma.Register(api, start, s.startProfile)
+	huma.Register(api, op("showProfile", http.MethodGet, "/deliveries/{id}/profile", "The newest profile of a delivery", "profiles", 404), s.showProfile)
+	huma.Register(api, op("cancelProfile", http.MethodPost, "/deliveries/{id}/profile/cancel", "Stops the making of a profile", "profiles", 404, 409), s.cancelProfile)
+	huma.Register(api, op("lookAt", http.MethodPut, "/deliveries/{id}/profile/looked", "Notes which columns of the newest profile were looked at", "profiles", 404, 409, 422), s.lookAt)
+	huma.Register(api, op("draftTarget", http.MethodGet, "/deliveries/{id}/draft", "A first target, drafted from the newest profile, without adding it", "profiles", 404, 409, 422), s.draftTarget)
+}
+
+func (s *Server) profileOf(p store.Profile) (DeliveryProfile, error) {
+	out := DeliveryProfile{ID: p.ID, Delivery: p.DeliveryID, State: p.State, Progress: Progress{Bytes: p.BytesDone, TotalBytes: p.TotalBytes, Rows: p.RowsDone},
+		Given: givenOf(p.Layout), Looked: []string{}, Error: p.Error.String, CreatedAt: p.CreatedAt.UTC()}
+	if p.FinishedAt.Valid {
+		at := p.FinishedAt.Time.UTC()
+		out.FinishedAt = &at
+	}
+	if err := json.Unmarshal(p.Looked, &out.Looked); err != nil {
+		return out, s.failure("reading which columns were looked at", err)
+	}
+	if p.Result != nil {
+		var found jobs.Profiled
+		if err := json.Unmarshal(p.Result, &found); err != nil {
+			return out, s.failure("reading a profile", err)
+		}
+		out.Profile, out.ReadAs = found.Profile, &found.ReadAs
+	}
+	return out, nil
+}
+
+// lastProfile gives the newest profile of a delivery that is there.
+func (s *Server) lastProfile(ctx context.Context, delivery string) (store.Profile, error) {
+	if _, err := s.delivery(ctx, delivery); err != nil {
+		return store.Profile{}, err
+	}
+	p, err := s.Store.LastProfile(ctx, delivery)
+	if errors.Is(err, store.ErrNone) {
+		return p, huma.Error404NotFound("the delivery has no profile yet; POST makes one")
+	} else if err != nil {
+		return p, s.failure("looking for a profile", err)
+	}
+	return p, nil
+}
+
+func (s *Server) startProfile(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body NewProfile
+}) (*created[DeliveryProfile], error) {
+	d, err := s.delivery(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	given := givenOf(d.Layout)
+	if in.Body.Layout != nil {
+		given = *in.Body.Layout
+	}
+	p, err := s.Store.LastProfile(ctx, d.ID)
+	isSame := err == nil && reflect.DeepEqual(given, givenOf(p.Layout)) && p.State != store.Failed && p.State != store.Cancelled
+	if err != nil && !errors.Is(err, store.ErrNone) {
+		return nil, s.failure("looking for a profile", err)
+	}
+	if !isSame || in.Body.Again && p.State == store.Done {
+		if p, err = s.Store.AddProfile(ctx, d.ID, given, s.Queue.Enqueue(ctx, store.Profiles)); err != nil {
+			return nil, s.failure("recording a profile", err)
+		}
+	}
+	out, err := s.profileOf(p)
+	if err != nil {
+		return nil, err
+	}
+	return &created[DeliveryProfile]{http.StatusAccepted, "/api/v1/deliveries/" + d.ID + "/profile", out}, nil
+}
+
+func (s *Server) showProfile(ctx context.Context, in *byID) (*answer[DeliveryProfile], error) {
+	p, err := s.lastProfile(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.profileOf(p)
+	return &answer[DeliveryProfile]{out}, err
+}
+
+func (s *Server) cancelProfile(ctx context.Context, in *byID) (*answer[DeliveryProfile], error) {
+	p, err := s.lastProfile(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	cancelled, err := s.Queue.Cancel(ctx, store.Profiles, p.ID, p.JobID)
+	if err != nil {
+		return nil, s.failure("stopping a profile", err)
+	}
+	if !cancelled {
+		return nil, huma.Error409Conflict(fmt.Sprintf("the profile is %s and cannot be stopped any more", p.State))
+	}
+	return s.showProfile(ctx, in)
+}
+
+func (s *Server) lookAt(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body Looked
+}) (*answer[DeliveryProfile], error) {
+	p, err := s.lastProfile(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.profileOf(p)
+	if err != nil {
+		return nil, err
+	}
+	if out.Profile == nil {
+		return nil, huma.Error409Conflict(fmt.Sprintf("the profile is %s: there are no columns to look at yet", p.State))
+	}
+	out.Looked = []string{}
+	for _, name := range in.Body.Columns {
+		if !slices.ContainsFunc(out.Profile.Columns, func(c profile.Column) bool { return c.Name == name }) {
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the delivery has no column %q", name))
+		}
+		if !slices.Contains(out.Looked, name) {
+			out.Looked = append(out.Looked, name)
+		}
+	}
+	if err := s.Store.LookedAt(ctx, p.ID, out.Looked); err != nil {
+		return nil, s.failure("noting what was looked at", err)
+	}
+	return &answer[DeliveryProfile]{out}, nil
+}
+
+func (s *Server) draftTarget(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Name string `query:"name" doc:"of the target; made of the delivery's where it is left out"`
+}) (*answer[TargetDraft], error) {
+	if in.Name != "" && !target.IsName(in.Name) {
+		return nil, badName
+	}
+	p, err := s.lastProfile(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	found, err := s.profileOf(p)
+	if err != nil {
+		return nil, err
+	}
+	switch {
+	case found.Profile == nil:
+		return nil, huma.Error409Conflict(fmt.Sprintf("the profile is %s: a target can be drafted once it is done", p.State))
+	case found.Profile.Rows == 0:
+		return nil, huma.Error409Conflict("the delivery has no rows: there is nothing to draw rules from")
+	}
+	d, err := s.delivery(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	draft := target.NewDraft(d.Name, found.Profile)
+	if in.Name != "" {
+		draft.Name = in.Name
+	}
+	return &answer[TargetDraft]{TargetDraft{draft.Name, string(draft.YAML()), string(draft.SQL())}}, nil
+}

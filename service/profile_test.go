@@ -1,0 +1,126 @@
+package service_test
+
+import (
+	"bytes"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/core/layout"
+	"sieb/core/target"
+	"sieb/demo"
+	"sieb/service/api"
+	"sieb/service/servicetest"
+)
+
+func TestProfiles(t *testing.T) {
+	s := &kit{servicetest.Start(t, "", nil)}
+	ctx := t.Context()
+
+	t.Run("of the demo", func(t *testing.T) {
+		for _, m := range demo.All() {
+			d := addDemo(t, s, m)
+			_, err := s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
+			require.NoError(t, err)
+			p, err := s.Client.AwaitProfile(ctx, d.ID)
+			require.NoError(t, err)
+			require.Equal(t, "done", p.State, p.Error)
+			assert.Equal(t, m.Read, p.Profile.Rows)
+			assert.Equal(t, api.Progress{Bytes: d.Bytes, TotalBytes: d.Bytes, Rows: m.Read}, p.Progress)
+			assert.NotEmpty(t, p.Profile.Findings)
+			draft, err := s.Client.Draft(ctx, d.ID, "")
+			require.NoError(t, err)
+			parsed, err := target.Parse([]byte(draft.Text))
+			require.NoError(t, err, draft.Text)
+			assert.Equal(t, draft.Name, parsed.Name)
+			assert.Contains(t, draft.SQL, "create table "+draft.Name)
+		}
+	})
+
+	t.Run("is made once by the same settings", func(t *testing.T) {
+		d, err := s.Client.AddDelivery(ctx, "a.csv", strings.NewReader("a;b\n1;x,y\n2;z\n"))
+		require.NoError(t, err)
+		first, err := s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
+		require.NoError(t, err)
+		done, err := s.Client.AwaitProfile(ctx, d.ID)
+		require.NoError(t, err)
+		require.Len(t, done.Profile.Columns, 2)
+		again, err := s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
+		require.NoError(t, err)
+		assert.Equal(t, first.ID, again.ID)
+		anew, err := s.Client.StartProfile(ctx, d.ID, api.NewProfile{Again: true})
+		require.NoError(t, err)
+		assert.NotEqual(t, first.ID, anew.ID)
+		other, err := s.Client.StartProfile(ctx, d.ID, api.NewProfile{Layout: &layout.Given{Delimiter: ptr(",")}})
+		require.NoError(t, err)
+		assert.NotEqual(t, anew.ID, other.ID)
+		done, err = s.Client.AwaitProfile(ctx, d.ID)
+		require.NoError(t, err)
+		assert.Equal(t, ",", done.ReadAs.Delimiter)
+	})
+
+	t.Run("remembers what was looked at", func(t *testing.T) {
+		d, err := s.Client.AddDelivery(ctx, "b.csv", strings.NewReader("a;b\n1;x\n2;z\n"))
+		require.NoError(t, err)
+		_, err = s.Client.Profile(ctx, d.ID)
+		assert.ErrorContains(t, err, "the delivery has no profile yet")
+		_, err = s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
+		require.NoError(t, err)
+		_, err = s.Client.AwaitProfile(ctx, d.ID)
+		require.NoError(t, err)
+		_, err = s.Client.LookAt(ctx, d.ID, []string{"b", "b"})
+		require.NoError(t, err)
+		p, err := s.Client.Profile(ctx, d.ID)
+		require.NoError(t, err)
+		assert.Equal(t, []string{"b"}, p.Looked)
+		_, err = s.Client.LookAt(ctx, d.ID, []string{"c"})
+		assert.ErrorContains(t, err, `the delivery has no column "c"`)
+		_, err = s.Client.Draft(ctx, d.ID, "no name")
+		assert.ErrorContains(t, err, "a target's name is made of letters")
+		_, err = s.Client.CancelProfile(ctx, d.ID)
+		assert.ErrorContains(t, err, "the profile is done and cannot be stopped any more")
+	})
+
+	t.Run("says why it cannot be made", func(t *testing.T) {
+		d, err := s.Client.AddDelivery(ctx, "c.bin", bytes.NewReader(make([]byte, 5000)))
+		require.NoError(t, err)
+		_, err = s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
+		require.NoError(t, err)
+		p, err := s.Client.AwaitProfile(ctx, d.ID)
+		require.NoError(t, err)
+		assert.Equal(t, "failed", p.State)
+		assert.Contains(t, p.Error, "c.bin")
+		assert.Contains(t, p.Error, "the file is not text")
+		_, err = s.Client.Draft(ctx, d.ID, "")
+		assert.ErrorContains(t, err, "the profile is failed")
+	})
+
+	t.Run("can be stopped, and outlives its service", func(t *testing.T) {
+		var big bytes.Buffer
+		_, err := demo.Large(&big, 60_000_000)
+		require.NoError(t, err)
+		d, err := s.Client.AddDelivery(ctx, "big.csv", bytes.NewReader(big.Bytes()))
+		require.NoError(t, err)
+		running := func() bool {
+			p, err := s.Client.Profile(ctx, d.ID)
+			return err == nil && p.State == "running" && p.Progress.Rows > 0
+		}
+		_, err = s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
+		require.NoError(t, err)
+		servicetest.Await(t, "the profile runs", running)
+		p, err := s.Client.CancelProfile(ctx, d.ID)
+		require.NoError(t, err)
+		assert.Equal(t, "cancelled", p.State)
+		_, err = s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
+		require.NoError(t, err)
+		servicetest.Await(t, "the profile runs", running)
+		require.NoError(t, s.Stop())
+		s.Service = servicetest.Start(t, s.Data, nil)
+		p, err = s.Client.AwaitProfile(ctx, d.ID)
+		require.NoError(t, err)
+		assert.Equal(t, "done", p.State, p.Error)
+		assert.Greater(t, p.Profile.Rows, int64(400_000))
+	})
+}
