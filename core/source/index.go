@@ -1,9 +1,11 @@
 package source
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"io"
+	"strings"
 	"sync"
 
 	"sieb/core/layout"
@@ -151,14 +153,20 @@ func (d *File) Tail() (rows Source, ok bool, err error) {
 
 // resume makes a reader that goes on at a place, with what another read above
 // the rows.
-func (d *File) resume(top *Reader, at place) (*Reader, error) {
+func (d *File) resume(top *Reader, at place) (*Reader, error) { return d.resumeUpTo(top, at, d.Size) }
+
+// resumeUpTo is resume for the bytes up to an end; 0 stands for the delivery's.
+func (d *File) resumeUpTo(top *Reader, at place, end int64) (*Reader, error) {
+	if end == 0 {
+		end = d.Size
+	}
 	e, err := layout.EncodingOf(d.Layout.Encoding)
 	if err != nil {
 		return nil, err
 	}
 	r := &Reader{dialect: top.dialect, comment: top.comment, cuts: top.cuts, fold: top.fold, header: top.header, footer: top.footer, width: top.width,
 		line: at.line, row: at.row - 1, longest: top.longest}
-	r.in.r = io.NewSectionReader(d.f, at.offset, d.Size-at.offset)
+	r.in.r = io.NewSectionReader(d.f, at.offset, end-at.offset)
 	r.in.codec, r.in.base, r.in.decoded = newCodec(e), at.offset, at.offset
 	return r, r.more(batchBytes)
 }
@@ -252,4 +260,72 @@ func (d *File) Windows(n int, visit func(*Batch) error) error {
 		}
 	}
 	return nil
+}
+
+// Parts gives how many parts the delivery falls into, each of which can be read
+// alone. As long as the index is built there are those that it has come past.
+func (x *Index) Parts() (parts int, whole bool) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.whole {
+		return len(x.places) + 1, true
+	}
+	return len(x.places), false
+}
+
+// part gives where a part begins and ends; an end of 0 is that of the delivery.
+func (x *Index) part(k int) (from place, end int64) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if k > 0 {
+		from = x.places[k-1]
+	}
+	if k < len(x.places) {
+		end = x.places[k].offset
+	}
+	return from, end
+}
+
+// MayHold tells whether a part of a text may hold a needle, in UTF-8, between its
+// bytes. Where it cannot be told by the bytes, as in packed deliveries and in other
+// encodings, it may.
+func (x *Index) MayHold(k int, needle []byte, space *[]byte) (bool, error) {
+	d := x.file
+	plain := d.Layout.Encoding == "utf-8" || isASCII(needle) && !strings.HasPrefix(d.Layout.Encoding, "utf-")
+	if len(needle) == 0 || d.book != nil || !plain {
+		return true, nil
+	}
+	from, end := x.part(k)
+	if end == 0 {
+		end = d.Size
+	}
+	if n := int(end - from.offset); cap(*space) < n {
+		*space = make([]byte, n)
+	}
+	raw := (*space)[:end-from.offset]
+	if _, err := d.f.ReadAt(raw, from.offset); err != nil && !errors.Is(err, io.EOF) {
+		return false, cause(err)
+	}
+	return bytes.Contains(raw, needle), nil
+}
+
+// Part reads the rows of a part.
+func (x *Index) Part(k int) (Source, error) {
+	from, end := x.part(k)
+	rows, err := x.file.Rows()
+	if err != nil || from.offset == 0 && end == 0 {
+		return rows, err
+	}
+	reader, isText := rows.(*Reader)
+	if !isText || x.file.Layout.Fold > 0 {
+		return rows, nil // packed deliveries have one part
+	}
+	if from.offset == 0 {
+		from = place{reader.in.base, 1, reader.line} // below the header
+	}
+	part, err := x.file.resumeUpTo(reader, from, end)
+	if end > 0 && err == nil {
+		part.footer = 0 // the footer is in the last part
+	}
+	return part, err
 }

@@ -1,0 +1,283 @@
+package profile
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"sieb/core/delimited"
+	"sieb/core/lexical"
+	"sieb/core/source"
+	"sieb/core/value"
+	"sieb/core/workbook"
+)
+
+// Filter is a condition on the cells of one column.
+type Filter struct {
+	Column string `json:"column"`
+	Op     string `json:"op" enum:"equals,contains,empty,filled,against,shape,form,greater,atLeast,less,atMost,between" doc:"equals: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape and form: as a profile tells them; the others by the column's datatype"`
+	Value  string `json:"value,omitempty" doc:"of numbers and dates in canonical form: 12.5, 2026-07-31"`
+	To     string `json:"to,omitempty" doc:"of between: the last value"`
+}
+
+// Finder tells which rows filters let through: those that pass all of them. It
+// holds scratch space and serves one goroutine.
+type Finder struct {
+	tests []test
+	texts []delimited.Span
+}
+
+// test is a filter made ready.
+type test struct {
+	column  int
+	passes  func(text []byte, kind workbook.Kind) bool
+	needle  []byte // text that a passing cell holds, as bytes of UTF-8; nil where none is known
+	last    []byte // the text before, and what was found of it
+	kind    workbook.Kind
+	isKnown bool
+	result  bool
+}
+
+// NewFinder makes filters ready for a delivery with this profile.
+func (p *Profile) NewFinder(filters []Filter) (*Finder, error) {
+	f := &Finder{}
+	for _, filter := range filters {
+		k := slices.IndexFunc(p.Columns, func(c Column) bool { return c.Name == filter.Column })
+		if k < 0 {
+			return nil, fmt.Errorf("the delivery has no column %q", filter.Column)
+		}
+		t := test{column: k}
+		if err := t.prepare(&p.Columns[k], filter); err != nil {
+			return nil, fmt.Errorf("%s %s: %w", filter.Column, filter.Op, err)
+		}
+		f.tests = append(f.tests, t)
+	}
+	return f, nil
+}
+
+// typing gives how the column is read, from what its profile tells.
+func (c *Column) typing() (t typing, err error) {
+	t.datatype = c.Datatype
+	switch {
+	case c.Datatype.IsNumber():
+		t.decimalChar, t.groupChar = c.Numbers.DecimalChar, c.Numbers.GroupChar
+		t.isGroup = t.groupChar == "." || t.groupChar == ","
+		t.numbers, err = value.NewNumberFormat(t.decimalChar, t.groupChar, "")
+	case t.isDate():
+		t.byMonth = c.Dates.Order == "month first"
+		for _, f := range c.Dates.Formats {
+			format, err := value.NewDateFormat(c.Datatype, f.Format)
+			if err != nil {
+				return t, err
+			}
+			t.formats = append(t.formats, format)
+		}
+	case c.Datatype == value.Boolean:
+		t.pair = [2]string{c.Pair[0], c.Pair[1]}
+	}
+	return t, err
+}
+
+func (t *test) prepare(c *Column, f Filter) error {
+	typing, err := c.typing()
+	if err != nil {
+		return err
+	}
+	isEmpty := func(text []byte, _ workbook.Kind) bool { return len(lexical.Trim(text)) == 0 }
+	var l look
+	var n value.Number
+	read := func(text []byte, kind workbook.Kind) []byte {
+		l = look{}
+		trimmed := lexical.Trim(text)
+		if len(trimmed) <= maxHeld {
+			l.read(trimmed, kind)
+		}
+		return trimmed
+	}
+	switch f.Op {
+	case "equals":
+		want := []byte(f.Value)
+		t.passes = func(text []byte, _ workbook.Kind) bool { return bytes.Equal(text, want) }
+		t.needle = want
+	case "contains":
+		want := fold([]byte(f.Value))
+		t.passes = func(text []byte, _ workbook.Kind) bool { return holds(text, want) }
+	case "empty":
+		t.passes = isEmpty
+	case "filled":
+		t.passes = func(text []byte, kind workbook.Kind) bool { return !isEmpty(text, kind) }
+	case "shape":
+		var shape []byte
+		t.passes = func(text []byte, kind workbook.Kind) bool {
+			shape = lexical.AppendShape(shape[:0], lexical.Trim(text))
+			return string(shape) == f.Value
+		}
+	case "form":
+		t.passes = func(text []byte, kind workbook.Kind) bool {
+			if isEmpty(text, kind) {
+				return false
+			}
+			read(text, kind)
+			_, form := describe(l.key, &typing)
+			return form == f.Value
+		}
+	case "against":
+		t.passes = func(text []byte, kind workbook.Kind) bool {
+			if isEmpty(text, kind) {
+				return false
+			}
+			trimmed := read(text, kind)
+			if l.Kind == lexical.Placeholder {
+				return false
+			}
+			typing.resolve(&l)
+			return !typing.reads(&l, trimmed, &n)
+		}
+	case "greater", "atLeast", "less", "atMost", "between":
+		return t.compare(c, f, &typing)
+	default:
+		return fmt.Errorf("there is no such condition; there are equals, contains, empty, filled, against, shape, form, greater, atLeast, less, atMost, between")
+	}
+	return nil
+}
+
+// compare prepares a condition on the order of values.
+func (t *test) compare(c *Column, f Filter, typing *typing) error {
+	holds := func(c int) bool {
+		switch f.Op {
+		case "greater":
+			return c > 0
+		case "less":
+			return c < 0
+		case "atMost":
+			return c <= 0
+		}
+		return c >= 0
+	}
+	if !typing.datatype.IsNumber() && !typing.isDate() {
+		low, high := []byte(f.Value), []byte(f.To)
+		t.passes = func(text []byte, _ workbook.Kind) bool {
+			return len(lexical.Trim(text)) > 0 && holds(bytes.Compare(text, low)) && (f.Op != "between" || bytes.Compare(text, high) <= 0)
+		}
+		return nil
+	}
+	low, err := typing.limit(f.Value)
+	if err != nil {
+		return err
+	}
+	high := low
+	if f.Op == "between" {
+		if high, err = typing.limit(f.To); err != nil {
+			return err
+		}
+	}
+	var l look
+	var n value.Number
+	t.passes = func(text []byte, kind workbook.Kind) bool {
+		trimmed := lexical.Trim(text)
+		if len(trimmed) == 0 || len(trimmed) > maxHeld {
+			return false
+		}
+		l = look{}
+		l.read(trimmed, kind)
+		typing.resolve(&l)
+		if l.Kind == lexical.Placeholder || !typing.reads(&l, trimmed, &n) {
+			return false
+		}
+		q := typing.quantity(&l, trimmed)
+		return holds(q.compare(low)) && (f.Op != "between" || q.compare(high) <= 0)
+	}
+	return nil
+}
+
+// limit reads a value in canonical form as a place on the column's scale.
+func (t *typing) limit(text string) (quantity, error) {
+	plain := *t
+	plain.byMonth, plain.isGroup = false, false
+	var l look
+	l.read([]byte(text), workbook.Text)
+	switch {
+	case t.isDate() && (l.Kind == lexical.Date || l.Kind == lexical.DateTime) && l.Order == lexical.YearAB && l.key.day != impossible:
+	case t.datatype.IsNumber() && l.Kind.IsNumber() && l.Decimal != ',' && l.Group == 0:
+	default:
+		return quantity{}, fmt.Errorf("%q is no value of the column's datatype, %s; write it as 12.5 or 2026-07-31", text, t.datatype)
+	}
+	return plain.quantity(&l, []byte(text)), nil
+}
+
+// holds tells whether a text holds another one, whatever the letter case, the blanks
+// and the accents; want is folded already.
+func holds(text []byte, want string) bool {
+	ascii := true
+	for _, c := range text {
+		ascii = ascii && c < 0x80
+	}
+	if !ascii || strings.ContainsRune(want, ' ') {
+		return strings.Contains(fold(text), want)
+	}
+	for i := 0; i+len(want) <= len(text); i++ {
+		k := 0
+		for k < len(want) && lower(text[i+k]) == want[k] {
+			k++
+		}
+		if k == len(want) {
+			return true
+		}
+	}
+	return false
+}
+
+func lower(c byte) byte {
+	if c-'A' < 26 {
+		c += 'a' - 'A'
+	}
+	return c
+}
+
+// Needle gives a text that every row that passes holds, unless its cell is quoted
+// otherwise; nil where none is known. Where it is not in a piece of the delivery's
+// text, no row of that piece passes.
+func (f *Finder) Needle() (longest []byte) {
+	for _, t := range f.tests {
+		// A quote may be written twice.
+		if len(t.needle) > len(longest) && !bytes.ContainsAny(t.needle, `"'\`) {
+			longest = t.needle
+		}
+	}
+	return longest
+}
+
+// Rows calls see with each row of a batch that passes, by its index, until see
+// returns false. The batch was split.
+func (f *Finder) Rows(b *source.Batch, see func(row int) bool) {
+	f.texts = slices.Grow(f.texts[:0], len(b.Rows))[:len(b.Rows)]
+	pass := make([]bool, len(b.Rows))
+	for i := range b.Rows {
+		pass[i] = !b.Rows[i].Broken
+	}
+	for k := range f.tests {
+		t := &f.tests[k]
+		b.Gather(f.texts, t.column, 0)
+		for i, s := range f.texts {
+			if pass[i] {
+				pass[i] = t.of(b.Text(s), b.Kind(i, t.column))
+			}
+		}
+	}
+	for i, is := range pass {
+		if is && !see(i) {
+			return
+		}
+	}
+}
+
+// of tells whether a cell passes; the one before is remembered.
+func (t *test) of(text []byte, kind workbook.Kind) bool {
+	if t.isKnown && t.kind == kind && bytes.Equal(t.last, text) {
+		return t.result
+	}
+	t.last, t.kind, t.isKnown = append(t.last[:0], text...), kind, true
+	t.result = t.passes(text, kind)
+	return t.result
+}

@@ -1,0 +1,126 @@
+package profile
+
+import (
+	"context"
+	"errors"
+	"io"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/core/source"
+)
+
+// found gives the rows that pass the filters, read part by part.
+func found(t require.TestingT, file *source.File, p *Profile, filters ...Filter) (rows []int64) {
+	f, err := p.NewFinder(filters)
+	require.NoError(t, err)
+	x := file.NewIndex()
+	require.NoError(t, x.Build(context.Background(), func(*source.Batch) error { return nil }))
+	parts, whole := x.Parts()
+	require.True(t, whole)
+	var space []byte
+	for k := range parts {
+		may, err := x.MayHold(k, f.Needle(), &space)
+		require.NoError(t, err)
+		if !may {
+			continue
+		}
+		part, err := x.Part(k)
+		require.NoError(t, err)
+		for {
+			var b source.Batch
+			if err := part.Next(&b); errors.Is(err, io.EOF) {
+				break
+			} else {
+				require.NoError(t, err)
+			}
+			b.Split()
+			f.Rows(&b, func(row int) bool {
+				rows = append(rows, b.Number(row))
+				return true
+			})
+		}
+	}
+	return rows
+}
+
+func TestFilters(t *testing.T) {
+	file := open(t, "no,kg,on,crop\n1,10.5,2026-07-01,wheat\n2,9,2026-07-02,Wheat\n3,wet,2026-07-03,rye\n4,,2026-07-04, \n5,12.25,2026-02-30,rye\n6,9.0,2026-07-06,\"r\"\"ye\"\n"+strings.Repeat("7,11.5,2026-07-07,oats\n", 30))
+	defer file.Close()
+	p, err := Of(context.Background(), file, Options{})
+	require.NoError(t, err)
+	rest := make([]int64, 30)
+	for i := range rest {
+		rest[i] = int64(7 + i)
+	}
+	all := func(rows ...int64) []int64 { return append(rows, rest...) }
+	for _, c := range []struct {
+		filters []Filter
+		want    []int64
+	}{
+		{[]Filter{{Column: "crop", Op: "equals", Value: "wheat"}}, []int64{1}},
+		{[]Filter{{Column: "crop", Op: "equals", Value: `r"ye`}}, []int64{6}},
+		{[]Filter{{Column: "crop", Op: "contains", Value: "HEA"}}, []int64{1, 2}},
+		{[]Filter{{Column: "crop", Op: "empty"}}, []int64{4}},
+		{[]Filter{{Column: "kg", Op: "empty"}}, []int64{4}},
+		{[]Filter{{Column: "kg", Op: "against"}}, []int64{3}},
+		{[]Filter{{Column: "on", Op: "against"}}, []int64{5}},
+		{[]Filter{{Column: "kg", Op: "greater", Value: "10.5"}}, all(5)},
+		{[]Filter{{Column: "kg", Op: "atLeast", Value: "10.5"}}, all(1, 5)},
+		{[]Filter{{Column: "kg", Op: "less", Value: "9.5"}}, []int64{2, 6}},
+		{[]Filter{{Column: "kg", Op: "atMost", Value: "9"}}, []int64{2, 6}},
+		{[]Filter{{Column: "kg", Op: "between", Value: "9", To: "10.5"}}, []int64{1, 2, 6}},
+		{[]Filter{{Column: "on", Op: "between", Value: "2026-07-02", To: "2026-07-04"}}, []int64{2, 3, 4}},
+		{[]Filter{{Column: "crop", Op: "greater", Value: "wheap"}}, []int64{1}},
+		{[]Filter{{Column: "crop", Op: "shape", Value: "Aaaaa"}}, []int64{2}},
+		{[]Filter{{Column: "kg", Op: "form", Value: "text"}}, []int64{3}},
+		{[]Filter{{Column: "kg", Op: "form", Value: "integer"}}, []int64{2}},
+		{[]Filter{{Column: "kg", Op: "filled"}, {Column: "crop", Op: "equals", Value: "rye"}, {Column: "kg", Op: "greater", Value: "1"}}, []int64{5}},
+		{[]Filter{{Column: "crop", Op: "equals", Value: "barley"}}, nil},
+		{nil, all(1, 2, 3, 4, 5, 6)},
+	} {
+		assert.Equal(t, c.want, found(t, file, p, c.filters...), "%v", c.filters)
+	}
+	for _, c := range []struct {
+		filter Filter
+		want   string
+	}{
+		{Filter{Column: "none", Op: "empty"}, `the delivery has no column "none"`},
+		{Filter{Column: "kg", Op: "like"}, "there is no such condition"},
+		{Filter{Column: "kg", Op: "greater", Value: "wet"}, `"wet" is no value of the column's datatype, decimal`},
+		{Filter{Column: "on", Op: "between", Value: "2026-07-01", To: "x"}, `"x" is no value of the column's datatype, date`},
+	} {
+		_, err := p.NewFinder([]Filter{c.filter})
+		assert.ErrorContains(t, err, c.want)
+	}
+}
+
+// What a profile counts is what a filter finds, in a delivery of many parts.
+func TestFiltersFindWhatIsCounted(t *testing.T) {
+	file := open(t, manyRows(150_000))
+	defer file.Close()
+	p, err := Of(context.Background(), file, Options{})
+	require.NoError(t, err)
+	x := file.NewIndex()
+	require.NoError(t, x.Build(context.Background(), func(*source.Batch) error { return nil }))
+	parts, _ := x.Parts()
+	require.Greater(t, parts, 2)
+	for _, c := range p.Columns {
+		if c.DistinctExact {
+			for _, v := range c.Top[:2] {
+				rows := found(t, file, p, Filter{Column: c.Name, Op: "equals", Value: v.Value})
+				require.Len(t, rows, int(v.Count), "%s %s", c.Name, v.Value)
+				assert.Equal(t, v.Row, rows[0])
+			}
+		}
+		for _, k := range c.Kinds {
+			assert.Len(t, found(t, file, p, Filter{Column: c.Name, Op: "form", Value: k.Form}), int(k.Count), "%s %s", c.Name, k.Form)
+		}
+	}
+	bar := p.Columns[2].Histogram[3]
+	assert.Len(t, found(t, file, p, Filter{Column: "net_kg", Op: "atLeast", Value: string(bar.From)}, Filter{Column: "net_kg", Op: "less", Value: string(bar.To)}), int(bar.Count))
+	assert.Equal(t, []int64{77_001}, found(t, file, p, Filter{Column: "code", Op: "equals", Value: "BR-0539000"}))
+}
