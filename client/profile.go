@@ -45,6 +45,11 @@ func (c *Client) LookAt(ctx context.Context, id string, columns []string) (p api
 	return p, c.send(ctx, http.MethodPut, ofDelivery(id, "/profile/looked"), api.Looked{Columns: columns}, &p)
 }
 
+// Find gives the rows behind values of the newest profile of a delivery.
+func (c *Client) Find(ctx context.Context, id string, ask api.AskFound) (f api.Found, err error) {
+	return f, c.send(ctx, http.MethodPost, ofDelivery(id, "/profile/rows"), ask, &f)
+}
+
 // Draft drafts a target from the newest profile of a delivery.
 func (c *Client) Draft(ctx context.Context, id, name string) (d api.TargetDraft, err error) {
 	return d, c.get(ctx, ofDelivery(id, "/draft?name="+url.QueryEscape(name)), &d)

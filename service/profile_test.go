@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sieb/core/layout"
+	"sieb/core/profile"
 	"sieb/core/target"
 	"sieb/demo"
 	"sieb/service/api"
@@ -81,6 +82,37 @@ func TestProfiles(t *testing.T) {
 		assert.ErrorContains(t, err, "a target's name is made of letters")
 		_, err = s.Client.CancelProfile(ctx, d.ID)
 		assert.ErrorContains(t, err, "the profile is done and cannot be stopped any more")
+	})
+
+	t.Run("leads to the rows behind it", func(t *testing.T) {
+		d := addDemo(t, s, demo.Colmitz()) // in UTF-16
+		_, err := s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
+		require.NoError(t, err)
+		p, err := s.Client.AwaitProfile(ctx, d.ID)
+		require.NoError(t, err)
+		crop := p.Profile.Columns[7]
+		require.Equal(t, "Crop", crop.Name)
+		filter := []profile.Filter{{Column: "Crop", Op: "equals", Value: crop.Top[0].Value}}
+		counted, err := s.Client.Find(ctx, d.ID, api.AskFound{Filters: filter, Count: true})
+		require.NoError(t, err)
+		assert.Equal(t, crop.Top[0].Count, *counted.Count)
+		assert.Empty(t, counted.Rows)
+		first, err := s.Client.Find(ctx, d.ID, api.AskFound{Filters: filter, Limit: 2})
+		require.NoError(t, err)
+		require.Len(t, first.Rows, 2)
+		assert.False(t, first.All)
+		assert.Equal(t, []int64{crop.Top[0].Row, crop.Top[0].Line}, []int64{first.Rows[0].Row, first.Rows[0].Line})
+		assert.Equal(t, crop.Top[0].Value, first.Rows[0].Cells[7])
+		rest, err := s.Client.Find(ctx, d.ID, api.AskFound{Filters: filter, Behind: first.Rows[1].Row, Limit: 1000})
+		require.NoError(t, err)
+		assert.True(t, rest.All)
+		assert.Len(t, rest.Rows, int(crop.Top[0].Count)-2)
+		odd, err := s.Client.Find(ctx, d.ID, api.AskFound{Filters: []profile.Filter{{Column: "Date", Op: "against"}}})
+		require.NoError(t, err)
+		require.Len(t, odd.Rows, 1)
+		assert.Equal(t, "07/32/2026", odd.Rows[0].Cells[1])
+		_, err = s.Client.Find(ctx, d.ID, api.AskFound{Filters: []profile.Filter{{Column: "Gross", Op: "greater", Value: "much"}}})
+		assert.ErrorContains(t, err, `"much" is no value of the column's datatype, integer`)
 	})
 
 	t.Run("says why it cannot be made", func(t *testing.T) {

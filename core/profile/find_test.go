@@ -2,8 +2,6 @@ package profile
 
 import (
 	"context"
-	"errors"
-	"io"
 	"strings"
 	"testing"
 
@@ -13,37 +11,24 @@ import (
 	"sieb/core/source"
 )
 
-// found gives the rows that pass the filters, read part by part.
+// found gives the rows that pass the filters, page by page.
 func found(t require.TestingT, file *source.File, p *Profile, filters ...Filter) (rows []int64) {
-	f, err := p.NewFinder(filters)
-	require.NoError(t, err)
 	x := file.NewIndex()
-	require.NoError(t, x.Build(context.Background(), func(*source.Batch) error { return nil }))
-	parts, whole := x.Parts()
-	require.True(t, whole)
-	var space []byte
-	for k := range parts {
-		may, err := x.MayHold(k, f.Needle(), &space)
+	go func() { _ = x.Build(context.Background(), func(*source.Batch) error { return nil }) }()
+	behind, all := int64(0), false
+	for page := 7; !all; page *= 10 {
+		var more []Match
+		var err error
+		more, _, all, err = p.Search(context.Background(), x, filters, behind, page)
 		require.NoError(t, err)
-		if !may {
-			continue
-		}
-		part, err := x.Part(k)
-		require.NoError(t, err)
-		for {
-			var b source.Batch
-			if err := part.Next(&b); errors.Is(err, io.EOF) {
-				break
-			} else {
-				require.NoError(t, err)
-			}
-			b.Split()
-			f.Rows(&b, func(row int) bool {
-				rows = append(rows, b.Number(row))
-				return true
-			})
+		for _, m := range more {
+			rows = append(rows, m.Row)
+			behind = m.Row
 		}
 	}
+	_, count, _, err := p.Search(context.Background(), x, filters, 0, -1)
+	require.NoError(t, err)
+	require.Len(t, rows, int(count))
 	return rows
 }
 
@@ -106,8 +91,9 @@ func TestFiltersFindWhatIsCounted(t *testing.T) {
 	require.NoError(t, err)
 	x := file.NewIndex()
 	require.NoError(t, x.Build(context.Background(), func(*source.Batch) error { return nil }))
-	parts, _ := x.Parts()
-	require.Greater(t, parts, 2)
+	is, err := x.AwaitPart(context.Background(), 2)
+	require.NoError(t, err)
+	require.True(t, is, "the delivery has three parts")
 	for _, c := range p.Columns {
 		if c.DistinctExact {
 			for _, v := range c.Top[:2] {

@@ -262,15 +262,32 @@ func (d *File) Windows(n int, visit func(*Batch) error) error {
 	return nil
 }
 
-// Parts gives how many parts the delivery falls into, each of which can be read
-// alone. As long as the index is built there are those that it has come past.
-func (x *Index) Parts() (parts int, whole bool) {
+// AwaitPart waits until a part can be read; false where the delivery has no such part.
+func (x *Index) AwaitPart(ctx context.Context, k int) (bool, error) {
+	for {
+		x.mu.Lock()
+		is, last := k < len(x.places), x.whole && k == len(x.places)
+		ended, err, grown := x.whole || x.err != nil, x.err, x.grown
+		x.mu.Unlock()
+		if is || last || ended {
+			return is || last, err
+		}
+		select {
+		case <-ctx.Done():
+			return false, ctx.Err()
+		case <-grown:
+		}
+	}
+}
+
+// PartOf gives the part in which a row stands, as far as it is known.
+func (x *Index) PartOf(row int64) (k int) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	if x.whole {
-		return len(x.places) + 1, true
+	for k < len(x.places) && x.places[k].row <= row {
+		k++
 	}
-	return len(x.places), false
+	return k
 }
 
 // part gives where a part begins and ends; an end of 0 is that of the delivery.

@@ -16,6 +16,7 @@ import (
 	"sieb/core/profile"
 	"sieb/core/target"
 	"sieb/service/jobs"
+	"sieb/service/reading"
 	"sieb/service/store"
 )
 
@@ -45,6 +46,21 @@ type Looked struct {
 	Columns []string `json:"columns"`
 }
 
+// AskFound asks for the rows behind values of a profile.
+type AskFound struct {
+	Filters []profile.Filter `json:"filters" doc:"a row must pass all of them"`
+	Behind  int64            `json:"behind,omitempty" minimum:"0" doc:"only rows behind this one; the last row of a page leads to the next"`
+	Limit   int              `json:"limit,omitempty" minimum:"1" maximum:"1000" default:"100"`
+	Count   bool             `json:"count,omitempty" doc:"count all of them and give none"`
+}
+
+// Found is some of the rows that pass filters.
+type Found struct {
+	Rows  []reading.Row `json:"rows"`
+	All   bool          `json:"all" doc:"no row behind the last one passes"`
+	Count *int64        `json:"count,omitempty" doc:"all rows that pass, if they were to be counted"`
+}
+
 func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, tag string, errs ...int) huma.Operation) {
 	start := op("startProfile", http.MethodPost, "/deliveries/{id}/profile", "Makes the profile of a delivery; where one by the same settings is there or under way, that is given", "profiles", 404, 422)
 	start.DefaultStatus = http.StatusAccepted
@@ -52,6 +68,7 @@ func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, 
 	huma.Register(api, op("showProfile", http.MethodGet, "/deliveries/{id}/profile", "The newest profile of a delivery", "profiles", 404), s.showProfile)
 	huma.Register(api, op("cancelProfile", http.MethodPost, "/deliveries/{id}/profile/cancel", "Stops the making of a profile", "profiles", 404, 409), s.cancelProfile)
 	huma.Register(api, op("lookAt", http.MethodPut, "/deliveries/{id}/profile/looked", "Notes which columns of the newest profile were looked at", "profiles", 404, 409, 422), s.lookAt)
+	huma.Register(api, op("findRows", http.MethodPost, "/deliveries/{id}/profile/rows", "The rows behind values of the newest profile, from the whole delivery, in order", "profiles", 404, 409, 422), s.findRows)
 	huma.Register(api, op("draftTarget", http.MethodGet, "/deliveries/{id}/draft", "A first target, drafted from the newest profile, without adding it", "profiles", 404, 409, 422), s.draftTarget)
 }
 
@@ -170,6 +187,43 @@ func (s *Server) lookAt(ctx context.Context, in *struct {
 		return nil, s.failure("noting what was looked at", err)
 	}
 	return &answer[DeliveryProfile]{out}, nil
+}
+
+func (s *Server) findRows(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body AskFound
+}) (*answer[Found], error) {
+	p, err := s.lastProfile(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	found, err := s.profileOf(p)
+	if err != nil {
+		return nil, err
+	}
+	if found.Profile == nil {
+		return nil, huma.Error409Conflict(fmt.Sprintf("the profile is %s: its rows can be looked for once it is done", p.State))
+	}
+	if _, err := found.Profile.NewFinder(in.Body.Filters); err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	limit := in.Body.Limit
+	if in.Body.Count {
+		limit = -1
+	}
+	out := Found{Rows: []reading.Row{}}
+	err = s.use(ctx, in.ID, &found.Given, func(_ layout.Given, r *reading.Reading) error {
+		rows, count, isAll, err := r.Find(ctx, found.Profile, in.Body.Filters, in.Body.Behind, limit)
+		if out.All = isAll; in.Body.Count {
+			out.Count = &count
+		}
+		out.Rows = append(out.Rows, rows...)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return &answer[Found]{out}, nil
 }
 
 func (s *Server) draftTarget(ctx context.Context, in *struct {

@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"sieb/core/layout"
+	"sieb/core/profile"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/workbook"
@@ -298,6 +299,19 @@ func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) 
 		w.Below, err = r.below()
 	}
 	return w, err
+}
+
+// Find gives rows that the filters of a profile let through; see profile.Search.
+func (r *Reading) Find(ctx context.Context, p *profile.Profile, filters []profile.Filter, behind int64, limit int) (rows []Row, count int64, isAll bool, err error) {
+	found, count, isAll, err := p.Search(ctx, r.index, filters, behind, limit)
+	for _, m := range found {
+		row := Row{Row: m.Row, Line: m.Line}
+		for _, c := range m.Cells {
+			row.Cells = append(row.Cells, clip(c))
+		}
+		rows = append(rows, row)
+	}
+	return rows, count, isAll, err
 }
 
 // Last gives the last n rows. Of a large text they come before all rows are

@@ -160,6 +160,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{id}/profile/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The rows behind values of the newest profile, from the whole delivery, in order */
+        post: operations["findRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/{id}/reading": {
         parameters: {
             query?: never;
@@ -421,6 +438,22 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AskFound: {
+            /**
+             * Format: int64
+             * @description only rows behind this one; the last row of a page leads to the next
+             */
+            behind?: number;
+            /** @description count all of them and give none */
+            count?: boolean;
+            /** @description a row must pass all of them */
+            filters: components["schemas"]["Filter"][];
+            /**
+             * Format: int64
+             * @default 100
+             */
+            limit: number;
+        };
         AskReading: {
             /** @description settings made by hand; the others are detected around them. Without any, those saved with the delivery */
             layout?: components["schemas"]["Given"];
@@ -698,6 +731,18 @@ export interface components {
             value: string;
             why: string;
         };
+        Filter: {
+            column: string;
+            /**
+             * @description equals: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape and form: as a profile tells them; the others by the column's datatype
+             * @enum {string}
+             */
+            op: "equals" | "contains" | "empty" | "filled" | "against" | "shape" | "form" | "greater" | "atLeast" | "less" | "atMost" | "between";
+            /** @description of between: the last value */
+            to?: string;
+            /** @description of numbers and dates in canonical form: 12.5, 2026-07-31 */
+            value?: string;
+        };
         Finding: {
             /** @description what it is about, as words with points: value.against, key.repeated */
             code: string;
@@ -717,6 +762,16 @@ export interface components {
             /** Format: int64 */
             count: number;
             format: string;
+        };
+        Found: {
+            /** @description no row behind the last one passes */
+            all: boolean;
+            /**
+             * Format: int64
+             * @description all rows that pass, if they were to be counted
+             */
+            count?: number;
+            rows: components["schemas"]["Row"][];
         };
         Gap: {
             after: string;
@@ -1897,6 +1952,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeliveryProfile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    findRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskFound"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
                 };
             };
             /** @description Not Found */
