@@ -20,6 +20,7 @@ export function size(bytes: number): string {
 /** A part of a whole in percent; a part that is not nothing never shows as 0 %, nor one that is not all as 100 %. */
 export function share(part: number, whole: number): string {
   if (whole === 0 || part === 0) return '0 %'
+  if (part === whole) return '100 %'
   const percent = (100 * part) / whole
   if (percent < 0.1) return '< 0.1 %'
   if (part < whole && percent > 99.9) return '> 99.9 %'

@@ -10,6 +10,7 @@ export const router = createRouter({
     { path: '/', component: DeliveriesPage, meta: { title: 'Deliveries' } },
     { path: '/deliveries/:id', component: DeliveryPage, props: true, meta: { title: 'Delivery' } },
     { path: '/deliveries/:id/reading', component: ReadingPage, props: true, meta: { title: 'Reading' } },
+    { path: '/deliveries/:id/profile', component: () => import('./pages/ProfilePage.vue'), props: true, meta: { title: 'Profile' } },
     { path: '/:rest(.*)', component: MissingPage, meta: { title: 'Nothing here' } },
   ],
 })

@@ -21,6 +21,14 @@ export type RowSeen = Schemas['Row']
 export type LineSeen = Schemas['Line']
 export type Problem = Schemas['Problem']
 export type Problems = Schemas['Problems']
+export type DeliveryProfile = Schemas['DeliveryProfile']
+export type Profile = Schemas['Profile']
+export type ColumnProfile = Schemas['Column']
+export type Finding = Schemas['Finding']
+export type ValueCount = Schemas['Value']
+export type HistogramBin = Schemas['Bin']
+export type Filter = Schemas['Filter']
+export type Found = Schemas['Found']
 
 export const api = createClient<paths>({ baseUrl: '' })
 

@@ -6,6 +6,7 @@ const { delivery } = defineProps<{ delivery: string }>()
 <template>
   <nav class="stations" aria-label="Stations of the delivery">
     <RouterLink :to="`/deliveries/${delivery}/reading`" exact-active-class="here">Reading</RouterLink>
+    <RouterLink :to="`/deliveries/${delivery}/profile`" exact-active-class="here">Profile</RouterLink>
     <RouterLink :to="`/deliveries/${delivery}`" exact-active-class="here">Sifting</RouterLink>
   </nav>
 </template>

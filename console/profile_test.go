@@ -1,0 +1,117 @@
+package console_test
+
+import (
+	"bytes"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/console"
+	"sieb/demo"
+	"sieb/service/servicetest"
+)
+
+// profile opens the Profile station of a delivery.
+func (p *page) profile(s *servicetest.Service, name string, content []byte) (id string) {
+	p.t.Helper()
+	d, err := s.Client.AddDelivery(p.t.Context(), name, bytes.NewReader(content))
+	require.NoError(p.t, err)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/profile"))
+	return d.ID
+}
+
+const behind = `[...document.querySelectorAll('.behind tbody tr')].map(r => r.cells[0].innerText).join()`
+
+// A steward reads the findings, looks at a column, sees the rows behind a value and
+// a bar, combines filters, and adds the target that is drafted.
+func TestProfileStation(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	m := demo.Ahrensee()
+	id := p.profile(s, m.Name, m.Bytes)
+	p.shows("240 rows of 16 columns")
+	p.shows("Gross kg = Tare kg + Net kg, save in 1 row")
+	p.accessible("the findings of a profile")
+
+	p.do(chromedp.Click(`//li[contains(., "nearly tells rows apart")]//button`))
+	p.until(behind + ` === '66'`)
+	p.do(chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`), chromedp.WaitVisible(".chart canvas"))
+	p.shows("decimal with comma")
+	p.shows("14.2153, deviation 3.48193")
+	p.do(chromedp.Click(`//h3[contains(., "Not of the datatype")]/following-sibling::ul//button[contains(., "feucht")]`))
+	p.until(behind + ` === '142'`)
+	p.shows("Moisture % is feucht")
+	p.accessible("a column of a profile with rows")
+	p.do(chromedp.Click(`//button[contains(., "all rows with such a value")]`))
+	p.until(behind + ` === '142,143'`)
+	p.do(chromedp.SendKeys(`input[aria-label="Value of the filter"]`, "ah-000242"), chromedp.Click(`//button[contains(., "Add filter")]`))
+	p.shows("Ticket No. contains ah-000242")
+	p.until(`document.querySelectorAll('.chips li').length === 2`)
+	p.shows("1 row passes")
+	p.do(chromedp.Click(`[aria-label^="Take away: Ticket No."]`))
+	p.until(behind + ` === '142,143'`)
+
+	// A bar of the histogram, by its button for the keyboard.
+	p.js(`(document.querySelector('.keys button').click(), '')`)
+	p.shows("Moisture % is at least 2")
+	p.until(behind + `.split(',').length === 1`)
+
+	kept, err := s.Client.Profile(t.Context(), id)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Moisture %"}, kept.Looked)
+	p.shows("only those not looked at (15)")
+
+	p.do(chromedp.Click(`//button[contains(., "all findings")]`), chromedp.Click(`//button[contains(., "Draft a target")]`), chromedp.WaitVisible(".draft textarea"))
+	p.accessible("the draft of a target")
+	p.do(chromedp.Click(`//button[contains(., "Add target")]`))
+	p.shows("Added: target weighbridge_ahrensee, version 1.")
+	_, err = s.Client.Target(t.Context(), "weighbridge_ahrensee", 1)
+	require.NoError(t, err)
+}
+
+// Three hundred columns, none, a file that is no text, and a narrow window.
+func TestProfileStates(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	var wide strings.Builder
+	for row := range 40 {
+		for k := range 300 {
+			if k > 0 {
+				wide.WriteByte(';')
+			}
+			switch {
+			case row == 0:
+				fmt.Fprintf(&wide, "reading %03d", k+1)
+			case k == 211 && row == 7:
+				wide.WriteString("wet")
+			default:
+				fmt.Fprint(&wide, 10+(row*k)%17)
+			}
+		}
+		wide.WriteByte('\n')
+	}
+	p.profile(s, "wide.csv", []byte(wide.String()))
+	p.shows("39 rows of 300 columns")
+	p.do(chromedp.SendKeys(`[aria-label="Find a column"]`, "212"))
+	p.until(`document.querySelectorAll('.columns .list li').length === 1`)
+	p.do(chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "reading 212")]`))
+	p.shows("holds whole numbers, but 1 of 39 values is none")
+
+	p.profile(s, "empty.csv", []byte("a;b\n"))
+	p.shows("There is nothing to profile: the delivery has no rows.")
+	p.profile(s, "plain.csv", []byte("a;b\n1;x\n2;y\n3;x\n"))
+	p.shows("Nothing odd was found.")
+	p.profile(s, "zero.bin", make([]byte, 4000))
+	p.shows("the file is not text")
+	p.accessible("a profile that failed")
+
+	p.do(chromedp.EmulateViewport(420, 800))
+	p.profile(s, demo.Brunnthal().Name, demo.Brunnthal().Bytes)
+	p.shows("180 rows of 16 columns")
+	p.until(`document.documentElement.scrollWidth <= 421`)
+	p.accessible("a narrow profile")
+}

@@ -1,0 +1,293 @@
+<script setup lang="ts">
+import { ElButton, ElInput, ElProgress, ElSkeleton } from 'element-plus'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { addTarget, answered, api, ServiceError, type Delivery, type DeliveryProfile, type Filter, type Finding } from '../api/client'
+import FailureNote from '../components/FailureNote.vue'
+import StateMark from '../components/StateMark.vue'
+import StationNav from '../components/StationNav.vue'
+import { count, counted, size, time, visible } from '../format'
+import ColumnList from '../profile/ColumnList.vue'
+import ColumnView from '../profile/ColumnView.vue'
+import FindingList from '../profile/FindingList.vue'
+import RowsBehind from '../profile/RowsBehind.vue'
+
+const { id } = defineProps<{ id: string }>()
+
+const delivery = ref<Delivery>()
+const kept = shallowRef<DeliveryProfile>()
+const chosen = ref<string>()
+const filters = ref<Filter[]>([])
+const numbers = ref<number[]>()
+const draft = ref<string>()
+const said = ref('')
+const error = ref<unknown>()
+const path = computed(() => ({ params: { path: { id } } }))
+const profile = computed(() => kept.value?.profile)
+const column = computed(() => profile.value?.columns.find((c) => c.name === chosen.value))
+const own = computed(() => (profile.value?.findings ?? []).filter((f) => (f.columns ?? []).includes(chosen.value ?? '')))
+const isBusy = computed(() => kept.value?.state === 'waiting' || kept.value?.state === 'running')
+const isOld = computed(() => kept.value !== undefined && delivery.value !== undefined && JSON.stringify(kept.value.given) !== JSON.stringify(delivery.value.layout ?? {}))
+let latest = 0
+let timer = 0
+
+async function load(): Promise<void> {
+  const mine = ++latest
+  error.value = undefined
+  try {
+    delivery.value = await answered(api.GET('/api/v1/deliveries/{id}', path.value))
+    document.title = `${delivery.value.name} · Profile · Sieb`
+    try {
+      kept.value = await answered(api.GET('/api/v1/deliveries/{id}/profile', path.value))
+    } catch (e) {
+      if (!(e instanceof ServiceError) || e.status !== 404) throw e
+      await start(false)
+    }
+    if (mine === latest) follow(mine)
+  } catch (e) {
+    if (mine === latest) error.value = e
+  }
+}
+
+/** Asks again until the profile has come to its end. */
+function follow(mine: number): void {
+  window.clearTimeout(timer)
+  if (!isBusy.value) return
+  timer = window.setTimeout(async () => {
+    try {
+      const p = await answered(api.GET('/api/v1/deliveries/{id}/profile', path.value))
+      if (mine !== latest) return
+      kept.value = p
+      follow(mine)
+    } catch (e) {
+      if (mine === latest) error.value = e
+    }
+  }, 300)
+}
+
+async function start(again: boolean): Promise<void> {
+  error.value = undefined
+  try {
+    kept.value = await answered(api.POST('/api/v1/deliveries/{id}/profile', { ...path.value, body: { again } }))
+    follow(latest)
+  } catch (e) {
+    error.value = e
+  }
+}
+
+async function stop(): Promise<void> {
+  try {
+    kept.value = await answered(api.POST('/api/v1/deliveries/{id}/profile/cancel', path.value))
+  } catch (e) {
+    error.value = e
+  }
+}
+
+async function look(name: string, on: boolean): Promise<void> {
+  if (!kept.value) return
+  const columns = on ? [...kept.value.looked, name] : kept.value.looked.filter((n) => n !== name)
+  kept.value = { ...kept.value, looked: columns }
+  try {
+    await answered(api.PUT('/api/v1/deliveries/{id}/profile/looked', { ...path.value, body: { columns } }))
+  } catch (e) {
+    error.value = e
+  }
+}
+
+function choose(name: string): void {
+  chosen.value = name
+  filter([])
+  if (!kept.value?.looked.includes(name)) void look(name, true)
+}
+
+function filter(to: Filter[]): void {
+  numbers.value = undefined
+  filters.value = to
+}
+
+/** The rows of a finding: those that are named, or those with the values that are. */
+function rowsOf(f: Finding): void {
+  const name = f.columns?.[0]
+  const values = (f.first ?? []).filter((v) => v.count > 0)
+  if (f.code === 'value.empty' && name) return filter([{ column: name, op: 'empty' }])
+  if (f.code === 'value.against' && name) return filter([{ column: name, op: 'against' }])
+  const [value] = values
+  if (values.length === 1 && value && name) return filter([{ column: name, op: 'equals', value: value.value }])
+  filters.value = []
+  numbers.value = (f.first ?? []).map((v) => v.row ?? 0).filter((n) => n > 0)
+}
+
+async function makeDraft(): Promise<void> {
+  said.value = ''
+  try {
+    draft.value = (await answered(api.GET('/api/v1/deliveries/{id}/draft', path.value))).text
+  } catch (e) {
+    error.value = e
+  }
+}
+
+async function add(): Promise<void> {
+  if (!draft.value) return
+  try {
+    const t = await addTarget(draft.value)
+    said.value = `Added: target ${t.name}, version ${t.version}. Sift the delivery with it.`
+    error.value = undefined
+  } catch (e) {
+    error.value = e
+  }
+}
+
+watch(() => id, () => {
+  delivery.value = kept.value = chosen.value = draft.value = undefined
+  filter([])
+  void load()
+}, { immediate: true })
+onBeforeUnmount(() => {
+  latest++
+  window.clearTimeout(timer)
+})
+</script>
+
+<template>
+  <p class="back"><RouterLink to="/">← All deliveries</RouterLink></p>
+  <div class="top">
+    <h1>{{ delivery?.name ?? 'Delivery' }}</h1>
+    <StateMark v-if="delivery" :state="delivery.state" />
+    <span v-if="delivery" class="soft">{{ size(delivery.bytes) }}, arrived {{ time(delivery.arrivedAt) }}</span>
+  </div>
+  <StationNav :delivery="id" />
+  <FailureNote v-if="error" :error="error" :retry="load" class="note" />
+  <ElSkeleton v-if="!kept && !error" :rows="8" animated />
+
+  <section v-if="kept && isBusy" class="sheet busy" aria-label="Progress">
+    <p role="status">{{ counted(kept.progress.rows, 'row', 'rows') }} looked at, {{ size(kept.progress.bytes) }} of {{ size(kept.progress.totalBytes) }}</p>
+    <ElProgress :percentage="Math.floor((100 * kept.progress.bytes) / Math.max(1, kept.progress.totalBytes))" aria-label="Progress of the profile" />
+    <ElButton size="small" @click="stop">Stop</ElButton>
+  </section>
+  <section v-else-if="kept && !profile" class="sheet busy">
+    <p>{{ kept.state === 'failed' ? kept.error : 'The profile was stopped.' }}</p>
+    <ElButton size="small" type="primary" @click="start(true)">Make it again</ElButton>
+    <RouterLink :to="`/deliveries/${id}/reading`">see how it reads</RouterLink>
+  </section>
+
+  <template v-if="profile && kept">
+    <p v-if="isOld" class="note sheet old">The layout was changed since. <ElButton size="small" @click="start(true)">Profile it as it reads now</ElButton></p>
+    <div class="station">
+      <section class="sheet columns" aria-label="Overview of the columns">
+        <ColumnList :profile="profile" :looked="kept.looked" :chosen="chosen" @choose="choose" @look="look" />
+      </section>
+      <div>
+        <section class="sheet main" aria-label="Profile">
+          <template v-if="column">
+            <button type="button" class="link" @click="chosen = undefined; filter([])">← all findings</button>
+            <ColumnView :column="column" :findings="own" @filter="filter" @rows="rowsOf" />
+          </template>
+          <template v-else>
+            <div class="head">
+              <h2>{{ counted(profile.rows, 'row', 'rows') }} of {{ counted(profile.columns.length, 'column', 'columns') }}</h2>
+              <span v-if="profile.damaged > 0" class="soft">{{ counted(profile.damaged, 'row is', 'rows are') }} damaged, and left out of the figures</span>
+              <ElButton size="small" type="primary" :disabled="profile.rows === 0" @click="makeDraft">Draft a target</ElButton>
+            </div>
+            <p v-if="profile.rows === 0" class="soft">There is nothing to profile: the delivery has no rows.</p>
+            <p v-else-if="profile.findings.length === 0" class="soft">Nothing odd was found.</p>
+            <FindingList :findings="profile.findings" @rows="rowsOf" />
+            <template v-if="profile.keys.length > 0 || profile.relations.length > 0">
+              <h3>What holds</h3>
+              <ul class="holds">
+                <li v-for="k in profile.keys" :key="k.columns.join()">{{ k.columns.map(visible).join(', ') }} {{ k.columns.length === 1 ? 'tells' : 'together tell' }} rows apart{{ k.repeats ? `, save ${count(k.repeats)}` : '' }}</li>
+                <li v-for="r in profile.relations" :key="r.kind + r.columns.join()">
+                  {{ r.kind === 'sum' ? `${visible(r.columns[0] ?? '')} = ${r.columns.slice(1).map(visible).join(' + ')}` : `${visible(r.columns[0] ?? '')} ${r.kind === 'equal' ? 'is the same as' : r.kind === 'order' ? 'is never after' : 'tells'} ${visible(r.columns[1] ?? '')}` }}{{ r.exceptions ? `, save in ${counted(r.exceptions, 'row', 'rows')}` : '' }}
+                </li>
+              </ul>
+            </template>
+          </template>
+        </section>
+        <section v-if="draft !== undefined && !column" class="sheet main draft" aria-label="Draft of a target">
+          <div class="head">
+            <h2>Draft of a target</h2>
+            <ElButton size="small" type="primary" @click="add">Add target</ElButton>
+            <ElButton size="small" @click="draft = undefined">Close</ElButton>
+          </div>
+          <p class="soft">Read it, change what you know better, and add it. Only rows that the findings name are then rejected.</p>
+          <p v-if="said" role="status" class="said">{{ said }} <RouterLink :to="`/deliveries/${id}`">on to sifting →</RouterLink></p>
+          <ElInput v-model="draft" type="textarea" :autosize="{ minRows: 10, maxRows: 28 }" aria-label="Text of the target" spellcheck="false" />
+        </section>
+        <RowsBehind v-if="filters.length > 0 || numbers" :delivery="id" :profile="profile" :filters="filters" :numbers="numbers" @filters="filter" @failed="(e) => (error = e)" />
+      </div>
+    </div>
+  </template>
+</template>
+
+<style scoped>
+.top,
+.note {
+  margin-bottom: 10px;
+}
+
+.old {
+  padding: 8px 12px;
+}
+
+.busy {
+  padding: 12px 14px;
+}
+
+.station {
+  display: grid;
+  grid-template-columns: 380px minmax(0, 1fr);
+  gap: 14px;
+  align-items: start;
+}
+
+.columns {
+  max-height: calc(100vh - 24px);
+  overflow: auto;
+  position: sticky;
+  top: 12px;
+}
+
+.main {
+  padding: 10px 14px 14px;
+}
+
+.draft {
+  margin-top: 14px;
+}
+
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 12px;
+}
+
+h3 {
+  font-size: 15px;
+  margin: 14px 0 4px;
+}
+
+.holds {
+  margin: 0;
+  padding-left: 28px;
+}
+
+.said {
+  color: var(--leaf);
+}
+
+.draft :deep(textarea) {
+  font-family: 'DejaVu Sans Mono', Consolas, monospace;
+  font-size: 12.5px;
+  white-space: pre;
+}
+
+@media (max-width: 1000px) {
+  .station {
+    grid-template-columns: minmax(0, 1fr);
+  }
+
+  .columns {
+    position: static;
+    max-height: 320px;
+  }
+}
+</style>
