@@ -2,16 +2,23 @@ package console_test
 
 import (
 	"bytes"
+	"context"
 	"fmt"
+	"io"
+	"log/slog"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"sieb/console"
 	"sieb/demo"
+	"sieb/service/localpg"
 	"sieb/service/servicetest"
 )
 
@@ -37,7 +44,7 @@ func TestProfileStation(t *testing.T) {
 	p.shows("Gross kg = Tare kg + Net kg, save in 1 row")
 	p.accessible("the findings of a profile")
 
-	p.do(chromedp.Click(`//li[contains(., "nearly tells rows apart")]//button`))
+	p.do(chromedp.Click(`//li[contains(., "nearly tells rows apart")]//button[@class="link"]`))
 	p.until(behind + ` === '66'`)
 	p.do(chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`), chromedp.WaitVisible(".chart canvas"))
 	p.shows("decimal with comma")
@@ -65,7 +72,10 @@ func TestProfileStation(t *testing.T) {
 	assert.Equal(t, []string{"Moisture %"}, kept.Looked)
 	p.shows("only those not looked at (15)")
 
-	p.do(chromedp.Click(`//button[contains(., "all findings")]`), chromedp.Click(`//button[contains(., "Draft a target")]`), chromedp.WaitVisible(".draft textarea"))
+	// A finding's rule is put into the draft, and shown there.
+	p.do(chromedp.Click(`//button[contains(., "all findings")]`), chromedp.Click(`//li[contains(., "starts with 0") or contains(., "start with 0")]//button[contains(., "datatype: string")]`), chromedp.WaitVisible(".draft textarea"))
+	p.until(`(a => a.value.slice(a.selectionStart, a.selectionEnd).trim() === 'datatype: string')(document.querySelector('.draft textarea'))`)
+	p.do(chromedp.Click(`//section[@aria-label="Draft of a target"]//button[contains(., "Close")]`), chromedp.Click(`//button[contains(., "Draft a target")]`), chromedp.WaitVisible(".draft textarea"))
 	p.accessible("the draft of a target")
 	p.do(chromedp.Click(`//button[contains(., "Add target")]`))
 	p.shows("Added: target weighbridge_ahrensee, version 1.")
@@ -114,4 +124,38 @@ func TestProfileStates(t *testing.T) {
 	p.shows("180 rows of 16 columns")
 	p.until(`document.documentElement.scrollWidth <= 421`)
 	p.accessible("a narrow profile")
+}
+
+// A target is drawn from a table of a database, read and added.
+func TestTargetFromTable(t *testing.T) {
+	ctx := context.Background()
+	db, err := localpg.Start(ctx, filepath.Join(servicetest.Folder(t), "tables"), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	require.NoError(t, err)
+	defer db.Stop()
+	conn, err := pgx.Connect(ctx, db.URL())
+	require.NoError(t, err)
+	_, err = conn.Exec(ctx, `create table public.tickets (ticket_no char(9) primary key, gross_kg integer not null check (gross_kg > 0))`)
+	require.NoError(t, err)
+	require.NoError(t, conn.Close(ctx))
+
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	d, err := s.Client.AddDelivery(ctx, "a.csv", strings.NewReader("ticket_no;gross_kg\nBR-000001;5\n"))
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(s.Address+"/deliveries/"+d.ID), chromedp.Click(`//button[contains(., "From a database table")]`))
+	p.accessible("the form for a table")
+	fill := func(label, text string) {
+		p.do(chromedp.SendKeys(`input[aria-label="`+label+`"]`, text))
+	}
+	fill("Address of the database", db.URL())
+	fill("Table", "tickets2")
+	p.do(chromedp.Click(`//button[contains(., "Read the table")]`))
+	p.shows(`there is no table "tickets2"; among those that there are: public.tickets`)
+	p.do(chromedp.SendKeys(`input[aria-label="Table"]`, kb.Backspace), chromedp.Click(`//button[contains(., "Read the table")]`), chromedp.WaitVisible(".draft textarea"))
+	p.until(`document.querySelector('.draft textarea').value.includes('minimum: 1')`)
+	p.do(chromedp.Click(`//button[contains(., "Add target")]`))
+	p.until(`!document.querySelector('.draft')`)
+	added, err := s.Client.Target(ctx, "tickets", 1)
+	require.NoError(t, err)
+	assert.Contains(t, added.Text, "unique: true")
 }

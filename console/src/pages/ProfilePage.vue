@@ -1,13 +1,15 @@
 <script setup lang="ts">
-import { ElButton, ElInput, ElProgress, ElSkeleton } from 'element-plus'
+import { ElButton, ElProgress, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
-import { addTarget, answered, api, ServiceError, type Delivery, type DeliveryProfile, type Filter, type Finding } from '../api/client'
+import { answered, api, ServiceError, type Delivery, type DeliveryProfile, type Filter, type Finding, type Target } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import StateMark from '../components/StateMark.vue'
 import StationNav from '../components/StationNav.vue'
+import TargetDraft from '../components/TargetDraft.vue'
 import { count, counted, size, time, visible } from '../format'
 import ColumnList from '../profile/ColumnList.vue'
 import ColumnView from '../profile/ColumnView.vue'
+import { withRule } from '../profile/draft'
 import FindingList from '../profile/FindingList.vue'
 import RowsBehind from '../profile/RowsBehind.vue'
 
@@ -19,6 +21,8 @@ const chosen = ref<string>()
 const filters = ref<Filter[]>([])
 const numbers = ref<number[]>()
 const draft = ref<string>()
+/** Where in the draft the rule stands that was put in last. */
+const mark = ref<[number, number]>()
 const said = ref('')
 const error = ref<unknown>()
 const path = computed(() => ({ params: { path: { id } } }))
@@ -118,6 +122,7 @@ function rowsOf(f: Finding): void {
 
 async function makeDraft(): Promise<void> {
   said.value = ''
+  mark.value = undefined
   try {
     draft.value = (await answered(api.GET('/api/v1/deliveries/{id}/draft', path.value))).text
   } catch (e) {
@@ -125,15 +130,17 @@ async function makeDraft(): Promise<void> {
   }
 }
 
-async function add(): Promise<void> {
-  if (!draft.value) return
-  try {
-    const t = await addTarget(draft.value)
-    said.value = `Added: target ${t.name}, version ${t.version}. Sift the delivery with it.`
-    error.value = undefined
-  } catch (e) {
-    error.value = e
-  }
+/** Puts the rule that deals with a finding into the draft. */
+async function rule(f: Finding): Promise<void> {
+  if (draft.value === undefined) await makeDraft()
+  const done = withRule(draft.value ?? '', f.columns?.[0] ?? '', f.rule ?? '')
+  if (!done) return
+  draft.value = done.text
+  mark.value = done.mark
+}
+
+function added(t: Target): void {
+  said.value = `Added: target ${t.name}, version ${t.version}. Sift the delivery with it.`
 }
 
 watch(() => id, () => {
@@ -179,7 +186,7 @@ onBeforeUnmount(() => {
         <section class="sheet main" aria-label="Profile">
           <template v-if="column">
             <button type="button" class="link" @click="chosen = undefined; filter([])">← all findings</button>
-            <ColumnView :column="column" :findings="own" @filter="filter" @rows="rowsOf" />
+            <ColumnView :column="column" :findings="own" @filter="filter" @rows="rowsOf" @rule="rule" />
           </template>
           <template v-else>
             <div class="head">
@@ -189,7 +196,7 @@ onBeforeUnmount(() => {
             </div>
             <p v-if="profile.rows === 0" class="soft">There is nothing to profile: the delivery has no rows.</p>
             <p v-else-if="profile.findings.length === 0" class="soft">Nothing odd was found.</p>
-            <FindingList :findings="profile.findings" @rows="rowsOf" />
+            <FindingList :findings="profile.findings" @rows="rowsOf" @rule="rule" />
             <template v-if="profile.keys.length > 0 || profile.relations.length > 0">
               <h3>What holds</h3>
               <ul class="holds">
@@ -201,16 +208,9 @@ onBeforeUnmount(() => {
             </template>
           </template>
         </section>
-        <section v-if="draft !== undefined && !column" class="sheet main draft" aria-label="Draft of a target">
-          <div class="head">
-            <h2>Draft of a target</h2>
-            <ElButton size="small" type="primary" @click="add">Add target</ElButton>
-            <ElButton size="small" @click="draft = undefined">Close</ElButton>
-          </div>
-          <p class="soft">Read it, change what you know better, and add it. Only rows that the findings name are then rejected.</p>
+        <TargetDraft v-if="draft !== undefined" v-model="draft" :mark="mark" note="Read it, change what you know better, and add it. Only rows that the findings name are then rejected." @added="added" @close="draft = undefined">
           <p v-if="said" role="status" class="said">{{ said }} <RouterLink :to="`/deliveries/${id}`">on to sifting →</RouterLink></p>
-          <ElInput v-model="draft" type="textarea" :autosize="{ minRows: 10, maxRows: 28 }" aria-label="Text of the target" spellcheck="false" />
-        </section>
+        </TargetDraft>
         <RowsBehind v-if="filters.length > 0 || numbers" :delivery="id" :profile="profile" :filters="filters" :numbers="numbers" @filters="filter" @failed="(e) => (error = e)" />
       </div>
     </div>
@@ -249,10 +249,6 @@ onBeforeUnmount(() => {
   padding: 10px 14px 14px;
 }
 
-.draft {
-  margin-top: 14px;
-}
-
 .head {
   display: flex;
   flex-wrap: wrap;
@@ -272,12 +268,6 @@ h3 {
 
 .said {
   color: var(--leaf);
-}
-
-.draft :deep(textarea) {
-  font-family: 'DejaVu Sans Mono', Consolas, monospace;
-  font-size: 12.5px;
-  white-space: pre;
 }
 
 @media (max-width: 1000px) {

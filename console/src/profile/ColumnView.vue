@@ -9,7 +9,7 @@ import HistogramChart from './HistogramChart.vue'
 import ValueList from './ValueList.vue'
 
 const { column, findings } = defineProps<{ column: ColumnProfile; findings: Finding[] }>()
-const emit = defineEmits<{ filter: [filters: Filter[]]; rows: [finding: Finding] }>()
+const emit = defineEmits<{ filter: [filters: Filter[]]; rows: [finding: Finding]; rule: [finding: Finding] }>()
 
 const all = computed(() => column.filled + column.empty)
 const isUnique = computed(() => column.once !== undefined && column.once === column.distinct)
@@ -48,7 +48,7 @@ const variants = computed(() => (column.variants ?? []).flatMap((g) => g ?? []))
     <h2>{{ visible(column.name) }}</h2>
     <button v-if="column.empty > 0" type="button" class="link" @click="emit('filter', one('empty'))">{{ counted(column.empty, 'empty cell', 'empty cells') }}</button>
   </div>
-  <FindingList :findings="findings" @rows="(f) => emit('rows', f)" />
+  <FindingList :findings="findings" @rows="(f) => emit('rows', f)" @rule="(f) => emit('rule', f)" />
   <div class="grid">
     <div>
       <dl>

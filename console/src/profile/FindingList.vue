@@ -4,7 +4,7 @@ import type { Finding } from '../api/client'
 import { counted } from '../format'
 
 const { findings } = defineProps<{ findings: Finding[] }>()
-const emit = defineEmits<{ rows: [finding: Finding] }>()
+const emit = defineEmits<{ rows: [finding: Finding]; rule: [finding: Finding] }>()
 
 /** The sentence in pieces: names of columns stand in backquotes. */
 const pieces = (text: string): string[] => text.split('`')
@@ -16,7 +16,7 @@ const leads = (f: Finding): boolean => (f.first ?? []).some((v) => v.row)
     <li v-for="(f, i) in findings" :key="i">
       <span><template v-for="(p, k) in pieces(f.text)" :key="k"><b v-if="k % 2 === 1">{{ p }}</b><template v-else>{{ p }}</template></template></span>
       <span class="after">
-        <code v-if="f.rule">{{ f.rule }}</code>
+        <button v-if="f.rule" type="button" class="rule" :title="`Put into the draft of a target: ${f.rule}`" @click="emit('rule', f)">+ <code>{{ f.rule }}</code></button>
         <button v-if="leads(f)" type="button" class="link" @click="emit('rows', f)">{{ counted(f.rows, 'row', 'rows') }}</button>
       </span>
     </li>
@@ -38,10 +38,22 @@ li {
   white-space: nowrap;
 }
 
+.rule {
+  margin-right: 10px;
+  padding: 0 6px;
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  background: none;
+  color: var(--leaf);
+  cursor: pointer;
+}
+
+.rule:hover {
+  background: var(--leaf-wash);
+}
+
 code {
   font-size: 12px;
-  color: var(--leaf);
-  margin-right: 10px;
   white-space: pre-wrap;
 }
 </style>
