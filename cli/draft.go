@@ -9,8 +9,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"sieb/core/profile"
-	"sieb/core/source"
 	"sieb/core/target"
 )
 
@@ -38,27 +36,17 @@ for the accepted rows as well.`,
 	cmd.Flags().BoolVar(&replace, "replace", false, "write over the file of --out")
 	cmd.Flags().BoolVar(&sql, "sql", false, "print the create table statement as well")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		given, err := layoutFlags.given()
-		if err != nil {
-			return err
-		}
 		if name != "" && !target.IsName(name) {
 			return usagef("--name %q: a name is made of letters, digits, _ and -, and begins with none of the last", name)
 		}
 		if _, err := os.Stat(out); out != "" && !replace && !errors.Is(err, fs.ErrNotExist) {
 			return usagef("%s is there already; --replace writes over it", out)
 		}
-		file, err := source.Open(cmd.Context(), args[0], given)
+		file, p, err := a.profileOf(cmd.Context(), args[0], layoutFlags)
 		if err != nil {
 			return err
 		}
 		defer file.Close()
-		set, done := a.progress("profiling", file.Size)
-		p, err := profile.Of(cmd.Context(), file, profile.Options{Progress: func(p profile.Progress) { set(p.Bytes) }})
-		done()
-		if err != nil {
-			return err
-		}
 		if p.Rows == 0 {
 			return fmt.Errorf("%s has no rows: there is nothing to draw rules from", file.Name)
 		}

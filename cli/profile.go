@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bufio"
+	"context"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -40,21 +41,11 @@ needs all of them is an estimate, marked by ≈.`,
 	cmd.Flags().StringVar(&column, "column", "", "show this column in full, by name or number")
 	cmd.Flags().StringVar(&html, "html", "", "write the whole profile as a page to this file")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		given, err := layoutFlags.given()
-		if err != nil {
-			return err
-		}
-		file, err := source.Open(cmd.Context(), args[0], given)
+		file, p, err := a.profileOf(cmd.Context(), args[0], layoutFlags)
 		if err != nil {
 			return err
 		}
 		defer file.Close()
-		set, done := a.progress("profiling", file.Size)
-		p, err := profile.Of(cmd.Context(), file, profile.Options{Progress: func(p profile.Progress) { set(p.Bytes) }})
-		done()
-		if err != nil {
-			return err
-		}
 		var one *profile.Column
 		if column != "" {
 			if one, err = columnNamed(p, column); err != nil {
@@ -83,6 +74,26 @@ needs all of them is an estimate, marked by ≈.`,
 		return nil
 	}
 	return cmd
+}
+
+// profileOf opens a file and makes its profile; the file is to be closed.
+func (a *app) profileOf(ctx context.Context, path string, flags *layoutFlags) (*source.File, *profile.Profile, error) {
+	given, err := flags.given()
+	if err != nil {
+		return nil, nil, err
+	}
+	file, err := source.Open(ctx, path, given)
+	if err != nil {
+		return nil, nil, err
+	}
+	set, done := a.progress("profiling", file.Size)
+	p, err := profile.Of(ctx, file, profile.Options{Progress: func(p profile.Progress) { set(p.Bytes) }})
+	done()
+	if err != nil {
+		file.Close()
+		return nil, nil, err
+	}
+	return file, p, nil
 }
 
 // writeFile writes a file whole, or leaves none.

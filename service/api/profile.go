@@ -106,6 +106,19 @@ func (s *Server) lastProfile(ctx context.Context, delivery string) (store.Profil
 	return p, nil
 }
 
+// doneProfile gives the newest profile of a delivery where it is done; what says what
+// it is wanted for.
+func (s *Server) doneProfile(ctx context.Context, delivery, what string) (out DeliveryProfile, err error) {
+	p, err := s.lastProfile(ctx, delivery)
+	if err != nil {
+		return out, err
+	}
+	if out, err = s.profileOf(p); err == nil && out.Profile == nil {
+		err = huma.Error409Conflict(fmt.Sprintf("the profile is %s: %s once it is done", p.State, what))
+	}
+	return out, err
+}
+
 func (s *Server) startProfile(ctx context.Context, in *struct {
 	ID   string `path:"id"`
 	Body NewProfile
@@ -163,16 +176,9 @@ func (s *Server) lookAt(ctx context.Context, in *struct {
 	ID   string `path:"id"`
 	Body Looked
 }) (*answer[DeliveryProfile], error) {
-	p, err := s.lastProfile(ctx, in.ID)
+	out, err := s.doneProfile(ctx, in.ID, "its columns can be looked at")
 	if err != nil {
 		return nil, err
-	}
-	out, err := s.profileOf(p)
-	if err != nil {
-		return nil, err
-	}
-	if out.Profile == nil {
-		return nil, huma.Error409Conflict(fmt.Sprintf("the profile is %s: there are no columns to look at yet", p.State))
 	}
 	out.Looked = []string{}
 	for _, name := range in.Body.Columns {
@@ -183,7 +189,7 @@ func (s *Server) lookAt(ctx context.Context, in *struct {
 			out.Looked = append(out.Looked, name)
 		}
 	}
-	if err := s.Store.LookedAt(ctx, p.ID, out.Looked); err != nil {
+	if err := s.Store.LookedAt(ctx, out.ID, out.Looked); err != nil {
 		return nil, s.failure("noting what was looked at", err)
 	}
 	return &answer[DeliveryProfile]{out}, nil
@@ -193,16 +199,9 @@ func (s *Server) findRows(ctx context.Context, in *struct {
 	ID   string `path:"id"`
 	Body AskFound
 }) (*answer[Found], error) {
-	p, err := s.lastProfile(ctx, in.ID)
+	found, err := s.doneProfile(ctx, in.ID, "its rows can be looked for")
 	if err != nil {
 		return nil, err
-	}
-	found, err := s.profileOf(p)
-	if err != nil {
-		return nil, err
-	}
-	if found.Profile == nil {
-		return nil, huma.Error409Conflict(fmt.Sprintf("the profile is %s: its rows can be looked for once it is done", p.State))
 	}
 	if _, err := found.Profile.NewFinder(in.Body.Filters); err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
@@ -233,18 +232,11 @@ func (s *Server) draftTarget(ctx context.Context, in *struct {
 	if in.Name != "" && !target.IsName(in.Name) {
 		return nil, badName
 	}
-	p, err := s.lastProfile(ctx, in.ID)
+	found, err := s.doneProfile(ctx, in.ID, "a target can be drafted")
 	if err != nil {
 		return nil, err
 	}
-	found, err := s.profileOf(p)
-	if err != nil {
-		return nil, err
-	}
-	switch {
-	case found.Profile == nil:
-		return nil, huma.Error409Conflict(fmt.Sprintf("the profile is %s: a target can be drafted once it is done", p.State))
-	case found.Profile.Rows == 0:
+	if found.Profile.Rows == 0 {
 		return nil, huma.Error409Conflict("the delivery has no rows: there is nothing to draw rules from")
 	}
 	d, err := s.delivery(ctx, in.ID)
