@@ -16,7 +16,7 @@ import (
 
 // block is how many rows a collector takes at a time, column by column, so
 // that what is known of one column stays near.
-const block = 256
+const block = 128
 
 // afterward is what a column's table may take, in bytes, once it has been over
 // its limit: then it only adds up what comes often, near the processor.

@@ -12,10 +12,11 @@ import (
 	"sync"
 )
 
-// prints remember a fingerprint of 64 bits for each row, to find rows that are
+// prints remember a fingerprint of 62 bits for each row, to find rows that are
 // alike in some columns. What does not fit in memory goes to a file without a
 // name, so that the answer is exact for any number of rows (two different rows
-// share a fingerprint once in 2^64).
+// share a fingerprint once in 2^62). There are no more parts than the processor
+// has translations of addresses at hand.
 type prints struct {
 	parts [printParts][]fingerprint
 	held  int
@@ -27,7 +28,7 @@ type prints struct {
 type fingerprint [3]uint32
 
 const (
-	printParts = 256
+	printParts = 64
 	printBytes = 12
 	// maxPrints is how many prints one worker holds in memory of one set of
 	// columns.
@@ -52,7 +53,7 @@ func newPrints(s *spill, rows int64) (p prints) {
 }
 
 func (p *prints) add(hash uint64, row int64) error {
-	part := &p.parts[hash>>56]
+	part := &p.parts[hash>>58]
 	*part = append(*part, newFingerprint(hash, row))
 	if p.held++; p.held < maxPrints {
 		return nil
