@@ -234,8 +234,10 @@ func (n *narrator) against(c *Column, add adder) {
 		}
 	}
 	if c.Datatype == value.String {
-		if odd := number + other; c.Numbers != nil && 2*number > odd && other > 0 && c.Numbers.LeadingZeros == 0 {
-			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values are none", Thousands(other), Thousands(odd))
+		// Codes that are all different are often digits alone by chance.
+		isCode := c.Once != nil && *c.Once == c.Distinct
+		if odd := number + other; c.Numbers != nil && odd >= enoughRows && 4*number >= 3*odd && other > 0 && c.Numbers.LeadingZeros == 0 && !isCode {
+			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values %s none", Thousands(other), Thousands(odd), plural(other, "is", "are"))
 		}
 		return
 	}
