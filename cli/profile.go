@@ -138,9 +138,9 @@ func columnNamed(p *profile.Profile, name string) (*profile.Column, error) {
 
 // showProfile prints the overview: a line for each column, then the findings.
 func (a *app) showProfile(p *profile.Profile) {
-	fmt.Fprintf(a.out, "%s of %s", howMany(p.Rows, "row", "rows"), howMany(int64(len(p.Columns)), "column", "columns"))
+	fmt.Fprintf(a.out, "%s of %s", profile.Count(p.Rows, "row", "rows"), profile.Count(int64(len(p.Columns)), "column", "columns"))
 	if p.Damaged > 0 {
-		fmt.Fprintf(a.out, "; %s damaged, and left out of what follows", howMany(p.Damaged, "is", "are"))
+		fmt.Fprintf(a.out, "; %s damaged, and left out of what follows", profile.Count(p.Damaged, "is", "are"))
 	}
 	fmt.Fprint(a.out, "\n\n")
 	if p.Rows == 0 {
@@ -224,13 +224,6 @@ func (a *app) showFindings(all []profile.Finding, mark func(i int) string) {
 	}
 }
 
-func howMany(n int64, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return profile.Thousands(n) + " " + many
-}
-
 // bar draws a share as a bar of so many characters, in eighths of them.
 func bar(share float64, width int) string {
 	eighths := int(share*float64(width)*8 + 0.5)
@@ -244,31 +237,12 @@ func bar(share float64, width int) string {
 	return s
 }
 
-// percent writes a share so that neither all nor nothing is said falsely.
-func percent(n, of int64) string {
-	if of == 0 {
-		return ""
-	}
-	p := 100 * float64(n) / float64(of)
-	switch {
-	case n == of:
-		return "100 %"
-	case p >= 99.95:
-		return ">99.9 %"
-	case n > 0 && p < 0.05:
-		return "<0.1 %"
-	case p >= 99 || p < 1 && n > 0:
-		return fmt.Sprintf("%.1f %%", p)
-	}
-	return fmt.Sprintf("%.0f %%", p)
-}
-
 func filled(c *profile.Column) string {
 	all := c.Filled + c.Empty
 	if all == 0 {
 		return ""
 	}
-	return text.Pad(bar(float64(c.Filled)/float64(all), 6), 7, ' ') + percent(c.Filled, all)
+	return text.Pad(bar(float64(c.Filled)/float64(all), 6), 7, ' ') + profile.Percent(c.Filled, all)
 }
 
 func distinct(c *profile.Column) string {
@@ -284,19 +258,13 @@ func datatype(c *profile.Column) string {
 	}
 	d := c.Datatype.String()
 	if c.Fits < c.Filled {
-		d += " " + percent(c.Fits, c.Filled)
+		d += " " + profile.Percent(c.Fits, c.Filled)
 	}
 	return d
 }
 
-// plain takes the quotes of JSON off a value.
-func plain(v json.RawMessage) string {
-	var s string
-	if json.Unmarshal(v, &s) == nil {
-		return visible(s)
-	}
-	return string(v)
-}
+// plain gives a value of the profile as a terminal shows it.
+func plain(v json.RawMessage) string { return visible(profile.Plain(v)) }
 
 // spanOf gives the range of a column's values in a few characters.
 func spanOf(c *profile.Column) string {
@@ -330,15 +298,15 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 	}
 	all := c.Filled + c.Empty
 	line("rows", "%s", profile.Thousands(all))
-	line("filled", "%s  %s", profile.Thousands(c.Filled), percent(c.Filled, all))
+	line("filled", "%s  %s", profile.Thousands(c.Filled), profile.Percent(c.Filled, all))
 	empty := profile.Thousands(c.Empty)
 	if c.Blank > 0 {
-		empty += fmt.Sprintf(", of which %s nothing but blanks", howMany(c.Blank, "has", "have"))
+		empty += fmt.Sprintf(", of which %s nothing but blanks", profile.Count(c.Blank, "has", "have"))
 	}
 	line("empty", "%s", empty)
 	d := distinct(c)
 	if c.Once != nil {
-		d += fmt.Sprintf(", of which %s once", howMany(*c.Once, "occurs", "occur"))
+		d += fmt.Sprintf(", of which %s once", profile.Count(*c.Once, "occurs", "occur"))
 	} else {
 		d += fmt.Sprintf(" ± %.1f %%", 100*c.DistinctError)
 	}
@@ -391,7 +359,7 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		a.section("what the values look like")
 		var rows [][]string
 		for _, k := range c.Kinds {
-			rows = append(rows, []string{k.Form, profile.Thousands(k.Count), percent(k.Count, c.Filled), example(k.First)})
+			rows = append(rows, []string{k.Form, profile.Thousands(k.Count), profile.Percent(k.Count, c.Filled), example(k.First)})
 		}
 		a.columns(rows)
 	}
@@ -410,7 +378,7 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		a.section("shapes (A capital, a letter, 9 digit)")
 		var rows [][]string
 		for _, s := range c.Shapes[:min(len(c.Shapes), 8)] {
-			rows = append(rows, []string{clip(visible(s.Shape), 40), profile.Thousands(s.Count), percent(s.Count, c.Filled), "first in row " + profile.Thousands(s.Row)})
+			rows = append(rows, []string{clip(visible(s.Shape), 40), profile.Thousands(s.Count), profile.Percent(s.Count, c.Filled), "first in row " + profile.Thousands(s.Row)})
 		}
 		a.columns(rows)
 	}
@@ -439,7 +407,7 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 // showHabits prints how numbers and dates are written.
 func (a *app) showHabits(c *profile.Column, line func(label, format string, args ...any)) {
 	if n := c.Numbers; n != nil && c.Datatype.IsNumber() {
-		habit := fmt.Sprintf("up to %s before the point, %d after it", howMany(int64(n.WholeDigits), "digit", "digits"), n.FractionDigits)
+		habit := fmt.Sprintf("up to %s before the point, %d after it", profile.Count(int64(n.WholeDigits), "digit", "digits"), n.FractionDigits)
 		if n.DecimalChar != "" && n.FractionDigits > 0 {
 			habit += "; decimals by " + n.DecimalChar
 		}
@@ -462,7 +430,7 @@ func (a *app) showHabits(c *profile.Column, line func(label, format string, args
 		}
 		line("weekdays", "Mo %s  Tu %s  We %s  Th %s  Fr %s  Sa %s  Su %s", thousands(d.Weekdays[:])...)
 		for _, g := range d.Gaps[:min(len(d.Gaps), 3)] {
-			line("gap", "%s without a date, from %s to %s", howMany(g.Days, "day", "days"), g.After, g.Before)
+			line("gap", "%s without a date, from %s to %s", profile.Count(g.Days, "day", "days"), g.After, g.Before)
 		}
 	}
 }
@@ -526,7 +494,7 @@ func (a *app) showValues(title string, all []profile.Value, of int64) {
 			row = append(row, profile.Thousands(v.Count))
 		}
 		if of > 0 {
-			row = append(row, percent(v.Count, of), bar(float64(v.Count)/float64(max(all[0].Count, 1)), 20))
+			row = append(row, profile.Percent(v.Count, of), bar(float64(v.Count)/float64(max(all[0].Count, 1)), 20))
 		} else {
 			row = append(row, fmt.Sprintf("first in row %s (line %s)", profile.Thousands(v.Row), profile.Thousands(v.Line)))
 		}

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"html/template"
 	"io"
-	"math"
 	"slices"
 	"strings"
 
@@ -20,7 +19,7 @@ import (
 var profilePage string
 
 var profileTemplate = template.Must(template.New("profile").Funcs(template.FuncMap{
-	"n": profile.Thousands, "told": told, "isUnique": func(c profile.Column) bool { return c.Once != nil && *c.Once == c.Distinct }, "plain": plain, "percent": percent, "bars": bars, "values": valueBars, "short": short,
+	"n": profile.Thousands, "told": told, "isUnique": func(c profile.Column) bool { return c.Once != nil && *c.Once == c.Distinct }, "plain": profile.Plain, "percent": profile.Percent, "width": func(n, of int64) string { return fmt.Sprintf("%.1f%%", 100*float64(n)/float64(max(of, 1))) }, "bars": bars, "values": valueBars, "short": short,
 	"of":         func(p *profile.Profile, column string) []profile.Finding { return findingsOf(p, column) },
 	"isPair":     func(c profile.Column) bool { return c.Datatype == value.Boolean },
 	"first":      func(n int, v []profile.Value) []profile.Value { return v[:min(n, len(v))] },
@@ -59,21 +58,12 @@ func told(sentence string) template.HTML {
 	return template.HTML(b.String()) // every part of it is escaped
 }
 
-// plain takes the quotes of JSON off a value.
-func plain(v json.RawMessage) string {
-	var s string
-	if json.Unmarshal(v, &s) == nil {
-		return s
-	}
-	return string(v)
-}
-
 // short writes a number with six digits.
 func short(v any) string {
 	if raw, ok := v.(json.RawMessage); ok {
 		var x float64
 		if json.Unmarshal(raw, &x) != nil {
-			return plain(raw)
+			return profile.Plain(raw)
 		}
 		v = x
 	}
@@ -81,20 +71,6 @@ func short(v any) string {
 		v = *p
 	}
 	return fmt.Sprintf("%.6g", v)
-}
-
-func percent(n, of int64) string {
-	if of == 0 {
-		return ""
-	}
-	p := 100 * float64(n) / float64(of)
-	if n != of && p >= 99.95 {
-		return ">99.9 %"
-	}
-	if n > 0 && p < 0.05 {
-		return "<0.1 %"
-	}
-	return fmt.Sprintf("%.*f %%", map[bool]int{true: 0, false: 1}[p == math.Trunc(p)], p)
 }
 
 // drawn is a bar of a histogram as it is drawn, in units of the picture.
@@ -120,7 +96,7 @@ func bars(bins []profile.Bin) (all []drawn) {
 		if b.Count > 0 {
 			h = max(h, 1)
 		}
-		all = append(all, drawn{float64(i) * width, chartHeight - h, max(width-1, 0.5), h, fmt.Sprintf("%s to %s: %s", plain(b.From), plain(b.To), profile.Thousands(b.Count))})
+		all = append(all, drawn{float64(i) * width, chartHeight - h, max(width-1, 0.5), h, fmt.Sprintf("%s to %s: %s", profile.Plain(b.From), profile.Plain(b.To), profile.Thousands(b.Count))})
 	}
 	return all
 }

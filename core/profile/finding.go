@@ -44,23 +44,6 @@ func (n *narrator) add(weight int, code string, rows int64, first []Value, rule 
 	n.all = append(n.all, Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows, First: first, Rule: rule, weight: weight})
 }
 
-// Thousands writes a count with commas between thousands.
-func Thousands(n int64) string {
-	s := strconv.FormatInt(n, 10)
-	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
-}
-
-// counted writes a number of things: 1 row, 2 rows.
-func counted(n int64, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return Thousands(n) + " " + many
-}
-
 // examples lists values with their counts, as many as a sentence bears.
 func examples(values []Value, all int64) string {
 	const most = 4
@@ -128,21 +111,21 @@ func (n *narrator) rows() {
 	for _, d := range n.Problems {
 		code := d.Code.String()
 		if words := cellWords[code]; d.Column != "" && words != "" {
-			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column), counted(d.Count, "value has", "values have"), words, Thousands(d.First[0].Row))
+			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column), Count(d.Count, "value has", "values have"), words, Thousands(d.First[0].Row))
 		} else if words := defectWords[code]; words != "" {
 			if d.Count == 1 {
 				words = strings.Replace(words, "have", "has", 1)
 			}
-			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", counted(d.Count, "row", "rows"), words, Thousands(d.First[0].Row), Thousands(d.First[0].Line))
+			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", Count(d.Count, "row", "rows"), words, Thousands(d.First[0].Row), Thousands(d.First[0].Line))
 		}
 	}
 	if r := n.Repeated; r.Rows > 0 {
 		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil, "%s the same as an earlier one in all cells; row %s repeats row %s",
-			counted(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row), Thousands(r.First[0].Repeats))
+			Count(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row), Thousands(r.First[0].Repeats))
 	}
 	if s := n.Sparse; s.Rows > 0 && s.Rows*20 < n.Rows {
 		n.add(63, "row.sparse", s.Rows, places(s.First), "", nil, "%s nearly empty (at most %s filled), first row %s",
-			counted(s.Rows, "row is", "rows are"), counted(int64(s.AtMost), "cell", "cells"), Thousands(s.First[0].Row))
+			Count(s.Rows, "row is", "rows are"), Count(int64(s.AtMost), "cell", "cells"), Thousands(s.First[0].Row))
 	}
 	for _, k := range n.Keys {
 		if k.Repeats == 0 {
@@ -153,7 +136,7 @@ func (n *narrator) rows() {
 			rule = ""
 		}
 		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns, "%s nearly tells rows apart, but %s an earlier one; row %s repeats row %s",
-			names(k.Columns), counted(k.Repeats, "row repeats", "rows repeat"), Thousands(k.First[0].Row), Thousands(k.First[0].Repeats))
+			names(k.Columns), Count(k.Repeats, "row repeats", "rows repeat"), Thousands(k.First[0].Row), Thousands(k.First[0].Repeats))
 	}
 }
 
@@ -258,7 +241,7 @@ func (n *narrator) against(c *Column, add adder) {
 		return // the order of their parts says it
 	}
 	if c.Dates != nil && len(c.Dates.Impossible) > 0 && int64(len(c.Dates.Impossible)) == against {
-		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s", counted(against, "date or time that does not exist", "dates or times that do not exist"), examples(c.Dates.Impossible, against))
+		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s", Count(against, "date or time that does not exist", "dates or times that do not exist"), examples(c.Dates.Impossible, against))
 		return
 	}
 	add(80, "value.against", against, c.Against, "", " holds %s, but %s of %s values %s none: %s", datatypeWords[c.Datatype], Thousands(against), Thousands(c.Filled), plural(against, "is", "are"), examples(c.Against, against))
@@ -280,19 +263,19 @@ func (n *narrator) numbers(c *Column, add adder) {
 	switch {
 	case !isMostly:
 	case h.LeadingZeros > 0 && c.Datatype == value.String:
-		add(75, "number.zeros", h.LeadingZeros, nil, "datatype: string", " looks like a number, but %s with 0: keep it as text", counted(h.LeadingZeros, "value starts", "values start"))
+		add(75, "number.zeros", h.LeadingZeros, nil, "datatype: string", " looks like a number, but %s with 0: keep it as text", Count(h.LeadingZeros, "value starts", "values start"))
 	case h.Currency > 0 && c.Datatype == value.String:
 		add(73, "number.currency", h.Currency, nil, "", " holds amounts with a currency sign: only without it they are numbers")
 	case h.Percent > 0 && c.Datatype == value.String:
 		add(73, "number.percent", h.Percent, nil, "", " holds numbers with a percent sign: only without it they are numbers")
 	case h.SignBehind > 0 && c.Datatype == value.String:
-		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", counted(h.SignBehind, "number with the sign", "numbers with the sign"))
+		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", Count(h.SignBehind, "number with the sign", "numbers with the sign"))
 	}
 	if c.Datatype.IsNumber() && h.Undecided > 0 {
 		add(74, "number.undecided", h.Undecided, nil, "", ": nothing tells whether %s separates decimals or thousands; it is taken for decimals", charNames[h.DecimalChar[0]])
 	}
 	if h.StoredAsText > 0 && c.Datatype.IsNumber() {
-		add(40, "number.text", h.StoredAsText, nil, "", ": %s stored as text", counted(h.StoredAsText, "number is", "numbers are"))
+		add(40, "number.text", h.StoredAsText, nil, "", ": %s stored as text", Count(h.StoredAsText, "number is", "numbers are"))
 	}
 	if c.far != nil {
 		rows := int64(0)
@@ -321,7 +304,7 @@ func (n *narrator) dates(c *Column, add adder) {
 		if d.Order == "month first" {
 			few, which = d.DayFirst, "day"
 		}
-		add(77, "date.orders", few, c.Against, "", ": most dates have the %s, but %s only with the %s first: %s", d.Order, counted(few, "makes sense", "make sense"), which, examples(c.Against, few))
+		add(77, "date.orders", few, c.Against, "", ": most dates have the %s, but %s only with the %s first: %s", d.Order, Count(few, "makes sense", "make sense"), which, examples(c.Against, few))
 	}
 	if len(d.Formats) > 1 {
 		var list []string
@@ -331,7 +314,7 @@ func (n *narrator) dates(c *Column, add adder) {
 		add(66, "date.formats", c.Filled, nil, "", ": dates come in %d formats: %s", len(d.Formats), strings.Join(list, ", "))
 	}
 	if d.TwoDigitYears > 0 {
-		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits", counted(d.TwoDigitYears, "date", "dates"))
+		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits", Count(d.TwoDigitYears, "date", "dates"))
 	}
 	far := slices.DeleteFunc(slices.Clone(d.FarOff), func(v Value) bool {
 		return slices.ContainsFunc(c.Placeholders, func(p Value) bool { return p.Value == v.Value })
@@ -344,13 +327,13 @@ func (n *narrator) dates(c *Column, add adder) {
 // texts tells of what is odd in how values are written.
 func (n *narrator) texts(c *Column, add adder) {
 	if b := c.Blanks.Around; b.Count > 0 {
-		add(50, "blank.around", b.Count, b.First, "remedies: [trim]", ": %s", counted(b.Count, "value has blanks around it", "values have blanks around them"))
+		add(50, "blank.around", b.Count, b.First, "remedies: [trim]", ": %s", Count(b.Count, "value has blanks around it", "values have blanks around them"))
 	}
 	if b := c.Blanks.Inside; b.Count > 0 {
-		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s", counted(b.Count, "value has", "values have"), examples(b.First, b.Count))
+		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s", Count(b.Count, "value has", "values have"), examples(b.First, b.Count))
 	}
 	if b := c.Blanks.Invisible; b.Count > 0 {
-		add(52, "blank.invisible", b.Count, b.First, "", ": %s characters that do not show, such as tabs and no-break spaces", counted(b.Count, "value has", "values have"))
+		add(52, "blank.invisible", b.Count, b.First, "", ": %s characters that do not show, such as tabs and no-break spaces", Count(b.Count, "value has", "values have"))
 	}
 	if c.Datatype != value.String {
 		return
@@ -365,7 +348,7 @@ func (n *narrator) texts(c *Column, add adder) {
 		}
 		more := ""
 		if len(c.Variants) > 1 {
-			more = fmt.Sprintf(", and %s more", counted(int64(len(c.Variants)-1), "group", "groups"))
+			more = fmt.Sprintf(", and %s more", Count(int64(len(c.Variants)-1), "group", "groups"))
 		}
 		add(55, "value.variants", rows, g[1:], "", ": the same is written in different ways: %s%s", examples(g, 0), more)
 	}
@@ -462,7 +445,7 @@ func (n *narrator) relations() {
 		if len(first) > 0 {
 			at = fmt.Sprintf(", first in row %s", Thousands(first[0].Row))
 		}
-		but := fmt.Sprintf(", but not in %s%s", counted(r.Exceptions, "row", "rows"), at)
+		but := fmt.Sprintf(", but not in %s%s", Count(r.Exceptions, "row", "rows"), at)
 		switch {
 		case r.Kind == "equal" && r.Exceptions == 0:
 			n.add(20, "columns.equal", r.Rows, nil, "", r.Columns, "%s always hold the same", names(r.Columns))

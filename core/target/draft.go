@@ -29,7 +29,7 @@ type notes map[string]string
 // NewDraft drafts a target from the profile of a delivery. Columns that the delivery
 // does not name are taken by position.
 func NewDraft(delivery string, p *profile.Profile) *Draft {
-	d := &Draft{head: fmt.Sprintf("Drafted from %s, %s.", oneLine(delivery), plural(p.Rows, "row", "rows"))}
+	d := &Draft{head: fmt.Sprintf("Drafted from %s, %s.", oneLine(delivery), profile.Count(p.Rows, "row", "rows"))}
 	d.Name, d.Title = draftName(delivery), delivery
 	taken := map[string]bool{}
 	headers := map[string]int{}
@@ -154,15 +154,15 @@ func (c *Column) draft(from *profile.Column, p *profile.Profile, n notes) {
 	}
 	if b := from.Blanks.Around.Count; b > 0 {
 		c.remedy("trim")
-		note(n, "remedies", "blanks around "+plural(b, "value", "values"))
+		note(n, "remedies", "blanks around "+profile.Count(b, "value", "values"))
 	}
 	if from.Blank > 0 {
 		c.remedy("trim")
-		note(n, "remedies", plural(from.Blank, "cell has", "cells have")+" nothing but blanks")
+		note(n, "remedies", profile.Count(from.Blank, "cell has", "cells have")+" nothing but blanks")
 	}
 	if b := from.Blanks.Inside.Count; b > 0 && c.Datatype == value.String {
 		c.remedy("squeeze")
-		note(n, "remedies", "double blanks inside "+plural(b, "value", "values"))
+		note(n, "remedies", "double blanks inside "+profile.Count(b, "value", "values"))
 	}
 	// trim and squeeze come first: the others see the text without blanks.
 	slices.SortStableFunc(c.Remedies, func(a, b Remedy) int {
@@ -181,13 +181,6 @@ func note(n notes, property, text string) {
 		text = n[property] + "; " + text
 	}
 	n[property] = text
-}
-
-func plural(n int64, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return profile.Thousands(n) + " " + many
 }
 
 func occurrences(values []profile.Value) string {
@@ -217,8 +210,8 @@ func (c *Column) draftNumber(from *profile.Column, n notes) {
 	if c.Datatype == value.Decimal {
 		scale, precision := h.FractionDigits, h.WholeDigits+h.FractionDigits+2
 		c.Scale, c.Precision = &scale, &precision
-		n["precision"] = fmt.Sprintf("up to %s before the point, and two more", plural(int64(h.WholeDigits), "digit", "digits"))
-		n["scale"] = fmt.Sprintf("up to %s after the point", plural(int64(h.FractionDigits), "digit", "digits"))
+		n["precision"] = fmt.Sprintf("up to %s before the point, and two more", profile.Count(int64(h.WholeDigits), "digit", "digits"))
+		n["scale"] = fmt.Sprintf("up to %s after the point", profile.Count(int64(h.FractionDigits), "digit", "digits"))
 	}
 	if h.Undecided > 0 {
 		n["decimalChar"] = "nothing tells whether it stands before decimals or between thousands: ask the sender"
@@ -274,7 +267,7 @@ func (c *Column) draftText(from *profile.Column, n notes) {
 	}
 	most := headroom(from.MaxLength)
 	c.MaxLength = &most
-	n["maxLength"] = fmt.Sprintf("the longest has %s", plural(int64(from.MaxLength), "character", "characters"))
+	n["maxLength"] = fmt.Sprintf("the longest has %s", profile.Count(int64(from.MaxLength), "character", "characters"))
 }
 
 // draftSet lists the values of a set. Those that are written in different ways are
@@ -417,7 +410,7 @@ func (d *Draft) unique(at int, k profile.Key) {
 	d.Columns[at].Unique = true
 	d.notes[at]["unique"] = "no value occurs twice"
 	if k.Repeats > 0 {
-		d.notes[at]["unique"] = plural(k.Repeats, "row repeats", "rows repeat") + " an earlier one"
+		d.notes[at]["unique"] = profile.Count(k.Repeats, "row repeats", "rows repeat") + " an earlier one"
 	}
 }
 

@@ -1,0 +1,52 @@
+package profile
+
+import (
+	"encoding/json"
+	"fmt"
+	"strconv"
+)
+
+// Thousands writes a count with commas between thousands.
+func Thousands(n int64) string {
+	s := strconv.FormatInt(n, 10)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
+
+// Count writes a number of things: 1 row, 2 rows.
+func Count(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return Thousands(n) + " " + many
+}
+
+// Percent writes a share so that neither all nor nothing is said falsely.
+func Percent(n, of int64) string {
+	if of == 0 {
+		return ""
+	}
+	p := 100 * float64(n) / float64(of)
+	switch {
+	case n == of:
+		return "100 %"
+	case p >= 99.95:
+		return ">99.9 %"
+	case n > 0 && p < 0.05:
+		return "<0.1 %"
+	case p >= 99 || p < 1 && n > 0:
+		return fmt.Sprintf("%.1f %%", p)
+	}
+	return fmt.Sprintf("%.0f %%", p)
+}
+
+// Plain gives a value of a profile without the quotes of JSON.
+func Plain(v json.RawMessage) string {
+	var s string
+	if json.Unmarshal(v, &s) == nil {
+		return s
+	}
+	return string(v)
+}
