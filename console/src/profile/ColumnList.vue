@@ -82,7 +82,8 @@ li > button {
   flex: 1;
   min-width: 0;
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 56px 116px;
+  grid-template-columns: minmax(0, 1fr) 76px 132px;
+  white-space: nowrap;
   gap: 0 8px;
   align-items: center;
   text-align: left;
