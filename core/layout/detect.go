@@ -122,15 +122,6 @@ func toUTF8(b []byte, encoding string) []byte {
 	return out
 }
 
-func isASCII(b []byte) bool {
-	for _, c := range b {
-		if c >= utf8.RuneSelf {
-			return false
-		}
-	}
-	return true
-}
-
 // cutRune drops a character that is cut off at the end of b.
 func cutRune(b []byte) []byte {
 	for k := 1; k < utf8.UTFMax && k <= len(b); k++ {

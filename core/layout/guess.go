@@ -12,6 +12,7 @@ import (
 	"golang.org/x/text/encoding/charmap"
 
 	"sieb/core/delimited"
+	"sieb/core/lexical"
 )
 
 // Sample is what a guess sees of a delivery: its head, its tail, and windows
@@ -56,7 +57,7 @@ func guessEncoding(s *Sample) guess {
 	for _, part := range s.parts() {
 		g, b := countUTF8(cutRune(startRune(part)))
 		good, bad = good+g, bad+b
-		ascii = ascii && isASCII(part)
+		ascii = ascii && lexical.IsASCII(part)
 	}
 	switch {
 	case ascii:

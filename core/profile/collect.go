@@ -55,7 +55,6 @@ type collector struct {
 	hashes  [][]uint64 // of the block's cells, by column
 	sum     []uint64   // of the block's rows
 	full    []uint32   // filled cells of the block's rows
-	apart   []bool     // rows of the block whose cells cannot be attributed
 	damage  []bool     // rows of the batch
 	batch   *source.Batch
 	repeats []repeats // of the keys, once all is merged
@@ -70,7 +69,7 @@ type defectKey struct {
 func (p *plan) newCollector() *collector {
 	width := len(p.columns)
 	c := &collector{plan: p, columns: make([]column, width), filled: make([]int64, width+1), defects: map[defectKey]*formCount{},
-		keys: make([]prints, len(p.keys)), texts: make([]delimited.Span, block), sum: make([]uint64, block), full: make([]uint32, block), apart: make([]bool, block)}
+		keys: make([]prints, len(p.keys)), texts: make([]delimited.Span, block), sum: make([]uint64, block), full: make([]uint32, block)}
 	c.hashes = make([][]uint64, width)
 	all := make([]uint64, width*block)
 	for k := range c.columns {
@@ -81,7 +80,7 @@ func (p *plan) newCollector() *collector {
 			col.table.add(heldHash(pin.text, pin.kind), pin.text, pin.kind, 0, math.MaxInt64, 0)
 		}
 		col.pinned, col.table.most = len(col.plan.pins), col.plan.most
-		if k < maxMemories {
+		if k < maxMemories && !col.plan.isWhole {
 			col.memory.answers = new([1 << placeBits]answer)
 		}
 		if col.plan.isOver {

@@ -209,11 +209,7 @@ func (t *typing) limit(text string) (quantity, error) {
 // holds tells whether a text holds another one, whatever the letter case, the blanks
 // and the accents; want is folded already.
 func holds(text []byte, want string) bool {
-	ascii := true
-	for _, c := range text {
-		ascii = ascii && c < 0x80
-	}
-	if !ascii || strings.ContainsRune(want, ' ') {
+	if !lexical.IsASCII(text) || strings.ContainsRune(want, ' ') {
 		return strings.Contains(fold(text), want)
 	}
 	for i := 0; i+len(want) <= len(text); i++ {

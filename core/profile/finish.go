@@ -66,8 +66,8 @@ func (t *typing) concludePair(values *table) {
 
 // amend settles anew how columns are read whose values were added up by what
 // turned out to be wrong. It tells whether the rows must be gone over again.
-func (p *plan) amend(all *collector) (again bool) {
-	for k, t := range p.conclude(all) {
+func (p *plan) amend(all *collector, types []typing) (again bool) {
+	for k, t := range types {
 		if all.columns[k].over && !t.readsAs(&p.columns[k].typing) {
 			p.columns[k].typing = t
 			again = true
@@ -82,9 +82,9 @@ func (t *typing) readsAs(o *typing) bool {
 		slices.EqualFunc(t.dates, o.dates, func(a, b dateFormat) bool { return a.pattern == b.pattern })
 }
 
-// finish makes the profile of what was collected.
-func (p *plan) finish(header source.Header, all *collector) (*Profile, error) {
-	types := p.conclude(all)
+// finish makes the profile of what was collected, in columns that are read as the
+// types say.
+func (p *plan) finish(header source.Header, all *collector, types []typing) *Profile {
 	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
 	var done sync.WaitGroup
 	turns := make(chan struct{}, runtime.GOMAXPROCS(0))
@@ -125,7 +125,7 @@ func (p *plan) finish(header source.Header, all *collector) (*Profile, error) {
 	p.keysOf(out, all, header.Names)
 	p.relationsOf(out, all, header.Names)
 	out.Findings = out.findings()
-	return out, nil
+	return out
 }
 
 // keysOf tells which sets of columns are keys, or nearly so.

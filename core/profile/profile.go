@@ -268,10 +268,11 @@ func Of(ctx context.Context, file *source.File, o Options) (*Profile, error) {
 		if err != nil {
 			return nil, err
 		}
-		if again && p.amend(all) {
+		types := p.conclude(all)
+		if again && p.amend(all, types) {
 			continue
 		}
-		return p.finish(header, all)
+		return p.finish(header, all, types), nil
 	}
 }
 

@@ -278,9 +278,7 @@ func collectApart(t require.TestingT, p *plan, file *source.File, parts int, ran
 	random.Shuffle(parts, func(i, j int) { all[i], all[j] = all[j], all[i] })
 	joined, err := p.join(all)
 	require.NoError(t, err)
-	out, err := p.finish(rows.Header(), joined)
-	require.NoError(t, err)
-	return out
+	return p.finish(rows.Header(), joined, p.conclude(joined))
 }
 
 // manyRows makes a file of many batches: codes and instants that hardly repeat,

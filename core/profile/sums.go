@@ -118,7 +118,7 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 		s.longest.replace(measured{at, n}, +1)
 	}
 	if s.typing.datatype == value.String {
-		s.foreign = s.foreign || !isASCII(trimmed)
+		s.foreign = s.foreign || !lexical.IsASCII(trimmed)
 		s.low.replace(at, -1)
 		s.high.replace(at, +1)
 	}
@@ -181,15 +181,6 @@ func (s *sums) reads(text []byte) bool {
 		}
 	}
 	return s.lastForm.reads == yes
-}
-
-func isASCII(text []byte) bool {
-	for _, c := range text {
-		if c >= utf8.RuneSelf {
-			return false
-		}
-	}
-	return true
 }
 
 const dayMillis = 24 * 60 * 60 * 1000

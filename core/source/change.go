@@ -1,6 +1,9 @@
 package source
 
-import "sieb/core/violation"
+import (
+	"sieb/core/lexical"
+	"sieb/core/violation"
+)
 
 // run is a run of rows of a batch that hold letters beyond ASCII and read alike:
 // as the encoding says, or as another one.
@@ -32,7 +35,7 @@ func (b *Batch) noteRuns(hasLetters bool) {
 			isForeign = isForeign || c == violation.EncodingInvalid || c == violation.EncodingGarbled
 		}
 		r := &b.Rows[i]
-		if !isForeign && isASCII(b.Arena[r.Start:r.End]) {
+		if !isForeign && lexical.IsASCII(b.Arena[r.Start:r.End]) {
 			continue
 		}
 		last := len(b.runs) - 1
@@ -45,8 +48,6 @@ func (b *Batch) noteRuns(hasLetters bool) {
 		}
 	}
 }
-
-func isASCII(text []byte) bool { return asciiPrefix(text) == len(text) }
 
 // Change watches the batches of a delivery, in order, for a change of its
 // encoding. The zero Change has seen none.

@@ -13,6 +13,7 @@ import (
 	"golang.org/x/text/transform"
 
 	"sieb/core/layout"
+	"sieb/core/lexical"
 )
 
 // decoder reads bytes and makes them UTF-8.
@@ -128,7 +129,7 @@ type table [256]string
 func (t *table) decode(dst, raw []byte, _ bool) ([]byte, int) {
 	used := len(raw)
 	for len(raw) > 0 {
-		plain := asciiPrefix(raw)
+		plain := lexical.ASCIIPrefix(raw)
 		dst = append(dst, raw[:plain]...)
 		if raw = raw[plain:]; len(raw) > 0 {
 			dst = append(dst, t[raw[0]]...)
@@ -136,20 +137,6 @@ func (t *table) decode(dst, raw []byte, _ bool) ([]byte, int) {
 		}
 	}
 	return dst, used
-}
-
-// asciiPrefix counts the ASCII bytes that b begins with, eight at a time.
-func asciiPrefix(b []byte) int {
-	i := 0
-	for ; i+8 <= len(b); i += 8 {
-		if binary.LittleEndian.Uint64(b[i:])&0x8080808080808080 != 0 {
-			break
-		}
-	}
-	for i < len(b) && b[i] < utf8.RuneSelf {
-		i++
-	}
-	return i
 }
 
 func (*table) bytes(text []byte) int64 {

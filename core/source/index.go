@@ -9,6 +9,7 @@ import (
 	"sync"
 
 	"sieb/core/layout"
+	"sieb/core/lexical"
 )
 
 // place is where a row begins: so many bytes into the delivery's text.
@@ -308,7 +309,7 @@ func (x *Index) part(k int) (from place, end int64) {
 // encodings, it may.
 func (x *Index) MayHold(k int, needle []byte, space *[]byte) (bool, error) {
 	d := x.file
-	plain := d.Layout.Encoding == "utf-8" || isASCII(needle) && !strings.HasPrefix(d.Layout.Encoding, "utf-")
+	plain := d.Layout.Encoding == "utf-8" || lexical.IsASCII(needle) && !strings.HasPrefix(d.Layout.Encoding, "utf-")
 	if len(needle) == 0 || d.book != nil || !plain {
 		return true, nil
 	}

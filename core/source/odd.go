@@ -6,6 +6,8 @@ import (
 	"unicode/utf8"
 
 	"golang.org/x/text/encoding/charmap"
+
+	"sieb/core/lexical"
 )
 
 // isControl tells whether a byte is a control character that no text needs:
@@ -35,7 +37,7 @@ func isOdd(text []byte) (odd, letters bool) {
 	}
 	// Between tab and carriage return stand two control characters.
 	odd = controlAt(rest) >= 0 || hasGarbled(rest) || bytes.IndexByte(text, '\v') >= 0 || bytes.IndexByte(text, '\f') >= 0
-	return odd, high&tops != 0 || !isASCII(rest)
+	return odd, high&tops != 0 || !lexical.IsASCII(rest)
 }
 
 const (

@@ -5,8 +5,6 @@ import (
 	"database/sql"
 	"encoding/json"
 	"time"
-
-	"github.com/jmoiron/sqlx"
 )
 
 // Profile is a profile of a delivery, or the order to make one.
@@ -29,26 +27,11 @@ type Profile struct {
 
 // AddProfile records the order of a profile, with the job that works for it.
 func (s *Store) AddProfile(ctx context.Context, delivery string, layout any, enqueue func(tx *sql.Tx, profile string) (job int64, err error)) (p Profile, err error) {
-	settings, err := json.Marshal(layout)
+	id, err := s.addOrder(ctx, Profiles, layout, enqueue, `insert into profiles (id, layout, delivery_id) values ($1, $2, $3)`, delivery)
 	if err != nil {
 		return p, err
 	}
-	id := newID()
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, `insert into profiles (id, delivery_id, layout) values ($1, $2, $3)`, id, delivery, settings); err != nil {
-			return err
-		}
-		job, err := enqueue(tx.Tx, id)
-		if err != nil {
-			return err
-		}
-		_, err = tx.ExecContext(ctx, `update profiles set job_id = $2 where id = $1`, id, job)
-		return err
-	})
-	if err != nil {
-		return p, err
-	}
-	return s.profile(ctx, `p.id = $1`, id)
+	return s.Profile(ctx, id)
 }
 
 // Profile gives one profile.

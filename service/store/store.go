@@ -312,28 +312,33 @@ func (r *Run) Ended() bool { return r.State != Waiting && r.State != Running }
 // transaction, and gives the job's number.
 func (s *Store) AddRun(ctx context.Context, delivery, target string, version int, layout any,
 	enqueue func(tx *sql.Tx, run string) (job int64, err error)) (r Run, err error) {
-	settings, err := json.Marshal(layout)
+	id, err := s.addOrder(ctx, Runs, layout, enqueue, `
+		insert into runs (id, layout, delivery_id, target_name, target_version) values ($1, $2, $3, nullif($4, ''), nullif($5, 0))`, delivery, target, version)
 	if err != nil {
 		return r, err
 	}
-	id := newID()
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, `
-			insert into runs (id, delivery_id, target_name, target_version, layout) values ($1, $2, nullif($3, ''), nullif($4, 0), $5)`,
-			id, delivery, target, version, settings); err != nil {
+	return s.Run(ctx, id)
+}
+
+// addOrder records an order with the job that works for it, in one transaction. The
+// query inserts it; its first arguments are the order's id and its layout.
+func (s *Store) addOrder(ctx context.Context, w Work, layout any, enqueue func(tx *sql.Tx, id string) (int64, error), query string, args ...any) (id string, err error) {
+	settings, err := json.Marshal(layout)
+	if err != nil {
+		return "", err
+	}
+	id = newID()
+	return id, s.within(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.ExecContext(ctx, query, append([]any{id, settings}, args...)...); err != nil {
 			return err
 		}
 		job, err := enqueue(tx.Tx, id)
 		if err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `update runs set job_id = $2 where id = $1`, id, job)
+		_, err = tx.ExecContext(ctx, `update `+string(w)+` set job_id = $2 where id = $1`, id, job)
 		return err
 	})
-	if err != nil {
-		return r, err
-	}
-	return s.Run(ctx, id)
 }
 
 // Run gives one run.

@@ -2,11 +2,10 @@
 import { ElButton, ElProgress, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { answered, api, ServiceError, type Delivery, type DeliveryProfile, type Filter, type Finding, type Target } from '../api/client'
+import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
-import StateMark from '../components/StateMark.vue'
-import StationNav from '../components/StationNav.vue'
 import TargetDraft from '../components/TargetDraft.vue'
-import { count, counted, size, time, visible } from '../format'
+import { count, counted, size, visible } from '../format'
 import ColumnList from '../profile/ColumnList.vue'
 import ColumnView from '../profile/ColumnView.vue'
 import { withRule } from '../profile/draft'
@@ -157,13 +156,7 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <p class="back"><RouterLink to="/">← All deliveries</RouterLink></p>
-  <div class="top">
-    <h1>{{ delivery?.name ?? 'Delivery' }}</h1>
-    <StateMark v-if="delivery" :state="delivery.state" />
-    <span v-if="delivery" class="soft">{{ size(delivery.bytes) }}, arrived {{ time(delivery.arrivedAt) }}</span>
-  </div>
-  <StationNav :delivery="id" />
+  <DeliveryHead :id="id" :delivery="delivery" />
   <FailureNote v-if="error" :error="error" :retry="load" class="note" />
   <ElSkeleton v-if="!kept && !error" :rows="8" animated />
 
@@ -220,7 +213,6 @@ onBeforeUnmount(() => {
 </template>
 
 <style scoped>
-.top,
 .note {
   margin-bottom: 10px;
 }

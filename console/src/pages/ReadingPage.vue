@@ -3,10 +3,9 @@ import { ElButton, ElOption, ElSelect, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { answered, api, type Delivery, type Given, type Problems, type Reading, type SavedLayout } from '../api/client'
+import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
-import StateMark from '../components/StateMark.vue'
-import StationNav from '../components/StationNav.vue'
-import { size, time } from '../format'
+import { time } from '../format'
 import ProblemList from '../reading/ProblemList.vue'
 import RowGrid from '../reading/RowGrid.vue'
 import SettingRow from '../reading/SettingRow.vue'
@@ -162,13 +161,7 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <p class="back"><RouterLink to="/">← All deliveries</RouterLink></p>
-  <div class="top">
-    <h1>{{ delivery?.name ?? 'Delivery' }}</h1>
-    <StateMark v-if="delivery" :state="delivery.state" />
-    <span v-if="delivery" class="soft">{{ size(delivery.bytes) }}, arrived {{ time(delivery.arrivedAt) }}</span>
-  </div>
-  <StationNav :delivery="id" />
+  <DeliveryHead :id="id" :delivery="delivery" />
   <FailureNote v-if="error" :error="error" :retry="reading ? read : load" class="failure" />
   <div v-if="error && before.length > 0" class="failure"><ElButton size="small" @click="undo">Undo the last change</ElButton></div>
   <ElSkeleton v-if="!reading && !error" :rows="8" animated />
@@ -231,10 +224,6 @@ onBeforeUnmount(() => {
 </template>
 
 <style scoped>
-.top {
-  margin-bottom: 10px;
-}
-
 .failure {
   margin-bottom: 12px;
 }

@@ -1,4 +1,4 @@
-import type { ColumnProfile, Finding, Profile, ValueCount } from '../api/client'
+import type { ColumnProfile, Finding, Profile } from '../api/client'
 import { share } from '../format'
 
 /** A column of a profile with what is odd in it. */
@@ -38,7 +38,3 @@ export function range(c: ColumnProfile): string {
 export const datatype = (c: ColumnProfile): string => (c.filled === 0 ? 'empty' : c.fits < c.filled ? `${c.datatype} ${share(c.fits, c.filled)}` : c.datatype)
 
 export const six = (v: unknown): string => (typeof v === 'number' ? String(Number(v.toPrecision(6))) : plain(v))
-
-/** The values that a list shows, with the length of their bars in percent. */
-export const bars = (values: ValueCount[] | null | undefined, most: number): { value: ValueCount; bar: number }[] =>
-  (values ?? []).slice(0, most).map((value) => ({ value, bar: (100 * value.count) / Math.max(1, values?.[0]?.count ?? 1) }))
