@@ -86,6 +86,20 @@ func (f *Form) Read(text []byte) {
 	}
 }
 
+// Again looks at a text that differs in nothing but digits (DifferInDigits) from the
+// one that f was filled by, without reading all of it once more. It does nothing and
+// gives false where the text must be read as any other.
+func (f *Form) Again(text []byte) bool {
+	switch f.Kind {
+	case Text:
+		// Behind a first letter digits make nothing of a text but with a currency.
+		return len(text) > 0 && (text[0]|0x20)-'a' < 26 && !hasCurrency(text)
+	case Date, DateTime:
+		return f.Moment.again(text)
+	}
+	return false
+}
+
 // maxRead is how long a number, date or placeholder can be, in bytes.
 const maxRead = 64
 

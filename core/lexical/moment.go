@@ -128,6 +128,36 @@ func (f *Form) readMoment(text []byte) bool {
 	return true
 }
 
+// again takes the parts of a moment from a text that has its digits where the text
+// before had them; false where the parts do not have their usual widths.
+func (m *Moment) again(text []byte) bool {
+	two := func(at int) int { return int(text[at])*10 + int(text[at+1]) - '0'*11 }
+	if !m.Padded || m.Short || m.Loose || m.Zone > Z || m.Half != NoHalf || m.Clock == Fraction {
+		return false
+	}
+	const clock = len("2026-07-06T")
+	var year, a, b int
+	switch m.Order {
+	case YearAB:
+		year, a, b = two(0)*100+two(2), two(5), two(8)
+	case ABYear:
+		year, a, b = two(6)*100+two(8), two(0), two(3)
+	default:
+		return false
+	}
+	if year == 0 {
+		return false // perhaps a placeholder
+	}
+	m.Year, m.A, m.B = year, a, b
+	if m.Clock != NoClock {
+		m.Hour, m.Minute = two(clock), two(clock+3)
+	}
+	if m.Clock == Seconds {
+		m.Second = two(clock + 6)
+	}
+	return true
+}
+
 // readClock reads a time of day up to the end of the text.
 func (m *Moment) readClock(text []byte) bool {
 	two := func() (n int, ok bool) {

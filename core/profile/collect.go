@@ -52,9 +52,10 @@ type collector struct {
 	texts   []delimited.Span
 	touched uint64     // keeps the loading of what is not used yet from being left out
 	missed  []uint32   // of the block's cells those that are not remembered
-	hashes  [][]uint64 // of the block's cells, by column
-	sum     []uint64   // of the block's rows
-	full    []uint32   // filled cells of the block's rows
+	hashes  [][]uint64 // of the block's cells, by column; only of columns whose plan asks for them
+	sum     []uint64   // of the block's rows, in the columns of a key
+	missing []bool     // rows of the block without a value in some column of a key
+	void    []uint32   // empty cells of the block's rows
 	damage  []bool     // rows of the batch
 	batch   *source.Batch
 	repeats []repeats // of the keys, once all is merged
@@ -69,7 +70,8 @@ type defectKey struct {
 func (p *plan) newCollector() *collector {
 	width := len(p.columns)
 	c := &collector{plan: p, columns: make([]column, width), filled: make([]int64, width+1), defects: map[defectKey]*formCount{},
-		keys: make([]prints, len(p.keys)), texts: make([]delimited.Span, block), sum: make([]uint64, block), full: make([]uint32, block)}
+		keys: make([]prints, len(p.keys)), texts: make([]delimited.Span, block),
+		sum: make([]uint64, block), missing: make([]bool, block), void: make([]uint32, block)}
 	c.hashes = make([][]uint64, width)
 	all := make([]uint64, width*block)
 	for k := range c.columns {
@@ -96,12 +98,40 @@ func (p *plan) newCollector() *collector {
 
 // add collects a batch that was split.
 func (c *collector) add(b *source.Batch) {
-	c.batch = b
-	c.rows += int64(len(b.Rows))
-	c.noteDefects()
+	before := c.rows
+	c.begin(b)
 	for from := 0; from < len(b.Rows) && c.err == nil; from += block {
 		c.block(from, min(from+block, len(b.Rows)))
 	}
+	if before>>31 != c.rows>>31 {
+		for k := range c.columns {
+			c.columns[k].settle() // before a count of 32 bits is full
+		}
+	}
+}
+
+// addRows collects the fingerprints of a batch's rows and nothing else.
+func (c *collector) addRows(b *source.Batch) {
+	c.begin(b)
+	for from := 0; from < len(b.Rows) && c.err == nil; from += block {
+		n := min(block, len(b.Rows)-from)
+		for k := range c.columns {
+			hashes := c.hashes[k][:n]
+			b.Gather(c.texts[:n], k, from)
+			for i, s := range c.texts[:n] {
+				if hashes[i] = emptyHash; s.Start < s.End {
+					hashes[i] = hashOf(b.Arena[s.Start:s.End], b.Kind(from+i, k))
+				}
+			}
+		}
+		c.fingerprints(from, n)
+	}
+}
+
+func (c *collector) begin(b *source.Batch) {
+	c.batch = b
+	c.rows += int64(len(b.Rows))
+	c.noteDefects()
 }
 
 // noteDefects counts what is wrong with the batch's rows, and finds those whose
@@ -147,33 +177,23 @@ func (c *collector) block(from, to int) {
 	n := to - from
 	apart := c.damage[from:to]
 	isApart := slices.Contains(apart, true)
-	sum, full := c.sum[:n], c.full[:n]
-	clear(sum)
-	clear(full)
+	clear(c.void[:n])
 	for k := range c.columns {
 		c.column(k, from, n, apart, isApart)
-		for i, h := range c.hashes[k][:n] {
-			sum[i] = (sum[i]<<5 | sum[i]>>59) ^ h
-			sum[i] *= 0x9E3779B97F4A7C15
-			if h != emptyHash {
-				full[i]++
-			}
-		}
 	}
 	first := c.batch.FirstRow + int64(from)
-	for i := range n {
+	for i, void := range c.void[:n] {
 		if isApart && apart[i] {
 			c.damaged++
 			continue
 		}
-		c.filled[full[i]]++
-		if int(full[i]) <= c.plan.sparse {
+		full := len(c.columns) - int(void)
+		c.filled[full]++
+		if full <= c.plan.sparse {
 			c.sparse.addRow(spot{row: first + int64(i), line: c.batch.Rows[from+i].Line})
 		}
 	}
-	for k := range c.plan.keys {
-		c.fingerprint(k, first, n, apart, isApart)
-	}
+	c.fingerprints(from, n)
 	for k := range c.lanes {
 		c.lanes[k].fill(c, from, n)
 	}
@@ -198,7 +218,7 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 	first := b.FirstRow + int64(from)
 	dense := col.plan.isWhole && !typed
 	var onLane *lane
-	if at, has := c.plan.laneOf[k]; has && col.plan.isOver {
+	if at, has := c.plan.laneOf[k]; has {
 		onLane = &c.lanes[at]
 	}
 	missed := c.missed[:0]
@@ -210,6 +230,7 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 			}
 			if s.Start == s.End {
 				hashes[i] = emptyHash
+				c.void[i]++
 				col.noteEmpty(b, from+i)
 				continue
 			}
@@ -217,17 +238,24 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 			if typed {
 				kind = b.Kind(from+i, k)
 			}
-			hashes[i] = hashOf(text, kind)
 			if dense {
-				if n, ok := value.ShortInteger(text); ok && n < int64(len(col.dense)) && col.dense[n] > 0 {
-					col.dense[n]++
-					continue
+				if n, ok := value.ShortInteger(text); ok {
+					if onLane != nil {
+						onLane.values[i], onLane.ok[i], onLane.known[i] = n*unit, true, true
+					}
+					if n < int64(len(col.dense)) && col.dense[n] > 0 {
+						if col.dense[n]++; col.plan.isHashed {
+							hashes[i] = hashOf(text, kind)
+						}
+						continue
+					}
 				}
 			}
+			hashes[i] = hashOf(text, kind)
 			missed = append(missed, uint32(i))
 		}
 	} else {
-		missed = col.remember(b, from, texts, hashes, missed)
+		missed = col.remember(c, from, texts, hashes, missed)
 	}
 	c.touched ^= t.touch(hashes, missed)
 	for _, i := range missed {
@@ -274,13 +302,15 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 }
 
 // remember counts the texts that the memory has, and gives those that it has not.
-func (c *column) remember(b *source.Batch, from int, texts []delimited.Span, hashes []uint64, missed []uint32) []uint32 {
+func (c *column) remember(all *collector, from int, texts []delimited.Span, hashes []uint64, missed []uint32) []uint32 {
+	b := all.batch
 	arena := b.Arena
 	memory := c.memory.answers
 	for i, s := range texts {
 		size := s.End - s.Start
 		if size == 0 {
 			hashes[i] = emptyHash
+			all.void[i]++
 			c.noteEmpty(b, from+i)
 			continue
 		}
@@ -290,7 +320,7 @@ func (c *column) remember(b *source.Batch, from int, texts []delimited.Span, has
 			known := &memory[place(head, tail, int(size))]
 			if known.head == head && known.tail == tail && known.size == size {
 				hashes[i] = known.hash
-				known.entry.count++
+				known.count++
 				continue
 			}
 		}
@@ -325,8 +355,9 @@ func (c *column) keepDense(text []byte) {
 	}
 }
 
-// foldDense moves the counts of the array to the table.
-func (c *column) foldDense() {
+// settle moves the counts of the array and of the memory to the table.
+func (c *column) settle() {
+	c.memory.settle()
 	var text []byte
 	for n, count := range c.dense {
 		if count > 1 {
@@ -344,7 +375,7 @@ func (c *column) drain() {
 		c.sums.spread.keepsBins, c.sums.spread.byDay = true, c.plan.typing.isDate()
 		c.sums.sketch = hyperloglog.NewNoSparse()
 	}
-	c.foldDense()
+	c.settle()
 	k := 0
 	for e := range c.table.all() {
 		if k++; k > c.pinned {
@@ -368,30 +399,29 @@ func (c *column) addUp(e item) {
 	c.sums.add(spot{e.row, e.line, text}, e.kind(), e.count)
 }
 
-// fingerprint notes the fingerprints of the block's rows for a key.
-func (c *collector) fingerprint(k int, first int64, n int, apart []bool, isApart bool) {
-	columns := c.plan.keys[k].columns
-	for i := range n {
-		if isApart && apart[i] {
-			continue
-		}
-		var h uint64
-		if columns == nil {
-			h = c.sum[i]
-		} else {
-			missing := false
-			for _, col := range columns {
-				missing = missing || c.hashes[col][i] == emptyHash
-				h = (h<<5 | h>>59 ^ c.hashes[col][i]) * 0x9E3779B97F4A7C15
+// fingerprints notes the fingerprints of the block's rows for each key.
+func (c *collector) fingerprints(from, n int) {
+	apart := c.damage[from : from+n]
+	first := c.batch.FirstRow + int64(from)
+	sum, missing := c.sum[:n], c.missing[:n]
+	for k, key := range c.plan.keys {
+		clear(sum)
+		copy(missing, apart)
+		for _, column := range key.columns {
+			for i, h := range c.hashes[column][:n] {
+				sum[i] = ((sum[i]<<5 | sum[i]>>59) ^ h) * 0x9E3779B97F4A7C15
+				missing[i] = missing[i] || h == emptyHash && !key.whole
 			}
-			if missing {
+		}
+		for i, h := range sum {
+			if missing[i] {
 				continue
 			}
-		}
-		// The top bits choose the part: they must be as good as the others.
-		if err := c.keys[k].add(h^h>>32, first+int64(i)); err != nil {
-			c.err = err
-			return
+			// The top bits choose the part: they must be as good as the others.
+			if err := c.keys[k].add(h^h>>32, first+int64(i)); err != nil {
+				c.err = err
+				return
+			}
 		}
 	}
 }
@@ -423,8 +453,8 @@ func (c *collector) merge(o *collector) {
 func (c *column) merge(o *column) {
 	c.empty += o.empty
 	c.gaps.mergeRows(o.gaps)
-	c.foldDense()
-	o.foldDense()
+	c.settle()
+	o.settle()
 	if c.over = c.over || o.over; c.over {
 		// What is not pinned is added up on either side.
 		c.drain()

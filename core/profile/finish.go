@@ -83,8 +83,8 @@ func (t *typing) readsAs(o *typing) bool {
 }
 
 // finish makes the profile of what was collected, in columns that are read as the
-// types say.
-func (p *plan) finish(header source.Header, all *collector, types []typing) *Profile {
+// types say; repeated are its rows that repeat another.
+func (p *plan) finish(header source.Header, all *collector, types []typing, repeated repeats) *Profile {
 	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
 	var done sync.WaitGroup
 	turns := make(chan struct{}, runtime.GOMAXPROCS(0))
@@ -111,8 +111,8 @@ func (p *plan) finish(header source.Header, all *collector, types []typing) *Pro
 	slices.SortFunc(out.Problems, func(a, b Defect) int {
 		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Code.String(), b.Code.String()), cmp.Compare(a.Column, b.Column))
 	})
-	out.Repeated.Rows = all.repeats[0].rows
-	for _, r := range all.repeats[0].pairs {
+	out.Repeated.Rows = repeated.rows
+	for _, r := range repeated.pairs {
 		out.Repeated.First = append(out.Repeated.First, Pair{r.row, r.first})
 	}
 	out.Sparse.AtMost = p.sparse
@@ -133,7 +133,7 @@ func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 	out.Keys = []Key{}
 	for k, plan := range p.keys {
 		r := all.repeats[k]
-		if plan.columns == nil || r.told == 0 || !IsFew(r.rows, r.told) || plan.strict && r.rows > 0 {
+		if plan.whole || r.told == 0 || !IsFew(r.rows, r.told) || plan.strict && r.rows > 0 {
 			continue
 		}
 		key := Key{Rows: r.told, Repeats: r.rows}

@@ -25,6 +25,14 @@ type answer struct {
 	hash       uint64
 	entry      *entry
 	size       uint32 // and kind, as in the entry
+	count      uint32 // of texts that the entry does not count yet
+}
+
+func (a *answer) settle() {
+	if a.count > 0 {
+		a.entry.count += int64(a.count)
+		a.count = 0
+	}
 }
 
 func place(head, tail uint64, length int) uint64 {
@@ -36,7 +44,9 @@ func (m *memory) keep(text []byte, kind workbook.Kind, hash uint64, e *entry) {
 		return
 	}
 	head, tail := value.Words(text)
-	m.answers[place(head, tail, len(text))] = answer{head, tail, hash, e, uint32(len(text)) | uint32(kind)<<kindShift}
+	a := &m.answers[place(head, tail, len(text))]
+	a.settle()
+	*a = answer{head, tail, hash, e, uint32(len(text)) | uint32(kind)<<kindShift, 0}
 }
 
 // judge ends a memory that is of no use.
@@ -45,9 +55,19 @@ func (m *memory) judge(asked, missed int) {
 		return
 	}
 	if 4*m.missed > 3*m.asked {
+		m.settle()
 		m.answers = nil
 	}
 	m.asked, m.missed = 0, 0
+}
+
+// settle lets the entries count all that was met.
+func (m *memory) settle() {
+	if m.answers != nil {
+		for i := range m.answers {
+			m.answers[i].settle()
+		}
+	}
 }
 
 // forget empties a memory whose entries are gone.

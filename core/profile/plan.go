@@ -19,7 +19,7 @@ import (
 // columns are worth a look at every row. No verdict comes from the sample.
 type plan struct {
 	columns   []columnPlan
-	keys      []keyPlan // sets of columns whose rows are told apart; the first is the whole row
+	keys      []keyPlan // sets of columns whose rows are told apart
 	spills    []spill   // of the keys
 	relations []relation
 	laneOf    map[int]int // of columns that relations read as numbers or dates: their lane
@@ -30,8 +30,9 @@ type plan struct {
 
 // keyPlan is columns whose rows are told apart.
 type keyPlan struct {
-	columns []int // nil: all
-	strict  bool  // they may be a key, but not nearly one: texts differ by chance, too
+	columns []int
+	whole   bool // all of them: rows that are alike in all cells
+	strict  bool // they may be a key, but not nearly one: texts differ by chance, too
 }
 
 type columnPlan struct {
@@ -41,6 +42,8 @@ type columnPlan struct {
 	most    int  // bytes that its table may take
 	isWhole bool // whole numbers, plainly written
 	isOver  bool // it will be over its limit, by all signs
+	// isHashed tells that the hash of each cell is asked for, by a key or a relation.
+	isHashed bool
 }
 
 // pin is a text that is counted in any case.
@@ -59,7 +62,7 @@ const (
 	// fewBytes is what a column of few values gets of it.
 	fewBytes      = 1 << 20
 	maxPins       = 500
-	maxKeys       = 8  // sets of columns, beside the whole row
+	maxKeys       = 8  // sets of columns
 	maxKeyColumns = 14 // columns of which pairs and triples are tried
 )
 
@@ -142,7 +145,7 @@ func takeSample(file *source.File, width int) (s *sample, rows int64, err error)
 // newPlan makes the plan for a delivery of which this is a sample, and which has
 // about so many rows.
 func newPlan(s *sample, rows int64) *plan {
-	p := &plan{columns: make([]columnPlan, len(s.columns)), keys: []keyPlan{{}}}
+	p := &plan{columns: make([]columnPlan, len(s.columns))}
 	p.rows = rows
 	p.ragged = 20*s.short > s.rows
 	p.sparse = len(s.columns) / 8
@@ -164,8 +167,30 @@ func newPlan(s *sample, rows int64) *plan {
 	}
 	p.findKeys(s)
 	p.findRelations(s)
+	if !slices.ContainsFunc(p.keys, func(k keyPlan) bool { return s.isFilledKey(k.columns) }) {
+		p.keys = append(p.keys, p.wholeRow())
+	}
+	for _, k := range p.keys {
+		for _, column := range k.columns {
+			p.columns[column].isHashed = true
+		}
+	}
+	for _, r := range p.relations {
+		for _, column := range r.columns {
+			p.columns[column].isHashed = p.columns[column].isHashed || r.kind == isEqual || r.kind == determines
+		}
+	}
 	p.spills = make([]spill, len(p.keys))
 	return p
+}
+
+// wholeRow is the set of all columns.
+func (p *plan) wholeRow() keyPlan {
+	all := make([]int, len(p.columns))
+	for k := range all {
+		all[k] = k
+	}
+	return keyPlan{columns: all, whole: true}
 }
 
 // formsOf looks at all texts of a table.
@@ -260,16 +285,16 @@ func (p *plan) findKeys(s *sample) {
 		if 100*filled >= 99*s.rows && c.table.used > 1 && c.table.used < s.rows && !isMeasure(t) && !c.isProse() {
 			given = append(given, k)
 		}
-		if len(p.keys) > maxKeys || 2*filled <= s.rows || 20*c.table.used < 19*filled {
+		if len(p.keys) == maxKeys || 2*filled <= s.rows || 20*c.table.used < 19*filled {
 			continue
 		}
 		if c.isGiven(t) {
 			p.keys = append(p.keys, keyPlan{columns: []int{k}})
 		} else if t.datatype == value.String && c.table.used == filled && filled >= enoughRows && !c.isProse() {
-			p.keys = append(p.keys, keyPlan{[]int{k}, true})
+			p.keys = append(p.keys, keyPlan{columns: []int{k}, strict: true})
 		}
 	}
-	if len(p.keys) > 1 || s.rows < enoughRows {
+	if len(p.keys) > 0 || s.rows < enoughRows {
 		return
 	}
 	slices.SortStableFunc(given, func(a, b int) int { return cmp.Compare(s.columns[b].table.used, s.columns[a].table.used) })
@@ -278,7 +303,7 @@ func (p *plan) findKeys(s *sample) {
 	for size := 2; size <= 3; size++ {
 		found := false
 		combinations(given, size, func(columns []int) {
-			if len(p.keys) <= maxKeys && s.isNoChance(columns) && s.isKey(columns, 2000) && s.isKey(columns, s.rows) {
+			if len(p.keys) < maxKeys && s.isNoChance(columns) && s.isKey(columns, 2000) && s.isKey(columns, s.rows) {
 				p.keys = append(p.keys, keyPlan{columns: slices.Clone(columns)})
 				found = true
 			}
@@ -328,6 +353,17 @@ func (s *sample) isKey(columns []int, rows int) bool {
 		seen[key] = struct{}{}
 	}
 	return true
+}
+
+// isFilledKey tells whether the rows of the sample differ in the columns, and none
+// is empty there.
+func (s *sample) isFilledKey(columns []int) bool {
+	for _, k := range columns {
+		if slices.Contains(s.columns[k].cells, -1) {
+			return false
+		}
+	}
+	return s.isKey(columns, s.rows)
 }
 
 // isGiven tells whether a column's values look given, as numbers and codes of

@@ -250,7 +250,8 @@ type Progress struct{ Bytes, Rows int64 }
 const maxWorkers = 4
 
 // Of makes the profile of a delivery. It goes over it once; a second time only
-// where the rows show that the sample told a column's datatype wrong.
+// where the rows show that the sample told a column's datatype wrong, or that
+// what it took for a key is none.
 func Of(ctx context.Context, file *source.File, o Options) (*Profile, error) {
 	rows, err := file.Rows()
 	if err != nil {
@@ -264,7 +265,7 @@ func Of(ctx context.Context, file *source.File, o Options) (*Profile, error) {
 	}
 	p := newPlan(s, about)
 	for again := true; ; again = false {
-		all, err := p.collect(ctx, file, o)
+		all, err := p.collect(ctx, file, o, (*collector).add)
 		if err != nil {
 			return nil, err
 		}
@@ -272,12 +273,33 @@ func Of(ctx context.Context, file *source.File, o Options) (*Profile, error) {
 		if again && p.amend(all, types) {
 			continue
 		}
-		return p.finish(header, all, types), nil
+		repeated, err := p.repeated(ctx, file, o, all)
+		if err != nil {
+			return nil, err
+		}
+		return p.finish(header, all, types, repeated), nil
 	}
 }
 
-// collect goes over all rows.
-func (p *plan) collect(ctx context.Context, file *source.File, o Options) (*collector, error) {
+// repeated finds the rows that repeat an earlier one in all cells. There are none
+// where a key tells all rows apart; only where no key does, rows are compared.
+func (p *plan) repeated(ctx context.Context, file *source.File, o Options, all *collector) (repeats, error) {
+	for k, r := range all.repeats {
+		if p.keys[k].whole || r.told == all.rows-all.damaged && r.rows == 0 {
+			return r, nil
+		}
+	}
+	rows := &plan{columns: make([]columnPlan, len(p.columns)), rows: p.rows, ragged: p.ragged}
+	rows.keys, rows.spills = []keyPlan{rows.wholeRow()}, make([]spill, 1)
+	all, err := rows.collect(ctx, file, o, (*collector).addRows)
+	if err != nil {
+		return repeats{}, err
+	}
+	return all.repeats[0], nil
+}
+
+// collect goes over all rows; add takes in a batch.
+func (p *plan) collect(ctx context.Context, file *source.File, o Options, add func(*collector, *source.Batch)) (*collector, error) {
 	rows, err := file.Rows()
 	if err != nil {
 		return nil, err
@@ -291,7 +313,7 @@ func (p *plan) collect(ctx context.Context, file *source.File, o Options) (*coll
 		c := p.newCollector()
 		all = append(all, c)
 		return func(b *source.Batch, err *error) {
-			c.add(b)
+			add(c, b)
 			*err = c.err
 		}
 	}
@@ -337,7 +359,7 @@ func (p *plan) join(all []*collector) (*collector, error) {
 		first.merge(c)
 	}
 	for k := range first.columns {
-		first.columns[k].foldDense()
+		first.columns[k].settle()
 	}
 	for k := range first.columns {
 		if c := &first.columns[k]; !c.over && c.table.isFull() {

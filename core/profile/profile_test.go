@@ -278,7 +278,9 @@ func collectApart(t require.TestingT, p *plan, file *source.File, parts int, ran
 	random.Shuffle(parts, func(i, j int) { all[i], all[j] = all[j], all[i] })
 	joined, err := p.join(all)
 	require.NoError(t, err)
-	return p.finish(rows.Header(), joined, p.conclude(joined))
+	repeated, err := p.repeated(context.Background(), file, Options{}, joined)
+	require.NoError(t, err)
+	return p.finish(rows.Header(), joined, p.conclude(joined), repeated)
 }
 
 // manyRows makes a file of many batches: codes and instants that hardly repeat,

@@ -68,7 +68,10 @@ type lane struct {
 }
 
 // scale is how many digits after the point lanes of numbers have.
-const scale = 6
+const (
+	scale = 6
+	unit  = 1_000_000
+)
 
 // place gives a value's place in its lane.
 func (t *typing) place(l *look, text []byte, n *value.Number) (int64, bool) {
@@ -116,7 +119,7 @@ func (l *lane) fill(c *collector, from, n int) {
 		text := b.Arena[s.Start:s.End]
 		if whole {
 			if n, ok := value.ShortInteger(text); ok {
-				l.values[i], l.ok[i] = n*1_000_000, true
+				l.values[i], l.ok[i] = n*unit, true
 				continue
 			}
 		}

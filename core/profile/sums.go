@@ -22,6 +22,7 @@ type sums struct {
 	forms       forms
 	lastForm    *formCount // of the value before
 	lastKey     formKey
+	lastKind    workbook.Kind
 	missing     map[string]*formCount // placeholders, and numbers or dates that may be some
 	characters  int64                 // of all values
 	foreign     bool                  // texts with characters that are not ASCII
@@ -49,6 +50,7 @@ type sums struct {
 
 // lastShape is the shape of the value before, and what is told by it.
 type lastShape struct {
+	text            []byte // one that differs from the value before in nothing but digits
 	shape, other    []byte // and that of the value before it
 	entry           item
 	letters         int
@@ -105,7 +107,7 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 		return
 	}
 	s.filled += count
-	s.addShape(trimmed, count, at)
+	isTwin := s.addShape(trimmed, count, at)
 	n := s.last.length
 	if n == 0 || len(trimmed) != len(text) {
 		n = characters(text)
@@ -127,11 +129,13 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 	}
 
 	l := &s.look
-	if isLong(text) {
+	switch {
+	case isLong(text):
 		*l = look{}
-	} else {
+	case !isTwin || kind != s.lastKind || !l.again(trimmed):
 		l.read(trimmed, kind)
 	}
+	s.lastKind = kind
 	if s.lastForm == nil || s.lastKey != l.key {
 		s.lastForm, s.lastKey = s.forms.of(l.key), l.key
 	}
@@ -210,9 +214,30 @@ func (c *formCount) merge(o formCount) {
 
 // addShape counts a text's shape, and what can be told from that: its habit of
 // letter case, and blanks inside that are none of its words' making. Values that
-// follow one another often have one shape.
-func (s *sums) addShape(text []byte, count int64, at spot) {
+// follow one another often have one shape. It tells whether the value differs from
+// the one before in nothing but digits.
+func (s *sums) addShape(text []byte, count int64, at spot) (isTwin bool) {
 	last := &s.last
+	if isTwin = lexical.DifferInDigits(last.text, text); !isTwin {
+		s.findShape(text, at)
+	}
+	if last.letters < letterCases {
+		s.cases[last.letters] += count
+	}
+	if last.isDouble {
+		s.inside.add(count, at)
+	}
+	if last.isOdd {
+		s.invisible.add(count, at)
+	}
+	last.entry.note(count, at.row, at.line)
+	return isTwin
+}
+
+// findShape finds a text's shape among those that are counted.
+func (s *sums) findShape(text []byte, at spot) {
+	last := &s.last
+	last.text = append(last.text[:0], text...)
 	last.shape, last.other = lexical.AppendShape(last.other[:0], text), last.shape
 	if last.entry.entry == nil || string(last.shape) != string(last.other) {
 		last.letters = caseOf(last.shape)
@@ -233,16 +258,6 @@ func (s *sums) addShape(text []byte, count int64, at spot) {
 			last.entry = s.shapes.item(k)
 		}
 	}
-	if last.letters < letterCases {
-		s.cases[last.letters] += count
-	}
-	if last.isDouble {
-		s.inside.add(count, at)
-	}
-	if last.isOdd {
-		s.invisible.add(count, at)
-	}
-	last.entry.note(count, at.row, at.line)
 }
 
 // blanksIn tells whether a shape has more than one blank between words, and

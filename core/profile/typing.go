@@ -95,22 +95,39 @@ func (l *look) read(text []byte, kind workbook.Kind) {
 		if l.Kind == lexical.Time {
 			return
 		}
-		millis, byDay := l.Millis(false)
-		l.millis = millis
-		byMonth := false
-		if l.Order == lexical.ABYear {
-			_, byMonth = l.Millis(true)
-		}
-		switch {
-		case !byDay && !byMonth:
-			k.day = impossible
-		case l.Order != lexical.ABYear || byDay && byMonth:
-			k.day = either
-		case byDay:
-			k.day = dayFirst
-		default:
-			k.day = monthFirst
-		}
+		l.placeDay()
+	}
+}
+
+// again looks at a value that differs in nothing but digits from the one before.
+func (l *look) again(text []byte) bool {
+	if l.key.stored || !l.Again(text) {
+		return false
+	}
+	if l.Kind != lexical.Text {
+		l.placeDay()
+	}
+	return true
+}
+
+// placeDay tells which instant a date is, and what that tells of its order.
+func (l *look) placeDay() {
+	millis, byDay := l.Millis(false)
+	l.millis = millis
+	byMonth := false
+	if l.Order == lexical.ABYear {
+		_, byMonth = l.Millis(true)
+	}
+	k := &l.key
+	switch {
+	case !byDay && !byMonth:
+		k.day = impossible
+	case l.Order != lexical.ABYear || byDay && byMonth:
+		k.day = either
+	case byDay:
+		k.day = dayFirst
+	default:
+		k.day = monthFirst
 	}
 }
 

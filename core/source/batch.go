@@ -38,6 +38,7 @@ type Batch struct {
 	codec   codec // of the delivery, nil for UTF-8
 	runs    []run
 	width   int
+	isEven  bool // all rows have their width in cells, one row's behind the other's; set by Split
 	dialect delimited.Dialect
 	cuts    []int // of fixed form, otherwise nil
 }
@@ -75,8 +76,15 @@ func (b *Batch) Cells(row int) []delimited.Span {
 // Gather fills dst with the places of one cell of each row from the row from
 // on; a row without that cell gives the empty place.
 func (b *Batch) Gather(dst []delimited.Span, cell, from int) {
-	rows := b.Rows[from : from+len(dst)]
 	cells := b.cells
+	if at := from*b.width + cell; b.isEven && cell < b.width {
+		for i := range dst {
+			dst[i] = cells[at]
+			at += b.width
+		}
+		return
+	}
+	rows := b.Rows[from : from+len(dst)]
 	for i := range rows {
 		r := &rows[i]
 		dst[i] = delimited.Span{}
@@ -95,6 +103,7 @@ func (b *Batch) Split() {
 	b.tell = teller{}
 	odd, letters := isOdd(b.Arena)
 	invalid := letters && b.hasInvalid()
+	b.isEven = true
 	for i := range b.Rows {
 		r := &b.Rows[i]
 		if !r.cut {
@@ -106,6 +115,7 @@ func (b *Batch) Split() {
 			}
 			r.count = uint32(len(b.cells)) - r.first
 		}
+		b.isEven = b.isEven && int(r.count) == b.width && int(r.first) == i*b.width
 		if b.width > 0 && int(r.count) != b.width && !r.Broken {
 			code := violation.RowShort
 			if int(r.count) > b.width {
