@@ -3,9 +3,7 @@ package profile
 import (
 	"bytes"
 	"cmp"
-	"runtime"
 	"slices"
-	"sync"
 
 	"sieb/core/lexical"
 	"sieb/core/source"
@@ -86,21 +84,14 @@ func (t *typing) readsAs(o *typing) bool {
 // types say; repeated are its rows that repeat another.
 func (p *plan) finish(header source.Header, all *collector, types []typing, repeated repeats) *Profile {
 	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
-	var done sync.WaitGroup
-	turns := make(chan struct{}, runtime.GOMAXPROCS(0))
-	for k := range all.columns {
-		done.Go(func() {
-			turns <- struct{}{}
-			defer func() { <-turns }()
-			c := &all.columns[k]
-			if c.over { // what was added up was read as the plan says
-				types[k] = p.columns[k].typing
-			}
-			out.Columns[k] = c.finish(&types[k])
-			out.Columns[k].Name = header.Names[k]
-		})
-	}
-	done.Wait()
+	each(len(all.columns), func(k int) {
+		c := &all.columns[k]
+		if c.over { // what was added up was read as the plan says
+			types[k] = p.columns[k].typing
+		}
+		out.Columns[k] = c.finish(&types[k])
+		out.Columns[k].Name = header.Names[k]
+	})
 	for k, n := range all.defects {
 		d := Defect{Code: k.code, Count: n.count, First: n.spots.values()}
 		if k.column >= 0 {

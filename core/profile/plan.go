@@ -4,7 +4,10 @@ import (
 	"bytes"
 	"cmp"
 	"math"
+	"runtime"
 	"slices"
+	"sync"
+	"sync/atomic"
 
 	"sieb/core/delimited"
 	"sieb/core/lexical"
@@ -81,7 +84,6 @@ type sampleColumn struct {
 
 // add adds the rows of a batch that was split.
 func (s *sample) add(b *source.Batch) {
-	texts := make([]delimited.Span, len(b.Rows))
 	skip := make([]bool, len(b.Rows))
 	for _, d := range b.Defects {
 		switch {
@@ -97,35 +99,52 @@ func (s *sample) add(b *source.Batch) {
 			kept++
 		}
 	}
-	var space []byte
-	for k := range s.columns {
-		c := &s.columns[k]
-		b.Gather(texts, k, 0)
-		for i, at := range texts {
-			if skip[i] {
-				continue
-			}
-			if at.Start == at.End {
-				c.cells = append(c.cells, -1)
-				continue
-			}
-			kind := b.Kind(i, k)
-			text := b.Arena[at.Start:at.End]
-			hash := hashOf(text, kind)
-			if len(text) > maxHeld {
-				space = shorten(space, text, hash)
-				text = space
-			}
-			n := c.table.find(hash, text, kind)
-			if n >= 0 {
-				c.table.entry(n).count++
-			} else {
-				n = c.table.add(hash, text, kind, 1, b.Number(i), b.Rows[i].Line)
-			}
-			c.cells = append(c.cells, int32(n))
-		}
-	}
+	each(len(s.columns), func(k int) { s.columns[k].add(b, k, skip) })
 	s.rows += kept
+}
+
+// add adds a batch's cells of the column k, save those of rows to skip.
+func (c *sampleColumn) add(b *source.Batch, k int, skip []bool) {
+	texts := make([]delimited.Span, len(b.Rows))
+	b.Gather(texts, k, 0)
+	var space []byte
+	for i, at := range texts {
+		if skip[i] {
+			continue
+		}
+		if at.Start == at.End {
+			c.cells = append(c.cells, -1)
+			continue
+		}
+		kind := b.Kind(i, k)
+		text := b.Arena[at.Start:at.End]
+		hash := hashOf(text, kind)
+		if len(text) > maxHeld {
+			space = shorten(space, text, hash)
+			text = space
+		}
+		n := c.table.find(hash, text, kind)
+		if n >= 0 {
+			c.table.entry(n).count++
+		} else {
+			n = c.table.add(hash, text, kind, 1, b.Number(i), b.Rows[i].Line)
+		}
+		c.cells = append(c.cells, int32(n))
+	}
+}
+
+// each does something for each number below n, on all processors.
+func each(n int, do func(k int)) {
+	var done sync.WaitGroup
+	var next atomic.Int64
+	for range min(n, runtime.GOMAXPROCS(0)) {
+		done.Go(func() {
+			for k := int(next.Add(1)) - 1; k < n; k = int(next.Add(1)) - 1 {
+				do(k)
+			}
+		})
+	}
+	done.Wait()
 }
 
 // takeSample reads the sample of a delivery, and tells about how many rows there
@@ -153,20 +172,25 @@ func newPlan(s *sample, rows int64) *plan {
 		p.sparse = max(p.sparse, 1)
 	}
 	all := make([]forms, len(s.columns))
-	for k := range s.columns {
+	each(len(s.columns), func(k int) {
 		s.columns[k].forms = formsOf(&s.columns[k].table)
 		all[k] = s.columns[k].forms
-	}
+	})
 	h := hintsOf(all)
 	p.share(s, rows)
-	for k := range s.columns {
+	each(len(s.columns), func(k int) {
 		c, col := &s.columns[k], &p.columns[k]
 		col.typing = c.forms.conclude(h)
 		col.isWhole = col.typing.datatype == value.Integer && col.typing.groupChar == "" && !col.isOver
 		col.pin(&c.table)
-	}
-	p.findKeys(s)
-	p.findRelations(s)
+	})
+	each(2, func(k int) {
+		if k == 0 {
+			p.findKeys(s)
+		} else {
+			p.findRelations(s)
+		}
+	})
 	if !slices.ContainsFunc(p.keys, func(k keyPlan) bool { return s.isFilledKey(k.columns) }) {
 		p.keys = append(p.keys, p.wholeRow())
 	}

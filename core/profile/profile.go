@@ -14,6 +14,7 @@ package profile
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"runtime"
 	"sync"
 
@@ -349,24 +350,17 @@ func (p *plan) join(all []*collector) (*collector, error) {
 			}
 		})
 	}
-	done.Wait()
-	for _, err := range errs {
-		if err != nil {
-			return nil, err
-		}
-	}
 	for _, c := range all[1:] {
 		first.merge(c)
 	}
 	for k := range first.columns {
-		first.columns[k].settle()
-	}
-	for k := range first.columns {
-		if c := &first.columns[k]; !c.over && c.table.isFull() {
+		c := &first.columns[k]
+		if c.settle(); !c.over && c.table.isFull() {
 			c.drain()
 		}
 	}
-	return first, nil
+	done.Wait()
+	return first, errors.Join(errs...)
 }
 
 func (p *plan) close() {
