@@ -45,7 +45,12 @@ func TestProfileStation(t *testing.T) {
 	p.accessible("the findings of a profile")
 
 	p.do(chromedp.Click(`//li[contains(., "nearly tells rows apart")]//button[@class="link"]`))
-	p.until(behind + ` === '66'`)
+	p.until(behind + ` === '20,66'`)
+	p.shows("row is one of 20, 66")
+	p.shows("2 rows pass")
+	p.do(chromedp.Click(`//li[contains(., "is the sum of")]//button[@class="link"]`))
+	p.shows("Gross kg is not the sum of Tare kg and Net kg")
+	p.shows("1 row passes")
 	p.do(chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`), chromedp.WaitVisible(".chart canvas"))
 	p.shows("decimal with comma")
 	p.shows("14.2153, deviation 3.48193")
@@ -72,10 +77,27 @@ func TestProfileStation(t *testing.T) {
 	assert.Equal(t, []string{"Moisture %"}, kept.Looked)
 	p.shows("only those not looked at (15)")
 
+	// A column has an address of its own, and the way back is the browser's.
+	p.do(chromedp.Reload())
+	p.shows("14.2153, deviation 3.48193")
+	p.do(chromedp.NavigateBack())
+	p.shows("240 rows of 16 columns")
+	p.do(chromedp.NavigateForward())
+	p.shows("14.2153, deviation 3.48193")
+
 	// A finding's rule is put into the draft, and shown there.
 	p.do(chromedp.Click(`//button[contains(., "all findings")]`), chromedp.Click(`//li[contains(., "starts with 0") or contains(., "start with 0")]//button[contains(., "datatype: string")]`), chromedp.WaitVisible(".draft textarea"))
 	p.until(`(a => a.value.slice(a.selectionStart, a.selectionEnd).trim() === 'datatype: string')(document.querySelector('.draft textarea'))`)
-	p.do(chromedp.Click(`//section[@aria-label="Draft of a target"]//button[contains(., "Close")]`), chromedp.Click(`//button[contains(., "Draft a target")]`), chromedp.WaitVisible(".draft textarea"))
+	// What was written by hand is there again after closing; what a click put in can be taken back.
+	p.do(chromedp.SendKeys(".draft textarea", "# by hand\n"), chromedp.Click(`//section[@aria-label="Draft of a target"]//button[contains(., "Close")]`),
+		chromedp.Click(`//button[contains(., "Back to the draft")]`), chromedp.WaitVisible(".draft textarea"))
+	p.until(`document.querySelector('.draft textarea').value.includes('# by hand')`)
+	p.do(chromedp.Click(`//button[contains(., "Draft it anew")]`))
+	p.until(`!document.querySelector('.draft textarea').value.includes('# by hand')`)
+	p.do(chromedp.Click(`//button[contains(., "Take back: the new start")]`))
+	p.until(`document.querySelector('.draft textarea').value.includes('# by hand')`)
+	p.do(chromedp.Click(`//button[contains(., "Draft it anew")]`))
+	p.until(`!document.querySelector('.draft textarea').value.includes('# by hand')`)
 	p.accessible("the draft of a target")
 	p.do(chromedp.Click(`//button[contains(., "Add target")]`))
 	p.shows("Added: target weighbridge_ahrensee, version 1.")

@@ -15,6 +15,7 @@ export const router = createRouter({
   ],
 })
 
-router.afterEach((to) => {
-  document.title = `${String(to.meta.title)} · Sieb`
+router.afterEach((to, from) => {
+  // A page may have named itself more closely, and goes on as the same page.
+  if (to.path !== from.path) document.title = `${String(to.meta.title)} · Sieb`
 })

@@ -138,8 +138,7 @@ func (c *collector) begin(b *source.Batch) {
 // cells cannot be attributed: a quote was left open, or the width is wrong.
 func (c *collector) noteDefects() {
 	b := c.batch
-	c.damage = slices.Grow(c.damage[:0], len(b.Rows))[:len(b.Rows)]
-	clear(c.damage)
+	c.damage = damaged(c.damage, b, c.plan.ragged)
 	for _, d := range b.Defects {
 		if d.Row < 0 {
 			continue
@@ -160,15 +159,6 @@ func (c *collector) noteDefects() {
 		}
 		n.count++
 		n.spots.addRow(at)
-		switch {
-		case d.Code == violation.RowLong, d.Code == violation.RowShort && !c.plan.ragged:
-			c.damage[d.Row] = true
-		}
-	}
-	for i := range b.Rows {
-		if b.Rows[i].Broken {
-			c.damage[i] = true
-		}
 	}
 }
 

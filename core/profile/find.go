@@ -3,6 +3,7 @@ package profile
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -13,25 +14,33 @@ import (
 	"sieb/core/workbook"
 )
 
-// Filter is a condition on the cells of one column.
+// Filter is a condition on the cells of one column, or on a row.
 type Filter struct {
-	Column string `json:"column"`
-	Op     string `json:"op" enum:"equals,contains,empty,filled,against,shape,form,greater,atLeast,less,atMost,between" doc:"equals: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape and form: as a profile tells them; the others by the column's datatype"`
-	Value  string `json:"value,omitempty" doc:"of numbers and dates in canonical form: 12.5, 2026-07-31"`
-	To     string `json:"to,omitempty" doc:"of between: the last value"`
+	Column  string   `json:"column,omitempty" doc:"none where the condition is on the row"`
+	Op      string   `json:"op" enum:"equals,oneOf,contains,empty,filled,against,placeholder,notNumber,shape,notShape,form,habit,greater,atLeast,less,atMost,between,differs,after,notSum,defect,sparse,rows" doc:"equals, oneOf: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape, notShape, form, habit: as a profile tells them; greater to between: by the column's datatype; differs, after, notSum: against other columns; defect: the row, or its cell, was read with one; sparse: at most so many filled cells; rows: by number"`
+	Value   string   `json:"value,omitempty" doc:"of numbers and dates in canonical form: 12.5, 2026-07-31"`
+	To      string   `json:"to,omitempty" doc:"of between: the last value"`
+	Values  []string `json:"values,omitempty" doc:"of oneOf"`
+	Columns []string `json:"columns,omitempty" doc:"of differs, after and notSum: the other columns"`
+	Rows    []int64  `json:"rows,omitempty" maxItems:"4000" doc:"of rows: their numbers"`
 }
 
 // Finder tells which rows filters let through: those that pass all of them. It
 // holds scratch space and serves one goroutine.
 type Finder struct {
-	tests []test
-	texts []delimited.Span
+	profile     *Profile
+	tests       []test
+	texts       []delimited.Span
+	damage      []bool
+	takesBroken bool    // rows whose cells cannot be attributed are asked for, too
+	rows        []int64 // of a filter by number, in order; nil without one
 }
 
-// test is a filter made ready.
+// test is a filter made ready. It looks at one column's cells, or else at rows.
 type test struct {
 	column  int
 	passes  func(text []byte, kind workbook.Kind) bool
+	row     func(b *source.Batch, row int) bool
 	needle  []byte // text that a passing cell holds, as bytes of UTF-8; nil where none is known
 	last    []byte // the text before, and what was found of it
 	kind    workbook.Kind
@@ -41,19 +50,43 @@ type test struct {
 
 // NewFinder makes filters ready for a delivery with this profile.
 func (p *Profile) NewFinder(filters []Filter) (*Finder, error) {
-	f := &Finder{}
+	f := &Finder{profile: p}
 	for _, filter := range filters {
-		k := slices.IndexFunc(p.Columns, func(c Column) bool { return c.Name == filter.Column })
-		if k < 0 {
-			return nil, fmt.Errorf("the delivery has no column %q", filter.Column)
-		}
-		t := test{column: k}
-		if err := t.prepare(&p.Columns[k], filter); err != nil {
-			return nil, fmt.Errorf("%s %s: %w", filter.Column, filter.Op, err)
+		t, err := f.prepare(filter)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", strings.TrimSpace(filter.Column+" "+filter.Op), err)
 		}
 		f.tests = append(f.tests, t)
 	}
 	return f, nil
+}
+
+func (p *Profile) column(name string) (int, error) {
+	k := slices.IndexFunc(p.Columns, func(c Column) bool { return c.Name == name })
+	if k < 0 {
+		return 0, fmt.Errorf("the delivery has no column %q", name)
+	}
+	return k, nil
+}
+
+func (f *Finder) prepare(filter Filter) (t test, err error) {
+	if filter.Column == "" {
+		t.row, err = f.rowTest(filter)
+		return t, err
+	}
+	if t.column, err = f.profile.column(filter.Column); err != nil {
+		return t, err
+	}
+	switch filter.Op {
+	case "differs", "after", "notSum":
+		t.row, err = f.relationTest(t.column, filter)
+	case "defect":
+		f.takesBroken = true
+		t.row = hasDefect(filter.Value, t.column)
+	default:
+		err = t.prepare(&f.profile.Columns[t.column], filter)
+	}
+	return t, err
 }
 
 // typing gives how the column is read, from what its profile tells.
@@ -95,11 +128,26 @@ func (t *test) prepare(c *Column, f Filter) error {
 		}
 		return trimmed
 	}
+	isMissing := func(trimmed []byte) bool {
+		return slices.ContainsFunc(c.Placeholders, func(v Value) bool { return v.Value == string(trimmed) })
+	}
 	switch f.Op {
 	case "equals":
 		want := []byte(f.Value)
 		t.passes = func(text []byte, _ workbook.Kind) bool { return bytes.Equal(text, want) }
 		t.needle = want
+	case "oneOf":
+		values := map[string]bool{}
+		for _, v := range f.Values {
+			values[v] = true
+		}
+		t.passes = func(text []byte, _ workbook.Kind) bool { return values[string(text)] }
+	case "placeholder":
+		t.passes = func(text []byte, _ workbook.Kind) bool { return isMissing(lexical.Trim(text)) }
+	case "notNumber":
+		t.passes = func(text []byte, kind workbook.Kind) bool {
+			return !isEmpty(text, kind) && len(read(text, kind)) > 0 && !l.Kind.IsNumber() && l.Kind != lexical.Placeholder
+		}
 	case "contains":
 		want := fold([]byte(f.Value))
 		t.passes = func(text []byte, _ workbook.Kind) bool { return holds(text, want) }
@@ -110,8 +158,28 @@ func (t *test) prepare(c *Column, f Filter) error {
 	case "shape":
 		var shape []byte
 		t.passes = func(text []byte, kind workbook.Kind) bool {
-			shape = lexical.AppendShape(shape[:0], lexical.Trim(text))
+			shape = lexical.AppendShape(shape[:0], lexical.Trim(beginning(text)))
 			return string(shape) == f.Value
+		}
+	case "notShape":
+		var shape []byte
+		t.passes = func(text []byte, _ workbook.Kind) bool {
+			trimmed := lexical.Trim(beginning(text))
+			shape = lexical.AppendShape(shape[:0], trimmed)
+			return len(trimmed) > 0 && string(shape) != f.Value && !isMissing(trimmed)
+		}
+	case "habit":
+		is, ok := habits[f.Value]
+		if !ok {
+			return fmt.Errorf("there is no such habit; there are %s", strings.Join(slices.Sorted(maps.Keys(habits)), ", "))
+		}
+		t.passes = func(text []byte, kind workbook.Kind) bool {
+			if isEmpty(text, kind) {
+				return false
+			}
+			read(text, kind)
+			held := beginning(text)
+			return is(lexical.Trim(held), held, &l.key)
 		}
 	case "form":
 		t.passes = func(text []byte, kind workbook.Kind) bool {
@@ -137,7 +205,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 	case "greater", "atLeast", "less", "atMost", "between":
 		return t.compare(c, f, &typing)
 	default:
-		return fmt.Errorf("there is no such condition; there are equals, contains, empty, filled, against, shape, form, greater, atLeast, less, atMost, between")
+		return fmt.Errorf("there is no such condition on a column; there are equals, oneOf, contains, empty, filled, against, placeholder, notNumber, shape, notShape, form, habit, greater, atLeast, less, atMost, between, differs, after, notSum, defect")
 	}
 	return nil
 }
@@ -248,15 +316,22 @@ func (f *Finder) Needle() (longest []byte) {
 // returns false. The batch was split.
 func (f *Finder) Rows(b *source.Batch, see func(row int) bool) {
 	f.texts = slices.Grow(f.texts[:0], len(b.Rows))[:len(b.Rows)]
+	f.damage = damaged(f.damage, b, f.profile.Ragged)
 	pass := make([]bool, len(b.Rows))
 	for i := range b.Rows {
-		pass[i] = !b.Rows[i].Broken
+		pass[i] = f.takesBroken || !f.damage[i]
 	}
 	for k := range f.tests {
 		t := &f.tests[k]
-		b.Gather(f.texts, t.column, 0)
+		if t.row == nil {
+			b.Gather(f.texts, t.column, 0)
+		}
 		for i, s := range f.texts {
-			if pass[i] {
+			switch {
+			case !pass[i]:
+			case t.row != nil:
+				pass[i] = t.row(b, i)
+			default:
 				pass[i] = t.of(b.Text(s), b.Kind(i, t.column))
 			}
 		}

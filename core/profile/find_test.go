@@ -32,6 +32,24 @@ func found(t require.TestingT, file *source.File, p *Profile, filters ...Filter)
 	return rows
 }
 
+// checkRows holds the filters of findings to finding the rows that they count.
+func checkRows(t require.TestingT, file *source.File, p *Profile) {
+	for _, f := range p.Findings {
+		require.NotEmpty(t, f.Filters, "%s", f.Text)
+		rows := found(t, file, p, f.Filters...)
+		if f.Filters[0].Op == "rows" {
+			require.GreaterOrEqual(t, len(rows), int(min(f.Rows, maxRows)), "%s", f.Text)
+		} else {
+			require.Len(t, rows, int(f.Rows), "%s %v", f.Text, f.Filters)
+		}
+		for _, v := range f.First {
+			if v.Row > 0 {
+				require.Contains(t, rows, v.Row, "%s %v", f.Text, f.Filters)
+			}
+		}
+	}
+}
+
 func TestFilters(t *testing.T) {
 	file := open(t, "no,kg,on,crop\n1,10.5,2026-07-01,wheat\n2,9,2026-07-02,Wheat\n3,wet,2026-07-03,rye\n4,,2026-07-04, \n5,12.25,2026-02-30,rye\n6,9.0,2026-07-06,\"r\"\"ye\"\n"+strings.Repeat("7,11.5,2026-07-07,oats\n", 30))
 	defer file.Close()

@@ -17,6 +17,7 @@ type Finding struct {
 	Text    string   `json:"text"`
 	Rows    int64    `json:"rows" doc:"rows behind it"`
 	First   []Value  `json:"first,omitempty" doc:"the first of them, or the most frequent values"`
+	Filters []Filter `json:"filters,omitempty" doc:"what finds all rows behind it; of rows that repeat others and of exceptions to what determines a column, the first thousand, with those that they repeat"`
 	Rule    string   `json:"rule,omitempty" doc:"the line of a column rule that deals with it"`
 
 	weight int
@@ -40,8 +41,29 @@ func (p *Profile) findings() []Finding {
 	return n.all
 }
 
-func (n *narrator) add(weight int, code string, rows int64, first []Value, rule string, columns []string, format string, args ...any) {
+func (n *narrator) add(weight int, code string, rows int64, first []Value, rule string, columns []string, format string, args ...any) *Finding {
 	n.all = append(n.all, Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows, First: first, Rule: rule, weight: weight})
+	return &n.all[len(n.all)-1]
+}
+
+// by says what finds the rows behind a finding: a condition on its first column or,
+// where it has none, on rows.
+func (f *Finding) by(filter Filter) {
+	if len(f.Columns) > 0 && filter.Op != "rows" {
+		filter.Column = f.Columns[0]
+	}
+	f.Filters = []Filter{filter}
+}
+
+func habit(name string) Filter { return Filter{Op: "habit", Value: name} }
+
+// oneOf is the condition to be one of some values.
+func oneOf(values []Value) Filter {
+	f := Filter{Op: "oneOf"}
+	for _, v := range values {
+		f.Values = append(f.Values, v.Value)
+	}
+	return f
 }
 
 // examples lists values with their counts, as many as a sentence bears.
@@ -111,21 +133,21 @@ func (n *narrator) rows() {
 	for _, d := range n.Problems {
 		code := d.Code.String()
 		if words := cellWords[code]; d.Column != "" && words != "" {
-			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column), Count(d.Count, "value has", "values have"), words, Thousands(d.First[0].Row))
+			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column), Count(d.Count, "value has", "values have"), words, Thousands(d.First[0].Row)).by(Filter{Op: "defect", Value: code})
 		} else if words := defectWords[code]; words != "" {
 			if d.Count == 1 {
 				words = strings.Replace(words, "have", "has", 1)
 			}
-			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", Count(d.Count, "row", "rows"), words, Thousands(d.First[0].Row), Thousands(d.First[0].Line))
+			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", Count(d.Count, "row", "rows"), words, Thousands(d.First[0].Row), Thousands(d.First[0].Line)).by(Filter{Op: "defect", Value: code})
 		}
 	}
 	if r := n.Repeated; r.Rows > 0 {
 		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil, "%s the same as an earlier one in all cells; row %s repeats row %s",
-			Count(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row), Thousands(r.First[0].Repeats))
+			Count(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row), Thousands(r.First[0].Repeats)).by(Filter{Op: "rows", Rows: r.rows})
 	}
 	if s := n.Sparse; s.Rows > 0 && s.Rows*20 < n.Rows {
 		n.add(63, "row.sparse", s.Rows, places(s.First), "", nil, "%s nearly empty (at most %s filled), first row %s",
-			Count(s.Rows, "row is", "rows are"), Count(int64(s.AtMost), "cell", "cells"), Thousands(s.First[0].Row))
+			Count(s.Rows, "row is", "rows are"), Count(int64(s.AtMost), "cell", "cells"), Thousands(s.First[0].Row)).by(Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
 	}
 	for _, k := range n.Keys {
 		if k.Repeats == 0 {
@@ -136,7 +158,7 @@ func (n *narrator) rows() {
 			rule = ""
 		}
 		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns, "%s nearly tells rows apart, but %s an earlier one; row %s repeats row %s",
-			names(k.Columns), Count(k.Repeats, "row repeats", "rows repeat"), Thousands(k.First[0].Row), Thousands(k.First[0].Repeats))
+			names(k.Columns), Count(k.Repeats, "row repeats", "rows repeat"), Thousands(k.First[0].Row), Thousands(k.First[0].Repeats)).by(Filter{Op: "rows", Rows: k.rows})
 	}
 }
 
@@ -157,22 +179,22 @@ var datatypeWords = map[value.Datatype]string{value.Integer: "whole numbers", va
 // column tells of one column.
 func (n *narrator) column(c *Column) {
 	one := []string{c.Name}
-	add := func(weight int, code string, rows int64, first []Value, rule, format string, args ...any) {
-		n.add(weight, code, rows, first, rule, one, "%s"+format, append([]any{name(c.Name)}, args...)...)
+	add := func(weight int, code string, rows int64, first []Value, rule, format string, args ...any) *Finding {
+		return n.add(weight, code, rows, first, rule, one, "%s"+format, append([]any{name(c.Name)}, args...)...)
 	}
 	all := c.Filled + c.Empty
 	if c.Filled == 0 {
 		if all > 0 {
-			add(15, "column.empty", all, nil, "", " is always empty")
+			add(15, "column.empty", all, nil, "", " is always empty").by(Filter{Op: "empty"})
 		}
 		return
 	}
 	if c.DistinctExact && c.Distinct == 1 && c.Empty == 0 && all > 1 {
-		add(10, "column.constant", all, nil, "", " is always %s", clip(c.Top[0].Value))
+		add(10, "column.constant", all, nil, "", " is always %s", clip(c.Top[0].Value)).by(Filter{Op: "filled"})
 		return
 	}
 	if c.Empty > 0 && IsFew(c.Empty, all) {
-		add(60, "value.empty", c.Empty, places(c.EmptyFirst), "required: true", " is empty in %s of %s rows", Thousands(c.Empty), Thousands(all))
+		add(60, "value.empty", c.Empty, places(c.EmptyFirst), "required: true", " is empty in %s of %s rows", Thousands(c.Empty), Thousands(all)).by(Filter{Op: "empty"})
 	}
 	missing := int64(0)
 	for _, v := range c.Placeholders {
@@ -180,7 +202,7 @@ func (n *narrator) column(c *Column) {
 	}
 	if missing > 0 {
 		add(70, "value.placeholder", missing, c.Placeholders, "null: ["+quotedList(c.Placeholders)+"]", ": %s of %s values %s for a missing one: %s",
-			Thousands(missing), Thousands(c.Filled), plural(missing, "stands", "stand"), examples(c.Placeholders, missing))
+			Thousands(missing), Thousands(c.Filled), plural(missing, "stands", "stand"), examples(c.Placeholders, missing)).by(Filter{Op: "placeholder"})
 	}
 	n.against(c, add)
 	n.numbers(c, add)
@@ -204,7 +226,7 @@ func quotedList(values []Value) string {
 	return strings.Join(list, ", ")
 }
 
-type adder = func(weight int, code string, rows int64, first []Value, rule, format string, args ...any)
+type adder = func(weight int, code string, rows int64, first []Value, rule, format string, args ...any) *Finding
 
 // against tells of values that are not of the datatype.
 func (n *narrator) against(c *Column, add adder) {
@@ -220,7 +242,7 @@ func (n *narrator) against(c *Column, add adder) {
 		// Codes that are all different are often digits alone by chance.
 		isCode := c.Once != nil && *c.Once == c.Distinct
 		if odd := number + other; c.Numbers != nil && odd >= enoughRows && 4*number >= 3*odd && other > 0 && c.Numbers.LeadingZeros == 0 && !isCode {
-			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values %s none", Thousands(other), Thousands(odd), plural(other, "is", "are"))
+			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values %s none", Thousands(other), Thousands(odd), plural(other, "is", "are")).by(Filter{Op: "notNumber"})
 		}
 		return
 	}
@@ -241,10 +263,10 @@ func (n *narrator) against(c *Column, add adder) {
 		return // the order of their parts says it
 	}
 	if c.Dates != nil && len(c.Dates.Impossible) > 0 && int64(len(c.Dates.Impossible)) == against {
-		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s", Count(against, "date or time that does not exist", "dates or times that do not exist"), examples(c.Dates.Impossible, against))
+		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s", Count(against, "date or time that does not exist", "dates or times that do not exist"), examples(c.Dates.Impossible, against)).by(Filter{Op: "against"})
 		return
 	}
-	add(80, "value.against", against, c.Against, "", " holds %s, but %s of %s values %s none: %s", datatypeWords[c.Datatype], Thousands(against), Thousands(c.Filled), plural(against, "is", "are"), examples(c.Against, against))
+	add(80, "value.against", against, c.Against, "", " holds %s, but %s of %s values %s none: %s", datatypeWords[c.Datatype], Thousands(against), Thousands(c.Filled), plural(against, "is", "are"), examples(c.Against, against)).by(Filter{Op: "against"})
 }
 
 // numbers tells of the habits of numbers.
@@ -263,26 +285,26 @@ func (n *narrator) numbers(c *Column, add adder) {
 	switch {
 	case !isMostly:
 	case h.LeadingZeros > 0 && c.Datatype == value.String:
-		add(75, "number.zeros", h.LeadingZeros, nil, "datatype: string", " looks like a number, but %s with 0: keep it as text", Count(h.LeadingZeros, "value starts", "values start"))
+		add(75, "number.zeros", h.LeadingZeros, nil, "datatype: string", " looks like a number, but %s with 0: keep it as text", Count(h.LeadingZeros, "value starts", "values start")).by(habit("zeros in front"))
 	case h.Currency > 0 && c.Datatype == value.String:
-		add(73, "number.currency", h.Currency, nil, "", " holds amounts with a currency sign: only without it they are numbers")
+		add(73, "number.currency", h.Currency, nil, "", " holds amounts with a currency sign: only without it they are numbers").by(habit("currency sign"))
 	case h.Percent > 0 && c.Datatype == value.String:
-		add(73, "number.percent", h.Percent, nil, "", " holds numbers with a percent sign: only without it they are numbers")
+		add(73, "number.percent", h.Percent, nil, "", " holds numbers with a percent sign: only without it they are numbers").by(habit("percent sign"))
 	case h.SignBehind > 0 && c.Datatype == value.String:
-		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", Count(h.SignBehind, "number with the sign", "numbers with the sign"))
+		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", Count(h.SignBehind, "number with the sign", "numbers with the sign")).by(habit("sign behind"))
 	}
 	if c.Datatype.IsNumber() && h.Undecided > 0 {
-		add(74, "number.undecided", h.Undecided, nil, "", ": nothing tells whether %s separates decimals or thousands; it is taken for decimals", charNames[h.DecimalChar[0]])
+		add(74, "number.undecided", h.Undecided, nil, "", ": nothing tells whether %s separates decimals or thousands; it is taken for decimals", charNames[h.DecimalChar[0]]).by(habit("undecided point"))
 	}
 	if h.StoredAsText > 0 && c.Datatype.IsNumber() {
-		add(40, "number.text", h.StoredAsText, nil, "", ": %s stored as text", Count(h.StoredAsText, "number is", "numbers are"))
+		add(40, "number.text", h.StoredAsText, nil, "", ": %s stored as text", Count(h.StoredAsText, "number is", "numbers are")).by(habit("number as text"))
 	}
 	if c.far != nil {
 		rows := int64(0)
 		for _, v := range c.far {
 			rows += v.Count
 		}
-		add(68, "number.far", rows, c.far, "", ": %s far from all others, which lie between %s and %s: %s", plural(rows, "1 value is", Thousands(rows)+" values are"), c.usual[0], c.usual[1], examples(c.far, rows))
+		add(68, "number.far", rows, c.far, "", ": %s far from all others, which lie between %s and %s: %s", plural(rows, "1 value is", Thousands(rows)+" values are"), c.usual[0], c.usual[1], examples(c.far, rows)).by(oneOf(c.far))
 	}
 }
 
@@ -297,43 +319,47 @@ func (n *narrator) dates(c *Column, add adder) {
 		if d.isClose {
 			taken = fmt.Sprintf("with the %s the dates lie much closer together", d.Order)
 		}
-		add(76, "date.undecided", d.Either, nil, "", ": no date tells whether the day or the month comes first; %s. Ask the sender", taken)
+		add(76, "date.undecided", d.Either, nil, "", ": no date tells whether the day or the month comes first; %s. Ask the sender", taken).by(habit("undecided order"))
 	}
 	if d.DayFirst > 0 && d.MonthFirst > 0 {
 		few, which := d.MonthFirst, "month"
 		if d.Order == "month first" {
 			few, which = d.DayFirst, "day"
 		}
-		add(77, "date.orders", few, c.Against, "", ": most dates have the %s, but %s only with the %s first: %s", d.Order, Count(few, "makes sense", "make sense"), which, examples(c.Against, few))
+		add(77, "date.orders", few, c.Against, "", ": most dates have the %s, but %s only with the %s first: %s", d.Order, Count(few, "makes sense", "make sense"), which, examples(c.Against, few)).by(habit("only " + which + " first"))
 	}
 	if len(d.Formats) > 1 {
 		var list []string
 		for _, f := range d.Formats {
 			list = append(list, fmt.Sprintf("%s (%s)", f.Format, Thousands(f.Count)))
 		}
-		add(66, "date.formats", c.Filled, nil, "", ": dates come in %d formats: %s", len(d.Formats), strings.Join(list, ", "))
+		add(66, "date.formats", c.Filled, nil, "", ": dates come in %d formats: %s", len(d.Formats), strings.Join(list, ", ")).by(Filter{Op: "filled"})
 	}
 	if d.TwoDigitYears > 0 {
-		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits", Count(d.TwoDigitYears, "date", "dates"))
+		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits", Count(d.TwoDigitYears, "date", "dates")).by(habit("year of two"))
 	}
 	far := slices.DeleteFunc(slices.Clone(d.FarOff), func(v Value) bool {
 		return slices.ContainsFunc(c.Placeholders, func(p Value) bool { return p.Value == v.Value })
 	})
 	if len(far) > 0 {
-		add(68, "date.far", int64(len(far)), far, "", ": %s years away from all others: %s", plural(int64(len(far)), "1 date is", Thousands(int64(len(far)))+" dates are"), examples(far, int64(len(far))))
+		rows := int64(0)
+		for _, v := range far {
+			rows += v.Count
+		}
+		add(68, "date.far", rows, far, "", ": %s years away from all others: %s", Count(rows, "date is", "dates are"), examples(far, rows)).by(oneOf(far))
 	}
 }
 
 // texts tells of what is odd in how values are written.
 func (n *narrator) texts(c *Column, add adder) {
 	if b := c.Blanks.Around; b.Count > 0 {
-		add(50, "blank.around", b.Count, b.First, "remedies: [trim]", ": %s", Count(b.Count, "value has blanks around it", "values have blanks around them"))
+		add(50, "blank.around", b.Count, b.First, "remedies: [trim]", ": %s", Count(b.Count, "value has blanks around it", "values have blanks around them")).by(habit("blanks around"))
 	}
 	if b := c.Blanks.Inside; b.Count > 0 {
-		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s", Count(b.Count, "value has", "values have"), examples(b.First, b.Count))
+		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s", Count(b.Count, "value has", "values have"), examples(b.First, b.Count)).by(habit("blanks inside"))
 	}
 	if b := c.Blanks.Invisible; b.Count > 0 {
-		add(52, "blank.invisible", b.Count, b.First, "", ": %s characters that do not show, such as tabs and no-break spaces", Count(b.Count, "value has", "values have"))
+		add(52, "blank.invisible", b.Count, b.First, "", ": %s characters that do not show, such as tabs and no-break spaces", Count(b.Count, "value has", "values have")).by(habit("invisible inside"))
 	}
 	if c.Datatype != value.String {
 		return
@@ -341,16 +367,18 @@ func (n *narrator) texts(c *Column, add adder) {
 	if len(c.Variants) > 0 && 2*c.Distinct <= c.Filled {
 		g := c.Variants[0]
 		rows := int64(0)
+		var others []Value
 		for _, group := range c.Variants {
 			for _, v := range group[1:] {
 				rows += v.Count
+				others = append(others, v)
 			}
 		}
 		more := ""
 		if len(c.Variants) > 1 {
 			more = fmt.Sprintf(", and %s more", Count(int64(len(c.Variants)-1), "group", "groups"))
 		}
-		add(55, "value.variants", rows, g[1:], "", ": the same is written in different ways: %s%s", examples(g, 0), more)
+		add(55, "value.variants", rows, g[1:], "", ": the same is written in different ways: %s%s", examples(g, 0), more).by(oneOf(others))
 	}
 	if typos := c.typos(); len(typos) > 0 {
 		var list []string
@@ -361,7 +389,7 @@ func (n *narrator) texts(c *Column, add adder) {
 			rows += t[0].Count
 			first = append(first, t[0])
 		}
-		add(58, "value.misspelt", rows, first, "", ": perhaps misspelt: %s", strings.Join(list[:min(3, len(list))], ", "))
+		add(58, "value.misspelt", rows, first, "", ": perhaps misspelt: %s", strings.Join(list[:min(3, len(list))], ", ")).by(oneOf(first))
 	}
 	n.shapes(c, add)
 }
@@ -386,7 +414,7 @@ func (n *narrator) shapes(c *Column, add adder) {
 				first = append(first, Value{s.Shape, s.Count, s.Row, s.Line})
 			}
 		}
-		add(65, "value.shape", odd, first, "", ": nearly all values look like %s, but %s: %s", c.Shapes[0].Shape, plural(odd, "1 does not", Thousands(odd)+" do not"), examples(first, odd))
+		add(65, "value.shape", odd, first, "", ": nearly all values look like %s, but %s: %s", c.Shapes[0].Shape, plural(odd, "1 does not", Thousands(odd)+" do not"), examples(first, odd)).by(Filter{Op: "notShape", Value: c.Shapes[0].Shape})
 	}
 }
 
@@ -448,16 +476,16 @@ func (n *narrator) relations() {
 		but := fmt.Sprintf(", but not in %s%s", Count(r.Exceptions, "row", "rows"), at)
 		switch {
 		case r.Kind == "equal" && r.Exceptions == 0:
-			n.add(20, "columns.equal", r.Rows, nil, "", r.Columns, "%s always hold the same", names(r.Columns))
+			n.add(20, "columns.equal", r.Rows, nil, "", r.Columns, "%s always hold the same", names(r.Columns)).by(Filter{Op: "filled"})
 		case r.Exceptions == 0:
 		case r.Kind == "equal":
-			n.add(72, "columns.equal", r.Exceptions, first, "", r.Columns, "%s hold the same%s", names(r.Columns), but)
+			n.add(72, "columns.equal", r.Exceptions, first, "", r.Columns, "%s hold the same%s", names(r.Columns), but).by(Filter{Op: "differs", Columns: r.Columns[1:]})
 		case r.Kind == "determines":
-			n.add(72, "columns.determined", r.Exceptions, first, "", r.Columns, "%s follows from %s%s", name(r.Columns[1]), name(r.Columns[0]), but)
+			n.add(72, "columns.determined", r.Exceptions, first, "", r.Columns, "%s follows from %s%s", name(r.Columns[1]), name(r.Columns[0]), but).by(Filter{Op: "rows", Rows: r.rows})
 		case r.Kind == "order":
-			n.add(72, "columns.order", r.Exceptions, first, "", r.Columns, "%s is not after %s%s", name(r.Columns[0]), name(r.Columns[1]), but)
+			n.add(72, "columns.order", r.Exceptions, first, "", r.Columns, "%s is not after %s%s", name(r.Columns[0]), name(r.Columns[1]), but).by(Filter{Op: "after", Columns: r.Columns[1:]})
 		case r.Kind == "sum":
-			n.add(72, "columns.sum", r.Exceptions, first, "", r.Columns, "%s is the sum of %s%s", name(r.Columns[0]), names(r.Columns[1:]), but)
+			n.add(72, "columns.sum", r.Exceptions, first, "", r.Columns, "%s is the sum of %s%s", name(r.Columns[0]), names(r.Columns[1:]), but).by(Filter{Op: "notSum", Columns: r.Columns[1:]})
 		}
 	}
 }

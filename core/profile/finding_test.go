@@ -35,7 +35,12 @@ func textsOf(t *testing.T, cells []string) (texts []string) {
 	for i, c := range cells {
 		rows[i] = []string{c, "x"}
 	}
-	for _, f := range profileOf(t, written(t, []string{"value", "always"}, rows)).Findings {
+	file := open(t, written(t, []string{"value", "always"}, rows))
+	defer file.Close()
+	p, err := Of(t.Context(), file, Options{})
+	require.NoError(t, err)
+	checkRows(t, file, p)
+	for _, f := range p.Findings {
 		if slices.Contains(f.Columns, "value") {
 			texts = append(texts, f.Text)
 		}
@@ -126,7 +131,11 @@ func TestRelations(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%s,%s,%d,%d,%d,%d,%d,%d,%d,%d,%s,%s,%d\n", from, to, gross, tare, net, q1, q2, q3, q1+q2+q3, 100+no, grower, again, random.IntN(9))
 	}
-	p := profileOf(t, b.String())
+	file := open(t, b.String())
+	defer file.Close()
+	p, err := Of(t.Context(), file, Options{})
+	require.NoError(t, err)
+	checkRows(t, file, p)
 	found := map[string]Relation{}
 	for _, r := range p.Relations {
 		found[r.Kind+" "+strings.Join(r.Columns, " ")] = r
@@ -172,4 +181,14 @@ func TestOneOff(t *testing.T) {
 	}{{"barley", "barely", true}, {"wheat", "whet", true}, {"wheat", "wheatt", true}, {"rye", "ryo", true}, {"wheat", "wheat", false}, {"oats", "oast", true}, {"oats", "soat", false}, {"rye", "oats", false}} {
 		assert.Equal(t, c.want, isOneOff([]rune(c.a), []rune(c.b)), "%s %s", c.a, c.b)
 	}
+}
+
+func TestNamesOfColumns(t *testing.T) {
+	p := profileOf(t, "No,No,,No (2),column_3, \n1,2,3,4,5,6\n")
+	var names []string
+	for _, c := range p.Columns {
+		names = append(names, c.Name)
+	}
+	assert.Equal(t, []string{"No", "No (3)", "column_3", "No (2)", "column_3 (2)", "column_6"}, names)
+	assert.Equal(t, "No", p.Columns[1].Header)
 }

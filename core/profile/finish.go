@@ -3,6 +3,7 @@ package profile
 import (
 	"bytes"
 	"cmp"
+	"fmt"
 	"slices"
 
 	"sieb/core/lexical"
@@ -83,29 +84,27 @@ func (t *typing) readsAs(o *typing) bool {
 // finish makes the profile of what was collected, in columns that are read as the
 // types say; repeated are its rows that repeat another.
 func (p *plan) finish(header source.Header, all *collector, types []typing, repeated repeats) *Profile {
-	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
+	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Ragged: p.ragged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
+	names := unlike(header.Names)
 	each(len(all.columns), func(k int) {
 		c := &all.columns[k]
 		if c.over { // what was added up was read as the plan says
 			types[k] = p.columns[k].typing
 		}
 		out.Columns[k] = c.finish(&types[k])
-		out.Columns[k].Name = header.Names[k]
+		out.Columns[k].Name, out.Columns[k].Header = names[k], header.Names[k]
 	})
 	for k, n := range all.defects {
 		d := Defect{Code: k.code, Count: n.count, First: n.spots.values()}
 		if k.column >= 0 {
-			d.Column = header.Names[k.column]
+			d.Column = names[k.column]
 		}
 		out.Problems = append(out.Problems, d)
 	}
 	slices.SortFunc(out.Problems, func(a, b Defect) int {
 		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Code.String(), b.Code.String()), cmp.Compare(a.Column, b.Column))
 	})
-	out.Repeated.Rows = repeated.rows
-	for _, r := range repeated.pairs {
-		out.Repeated.First = append(out.Repeated.First, Pair{r.row, r.first})
-	}
+	out.Repeated = Repeated{Rows: repeated.rows, First: repeated.shown(), rows: repeated.both()}
 	out.Sparse.AtMost = p.sparse
 	for _, n := range all.filled[:min(p.sparse+1, len(all.filled))] {
 		out.Sparse.Rows += n
@@ -113,10 +112,28 @@ func (p *plan) finish(header source.Header, all *collector, types []typing, repe
 	for _, at := range all.sparse {
 		out.Sparse.First = append(out.Sparse.First, Place{at.row, at.line})
 	}
-	p.keysOf(out, all, header.Names)
-	p.relationsOf(out, all, header.Names)
+	p.keysOf(out, all, names)
+	p.relationsOf(out, all, names)
 	out.Findings = out.findings()
 	return out
+}
+
+// unlike gives each column a name of its own: where columns share a header, with
+// a number behind it.
+func unlike(headers []string) []string {
+	names := make([]string, len(headers))
+	delivered, taken := map[string]bool{}, map[string]bool{}
+	for _, header := range headers {
+		delivered[header] = true
+	}
+	for k, header := range headers {
+		names[k] = header
+		for n := 2; taken[names[k]] || names[k] != header && delivered[names[k]]; n++ {
+			names[k] = fmt.Sprintf("%s (%d)", header, n)
+		}
+		taken[names[k]] = true
+	}
+	return names
 }
 
 // keysOf tells which sets of columns are keys, or nearly so.
@@ -127,12 +144,9 @@ func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 		if plan.whole || r.told == 0 || !IsFew(r.rows, r.told) || plan.strict && r.rows > 0 {
 			continue
 		}
-		key := Key{Rows: r.told, Repeats: r.rows}
+		key := Key{Rows: r.told, Repeats: r.rows, First: r.shown(), rows: r.both()}
 		for _, c := range plan.columns {
 			key.Columns = append(key.Columns, names[c])
-		}
-		for _, at := range r.pairs {
-			key.First = append(key.First, Pair{at.row, at.first})
 		}
 		out.Keys = append(out.Keys, key)
 	}
@@ -150,6 +164,7 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 		for _, c := range k.columns {
 			r.Columns = append(r.Columns, names[c])
 		}
+		r.rows = k.odd
 		for _, at := range k.exceptions.spots {
 			r.First = append(r.First, Place{at.row, at.line})
 		}

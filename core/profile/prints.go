@@ -161,12 +161,32 @@ func find(all []*prints) (r repeats, err error) {
 
 // keep keeps the pairs whose later rows come first.
 func (r *repeats) keep(p pair) {
-	if len(r.pairs) == maxSpots && p.row >= r.pairs[maxSpots-1].row {
+	if len(r.pairs) == maxRows && p.row >= r.pairs[maxRows-1].row {
 		return
 	}
 	k, _ := slices.BinarySearchFunc(r.pairs, p, func(a, b pair) int { return cmp.Compare(a.row, b.row) })
 	r.pairs = slices.Insert(r.pairs, k, p)
-	r.pairs = r.pairs[:min(len(r.pairs), maxSpots)]
+	r.pairs = r.pairs[:min(len(r.pairs), maxRows)]
+}
+
+// maxRows is how many rows are kept of those that only all rows together tell.
+const maxRows = 1000
+
+// shown gives the first pairs, as many as a profile shows.
+func (r *repeats) shown() (all []Pair) {
+	for _, p := range r.pairs[:min(len(r.pairs), maxSpots)] {
+		all = append(all, Pair{p.row, p.first})
+	}
+	return all
+}
+
+// both gives the rows that repeat one and those that they repeat, in order.
+func (r *repeats) both() (rows []int64) {
+	for _, p := range r.pairs {
+		rows = append(rows, p.row, p.first)
+	}
+	slices.Sort(rows)
+	return slices.Compact(rows)
 }
 
 // firsts tell the first row of each fingerprint: a hash table with open addressing.

@@ -29,6 +29,7 @@ type Profile struct {
 	Named     bool       `json:"named" doc:"the delivery names its columns"`
 	Rows      int64      `json:"rows"`
 	Damaged   int64      `json:"damaged" doc:"rows whose cells cannot be given to columns, since a quote was left open or the width is wrong; the columns' figures are of the others"`
+	Ragged    bool       `json:"ragged,omitempty" doc:"rows leave out their last cells as a habit: what is missing is empty"`
 	Columns   []Column   `json:"columns"`
 	Problems  []Defect   `json:"problems" doc:"what was wrong with the delivery as it was read"`
 	Repeated  Repeated   `json:"repeatedRows"`
@@ -44,6 +45,8 @@ type Key struct {
 	Rows    int64    `json:"rows" doc:"rows in which all of them are filled"`
 	Repeats int64    `json:"repeats" doc:"rows that repeat an earlier one; 0 for a key"`
 	First   []Pair   `json:"first,omitempty"`
+
+	rows []int64 // of First's kind, more of them
 }
 
 // Relation is what holds between columns.
@@ -53,12 +56,15 @@ type Relation struct {
 	Rows       int64    `json:"rows" doc:"rows in which it can be told"`
 	Exceptions int64    `json:"exceptions"`
 	First      []Place  `json:"first,omitempty" doc:"the first rows that break it"`
+
+	rows []int64 // of a column that is determined: more of them
 }
 
 // Column is what one column holds. Empty are cells without a character or with
 // nothing but blanks; all figures below them are of the filled cells.
 type Column struct {
-	Name       string         `json:"name"`
+	Name       string         `json:"name" doc:"the header; where several columns share one, with a number behind it"`
+	Header     string         `json:"header" doc:"as it was delivered"`
 	Datatype   value.Datatype `json:"datatype"`
 	Fits       int64          `json:"fits" doc:"values of the datatype"`
 	Filled     int64          `json:"filled"`
@@ -223,6 +229,8 @@ type Defect struct {
 type Repeated struct {
 	Rows  int64  `json:"rows"`
 	First []Pair `json:"first,omitempty"`
+
+	rows []int64 // of First's kind, more of them
 }
 
 // Pair is a row and the first row that it repeats.

@@ -51,8 +51,8 @@ func profileOf(t require.TestingT, text string) *Profile {
 	return p
 }
 
-// habits are generators of the cells of a column.
-var habits = map[string]func(t *rapid.T) string{
+// cellsOf are generators of the cells of a column.
+var cellsOf = map[string]func(t *rapid.T) string{
 	"whole": func(t *rapid.T) string { return fmt.Sprint(rapid.IntRange(-3000, 70000).Draw(t, "n")) },
 	"few": func(t *rapid.T) string {
 		return rapid.SampledFrom([]string{"wheat", "Wheat", "rye", "oats ", "n/a", "-"}).Draw(t, "s")
@@ -75,7 +75,7 @@ var habits = map[string]func(t *rapid.T) string{
 // drawTable draws a table: its columns' habits and its rows.
 func drawTable(t *rapid.T) (names []string, rows [][]string) {
 	all := slices.Sorted(func(yield func(string) bool) {
-		for name := range habits {
+		for name := range cellsOf {
 			if !yield(name) {
 				return
 			}
@@ -88,7 +88,7 @@ func drawTable(t *rapid.T) (names []string, rows [][]string) {
 		for _, name := range names {
 			cell := ""
 			if rapid.IntRange(0, 9).Draw(t, "filled") > 0 {
-				cell = habits[name](t)
+				cell = cellsOf[name](t)
 			}
 			row = append(row, cell)
 		}

@@ -32,7 +32,8 @@ type check struct {
 	equal      int64                  // of isBefore: both are the same
 	pairs      map[pairOf2]*formCount // of determines
 	recent     [256]recentPair
-	over       bool // too many pairs to keep
+	over       bool    // too many pairs to keep
+	odd        []int64 // of determines, once settled: rows of the exceptions
 }
 
 type pairOf2 struct{ from, to uint64 }
@@ -63,8 +64,7 @@ type lane struct {
 	last   uint64 // hash of the text before
 	number int64
 	isOK   bool
-	look   look
-	space  value.Number
+	reader cellReader
 }
 
 // scale is how many digits after the point lanes of numbers have.
@@ -104,7 +104,7 @@ func (l *lane) fill(c *collector, from, n int) {
 	b := c.batch
 	texts := c.texts[:n]
 	b.Gather(texts, l.column, from)
-	t := &c.plan.columns[l.column].typing
+	t := &l.reader.typing
 	whole := t.datatype == value.Integer && !b.IsTyped()
 	hashes := c.hashes[l.column]
 	for i, s := range texts {
@@ -124,12 +124,8 @@ func (l *lane) fill(c *collector, from, n int) {
 			}
 		}
 		if hashes[i] != l.last {
-			l.last, l.isOK = hashes[i], false
-			if trimmed := lexical.Trim(text); len(trimmed) > 0 && len(trimmed) <= maxHeld {
-				l.look = look{}
-				l.look.read(trimmed, b.Kind(from+i, l.column))
-				l.number, l.isOK = t.place(&l.look, trimmed, &l.space)
-			}
+			l.last = hashes[i]
+			l.number, l.isOK = l.reader.read(text, b.Kind(from+i, l.column))
 		}
 		l.values[i], l.ok[i] = l.number, l.isOK
 	}
@@ -253,8 +249,13 @@ func (k *check) settle() {
 		if usual[p.from].to != p.to {
 			k.exceptions.count += n.count
 			k.exceptions.spots.mergeRows(n.spots)
+			for _, at := range n.spots {
+				k.odd = append(k.odd, at.row)
+			}
 		}
 	}
+	slices.Sort(k.odd)
+	k.odd = k.odd[:min(len(k.odd), maxRows)]
 }
 
 func (c *collector) lane(column int) *lane { return &c.lanes[c.plan.laneOf[column]] }
@@ -270,7 +271,7 @@ func (p *plan) newChecks() (checks []check, lanes []lane) {
 	}
 	lanes = make([]lane, len(p.laneOf))
 	for column, at := range p.laneOf {
-		lanes[at] = lane{column: column, values: make([]int64, block), ok: make([]bool, block), known: make([]bool, block)}
+		lanes[at] = lane{column: column, reader: cellReader{typing: p.columns[column].typing}, values: make([]int64, block), ok: make([]bool, block), known: make([]bool, block)}
 	}
 	return checks, lanes
 }
@@ -303,14 +304,10 @@ func (p *plan) findRelations(s *sample) {
 func (c *sampleColumn) lane(t *typing) lane {
 	l := lane{values: make([]int64, len(c.cells)), ok: make([]bool, len(c.cells))}
 	values, ok := make([]int64, c.table.used), make([]bool, c.table.used)
+	reader := cellReader{typing: *t}
 	k := 0
 	for e := range c.table.all() {
-		text := c.table.text(e.entry)
-		if trimmed := lexical.Trim(start(text)); len(trimmed) > 0 && !isLong(text) {
-			l.look = look{}
-			l.look.read(trimmed, e.kind())
-			values[k], ok[k] = t.place(&l.look, trimmed, &l.space)
-		}
+		values[k], ok[k] = reader.read(c.table.text(e.entry), e.kind())
 		k++
 	}
 	for i, n := range c.cells {

@@ -120,6 +120,9 @@ type part struct {
 
 // part goes through one part.
 func (s *search) part(ctx context.Context, f *Finder, k int, space *[]byte) (p part) {
+	if f.rows != nil && !s.index.HasAny(k, f.rows) {
+		return p
+	}
 	var may bool
 	if may, p.err = s.index.MayHold(k, f.Needle(), space); p.err != nil || !may {
 		return p

@@ -91,17 +91,25 @@ func shorten(dst, text []byte, hash uint64) []byte {
 	if len(text) <= maxHeld {
 		return text
 	}
-	cut := longStart
-	for !utf8.RuneStart(text[cut]) && cut > longStart-utf8.UTFMax {
-		cut--
-	}
-	dst = append(dst[:0], text[:cut]...)
+	dst = append(dst[:0], beginning(text)...)
 	for len(dst) < longStart {
 		dst = append(dst, 0)
 	}
 	dst = binary.BigEndian.AppendUint64(dst, hash)
 	dst = binary.BigEndian.AppendUint32(dst, uint32(utf8.RuneCount(text)))
 	return binary.BigEndian.AppendUint32(dst, uint32(len(text)))
+}
+
+// beginning gives what is held of a text itself.
+func beginning(text []byte) []byte {
+	if len(text) <= maxHeld {
+		return text
+	}
+	cut := longStart
+	for !utf8.RuneStart(text[cut]) && cut > longStart-utf8.UTFMax {
+		cut--
+	}
+	return text[:cut]
 }
 
 // isLong tells whether a text as held is only the beginning of one.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"slices"
 	"strings"
 	"sync"
 
@@ -289,6 +290,17 @@ func (x *Index) PartOf(row int64) (k int) {
 		k++
 	}
 	return k
+}
+
+// HasAny tells whether one of some rows, given in order, stands in a part.
+func (x *Index) HasAny(k int, rows []int64) bool {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	at := 0
+	if k > 0 {
+		at, _ = slices.BinarySearch(rows, x.places[k-1].row)
+	}
+	return at < len(rows) && (k >= len(x.places) || rows[at] < x.places[k].row)
 }
 
 // part gives where a part begins and ends; an end of 0 is that of the delivery.

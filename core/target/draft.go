@@ -34,17 +34,17 @@ func NewDraft(delivery string, p *profile.Profile) *Draft {
 	taken := map[string]bool{}
 	headers := map[string]int{}
 	for i := range p.Columns {
-		headers[strings.ToLower(p.Columns[i].Name)]++
+		headers[strings.ToLower(p.Columns[i].Header)]++
 	}
 	for i := range p.Columns {
 		c := &p.Columns[i]
 		col := Column{Name: unlike(legal(c.Name, i), taken)}
 		n := notes{}
 		switch {
-		case !p.Named || headers[strings.ToLower(c.Name)] > 1:
+		case !p.Named || headers[strings.ToLower(c.Header)] > 1:
 			col.Position = i + 1
-		case col.Name != c.Name:
-			col.Titles = []string{c.Name}
+		case col.Name != c.Header:
+			col.Titles = []string{c.Header}
 		}
 		col.draft(c, p, n)
 		d.Columns = append(d.Columns, col)

@@ -536,6 +536,8 @@ export interface components {
              * @description values of the datatype
              */
             fits: number;
+            /** @description as it was delivered */
+            header: string;
             histogram?: components["schemas"]["Bin"][];
             /** @description what the values look like, most first */
             kinds: components["schemas"]["Kind"][];
@@ -555,6 +557,7 @@ export interface components {
             minLength: number;
             /** @description in the column's datatype: a number, or a text in canonical form */
             minimum?: unknown;
+            /** @description the header; where several columns share one, with a number behind it */
             name: string;
             numbers?: components["schemas"]["Numbers"];
             /**
@@ -732,21 +735,30 @@ export interface components {
             why: string;
         };
         Filter: {
-            column: string;
+            /** @description none where the condition is on the row */
+            column?: string;
+            /** @description of differs, after and notSum: the other columns */
+            columns?: string[];
             /**
-             * @description equals: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape and form: as a profile tells them; the others by the column's datatype
+             * @description equals, oneOf: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape, notShape, form, habit: as a profile tells them; greater to between: by the column's datatype; differs, after, notSum: against other columns; defect: the row, or its cell, was read with one; sparse: at most so many filled cells; rows: by number
              * @enum {string}
              */
-            op: "equals" | "contains" | "empty" | "filled" | "against" | "shape" | "form" | "greater" | "atLeast" | "less" | "atMost" | "between";
+            op: "equals" | "oneOf" | "contains" | "empty" | "filled" | "against" | "placeholder" | "notNumber" | "shape" | "notShape" | "form" | "habit" | "greater" | "atLeast" | "less" | "atMost" | "between" | "differs" | "after" | "notSum" | "defect" | "sparse" | "rows";
+            /** @description of rows: their numbers */
+            rows?: number[];
             /** @description of between: the last value */
             to?: string;
             /** @description of numbers and dates in canonical form: 12.5, 2026-07-31 */
             value?: string;
+            /** @description of oneOf */
+            values?: string[];
         };
         Finding: {
             /** @description what it is about, as words with points: value.against, key.repeated */
             code: string;
             columns?: string[];
+            /** @description what finds all rows behind it; of rows that repeat others and of exceptions to what determines a column, the first thousand, with those that they repeat */
+            filters?: components["schemas"]["Filter"][];
             /** @description the first of them, or the most frequent values */
             first?: components["schemas"]["Value"][];
             /**
@@ -1087,6 +1099,8 @@ export interface components {
             named: boolean;
             /** @description what was wrong with the delivery as it was read */
             problems: components["schemas"]["Defect"][];
+            /** @description rows leave out their last cells as a habit: what is missing is empty */
+            ragged?: boolean;
             /** @description what holds between columns in nearly all rows; of those that hold in a sample, at most 24 */
             relations: components["schemas"]["Relation"][];
             repeatedRows: components["schemas"]["Repeated"];

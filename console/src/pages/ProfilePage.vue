@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElProgress, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import { answered, api, ServiceError, type Delivery, type DeliveryProfile, type Filter, type Finding, type Target } from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
@@ -13,13 +14,19 @@ import FindingList from '../profile/FindingList.vue'
 import RowsBehind from '../profile/RowsBehind.vue'
 
 const { id } = defineProps<{ id: string }>()
+const route = useRoute()
+const router = useRouter()
 
 const delivery = ref<Delivery>()
 const kept = shallowRef<DeliveryProfile>()
-const chosen = ref<string>()
+/** The column that is looked at; it stands in the address. */
+const chosen = computed(() => (typeof route.query.column === 'string' ? route.query.column : undefined))
 const filters = ref<Filter[]>([])
-const numbers = ref<number[]>()
 const draft = ref<string>()
+const isDrafting = ref(false)
+/** The draft before the last change that a click made, while nothing else has changed it. */
+const undo = ref<{ before: string; after: string; what: string }>()
+const canUndo = computed(() => undo.value !== undefined && undo.value.after === draft.value)
 /** Where in the draft the rule stands that was put in last. */
 const mark = ref<[number, number]>()
 const said = ref('')
@@ -98,34 +105,37 @@ async function look(name: string, on: boolean): Promise<void> {
   }
 }
 
+function show(name?: string): void {
+  filters.value = []
+  void router.push({ query: name === undefined ? {} : { column: name } })
+}
+
 function choose(name: string): void {
-  chosen.value = name
-  filter([])
+  show(name)
   if (!kept.value?.looked.includes(name)) void look(name, true)
 }
 
-function filter(to: Filter[]): void {
-  numbers.value = undefined
-  filters.value = to
+/** Puts a text into the draft in such a way that it can be taken back. */
+function put(text: string, what: string): void {
+  if (draft.value !== undefined) undo.value = { before: draft.value, after: text, what }
+  draft.value = text
 }
 
-/** The rows of a finding: those that are named, or those with the values that are. */
-function rowsOf(f: Finding): void {
-  const name = f.columns?.[0]
-  const values = (f.first ?? []).filter((v) => v.count > 0)
-  if (f.code === 'value.empty' && name) return filter([{ column: name, op: 'empty' }])
-  if (f.code === 'value.against' && name) return filter([{ column: name, op: 'against' }])
-  const [value] = values
-  if (values.length === 1 && value && name) return filter([{ column: name, op: 'equals', value: value.value }])
-  filters.value = []
-  numbers.value = (f.first ?? []).map((v) => v.row ?? 0).filter((n) => n > 0)
+function takeBack(): void {
+  draft.value = undo.value?.before
+  undo.value = mark.value = undefined
+}
+
+async function openDraft(): Promise<void> {
+  isDrafting.value = true
+  if (draft.value === undefined) await makeDraft()
 }
 
 async function makeDraft(): Promise<void> {
   said.value = ''
   mark.value = undefined
   try {
-    draft.value = (await answered(api.GET('/api/v1/deliveries/{id}/draft', path.value))).text
+    put((await answered(api.GET('/api/v1/deliveries/{id}/draft', path.value))).text, 'the new start')
   } catch (e) {
     error.value = e
   }
@@ -133,10 +143,12 @@ async function makeDraft(): Promise<void> {
 
 /** Puts the rule that deals with a finding into the draft. */
 async function rule(f: Finding): Promise<void> {
-  if (draft.value === undefined) await makeDraft()
-  const done = withRule(draft.value ?? '', f.columns?.[0] ?? '', f.rule ?? '')
+  await openDraft()
+  const name = f.columns?.[0] ?? ''
+  const position = (profile.value?.columns ?? []).findIndex((c) => c.name === name) + 1
+  const done = withRule(draft.value ?? '', name, position, f.rule ?? '')
   if (!done) return
-  draft.value = done.text
+  if (done.text !== draft.value) put(done.text, f.rule ?? '')
   mark.value = done.mark
 }
 
@@ -145,8 +157,9 @@ function added(t: Target): void {
 }
 
 watch(() => id, () => {
-  delivery.value = kept.value = chosen.value = draft.value = undefined
-  filter([])
+  delivery.value = kept.value = draft.value = undo.value = undefined
+  isDrafting.value = false
+  filters.value = []
   void load()
 }, { immediate: true })
 onBeforeUnmount(() => {
@@ -180,18 +193,18 @@ onBeforeUnmount(() => {
       <div>
         <section class="sheet main" aria-label="Profile">
           <template v-if="column">
-            <button type="button" class="link" @click="chosen = undefined; filter([])">← all findings</button>
-            <ColumnView :column="column" :findings="own" @filter="filter" @rows="rowsOf" @rule="rule" />
+            <button type="button" class="link" @click="show()">← all findings</button>
+            <ColumnView :column="column" :findings="own" @filter="(f) => (filters = f)" @rows="(f) => (filters = f.filters ?? [])" @rule="rule" />
           </template>
           <template v-else>
             <div class="head">
               <h2>{{ counted(profile.rows, 'row', 'rows') }} of {{ counted(profile.columns.length, 'column', 'columns') }}</h2>
               <span v-if="profile.damaged > 0" class="soft">{{ counted(profile.damaged, 'row is', 'rows are') }} damaged, and left out of the figures</span>
-              <ElButton size="small" type="primary" :disabled="profile.rows === 0" @click="makeDraft">Draft a target</ElButton>
+              <ElButton size="small" type="primary" :disabled="profile.rows === 0" @click="openDraft">{{ draft === undefined || isDrafting ? 'Draft a target' : 'Back to the draft' }}</ElButton>
             </div>
             <p v-if="profile.rows === 0" class="soft">There is nothing to profile: the delivery has no rows.</p>
             <p v-else-if="profile.findings.length === 0" class="soft">Nothing odd was found.</p>
-            <FindingList :findings="profile.findings" @rows="rowsOf" @rule="rule" />
+            <FindingList :findings="profile.findings" @rows="(f) => (filters = f.filters ?? [])" @rule="rule" />
             <template v-if="profile.keys.length > 0 || profile.relations.length > 0">
               <h3>What holds</h3>
               <ul class="holds">
@@ -203,10 +216,14 @@ onBeforeUnmount(() => {
             </template>
           </template>
         </section>
-        <TargetDraft v-if="draft !== undefined" v-model="draft" :mark="mark" note="Read it, change what you know better, and add it. Only rows that the findings name are then rejected." @added="added" @close="draft = undefined">
+        <TargetDraft v-if="draft !== undefined && isDrafting" v-model="draft" :mark="mark" note="Read it, change what you know better, and add it. Only rows that the findings name are then rejected." @added="added" @close="isDrafting = false">
+          <p class="again">
+            <ElButton v-if="canUndo" size="small" @click="takeBack">Take back: {{ undo?.what }}</ElButton>
+            <ElButton size="small" @click="makeDraft">Draft it anew</ElButton>
+          </p>
           <p v-if="said" role="status" class="said">{{ said }} <RouterLink :to="`/deliveries/${id}`">on to sifting →</RouterLink></p>
         </TargetDraft>
-        <RowsBehind v-if="filters.length > 0 || numbers" :delivery="id" :profile="profile" :filters="filters" :numbers="numbers" @filters="filter" @failed="(e) => (error = e)" />
+        <RowsBehind v-if="filters.length > 0" :delivery="id" :profile="profile" :filters="filters" @filters="(f) => (filters = f)" @failed="(e) => (error = e)" />
       </div>
     </div>
   </template>
@@ -258,6 +275,10 @@ h3 {
 .holds {
   margin: 0;
   padding-left: 28px;
+}
+
+.again {
+  margin: 0 0 8px;
 }
 
 .said {

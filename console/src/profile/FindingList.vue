@@ -8,7 +8,6 @@ const emit = defineEmits<{ rows: [finding: Finding]; rule: [finding: Finding] }>
 
 /** The sentence in pieces: names of columns stand in backquotes. */
 const pieces = (text: string): string[] => text.split('`')
-const leads = (f: Finding): boolean => (f.first ?? []).some((v) => v.row)
 </script>
 
 <template>
@@ -17,7 +16,7 @@ const leads = (f: Finding): boolean => (f.first ?? []).some((v) => v.row)
       <span><template v-for="(p, k) in pieces(f.text)" :key="k"><b v-if="k % 2 === 1">{{ p }}</b><template v-else>{{ p }}</template></template></span>
       <span class="after">
         <button v-if="f.rule" type="button" class="rule" :title="`Put into the draft of a target: ${f.rule}`" @click="emit('rule', f)">+ <code>{{ f.rule }}</code></button>
-        <button v-if="leads(f)" type="button" class="link" @click="emit('rows', f)">{{ counted(f.rows, 'row', 'rows') }}</button>
+        <button v-if="f.filters" type="button" class="link" @click="emit('rows', f)">{{ counted(f.rows, 'row', 'rows') }}</button>
       </span>
     </li>
   </ol>

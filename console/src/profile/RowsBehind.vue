@@ -4,8 +4,9 @@ import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { answered, api, type Filter, type Profile, type RowSeen } from '../api/client'
 import { count, counted, visible } from '../format'
+import { needsValue, ops, say, usual } from './filters'
 
-const { delivery, profile, filters, numbers = undefined } = defineProps<{ delivery: string; profile: Profile; filters: Filter[]; numbers?: number[] }>()
+const { delivery, profile, filters } = defineProps<{ delivery: string; profile: Profile; filters: Filter[] }>()
 const emit = defineEmits<{ filters: [filters: Filter[]]; failed: [error: unknown] }>()
 
 const rows = ref<RowSeen[]>([])
@@ -14,10 +15,6 @@ const total = ref<number>()
 const busy = ref(false)
 let latest = 0
 
-const ops: Record<Filter['op'], string> = { equals: 'is', contains: 'contains', empty: 'is empty', filled: 'is filled', against: 'is not of its datatype', shape: 'looks like', form: 'is written as', greater: 'is greater than', atLeast: 'is at least', less: 'is less than', atMost: 'is at most', between: 'is between' }
-const needsValue = (op: Filter['op']): boolean => !['empty', 'filled', 'against'].includes(op)
-const say = (f: Filter): string => `${f.column} ${ops[f.op]}${needsValue(f.op) ? ` ${visible(f.value ?? '')}` : ''}${f.op === 'between' ? ` and ${f.to ?? ''}` : ''}`
-
 const path = computed(() => ({ params: { path: { id: delivery } } }))
 
 /** Looks for the next rows; from the top where the filters have changed. */
@@ -25,17 +22,6 @@ async function find(more: boolean): Promise<void> {
   const mine = more ? latest : ++latest
   busy.value = true
   try {
-    if (numbers) {
-      const found: RowSeen[] = []
-      for (const n of numbers.slice(0, 20)) {
-        const w = await answered(api.POST('/api/v1/deliveries/{id}/reading/rows', { ...path.value, body: { from: n, limit: 1 } }))
-        found.push(...w.rows)
-      }
-      if (mine !== latest) return
-      rows.value = found
-      all.value = true
-      return
-    }
     const behind = more ? (rows.value[rows.value.length - 1]?.row ?? 0) : 0
     const found = await answered(api.POST('/api/v1/deliveries/{id}/profile/rows', { ...path.value, body: { filters, behind, limit: 50 } }))
     if (mine !== latest) return
@@ -59,7 +45,7 @@ async function tally(mine: number): Promise<void> {
   }
 }
 
-watch(() => [filters, numbers], () => void find(false), { immediate: true })
+watch(() => filters, () => void find(false), { immediate: true })
 
 const column = ref('')
 const op = ref<Filter['op']>('contains')
@@ -69,14 +55,14 @@ function add(): void {
   emit('filters', [...filters, { column: column.value || (profile.columns[0]?.name ?? ''), op: op.value, value: needsValue(op.value) ? value.value : undefined, to: op.value === 'between' ? to.value : undefined }])
   value.value = to.value = ''
 }
-const marked = computed(() => new Set(filters.map((f) => f.column)))
+const marked = computed(() => new Set(filters.flatMap((f) => [f.column ?? '', ...(f.columns ?? [])])))
 </script>
 
 <template>
   <section class="sheet behind" aria-label="Rows" :class="{ busy }">
     <div class="head">
       <h2>Rows</h2>
-      <span role="status" class="soft">{{ numbers ? counted(rows.length, 'row of the finding', 'rows of the finding') : total === undefined ? 'counting …' : counted(total, 'row passes', 'rows pass') }}</span>
+      <span role="status" class="soft">{{ total === undefined ? 'counting …' : counted(total, 'row passes', 'rows pass') }}</span>
       <ElButton size="small" @click="emit('filters', [])">Close</ElButton>
     </div>
     <ul class="chips" aria-label="Filters">
@@ -84,7 +70,7 @@ const marked = computed(() => new Set(filters.map((f) => f.column)))
     </ul>
     <form class="add" @submit.prevent="add">
       <ElSelect v-model="column" size="small" filterable :placeholder="profile.columns[0]?.name" aria-label="Column of the filter"><ElOption v-for="c in profile.columns" :key="c.name" :value="c.name" :label="c.name" /></ElSelect>
-      <ElSelect v-model="op" size="small" aria-label="Condition of the filter"><ElOption v-for="(words, o) in ops" :key="o" :value="o" :label="words" /></ElSelect>
+      <ElSelect v-model="op" size="small" aria-label="Condition of the filter"><ElOption v-for="o in usual" :key="o" :value="o" :label="ops[o]" /></ElSelect>
       <ElInput v-if="needsValue(op)" v-model="value" size="small" placeholder="value" aria-label="Value of the filter" />
       <ElInput v-if="op === 'between'" v-model="to" size="small" placeholder="last value" aria-label="Last value of the filter" />
       <ElButton size="small" native-type="submit">Add filter</ElButton>

@@ -1,8 +1,8 @@
 /**
- * Puts a rule into the text of a draft, at the column that comes under a header, if the column has no such
- * rule yet. Gives the text, and where in it the rule stands.
+ * Puts a rule into the text of a draft, at the column that comes under a header or at a position (from 1), if the
+ * column has no such rule yet. Gives the text, and where in it the rule stands.
  */
-export function withRule(text: string, header: string, rule: string): { text: string; mark: [number, number] } | undefined {
+export function withRule(text: string, header: string, position: number, rule: string): { text: string; mark: [number, number] } | undefined {
   const lines = text.split('\n')
   const starts = lines.flatMap((l, i) => (l.startsWith('  - name:') ? [i] : []))
   const property = rule.slice(0, rule.indexOf(':'))
@@ -12,7 +12,7 @@ export function withRule(text: string, header: string, rule: string): { text: st
     const to = end < 0 ? lines.length : end
     const block = lines.slice(from, to)
     const name = block[0]?.replace(/^ {2}- name: */, '').replace(/ *#.*$/, '')
-    if (name !== header && name !== quoted && !block.some((l) => l.trimStart().startsWith('titles:') && l.includes(quoted))) continue
+    if (name !== header && name !== quoted && !block.some((l) => (l.trimStart().startsWith('titles:') && l.includes(quoted)) || l.trim() === `position: ${position}`)) continue
     let at = block.findIndex((l) => l.trimStart().startsWith(`${property}:`))
     if (at < 0) {
       at = Math.max(1, block.findIndex((l) => l.trimStart().startsWith('datatype:')) + 1)
