@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The rows behind values, from the whole delivery, by filters that can be combined. */
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, useTemplateRef, watch } from 'vue'
 import { answered, api, type Filter, type Profile, type RowSeen } from '../api/client'
 import { count, counted, visible } from '../format'
 import { needsValue, ops, say, usual } from './filters'
@@ -27,12 +27,26 @@ async function find(more: boolean): Promise<void> {
     if (mine !== latest) return
     rows.value = more ? [...rows.value, ...found.rows] : found.rows
     all.value = found.all
-    if (!more) void tally(mine)
+    if (!more) {
+      void tally(mine)
+      void bringIntoSight()
+    }
   } catch (e) {
     if (mine === latest) emit('failed', e)
   } finally {
     if (mine === latest) busy.value = false
   }
+}
+
+const table = useTemplateRef<HTMLElement>('table')
+
+/** Moves the first column that a filter is on to where it is seen, behind the numbers. */
+async function bringIntoSight(): Promise<void> {
+  await nextTick()
+  const [first, numbers] = [table.value?.querySelector<HTMLElement>('th.marked'), table.value?.querySelector<HTMLElement>('th.n.last')]
+  if (!table.value || !first || !numbers) return
+  const isSeen = first.offsetLeft + first.offsetWidth <= table.value.clientWidth
+  table.value.scrollLeft = isSeen ? 0 : first.offsetLeft - numbers.offsetLeft - numbers.offsetWidth - 40
 }
 
 async function tally(mine: number): Promise<void> {
@@ -75,10 +89,10 @@ const marked = computed(() => new Set(filters.flatMap((f) => [f.column ?? '', ..
       <ElInput v-if="op === 'between'" v-model="to" size="small" placeholder="last value" aria-label="Last value of the filter" />
       <ElButton size="small" native-type="submit">Add filter</ElButton>
     </form>
-    <div v-if="rows.length > 0" class="table" tabindex="0" role="region" aria-label="Rows of the delivery">
+    <div v-if="rows.length > 0" ref="table" class="table" tabindex="0" role="region" aria-label="Rows of the delivery">
       <table>
-        <thead><tr><th class="n">row</th><th class="n">line</th><th v-for="c in profile.columns" :key="c.name" :class="{ marked: marked.has(c.name) }">{{ visible(c.name) }}</th></tr></thead>
-        <tbody><tr v-for="r in rows" :key="r.row"><td class="n">{{ count(r.row) }}</td><td class="n">{{ count(r.line) }}</td><td v-for="(c, k) in r.cells" :key="k" :class="{ marked: marked.has(profile.columns[k]?.name ?? '') }">{{ visible(c) }}</td></tr></tbody>
+        <thead><tr><th class="n">row</th><th class="n last">line</th><th v-for="c in profile.columns" :key="c.name" :class="{ marked: marked.has(c.name) }">{{ visible(c.name) }}</th></tr></thead>
+        <tbody><tr v-for="r in rows" :key="r.row"><td class="n">{{ count(r.row) }}</td><td class="n last">{{ count(r.line) }}</td><td v-for="(c, k) in r.cells" :key="k" :class="{ marked: marked.has(profile.columns[k]?.name ?? '') }">{{ visible(c) }}</td></tr></tbody>
       </table>
     </div>
     <p v-else-if="!busy" class="soft none">No row of the delivery passes these filters.</p>
@@ -155,7 +169,8 @@ const marked = computed(() => new Set(filters.flatMap((f) => [f.column ?? '', ..
 }
 
 table {
-  border-collapse: collapse;
+  border-collapse: separate;
+  border-spacing: 0;
   font-size: 13px;
 }
 
@@ -176,9 +191,25 @@ td {
   white-space: pre;
 }
 
+/* The rows' numbers stay where they are when the cells move. */
 .n {
   text-align: right;
   color: var(--soft);
+  position: sticky;
+  left: 0;
+  width: 7em;
+  min-width: 7em;
+  box-sizing: border-box;
+  background: var(--sheet);
+}
+
+th.n {
+  z-index: 1;
+  background: var(--husk-wash);
+}
+
+.n.last {
+  left: 7em;
 }
 
 td.marked {

@@ -31,7 +31,7 @@ export const plain = (v: unknown): string => (v === undefined || v === null ? ''
 export function range(c: ColumnProfile): string {
   if (c.pair) return c.pair.join(' / ')
   const [low, high] = [plain(c.minimum), plain(c.maximum)]
-  return low === high ? low : `${low} … ${high}`
+  return low === high ? low : `${low} – ${high}`
 }
 
 /** The datatype, with its share where not all values are of it. */
