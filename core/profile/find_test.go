@@ -126,5 +126,6 @@ func TestFiltersFindWhatIsCounted(t *testing.T) {
 	}
 	bar := p.Columns[2].Histogram[3]
 	assert.Len(t, found(t, file, p, Filter{Column: "net_kg", Op: "atLeast", Value: string(bar.From)}, Filter{Column: "net_kg", Op: "less", Value: string(bar.To)}), int(bar.Count))
+	assert.Equal(t, []int64{5, 77_001, 77_003, 150_000}, found(t, file, p, Filter{Op: "rows", Rows: []int64{77_003, 5, 150_000, 77_001}}))
 	assert.Equal(t, []int64{77_001}, found(t, file, p, Filter{Column: "code", Op: "equals", Value: "BR-0539000"}))
 }
