@@ -8,7 +8,7 @@ import (
 )
 
 // dates gives the habits of a column's dates.
-func (s *sums) dates(t *typing, ordered []measuredValue) *Dates {
+func (s *sums) dates(t *typing, of scale) *Dates {
 	d := &Dates{Formats: []Format{}, Weekdays: s.weekdays}
 	for _, f := range t.dates {
 		d.Formats = append(d.Formats, Format{f.pattern, f.count})
@@ -44,8 +44,7 @@ func (s *sums) dates(t *typing, ordered []measuredValue) *Dates {
 		}
 	}
 	d.Impossible = bad.values()
-	d.FarOff = farOff(ordered)
-	d.Gaps = gaps(ordered)
+	d.Gaps = gaps(of.sorted)
 	return d
 }
 
@@ -54,33 +53,13 @@ const (
 	year = 365.25 * day
 )
 
-// farOff gives the dates that are far from nearly all others: by more than two
-// years, and more than five times as far as the middle nine tenths spread.
-func farOff(ordered []measuredValue) (far []Value) {
-	low, high, ok := fences(ordered, 2*year)
-	if !ok {
-		return nil
-	}
-	for _, m := range ordered {
-		if (m.value < low || m.value > high) && len(far) < maxAgainst {
-			far = append(far, m.at.value(m.count))
-		}
-	}
-	return far
-}
-
 // fences gives the bounds beyond which values are far from nearly all others: five
 // times as far from the middle nine tenths as these spread, and at least so far.
 // ok is false where there are too few values to tell.
-func fences(ordered []measuredValue, least float64) (low, high float64, ok bool) {
-	if len(ordered) == 0 {
-		return 0, 0, false
-	}
-	sorted := make([]weighted, len(ordered))
+func fences(sorted []weighted, least float64) (low, high float64, ok bool) {
 	total := int64(0)
-	for i, m := range ordered {
-		sorted[i] = m.weighted
-		total += m.count
+	for _, w := range sorted {
+		total += w.count
 	}
 	if total < 20 {
 		return 0, 0, false
@@ -90,29 +69,31 @@ func fences(ordered []measuredValue, least float64) (low, high float64, ok bool)
 	return q[0] - reach, q[1] + reach, true
 }
 
-// farNumbers gives the numbers that are far from nearly all others, placeholders
-// left out, and between which the others lie.
-func farNumbers(t *typing, ordered []measuredValue, placeholders []Value) (far []Value, usual [2]string) {
-	low, high, ok := fences(ordered, 0)
+// far gives the values that are far from nearly all others, placeholders left out,
+// one more than most at the most, and between which the others lie. Of a column
+// that is not held whole there are none where more are far than are known.
+func (s scale) far(t *typing, placeholders []Value, least float64, most int) (far []Value, usual [2]string) {
+	low, high, ok := fences(s.sorted, least)
 	if !ok || low == high {
 		return nil, usual
 	}
-	for _, m := range ordered {
+	isUsual := func(m measuredValue) bool { return m.value >= low && m.value <= high }
+	if n := len(s.known) / 2; !s.isWhole && (!isUsual(s.known[n-1]) || !isUsual(s.known[n])) {
+		return nil, usual
+	}
+	for _, m := range s.known {
 		v := m.at.value(m.count)
 		isMissing := slices.ContainsFunc(placeholders, func(p Value) bool { return p.Value == v.Value })
 		switch {
-		case m.value >= low && m.value <= high:
+		case isUsual(m):
 			text := string(t.canonical(m.at.text))
 			if usual[0] == "" {
 				usual[0] = text
 			}
 			usual[1] = text
-		case !isMissing && len(far) < maxAgainst:
+		case !isMissing && len(far) <= most:
 			far = append(far, v)
 		}
-	}
-	if len(far) > maxFar {
-		far = nil // they belong to a distribution that is wide
 	}
 	return far, usual
 }
@@ -122,9 +103,9 @@ const maxFar = 5
 
 // gaps finds the stretches of days without a date that are more than five times
 // as long as nine in ten of the others, and a week at least.
-func gaps(ordered []measuredValue) (found []Gap) {
+func gaps(sorted []weighted) (found []Gap) {
 	var days []int64
-	for _, m := range ordered {
+	for _, m := range sorted {
 		days = append(days, int64(m.value/day))
 	}
 	days = slices.Compact(days)

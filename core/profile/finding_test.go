@@ -158,6 +158,29 @@ func TestRelations(t *testing.T) {
 	}
 }
 
+// Columns that are the same do not crowd out what else holds.
+func TestRelationsAmongCopies(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("from,to,a,b,sum")
+	for k := range 30 {
+		fmt.Fprintf(&b, ",copy%d", k)
+	}
+	b.WriteByte('\n')
+	random := rand.New(rand.NewPCG(4, 4))
+	for range 100 {
+		day, x, y := 1+random.IntN(14), random.IntN(5000), random.IntN(5000)
+		fmt.Fprintf(&b, "2026-07-%02d,2026-07-%02d,%d,%d,%d%s\n", day, day+random.IntN(14), x, y, x+y, strings.Repeat(","+fmt.Sprint(x), 30))
+	}
+	kinds := map[string]int{}
+	for _, r := range profileOf(t, b.String()).Relations {
+		kinds[r.Kind]++
+		if r.Kind != "equal" {
+			assert.NotContains(t, strings.Join(r.Columns, " "), "copy")
+		}
+	}
+	assert.Equal(t, map[string]int{"equal": maxRelations, "sum": 1, "order": 1}, kinds)
+}
+
 // A key of several columns is found where none is one alone.
 func TestKeys(t *testing.T) {
 	var b strings.Builder

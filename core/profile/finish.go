@@ -235,9 +235,9 @@ func (c *column) finish(t *typing) Column {
 	if exact && t.datatype == value.String && len(out.Shapes) > 1 {
 		out.odd = c.unlike(out.Shapes[0].Shape)
 	}
-	sorted := c.ordered(t, exact)
-	c.measure(&out, t, sorted, exact)
-	c.placeholders(&out, sorted)
+	of := c.scale(t, exact)
+	c.measure(&out, t, of)
+	c.placeholders(&out, t, of)
 	if t.datatype == value.String {
 		out.Fits = out.Filled
 		for _, v := range out.Placeholders {
@@ -248,9 +248,10 @@ func (c *column) finish(t *typing) Column {
 		out.Numbers = s.numbers(t)
 	}
 	if t.isDate() {
-		out.Dates = s.dates(t, sorted)
-	} else {
-		out.far, out.usual = farNumbers(t, sorted, out.Placeholders)
+		out.Dates = s.dates(t, of)
+		out.Dates.FarOff, _ = of.far(t, out.Placeholders, 2*year, maxAgainst)
+	} else if out.far, out.usual = of.far(t, out.Placeholders, 0, maxFar); len(out.far) > maxFar {
+		out.far = nil // they belong to a distribution that is wide
 	}
 	if t.datatype == value.Boolean {
 		out.Pair = t.pair[:]

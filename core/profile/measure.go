@@ -18,12 +18,34 @@ type measuredValue struct {
 	at spot
 }
 
-// ordered gives the values of a column of numbers or dates in the order of
-// their scale; nil for another column, or one that is not held whole.
-func (c *column) ordered(t *typing, exact bool) []measuredValue {
-	if !exact || !t.datatype.IsNumber() && !t.isDate() {
-		return nil
+// scale is what is known of the values of a column of numbers or dates, in their
+// order.
+type scale struct {
+	sorted  []weighted      // all, or the middles of bins
+	known   []measuredValue // those whose texts are held: all, or the least and the greatest
+	isWhole bool            // they are all
+}
+
+// scale gives the values of a column of numbers or dates; none for another column.
+func (c *column) scale(t *typing, exact bool) (s scale) {
+	if !t.datatype.IsNumber() && !t.isDate() {
+		return s
 	}
+	if !exact {
+		high := c.sums.spread.high.inward()
+		slices.Reverse(high)
+		return scale{sorted: c.sums.spread.fromBins(), known: append(c.sums.spread.low.inward(), high...)}
+	}
+	s.isWhole, s.known = true, c.ordered(t)
+	for _, m := range s.known {
+		s.sorted = append(s.sorted, m.weighted)
+	}
+	return s
+}
+
+// ordered gives the values of a column that is held whole in the order of their
+// scale.
+func (c *column) ordered(t *typing) []measuredValue {
 	var all []measuredValue
 	var l look
 	for e := range c.table.all() {
@@ -48,7 +70,7 @@ func (c *column) ordered(t *typing, exact bool) []measuredValue {
 
 // measure fills in what is told of values on a scale, or, for a column of texts,
 // of their order.
-func (c *column) measure(out *Column, t *typing, ordered []measuredValue, exact bool) {
+func (c *column) measure(out *Column, t *typing, of scale) {
 	s := c.sums
 	if !t.datatype.IsNumber() && !t.isDate() {
 		if s.filled > 0 && t.datatype == value.String {
@@ -59,7 +81,7 @@ func (c *column) measure(out *Column, t *typing, ordered []measuredValue, exact 
 	if s.spread.count == 0 {
 		return
 	}
-	out.Minimum, out.Maximum = t.canonical(s.spread.least.text), t.canonical(s.spread.most.text)
+	out.Minimum, out.Maximum = t.canonical(s.spread.low.outermost().text), t.canonical(s.spread.high.outermost().text)
 	mean, deviation := s.spread.moments()
 	if t.isDate() {
 		deviation /= dayMillis / 1000
@@ -67,18 +89,13 @@ func (c *column) measure(out *Column, t *typing, ordered []measuredValue, exact 
 		out.Sum = exactNumber(s.spread.sum())
 	}
 	out.Mean, out.Deviation = t.scalar(mean), &deviation
-	var sorted []weighted
-	if exact {
-		for _, m := range ordered {
-			sorted = append(sorted, m.weighted)
-		}
-	} else if sorted = s.spread.fromBins(); !t.isDate() {
+	if !of.isWhole && !t.isDate() {
 		out.QuartileError = binError
 	}
-	for _, q := range quantiles(sorted, []float64{0.25, 0.5, 0.75}, t.isDate()) {
+	for _, q := range quantiles(of.sorted, []float64{0.25, 0.5, 0.75}, t.isDate()) {
 		out.Quartiles = append(out.Quartiles, t.scalar(q))
 	}
-	out.Histogram = t.histogram(sorted)
+	out.Histogram = t.histogram(of.sorted)
 }
 
 // canonical gives a value's text in the column's datatype, as JSON.

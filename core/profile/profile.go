@@ -35,7 +35,7 @@ type Profile struct {
 	Repeated  Repeated   `json:"repeatedRows"`
 	Sparse    Sparse     `json:"sparseRows"`
 	Keys      []Key      `json:"keys" doc:"columns that tell rows apart, alone or together, and those that nearly do"`
-	Relations []Relation `json:"relations" doc:"what holds between columns in nearly all rows; of those that hold in a sample, at most 24"`
+	Relations []Relation `json:"relations" doc:"what holds between columns in nearly all rows; of those that hold in a sample, at most 12 of each kind; of columns that are equal the first stands for the others"`
 	Findings  []Finding  `json:"findings" doc:"what a steward should know, the weightiest first"`
 }
 

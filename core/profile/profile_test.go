@@ -18,6 +18,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
@@ -333,11 +334,7 @@ func TestEstimates(t *testing.T) {
 	s, about, err := takeSample(file, 5)
 	require.NoError(t, err)
 	exact := collectApart(t, newPlan(s, about), file, 2, rand.New(rand.NewPCG(1, 1)))
-	small := newPlan(s, about)
-	for k := range small.columns {
-		small.columns[k].most = 30 << 10
-	}
-	got := collectApart(t, small, file, 2, rand.New(rand.NewPCG(1, 1)))
+	got := collectApart(t, tight(s, about), file, 2, rand.New(rand.NewPCG(1, 1)))
 	for k := range exact.Columns {
 		want, c := exact.Columns[k], got.Columns[k]
 		require.True(t, want.DistinctExact, want.Name)
@@ -359,10 +356,7 @@ func TestEstimates(t *testing.T) {
 		// All else is the same.
 		want.Distinct, want.DistinctExact, want.DistinctError, want.Once = c.Distinct, c.DistinctExact, c.DistinctError, c.Once
 		want.Top, want.Rare, want.Quartiles, want.QuartileError, want.Histogram = c.Top, c.Rare, c.Quartiles, c.QuartileError, c.Histogram
-		want.Category, want.Variants, want.usual, want.far, want.odd = c.Category, c.Variants, c.usual, c.far, c.odd
-		if want.Dates != nil {
-			want.Dates.FarOff, want.Dates.Gaps = nil, nil
-		}
+		want.Category, want.Variants, want.usual, want.odd = c.Category, c.Variants, c.usual, c.odd
 		assert.Equal(t, want, c)
 	}
 	assert.False(t, got.Columns[0].DistinctExact)
@@ -371,6 +365,60 @@ func TestEstimates(t *testing.T) {
 }
 
 // Rows that repeat are found among those in memory and those that were spilt.
+// tight makes a plan by which hardly a text is held.
+func tight(s *sample, about int64) *plan {
+	p := newPlan(s, about)
+	for k := range p.columns {
+		p.columns[k].most = 30 << 10
+	}
+	return p
+}
+
+// What is far from all others, what stands for a missing value and where dates leave a
+// gap is found in columns that are held whole and in those that are not.
+func TestFarAmongMany(t *testing.T) {
+	random := rand.New(rand.NewPCG(5, 5))
+	var b strings.Builder
+	b.WriteString("at,on,kg\n")
+	for i := range 40_000 {
+		day := 1 + random.IntN(120)
+		if day > 60 {
+			day += 40
+		}
+		at := time.Date(2026, 1, day, random.IntN(24), random.IntN(60), random.IntN(60), 0, time.UTC)
+		on, kg := at, fmt.Sprintf("%.4f", 9+random.Float64()*9)
+		switch i {
+		case 7000:
+			at = time.Date(1926, 7, 6, 8, 0, 0, 0, time.UTC)
+		case 8000, 8001:
+			on, kg = time.Date(2126, 7, 6, 0, 0, 0, 0, time.UTC), "1180.5"
+		case 9000, 9001, 9002:
+			on, kg = time.Date(1900, 1, 1, 0, 0, 0, 0, time.UTC), "9999"
+		case 9003:
+			kg = "-700"
+		}
+		fmt.Fprintf(&b, "%s,%s,%s\n", at.Format("2006-01-02T15:04:05"), on.Format("02.01.2006"), kg)
+	}
+	file := open(t, b.String())
+	defer file.Close()
+	s, about, err := takeSample(file, 3)
+	require.NoError(t, err)
+	for _, plan := range []*plan{newPlan(s, about), tight(s, about)} {
+		p := collectApart(t, plan, file, 3, random)
+		at, on, kg := p.Columns[0], p.Columns[1], p.Columns[2]
+		assert.Equal(t, []Value{{"1926-07-06T08:00:00", 1, 7001, 7002}}, at.Dates.FarOff)
+		gap := []Gap{{"2026-03-01", "2026-04-11", 40}}
+		assert.Equal(t, gap, at.Dates.Gaps[len(at.Dates.Gaps)-1:])
+		assert.Equal(t, []Value{{"06.07.2126", 2, 8001, 8002}}, on.Dates.FarOff)
+		assert.Equal(t, []Value{{"01.01.1900", 3, 9001, 9002}}, on.Placeholders)
+		assert.Equal(t, []Value{{"-700", 1, 9004, 9005}, {"1180.5", 2, 8001, 8002}}, kg.far)
+		assert.Equal(t, []Value{{"9999", 3, 9001, 9002}}, kg.Placeholders)
+		assert.Less(t, 8.99, floatOf(t, json.RawMessage(kg.usual[0])))
+		assert.Greater(t, 18.01, floatOf(t, json.RawMessage(kg.usual[1])))
+		checkRows(t, file, p)
+	}
+}
+
 func TestRepeats(t *testing.T) {
 	random := rand.New(rand.NewPCG(2, 4))
 	var s spill

@@ -45,7 +45,7 @@ type recentPair struct {
 
 // Limits of relations.
 const (
-	maxRelations = 24
+	maxRelations = 12     // of each kind
 	maxPairs     = 50_000 // different pairs of a determining column and a determined one
 	enoughRows   = 20     // in which a relation must hold
 )
@@ -67,10 +67,10 @@ type lane struct {
 	reader cellReader
 }
 
-// scale is how many digits after the point lanes of numbers have.
+// laneDigits is how many digits after the point lanes of numbers have.
 const (
-	scale = 6
-	unit  = 1_000_000
+	laneDigits = 6
+	unit       = 1_000_000
 )
 
 // place gives a value's place in its lane.
@@ -87,10 +87,10 @@ func (t *typing) onLane(q quantity) (int64, bool) {
 	if t.isDate() {
 		return q.coef, true
 	}
-	if q.wide != nil || q.frac > scale {
+	if q.wide != nil || q.frac > laneDigits {
 		return 0, false
 	}
-	for range scale - q.frac {
+	for range laneDigits - q.frac {
 		if q.coef > 1<<58 || q.coef < -1<<58 {
 			return 0, false
 		}
@@ -278,18 +278,18 @@ func (p *plan) newChecks() (checks []check, lanes []lane) {
 
 // findRelations finds what holds between columns in the sample.
 func (p *plan) findRelations(s *sample) {
-	f := finder{plan: p, sample: s, constant: make([]bool, len(s.columns)), numbers: map[int]lane{}}
+	f := finder{plan: p, sample: s, constant: make([]bool, len(s.columns)), copies: make([]bool, len(s.columns)), numbers: map[int]lane{}}
 	for k := range s.columns {
 		f.constant[k] = s.columns[k].table.used < 2
 		if t := &p.columns[k].typing; (t.datatype.IsNumber() || t.isDate()) && !f.constant[k] {
 			f.numbers[k] = s.columns[k].lane(t)
 		}
 	}
-	f.equals()
-	f.sums()
-	f.orders()
-	f.determined()
-	p.relations = f.found[:min(len(f.found), maxRelations)]
+	for _, find := range []func(){f.equals, f.sums, f.orders, f.determined} {
+		f.found = nil
+		find()
+		p.relations = append(p.relations, f.found[:min(len(f.found), maxRelations)]...)
+	}
 	p.laneOf = map[int]int{}
 	for _, r := range p.relations {
 		for _, column := range r.columns {
@@ -323,8 +323,8 @@ type finder struct {
 	sample   *sample
 	constant []bool
 	numbers  map[int]lane
-	same     map[[2]int]bool // columns that are equal
-	found    []relation
+	copies   []bool     // columns that are equal to one further left, which stands for them
+	found    []relation // of one kind
 }
 
 // holds tells whether a relation holds in nearly all rows for which it can be
@@ -347,7 +347,6 @@ func (f *finder) holds(tell func(row int) (told, holds bool)) bool {
 }
 
 func (f *finder) equals() {
-	f.same = map[[2]int]bool{}
 	hashes := make([][]uint64, len(f.sample.columns))
 	for k := range f.sample.columns {
 		if f.constant[k] {
@@ -366,11 +365,11 @@ func (f *finder) equals() {
 	}
 	for a := range hashes {
 		for b := a + 1; b < len(hashes); b++ {
-			if f.constant[a] || f.constant[b] {
+			if f.constant[a] || f.constant[b] || f.copies[a] || f.copies[b] {
 				continue
 			}
 			if f.holds(func(row int) (bool, bool) { return true, hash(a, row) == hash(b, row) }) {
-				f.same[[2]int{a, b}] = true
+				f.copies[b] = true
 				f.found = append(f.found, relation{isEqual, []int{a, b}})
 			}
 		}
@@ -380,7 +379,7 @@ func (f *finder) equals() {
 // numbered gives the columns of numbers, or of dates, from left to right.
 func (f *finder) numbered(dates bool) (all []int) {
 	for k := range f.numbers {
-		if f.plan.columns[k].typing.isDate() == dates {
+		if f.plan.columns[k].typing.isDate() == dates && !f.copies[k] {
 			all = append(all, k)
 		}
 	}
@@ -472,7 +471,7 @@ func (f *finder) orders() {
 	columns := f.numbered(true)
 	for _, a := range columns {
 		for _, b := range columns {
-			if a == b || f.same[[2]int{min(a, b), max(a, b)}] {
+			if a == b {
 				continue
 			}
 			la, lb := f.numbers[a], f.numbers[b]
@@ -495,12 +494,12 @@ func (f *finder) determined() {
 	alias := make([]bool, len(f.sample.columns))
 	for a := range f.sample.columns {
 		from := &f.sample.columns[a]
-		if f.constant[a] || 4*from.table.used > f.sample.rows || isMeasure(&f.plan.columns[a].typing) {
+		if f.constant[a] || f.copies[a] || 4*from.table.used > f.sample.rows || isMeasure(&f.plan.columns[a].typing) {
 			continue
 		}
 		for b := range f.sample.columns {
 			to := &f.sample.columns[b]
-			if a == b || alias[a] || f.constant[b] || mutual[[2]int{b, a}] || f.same[[2]int{min(a, b), max(a, b)}] || to.usual() > 0.9 {
+			if a == b || alias[a] || f.constant[b] || f.copies[b] || mutual[[2]int{b, a}] || to.usual() > 0.9 {
 				continue
 			}
 			if f.determines(from, to) {

@@ -44,11 +44,10 @@ func (q quantity) compare(o quantity) int {
 func pow10(n int) *big.Int { return new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(n)), nil) }
 
 // spread adds up quantities: exact sums, whatever the order in which they come,
-// and which of them are the least and the greatest. The zero spread is empty.
+// and which of them lie outermost. The zero spread is empty.
 type spread struct {
 	count     int64
-	least     extreme
-	most      extreme
+	low, high ends
 	sums      [19]power // by digits after the point
 	wide      *big.Float
 	wideSq    *big.Float
@@ -76,10 +75,80 @@ func (s *spread) binAt(bin int32) *binCount {
 	return b
 }
 
-// extreme is the least or the greatest value, where it stands first.
+// ends are the least or the greatest different quantities, at most maxEnds.
+type ends struct {
+	kept  []extreme
+	order []uint8 // of those kept: from the innermost to the outermost
+}
+
+// extreme is one of the least or the greatest quantities: how often it occurs, and
+// where first.
 type extreme struct {
 	quantity
 	spot
+	count int64
+}
+
+// maxEnds is one more than can be far from all others at one end.
+const maxEnds = maxFar + 1
+
+// add counts a quantity; sign is +1 for the greatest, -1 for the least. One that
+// falls out never comes back, so that the counts are exact.
+func (e *ends) add(sign int, q quantity, count int64, at spot) {
+	isFull := len(e.kept) == maxEnds
+	if isFull {
+		k := &e.kept[e.order[0]]
+		if q.wide == nil && k.wide == nil && q.frac == k.frac { // as nearly always; the values lie within
+			if sign > 0 && q.coef < k.coef || sign < 0 && q.coef > k.coef {
+				return
+			}
+		} else if q.compare(k.quantity)*sign < 0 {
+			return
+		}
+	}
+	i := len(e.order) - 1 // the outermost first: in ascending columns that is where values go
+	for ; i >= 0; i-- {
+		k := &e.kept[e.order[i]]
+		c := q.compare(k.quantity) * sign
+		if c > 0 {
+			break
+		}
+		if c == 0 {
+			if k.count += count; at.row < k.row {
+				k.set(at)
+			}
+			return
+		}
+	}
+	if !isFull {
+		e.order = slices.Insert(e.order, i+1, uint8(len(e.kept)))
+		e.kept = append(e.kept, extreme{q, at.copied(), count})
+		return
+	}
+	slot := e.order[0]
+	copy(e.order, e.order[1:i+1])
+	e.order[i] = slot
+	k := &e.kept[slot]
+	k.quantity, k.count = q, count
+	k.set(at)
+}
+
+func (e *ends) merge(sign int, o *ends) {
+	for _, k := range o.kept {
+		e.add(sign, k.quantity, k.count, k.spot)
+	}
+}
+
+// outermost gives the least or the greatest quantity.
+func (e *ends) outermost() *extreme { return &e.kept[e.order[len(e.order)-1]] }
+
+// inward gives those kept as measured values, from the outermost inwards.
+func (e *ends) inward() (all []measuredValue) {
+	for i := len(e.order) - 1; i >= 0; i-- {
+		k := &e.kept[e.order[i]]
+		all = append(all, measuredValue{weighted{k.float(), k.count}, k.spot})
+	}
+	return all
 }
 
 // power is a sum of coefficients (two's complement, 128 bits) and of their
@@ -141,14 +210,8 @@ const wideBits = 2400
 // add counts a quantity, which stands first in the spot.
 func (s *spread) add(q quantity, count int64, at spot) {
 	s.count += count
-	if s.least.row == 0 || q.compare(s.least.quantity) < 0 || q.compare(s.least.quantity) == 0 && at.row < s.least.row {
-		s.least.quantity = q
-		s.least.set(at)
-	}
-	if s.most.row == 0 || q.compare(s.most.quantity) > 0 || q.compare(s.most.quantity) == 0 && at.row < s.most.row {
-		s.most.quantity = q
-		s.most.set(at)
-	}
+	s.low.add(-1, q, count, at)
+	s.high.add(+1, q, count, at)
 	if q.wide == nil {
 		s.sums[q.frac].add(q.coef, count)
 	} else {
@@ -177,12 +240,8 @@ func (s *spread) add(q quantity, count int64, at spot) {
 
 func (s *spread) merge(o *spread) {
 	s.count += o.count
-	if o.least.row > 0 && (s.least.row == 0 || before(&o.least, &s.least, -1)) {
-		s.least = o.least
-	}
-	if o.most.row > 0 && (s.most.row == 0 || before(&o.most, &s.most, +1)) {
-		s.most = o.most
-	}
+	s.low.merge(-1, &o.low)
+	s.high.merge(+1, &o.high)
 	for i := range s.sums {
 		s.sums[i].merge(&o.sums[i])
 	}
@@ -198,12 +257,6 @@ func (s *spread) merge(o *spread) {
 	for b, n := range o.bins {
 		s.binAt(b).count += n.count
 	}
-}
-
-// before tells whether e takes the place of f as the least (-1) or the greatest (+1).
-func before(e, f *extreme, sign int) bool {
-	c := e.compare(f.quantity) * sign
-	return c > 0 || c == 0 && e.row < f.row
 }
 
 // sum gives the exact sum of all quantities.
@@ -290,7 +343,10 @@ type weighted struct {
 // fromBins gives the values that the bins stand for, in order.
 func (s *spread) fromBins() []weighted {
 	all := make([]weighted, 0, len(s.bins))
-	low, high := s.least.float(), s.most.float()
+	if s.count == 0 {
+		return all
+	}
+	low, high := s.low.outermost().float(), s.high.outermost().float()
 	for b, n := range s.bins {
 		x := float64(b) * dayMillis / 1000
 		if !s.byDay {

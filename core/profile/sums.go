@@ -64,12 +64,12 @@ type measured struct {
 	length int
 }
 
-// replace puts in a value that is shorter (-1) or longer (+1), or as long and
-// stands earlier.
-func (m *measured) replace(o measured, sign int) {
-	if c := (o.length - m.length) * sign; o.row > 0 && (m.row == 0 || c > 0 || c == 0 && o.row < m.row) {
-		m.set(o.spot)
-		m.length = o.length
+// add puts in a value that is shorter (-1) or longer (+1), or as long and stands
+// earlier.
+func (m *measured) add(at spot, length, sign int) {
+	if c := (length - m.length) * sign; at.row > 0 && (m.row == 0 || c > 0 || c == 0 && at.row < m.row) {
+		m.set(at)
+		m.length = length
 	}
 }
 
@@ -113,12 +113,8 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 		n = characters(text)
 	}
 	s.characters += int64(n) * count
-	if s.shortest.row == 0 || n <= s.shortest.length {
-		s.shortest.replace(measured{at, n}, -1)
-	}
-	if n >= s.longest.length {
-		s.longest.replace(measured{at, n}, +1)
-	}
+	s.shortest.add(at, n, -1)
+	s.longest.add(at, n, +1)
 	if s.typing.datatype == value.String {
 		s.foreign = s.foreign || !lexical.IsASCII(trimmed)
 		s.low.replace(at, -1)
@@ -335,8 +331,8 @@ func (s *sums) merge(o *sums) {
 	}
 	s.characters += o.characters
 	s.foreign = s.foreign || o.foreign
-	s.shortest.replace(o.shortest, -1)
-	s.longest.replace(o.longest, +1)
+	s.shortest.add(o.shortest.spot, o.shortest.length, -1)
+	s.longest.add(o.longest.spot, o.longest.length, +1)
 	s.low.replace(o.low, -1)
 	s.high.replace(o.high, +1)
 	s.around.merge(o.around)

@@ -11,17 +11,41 @@ import (
 
 	"sieb/core/lexical"
 	"sieb/core/value"
+	"sieb/core/workbook"
 )
 
 // placeholders lists the texts that stand for a missing value: those that look
 // like one, and numbers or dates that often do where they are far from all others.
-func (c *column) placeholders(out *Column, ordered []measuredValue) {
-	isFar := func(string) bool { return false }
-	if low, high, ok := fences(suspectsLeftOut(c.sums, ordered), 0); ok {
-		isFar = func(text string) bool {
-			i := slices.IndexFunc(ordered, func(m measuredValue) bool { return string(lexical.Trim(m.at.text)) == text })
-			return i >= 0 && (ordered[i].value < low || ordered[i].value > high)
+func (c *column) placeholders(out *Column, t *typing, of scale) {
+	var l look
+	place := func(text string) (float64, bool) {
+		if len(of.sorted) == 0 {
+			return 0, false
 		}
+		for _, kind := range []workbook.Kind{workbook.Text, workbook.Number} { // a workbook may hold it as such
+			l.read([]byte(text), kind)
+			t.resolve(&l)
+			if l.Kind != lexical.Placeholder && t.reads(&l, []byte(text), &c.sums.number) {
+				return t.quantity(&l, []byte(text)).float(), true
+			}
+		}
+		return 0, false
+	}
+	// The suspects themselves must not tell what is usual.
+	others := slices.Clone(of.sorted)
+	for text, n := range c.sums.missing {
+		if x, ok := place(text); ok {
+			i, _ := slices.BinarySearchFunc(others, x, func(w weighted, x float64) int { return cmp.Compare(w.value, x) })
+			if i == len(others) || i > 0 && x-others[i-1].value < others[i].value-x {
+				i-- // in the bin before
+			}
+			others[i].count = max(0, others[i].count-n.count)
+		}
+	}
+	low, high, ok := fences(others, 0)
+	isFar := func(text string) bool {
+		x, is := place(text)
+		return ok && is && (x < low || x > high)
 	}
 	for text, n := range c.sums.missing {
 		var l look
@@ -45,12 +69,6 @@ func (c *column) looksUsual(text string) bool {
 	shape := lexical.AppendShape(nil, []byte(text))
 	k := c.sums.shapes.find(hashOf(shape, 0), shape, 0)
 	return k >= 0 && 2*c.sums.shapes.entry(k).count > c.sums.filled
-}
-
-func suspectsLeftOut(s *sums, ordered []measuredValue) []measuredValue {
-	return slices.DeleteFunc(slices.Clone(ordered), func(m measuredValue) bool {
-		return s.missing[string(lexical.Trim(m.at.text))] != nil
-	})
 }
 
 // maxFolded is how many different values are compared for variants.

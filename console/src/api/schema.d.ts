@@ -1101,7 +1101,7 @@ export interface components {
             problems: components["schemas"]["Defect"][];
             /** @description rows leave out their last cells as a habit: what is missing is empty */
             ragged?: boolean;
-            /** @description what holds between columns in nearly all rows; of those that hold in a sample, at most 24 */
+            /** @description what holds between columns in nearly all rows; of those that hold in a sample, at most 12 of each kind; of columns that are equal the first stands for the others */
             relations: components["schemas"]["Relation"][];
             repeatedRows: components["schemas"]["Repeated"];
             /** Format: int64 */
