@@ -80,6 +80,11 @@ func (f *Form) Read(text []byte) {
 	case string(text) == "true" || string(text) == "false":
 		f.Kind = Boolean
 		return
+	default:
+		// The year or the time stands last.
+		if last := text[len(text)-1]; len(text) > 7 && (last-'0' <= 9 || last|0x20 == 'm' || last == 'Z') && f.readNamed(text) {
+			return
+		}
 	}
 	if IsPlaceholder(text) {
 		f.Kind = Placeholder

@@ -92,6 +92,15 @@ func TestMoments(t *testing.T) {
 		"2026-07-06 06:18:05+02:00": {DateTime, "yyyy-MM-dd HH:mm:ssXXX", "2026-07-06T04:18:05Z", "", ""},
 		"2026-07-06 6:18 PM":        {DateTime, "yyyy-MM-dd h:mm a", "2026-07-06T18:18:00Z", "", ""},
 		"2026-07-06 6:18":           {DateTime, "yyyy-MM-dd H:mm", "2026-07-06T06:18:00Z", "", ""},
+		"6 Jul 2026":                {Date, "d MMM yyyy", "2026-07-06T00:00:00Z", "", ""},
+		"06-JUL-26":                 {Date, "dd-MMM-yy", "2026-07-06T00:00:00Z", "", ""},
+		"6. März 2026":              {Date, "d. MMM yyyy", "2026-03-06T00:00:00Z", "", ""},
+		"06.Okt.2026 06:18":         {DateTime, "dd.MMM.yyyy HH:mm", "2026-10-06T06:18:00Z", "", ""},
+		"31 Juin 2026":              {Date, "dd MMM yyyy", "", "", ""},
+		"06DEC2026":                 {Date, "ddMMMyyyy", "2026-12-06T00:00:00Z", "", ""},
+		"July 6, 2026":              {Date, "MMM d, yyyy", "2026-07-06T00:00:00Z", "", ""},
+		"sept. 16 2026 6:18 pm":     {DateTime, "MMM dd yyyy h:mm a", "2026-09-16T18:18:00Z", "", ""},
+		"2026/Mai/06":               {Date, "yyyy/MMM/dd", "2026-05-06T00:00:00Z", "", ""},
 		"06:18":                     {Time, "HH:mm", "", "", ""},
 		"06:18:00":                  {Time, "HH:mm:ss", "", "", ""},
 		"0000-00-00":                {Placeholder, "yyyy-MM-dd", "", "", ""},
@@ -114,7 +123,8 @@ func TestMoments(t *testing.T) {
 			}
 		}
 	}
-	for _, text := range []string{"2026-07", "1/2", "06.07", "06.07-2026", "2026-07-06x", "2026-07-06 6", "12:3", "123:45", "06.07.026", "2026-07-06T06:18+2", "2026-07-06 06:18:05 XM"} {
+	for _, text := range []string{"2026-07", "1/2", "06.07", "06.07-2026", "2026-07-06x", "2026-07-06 6", "12:3", "123:45", "06.07.026", "2026-07-06T06:18+2", "2026-07-06 06:18:05 XM",
+		"6 Jux 2026", "Jul 2026", "6 Jul", "6 Jul 202", "Jul 6 7 2026", "6 Jul Aug 2026", "123 Jul 2026", "6 Jul 2026x", "2026 6 Jul", "May 123456", "6  Jul 2026", "Julian 06 2026"} {
 		f := read(text)
 		assert.NotContains(t, []Kind{Date, DateTime, Time, Placeholder}, f.Kind, text)
 	}
@@ -207,7 +217,7 @@ func TestReadAllocatesNothing(t *testing.T) {
 // a second look as by a first.
 func TestAgain(t *testing.T) {
 	some := []string{"AA-000123", "2026-07-06", "2026-07-06T06:18:00", "2026-07-06 06:18", "06.07.2026", "07/06/2026 18:05:09", "6.7.2026", "06.07.26",
-		"0000-00-00", "EUR 1.234,50", "CHF 1.234.5", "12,5", "A1", "x", "2026-07-06T06:18:00.25Z", "2026-07-06T06:18:00Z", "12:30", "20260706", "kr1.000"}
+		"0000-00-00", "EUR 1.234,50", "CHF 1.234.5", "12,5", "A1", "x", "2026-07-06T06:18:00.25Z", "2026-07-06T06:18:00Z", "12:30", "20260706", "kr1.000", "6 Jul 2026", "06JUL26", "Jul 06, 2026", "Mar 99 9999"}
 	rapid.Check(t, func(t *rapid.T) {
 		text := []byte(rapid.OneOf(rapid.SampledFrom(some), rapid.StringMatching(`[A-Za-z]{0,3}[-./ ]?[0-9]{1,4}([-./:, T][0-9]{1,4}){0,5}[A-Z%€]?`)).Draw(t, "text"))
 		twin := bytes.Clone(text)

@@ -6,8 +6,9 @@ import "sieb/core/value"
 type Moment struct {
 	Order  Order
 	Sep    byte // between the parts of the date
+	Sep2   byte // where a month's name is one: between the second and the third
 	Short  bool // the year has two digits
-	Padded bool // day and month have two digits
+	Padded bool // day and month have two digits, beside a name the day
 	Clock  Clock
 	Join   byte // between date and time: ' ' or 'T'
 	Zone   Zone
@@ -29,7 +30,46 @@ const (
 	YearAB        // 2026-07-06: A is the month
 	ABYear        // 06/07/2026: A is the day or the month
 	Compact       // 20260706
+
+	// With the name of the month the order is sure: A is the month, B the day.
+	DayNameYear // 6 Jul 2026
+	NameDayYear // July 6, 2026
+	YearNameDay // 2026-Jul-06
 )
+
+// What stands between parts beside one character: a blank behind a point (6. Juli) or
+// a comma (July 6, 2026).
+const (
+	pointBlank = 'p'
+	commaBlank = 'c'
+)
+
+func separatorText(sep byte) string {
+	switch sep {
+	case 0:
+		return ""
+	case pointBlank:
+		return ". "
+	case commaBlank:
+		return ", "
+	}
+	return string(sep)
+}
+
+// separator tells what stands between two parts of a date with a month's name;
+// nothing may.
+func separator(text []byte) (sep byte, size int) {
+	switch {
+	case len(text) < 2:
+	case text[0] == '.' && text[1] == ' ':
+		return pointBlank, 2
+	case text[0] == ',' && text[1] == ' ':
+		return commaBlank, 2
+	case text[0] == ' ' || text[0] == '-' || text[0] == '/' || text[0] == '.':
+		return text[0], 1
+	}
+	return 0, 0
+}
 
 // Clock is how the time of day is written.
 type Clock uint8
@@ -80,6 +120,11 @@ func (f *Form) readMoment(text []byte) bool {
 	if la == len(text) || la == 0 {
 		return false
 	}
+	if next := text[min(la+1, len(text)-1)]; next-'0' > 9 && next != ':' {
+		if f.readNamed(text) {
+			return true
+		}
+	}
 	if text[la] == ':' {
 		if m.readClock(text) {
 			f.Kind = Time
@@ -125,6 +170,52 @@ func (f *Form) readMoment(text []byte) bool {
 	if m.Year == 0 && m.A == 0 && m.B == 0 {
 		f.Kind = Placeholder
 	}
+	return true
+}
+
+// readNamed reads a date with a month's name, and perhaps a time; false where the
+// text is none.
+func (f *Form) readNamed(text []byte) bool {
+	var numbers, widths [2]int
+	var seps [2]byte
+	name, n, month := -1, 0, 0
+	rest := text
+	for part := range 3 {
+		if part > 0 {
+			var size int
+			seps[part-1], size = separator(rest)
+			rest = rest[size:]
+		}
+		if len(rest) > 0 && rest[0]-'0' <= 9 && n < 2 {
+			numbers[n], widths[n] = number(rest, 4)
+			rest = rest[widths[n]:]
+			n++
+			continue
+		}
+		var size int
+		if month, size = value.MonthName(rest); month == 0 || name >= 0 {
+			return false
+		}
+		name, rest = part, rest[size:]
+	}
+	year, day := 1, 0
+	order := []Order{NameDayYear, DayNameYear, NoDate}[name]
+	if order == DayNameYear && widths[0] == 4 {
+		order, year, day = YearNameDay, 0, 1
+	}
+	if order == NoDate || widths[day] > 2 || widths[year] != 4 && (widths[year] != 2 || order == YearNameDay) {
+		return false
+	}
+	m := Moment{Order: order, Sep: seps[0], Sep2: seps[1], Padded: widths[day] == 2, Short: widths[year] == 2,
+		Year: numbers[year], A: month, B: numbers[day]}
+	kind := Date
+	if len(rest) > 0 {
+		if rest[0] != ' ' && rest[0] != 'T' || !m.readClock(rest[1:]) {
+			return false
+		}
+		m.Join, kind = rest[0], DateTime
+	}
+	f.Moment, f.Kind = m, kind
 	return true
 }
 
@@ -291,9 +382,15 @@ func (m *Moment) Pattern(monthFirst bool) string {
 	if m.Short {
 		year = "yy"
 	}
-	sep := string(m.Sep)
+	sep, sep2 := separatorText(m.Sep), separatorText(m.Sep2)
 	var p string
 	switch {
+	case m.Order == DayNameYear:
+		p = day + sep + "MMM" + sep2 + year
+	case m.Order == NameDayYear:
+		p = "MMM" + sep + day + sep2 + year
+	case m.Order == YearNameDay:
+		p = year + sep + "MMM" + sep2 + day
 	case m.Order == Compact:
 		p = "yyyyMMdd"
 	case m.Order == YearAB:

@@ -44,7 +44,7 @@ func describe(k formKey, t *typing) (lexical.Kind, string) {
 		if k.day == impossible {
 			return k.kind, "date that no calendar has"
 		}
-		m := lexical.Moment{Order: k.order, Sep: k.sep, Short: k.short, Padded: k.padded, Clock: k.clock, Join: k.join, Zone: k.zone, Half: k.half, Loose: k.loose}
+		m := lexical.Moment{Order: k.order, Sep: k.sep, Sep2: k.sep2, Short: k.short, Padded: k.padded, Clock: k.clock, Join: k.join, Zone: k.zone, Half: k.half, Loose: k.loose}
 		byMonth := t.byMonth
 		if k.order == lexical.ABYear && k.day != either {
 			byMonth = k.day == monthFirst

@@ -79,6 +79,8 @@ func TestFindings(t *testing.T) {
 		{"month first", mix(slashes, "07/31/2026"), nil},
 		{"two orders", mix(slashes, "07/31/2026", "07/30/2026", "31/07/2026"), []string{"`value`: most dates have the month first, but 1 makes sense only with the day first: 31/07/2026"}},
 		{"impossible date", mix(dates, "31.06.2026"), []string{"`value`: 1 date or time that does not exist: 31.06.2026"}},
+		{"clean named dates", sequence(200, func(i int) string { return fmt.Sprintf("%d-%s-2026", 1+i%28, []string{"JAN", "FEB", "MAR"}[i%3]) }), nil},
+		{"impossible named date", mix(sequence(200, func(i int) string { return fmt.Sprintf("%d. Juli 2026", 1+i%28) }), "31. Juni 2026"), []string{"`value`: 1 date or time that does not exist: 31. Juni 2026"}},
 		{"far date", mix(dates, "06.07.1926"), []string{"`value`: 1 date is years away from all others: 06.07.1926"}},
 		{"two-digit years", sequence(60, func(i int) string { return fmt.Sprintf("%02d.07.26", 1+i%28) }), []string{"`value`: the years of 60 dates have two digits"}},
 		{"two formats", append(slices.Clone(dates[:100]), sequence(20, func(i int) string { return fmt.Sprintf("2026-07-%02d", 1+i) })...), []string{"`value`: dates come in 2 formats: dd.MM.yyyy (100), yyyy-MM-dd (20)"}},

@@ -23,7 +23,7 @@ type formKey struct {
 	extra          extra
 	day            evidence
 	order          lexical.Order
-	sep            byte
+	sep, sep2      byte
 	short, loose   bool
 	padded         bool
 	clock          lexical.Clock
@@ -90,7 +90,7 @@ func (l *look) read(text []byte, kind workbook.Kind) {
 			}
 		}
 	case lexical.Date, lexical.DateTime, lexical.Time:
-		k.order, k.sep, k.short, k.padded, k.loose = l.Order, l.Sep, l.Short, l.Padded, l.Loose
+		k.order, k.sep, k.sep2, k.short, k.padded, k.loose = l.Order, l.Sep, l.Sep2, l.Short, l.Padded, l.Loose
 		k.clock, k.join, k.zone, k.half = l.Clock, l.Join, l.Zone, l.Half
 		if l.Kind == lexical.Time {
 			return
@@ -447,7 +447,7 @@ func (f forms) concludeDates(t typing, d value.Datatype, is func(formKey) bool, 
 		if float64(fam.count) < formatShare*float64(total) && len(t.dates) > 0 {
 			continue
 		}
-		m := lexical.Moment{Order: k.order, Sep: k.sep, Short: k.short, Padded: fam.padded, Clock: k.clock, Join: k.join, Zone: k.zone, Half: k.half, Loose: fam.loose}
+		m := lexical.Moment{Order: k.order, Sep: k.sep, Sep2: k.sep2, Short: k.short, Padded: fam.padded, Clock: k.clock, Join: k.join, Zone: k.zone, Half: k.half, Loose: fam.loose}
 		format, err := value.NewDateFormat(d, m.Pattern(t.byMonth))
 		if err != nil {
 			continue

@@ -103,7 +103,7 @@ func TestDraftOfAnything(t *testing.T) {
 	dir := t.TempDir()
 	rapid.Check(t, func(t *rapid.T) {
 		cell := rapid.OneOf(
-			rapid.StringMatching(`[0-9]{1,4}`), rapid.StringMatching(`[0-9]{1,3},[0-9]`), rapid.StringMatching(`0[1-9]\.0[1-9]\.2026`), rapid.StringMatching(`[A-Z]{2}-[0-9]{3}`),
+			rapid.StringMatching(`[0-9]{1,4}`), rapid.StringMatching(`[0-9]{1,3},[0-9]`), rapid.StringMatching(`0[1-9]\.0[1-9]\.2026`), rapid.StringMatching(`[A-Z]{2}-[0-9]{3}`), rapid.StringMatching(`[0-3]?[1-9] (Mai|Jul) 20[0-9]{2}`),
 			rapid.SampledFrom([]string{"ja", "nein", "wheat", "Wheat", " rye", "rye", "n/a", "-", "", "true", "a: b", `"q"`, "é", "#x", "'"}), rapid.StringMatching(`[a-zäé %]{0,9}`))
 		columns := rapid.IntRange(1, 4).Draw(t, "columns")
 		var kinds [][]string

@@ -205,7 +205,8 @@ const (
 // NewDateFormat compiles a pattern for Date or DateTime; "" is the ISO 8601
 // form, for DateTime with optional fraction and zone. Letters are LDML's:
 // y M d H h m s S a X x; other letters stand in quotes, except T between date
-// and time, as in CSVW. yy means 2000 to 2068 and 1969 to 1999 (POSIX).
+// and time, as in CSVW. yy means 2000 to 2068 and 1969 to 1999 (POSIX). MMM and
+// MMMM are a month's name, as MonthName reads it.
 func NewDateFormat(d Datatype, pattern string) (*DateFormat, error) {
 	switch {
 	case d == Date && (pattern == "" || pattern == isoDate):
@@ -288,6 +289,7 @@ func compileDate(pattern string) (*DateFormat, error) {
 			if n == 1 {
 				s.max = 2
 			}
+			ok = ok || c == 'M' && n <= 4
 		case 'S':
 			ok = n <= 9
 			// CSVW: .S stands for any number of fraction digits up to 9.
@@ -364,6 +366,16 @@ func (f *DateFormat) Parse(text []byte, t *Instant) Outcome {
 			}
 			i += 2
 			continue
+		case 'M':
+			if s.min > 2 {
+				month, size := MonthName(text[i:])
+				if month == 0 {
+					return Mismatch
+				}
+				t.Month = uint8(month)
+				i += size
+				continue
+			}
 		case 'S':
 			if s.text != "" {
 				if i == len(text) || text[i] != '.' {
@@ -502,6 +514,12 @@ func (f *DateFormat) Example() string {
 		switch s.field {
 		case 0:
 			b.WriteString(s.text)
+		case 'M':
+			if s.min > 2 {
+				b.WriteString(map[int]string{3: "Jul", 4: "July"}[s.min])
+			} else {
+				fmt.Fprintf(&b, "%0*d", s.min, n)
+			}
 		case 'a':
 			b.WriteString("PM")
 		case 'X', 'x':

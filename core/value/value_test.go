@@ -142,6 +142,17 @@ func TestDates(t *testing.T) {
 		{value.Date, "d.M.yyyy", "1.7.2026", value.Matches, "2026-07-01"},
 		{value.Date, "d.M.yyyy", "01.07.2026", value.Matches, "2026-07-01"},
 		{value.Date, "yyyyMMdd", "20260731", value.Matches, "2026-07-31"},
+		{value.Date, "d MMM yyyy", "31 Jul 2026", value.Matches, "2026-07-31"},
+		{value.Date, "d. MMMM yyyy", "1. März 2026", value.Matches, "2026-03-01"},
+		{value.Date, "d. MMM yyyy", "1. MÄRZ 2026", value.Matches, "2026-03-01"},
+		{value.Date, "ddMMMyy", "06DEZ26", value.Matches, "2026-12-06"},
+		{value.Date, "MMM d, yyyy", "Sept. 7, 2026", value.Matches, "2026-09-07"},
+		{value.Date, "dd.MMM.yyyy", "06.Jul.2026", value.Matches, "2026-07-06"},
+		{value.Date, "dd-MMM-yyyy", "31-Jun-2026", value.Impossible, ""},
+		{value.Date, "dd-MMM-yyyy", "31-Jux-2026", value.Mismatch, ""},
+		{value.Date, "dd-MMM-yyyy", "31-septembrexyz-2026", value.Mismatch, ""},
+		{value.Date, "dd-MMM-yyyy", "31-\xff-2026", value.Mismatch, ""},
+		{value.Date, "dd-MMM-yyyy", "31-", value.Mismatch, ""},
 		{value.Date, "M/d/yy", "7/4/26", value.Matches, "2026-07-04"},
 		{value.Date, "M/d/yy", "7/4/69", value.Matches, "1969-07-04"},
 		{value.Date, "dd.MM.yyyy", "", value.Mismatch, ""},
@@ -178,7 +189,7 @@ func TestDatePatternErrors(t *testing.T) {
 		kind    value.Datatype
 		pattern string
 	}{{value.Date, "yyyy-MM"}, {value.Date, "YYYY-MM-DD"}, {value.Date, "dd.MM.yyyy HH:mm"}, {value.DateTime, "dd.MM.yyyy"}, {value.Date, "dd.MM.yyyy'x"},
-		{value.DateTime, "dd.MM.yyyy h:mm"}, {value.Date, "dd.MM.yyyyy"}, {value.Date, "dd.dd.MM.yyyy"}} {
+		{value.DateTime, "dd.MM.yyyy h:mm"}, {value.Date, "dd.MM.yyyyy"}, {value.Date, "dd.MMMMM.yyyy"}, {value.Date, "dd.dd.MM.yyyy"}} {
 		_, err := value.NewDateFormat(c.kind, c.pattern)
 		assert.Error(t, err, c.pattern)
 	}
@@ -202,7 +213,7 @@ func TestDatesAgainstTime(t *testing.T) {
 }
 
 func TestExamplesParse(t *testing.T) {
-	for _, pattern := range []string{"dd.MM.yyyy", "d/M/yy", "yyyyMMdd"} {
+	for _, pattern := range []string{"dd.MM.yyyy", "d/M/yy", "yyyyMMdd", "d. MMMM yyyy", "MMM dd, yyyy"} {
 		f, err := value.NewDateFormat(value.Date, pattern)
 		require.NoError(t, err)
 		var at value.Instant
