@@ -99,6 +99,8 @@ func (f *Form) Again(text []byte) bool {
 	case Text:
 		// Behind a first letter digits make nothing of a text but with a currency.
 		return len(text) > 0 && (text[0]|0x20)-'a' < 26 && !hasCurrency(text)
+	case Integer, Decimal:
+		return f.Number.again(text)
 	case Date, DateTime:
 		return f.Moment.again(text)
 	}

@@ -241,6 +241,23 @@ func (n *Number) readDigits(text []byte) bool {
 	return true
 }
 
+// again takes the digits of a number from a text that has them where the text before
+// had its own; false where digits may tell more than the number's value: as zeros in
+// front, as three behind what may be a group's character, as eight that may be a day.
+func (n *Number) again(text []byte) bool {
+	if n.Sign != Unsigned || n.Group != 0 || n.Unsure || n.Percent || n.Currency || n.Zeros || n.Frac == 3 || n.Whole == 8 || !n.IsShort() || text[0] == '0' {
+		return false
+	}
+	coef := int64(0)
+	for _, c := range text {
+		if d := c - '0'; d <= 9 {
+			coef = coef*10 + int64(d)
+		}
+	}
+	n.Coef = coef
+	return true
+}
+
 // Big gives the exact value of a number of any length, or with an exponent,
 // from the text that the form was read from.
 func (f *Form) Big(text []byte) (*big.Rat, bool) {

@@ -5,8 +5,6 @@ import (
 	"slices"
 	"strconv"
 
-	"github.com/axiomhq/hyperloglog"
-
 	"sieb/core/delimited"
 	"sieb/core/source"
 	"sieb/core/value"
@@ -17,10 +15,6 @@ import (
 // block is how many rows a collector takes at a time, column by column, so
 // that what is known of one column stays near.
 const block = 128
-
-// afterward is what a column's table may take, in bytes, once it has been over
-// its limit: then it only adds up what comes often, near the processor.
-const afterward = 512 << 10
 
 // column collects the texts of one column.
 type column struct {
@@ -326,19 +320,15 @@ func (c *column) noteEmpty(b *source.Batch, row int) {
 	}
 }
 
-// maxDense is the number up to which whole numbers are counted in an array, which
-// is nearer than a table.
-const maxDense = 1 << 17
-
 // keepDense lets a small whole number, which is in the table, be counted in the
-// array from now on.
+// array from now on, which is nearer than the table.
 func (c *column) keepDense(text []byte) {
 	n, ok := value.ShortInteger(text)
-	if !ok || n >= maxDense {
+	if !ok || n >= c.plan.dense {
 		return
 	}
 	if int(n) >= len(c.dense) {
-		c.dense = append(c.dense, make([]uint32, max(256, int(n)+1, 2*len(c.dense))-len(c.dense))...)
+		c.dense = append(c.dense, make([]uint32, max(64, int(n)+1, min(2*len(c.dense), int(c.plan.dense)))-len(c.dense))...)
 	}
 	if c.dense[n] == 0 {
 		c.dense[n] = 1 // one more than has been counted
@@ -362,8 +352,8 @@ func (c *column) settle() {
 func (c *column) drain() {
 	if c.sums == nil {
 		c.sums = newSums(&c.plan.typing, c.plan.shapes)
-		c.sums.spread.keepsBins, c.sums.spread.byDay = true, c.plan.typing.isDate()
-		c.sums.sketch = hyperloglog.NewNoSparse()
+		c.sums.spread.keepsBins, c.sums.spread.byDay, c.sums.spread.binBits = true, c.plan.typing.isDate(), c.plan.grain.binBits()
+		c.sums.sketch = c.plan.grain.newSketch()
 	}
 	c.settle()
 	k := 0
@@ -372,7 +362,7 @@ func (c *column) drain() {
 			c.addUp(e)
 		}
 	}
-	c.table.reset(c.pinned, c.table.pinnedBytes(c.pinned)+afterward)
+	c.table.reset(c.pinned, c.table.pinnedBytes(c.pinned)+c.plan.afterward)
 	c.memory.forget()
 	c.over = true
 }

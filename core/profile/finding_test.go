@@ -183,6 +183,37 @@ func TestRelationsAmongCopies(t *testing.T) {
 	assert.Equal(t, map[string]int{"equal": maxRelations, "sum": 1, "order": 1}, kinds)
 }
 
+// In a table of very many columns, those that are the same but for a few rows are found
+// wherever they stand, sums where they stand together.
+func TestRelationsOfWideTables(t *testing.T) {
+	const width, rows = 1500, 400
+	random := rand.New(rand.NewPCG(6, 6))
+	var b strings.Builder
+	for k := range width {
+		fmt.Fprintf(&b, "c%d,", k)
+	}
+	b.WriteString("again\n")
+	cells := make([]int, width)
+	for i := range rows {
+		for k := range cells {
+			cells[k] = 100 + random.IntN(90_000)
+		}
+		cells[11] = cells[9] + cells[10]
+		for _, n := range cells {
+			fmt.Fprintf(&b, "%d,", n)
+		}
+		if i%60 == 59 {
+			cells[0]++
+		}
+		fmt.Fprintf(&b, "%d\n", cells[0])
+	}
+	relations := profileOf(t, b.String()).Relations
+	require.Len(t, relations, 2)
+	assert.Equal(t, []string{"c0", "again"}, relations[0].Columns)
+	assert.Equal(t, int64(6), relations[0].Exceptions)
+	assert.Equal(t, []string{"c11", "c9", "c10"}, relations[1].Columns)
+}
+
 // A key of several columns is found where none is one alone.
 func TestKeys(t *testing.T) {
 	var b strings.Builder

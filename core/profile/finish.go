@@ -183,10 +183,6 @@ func (s spots) values() []Value {
 
 func (s spot) value(count int64) Value { return Value{shown(s.text), count, s.row, s.line} }
 
-// sketchError is three times the standard error of a HyperLogLog sketch of 2^14
-// registers (Flajolet et al., "HyperLogLog", 2007).
-const sketchError = 3 * 1.04 / (1 << 7)
-
 // How many values a profile lists.
 const (
 	maxTop      = 50
@@ -281,7 +277,7 @@ func (c *column) values(out *Column, t *typing) {
 		out.Once = &once
 	} else {
 		out.Distinct = int64(c.sums.sketch.Estimate())
-		out.DistinctError = sketchError
+		out.DistinctError = c.plan.grain.sketchError()
 	}
 	frequent := func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) }
 	top := firstOf(all, maxTop, frequent)

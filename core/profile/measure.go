@@ -90,7 +90,7 @@ func (c *column) measure(out *Column, t *typing, of scale) {
 	}
 	out.Mean, out.Deviation = t.scalar(mean), &deviation
 	if !of.isWhole && !t.isDate() {
-		out.QuartileError = binError
+		out.QuartileError = s.spread.binError()
 	}
 	for _, q := range quantiles(of.sorted, []float64{0.25, 0.5, 0.75}, t.isDate()) {
 		out.Quartiles = append(out.Quartiles, t.scalar(q))

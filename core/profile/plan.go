@@ -39,12 +39,17 @@ type keyPlan struct {
 }
 
 type columnPlan struct {
-	typing  typing
-	pins    []pin
-	shapes  [][]byte
-	most    int  // bytes that its table may take
-	isWhole bool // whole numbers, plainly written
-	isOver  bool // it will be over its limit, by all signs
+	typing typing
+	pins   []pin
+	shapes [][]byte
+	most   int // bytes that its table may take
+	// afterward is what it may take, in bytes, once it has been over that: then it only
+	// adds up what comes often, near the processor.
+	afterward int
+	dense     int64 // the number up to which whole numbers are counted in an array
+	grain     grain
+	isWhole   bool // whole numbers, plainly written
+	isOver    bool // it will be over its limit, by all signs
 	// isHashed tells that the hash of each cell is asked for, by a key or a relation.
 	isHashed bool
 }
@@ -64,6 +69,7 @@ const (
 	tableBytes = 64 << 20
 	// fewBytes is what a column of few values gets of it.
 	fewBytes      = 1 << 20
+	maxAfterward  = 512 << 10
 	maxPins       = 500
 	maxKeys       = 8  // sets of columns
 	maxKeyColumns = 14 // columns of which pairs and triples are tried
@@ -246,8 +252,11 @@ func (p *plan) share(s *sample, rows int64) {
 		}
 	}
 	little := min(fewBytes, tableBytes/2/max(1, len(s.columns)))
+	grain := grainOf(len(s.columns))
 	left := tableBytes - little*(len(s.columns)-many)
 	for k := range s.columns {
+		share := min(maxAfterward, tableBytes/len(s.columns))
+		p.columns[k].grain, p.columns[k].afterward, p.columns[k].dense = grain, share, int64(share/4)
 		if p.columns[k].most = little; !few(&s.columns[k]) {
 			p.columns[k].most = left / many
 			// Of a column in which hardly a value recurs half the rows are

@@ -255,9 +255,6 @@ type Options struct {
 // Progress is how far a profile has come.
 type Progress struct{ Bytes, Rows int64 }
 
-// maxWorkers bounds the memory that workers take together.
-const maxWorkers = 4
-
 // Of makes the profile of a delivery. It goes over it once; a second time only
 // where the rows show that the sample told a column's datatype wrong, or that
 // what it took for a key is none.
@@ -315,7 +312,7 @@ func (p *plan) collect(ctx context.Context, file *source.File, o Options, add fu
 	}
 	defer source.Close(rows)
 	if o.Workers <= 0 {
-		o.Workers = min(runtime.GOMAXPROCS(0), maxWorkers)
+		o.Workers = min(runtime.GOMAXPROCS(0), grainOf(len(p.columns)).workers())
 	}
 	var all []*collector
 	newWork := func() func(*source.Batch, *error) {

@@ -48,6 +48,10 @@ const (
 	maxRelations = 12     // of each kind
 	maxPairs     = 50_000 // different pairs of a determining column and a determined one
 	enoughRows   = 20     // in which a relation must hold
+
+	// maxTried is about how many pairs of columns are looked at: in wide tables those
+	// that stand near each other, in others all.
+	maxTried = 40_000
 )
 
 // IsFew tells whether so few of all break a rule that they are exceptions: one in
@@ -278,7 +282,8 @@ func (p *plan) newChecks() (checks []check, lanes []lane) {
 
 // findRelations finds what holds between columns in the sample.
 func (p *plan) findRelations(s *sample) {
-	f := finder{plan: p, sample: s, constant: make([]bool, len(s.columns)), copies: make([]bool, len(s.columns)), numbers: map[int]lane{}}
+	f := finder{plan: p, sample: s, constant: make([]bool, len(s.columns)), copies: make([]bool, len(s.columns)), numbers: make([]lane, len(s.columns)),
+		reach: max(2, maxTried/max(1, len(s.columns)))}
 	for k := range s.columns {
 		f.constant[k] = s.columns[k].table.used < 2
 		if t := &p.columns[k].typing; (t.datatype.IsNumber() || t.isDate()) && !f.constant[k] {
@@ -322,7 +327,9 @@ type finder struct {
 	plan     *plan
 	sample   *sample
 	constant []bool
-	numbers  map[int]lane
+	numbers  []lane // of the columns that have one
+	reach    int    // how far apart columns may stand that are looked at together
+	usual    []int32
 	copies   []bool     // columns that are equal to one further left, which stands for them
 	found    []relation // of one kind
 }
@@ -363,27 +370,54 @@ func (f *finder) equals() {
 		}
 		return emptyHash
 	}
-	for a := range hashes {
-		for b := a + 1; b < len(hashes); b++ {
-			if f.constant[a] || f.constant[b] || f.copies[a] || f.copies[b] {
-				continue
+	try := func(a, b int) {
+		if f.copies[a] || f.copies[b] {
+			return
+		}
+		if f.holds(func(row int) (bool, bool) { return true, hash(a, row) == hash(b, row) }) {
+			f.copies[b] = true
+			f.found = append(f.found, relation{isEqual, []int{a, b}})
+		}
+	}
+	// Columns that are the same but for one row in fifty are the same all through one
+	// of some short runs of rows.
+	const (
+		runs   = 16
+		length = 48
+	)
+	alike := map[uint64][]int{}
+	for k := range hashes {
+		if f.constant[k] {
+			continue
+		}
+		for run := range runs {
+			sum := uint64(run)
+			from := run * f.sample.rows / runs
+			for row := from; row < min(from+length, (run+1)*f.sample.rows/runs); row++ {
+				sum = (sum<<5 | sum>>59 ^ hash(k, row)) * 0x9E3779B97F4A7C15
 			}
-			if f.holds(func(row int) (bool, bool) { return true, hash(a, row) == hash(b, row) }) {
-				f.copies[b] = true
-				f.found = append(f.found, relation{isEqual, []int{a, b}})
+			for _, a := range alike[sum] {
+				try(a, k)
+			}
+			if list := alike[sum]; !f.copies[k] && len(list) < maxAlike && !slices.Contains(list, k) {
+				alike[sum] = append(list, k)
 			}
 		}
 	}
+	slices.SortFunc(f.found, func(a, b relation) int { return slices.Compare(a.columns, b.columns) })
 }
+
+// maxAlike is how many columns, unlike each other, are kept that have one run of the
+// sample in common; sparse columns are often alike in being empty.
+const maxAlike = 20
 
 // numbered gives the columns of numbers, or of dates, from left to right.
 func (f *finder) numbered(dates bool) (all []int) {
 	for k := range f.numbers {
-		if f.plan.columns[k].typing.isDate() == dates && !f.copies[k] {
+		if f.numbers[k].ok != nil && f.plan.columns[k].typing.isDate() == dates && !f.copies[k] {
 			all = append(all, k)
 		}
 	}
-	slices.Sort(all)
 	return all
 }
 
@@ -393,7 +427,7 @@ func (f *finder) sums() {
 	columns := f.numbered(false)
 	// Columns that are mostly nothing make sums that say nothing.
 	columns = slices.DeleteFunc(columns, func(k int) bool {
-		l := f.numbers[k]
+		l := &f.numbers[k]
 		filled := 0
 		for i, ok := range l.ok {
 			if ok && l.values[i] != 0 {
@@ -413,7 +447,7 @@ func (f *finder) sums() {
 		if f.holds(func(row int) (bool, bool) {
 			left := int64(0)
 			for i, k := range all {
-				l := f.numbers[k]
+				l := &f.numbers[k]
 				if !l.ok[row] {
 					return false, false
 				}
@@ -433,25 +467,29 @@ func (f *finder) sums() {
 		row := at * f.sample.rows / 5
 		byValue := map[int64][]int{}
 		for _, k := range columns {
-			if l := f.numbers[k]; l.ok[row] {
+			if l := &f.numbers[k]; l.ok[row] {
 				byValue[l.values[row]] = append(byValue[l.values[row]], k)
 			}
 		}
 		for i, a := range columns {
-			la := f.numbers[a]
+			la := &f.numbers[a]
 			run := la.values[row]
-			for j := i + 1; j < len(columns); j++ {
-				lb := f.numbers[columns[j]]
+			for j := i + 1; j < len(columns) && f.isNear(a, columns[j]); j++ {
+				lb := &f.numbers[columns[j]]
 				if !la.ok[row] || !lb.ok[row] {
 					break
 				}
 				run += lb.values[row]
 				for _, total := range byValue[la.values[row]+lb.values[row]] {
-					try(total, []int{a, columns[j]})
+					if f.isNear(a, total) {
+						try(total, []int{a, columns[j]})
+					}
 				}
 				if j-i >= 2 {
 					for _, total := range byValue[run] {
-						try(total, slices.Clone(columns[i:j+1]))
+						if f.isNear(a, total) {
+							try(total, slices.Clone(columns[i:j+1]))
+						}
 					}
 				}
 			}
@@ -466,15 +504,18 @@ func intsKey(all []int) (key []byte) {
 	return key
 }
 
+// isNear tells whether two columns are looked at together.
+func (f *finder) isNear(a, b int) bool { return max(a-b, b-a) <= f.reach }
+
 // orders finds pairs of dates of which one is never after the other.
 func (f *finder) orders() {
 	columns := f.numbered(true)
 	for _, a := range columns {
 		for _, b := range columns {
-			if a == b {
+			if a == b || !f.isNear(a, b) {
 				continue
 			}
-			la, lb := f.numbers[a], f.numbers[b]
+			la, lb := &f.numbers[a], &f.numbers[b]
 			if f.holds(func(row int) (bool, bool) { return la.ok[row] && lb.ok[row], la.values[row] <= lb.values[row] }) {
 				f.found = append(f.found, relation{isBefore, []int{a, b}})
 			}
@@ -497,7 +538,7 @@ func (f *finder) determined() {
 		if f.constant[a] || f.copies[a] || 4*from.table.used > f.sample.rows || isMeasure(&f.plan.columns[a].typing) {
 			continue
 		}
-		for b := range f.sample.columns {
+		for b := max(0, a-f.reach); b < len(f.sample.columns) && f.isNear(a, b); b++ {
 			to := &f.sample.columns[b]
 			if a == b || alias[a] || f.constant[b] || f.copies[b] || mutual[[2]int{b, a}] || to.usual() > 0.9 {
 				continue
@@ -530,7 +571,8 @@ func (c *sampleColumn) usual() float64 {
 // determines tells whether nearly all rows with one value in a column have one
 // value in another. Values that stand in a single row say nothing.
 func (f *finder) determines(from, to *sampleColumn) bool {
-	usual := make([]int32, from.table.used)
+	f.usual = slices.Grow(f.usual[:0], from.table.used)
+	usual := f.usual[:from.table.used]
 	for i := range usual {
 		usual[i] = -2
 	}

@@ -51,28 +51,77 @@ type spread struct {
 	sums      [19]power // by digits after the point
 	wide      *big.Float
 	wideSq    *big.Float
-	bins      map[int32]*binCount // only of a column whose values are not all held
-	lastBin   *binCount           // of the quantity before
+	bins      bins // only of a column whose values are not all held
 	keepsBins bool
 	byDay     bool // bins are days; quantities are instants in milliseconds
+	binBits   uint // otherwise: of a double's fraction, what tells bins apart
 }
 
-// binCount counts the quantities of a bin.
-type binCount struct {
-	bin   int32
-	count int64
+// bins count quantities by bin: those of a stretch of bins one behind the other, the
+// others in a map.
+type bins struct {
+	first  int32
+	counts []int64
+	others map[int32]int64
 }
 
-func (s *spread) binAt(bin int32) *binCount {
-	b := s.bins[bin]
-	if b == nil {
-		if s.bins == nil {
-			s.bins = map[int32]*binCount{}
-		}
-		b = &binCount{bin: bin}
-		s.bins[bin] = b
+// maxStretch is how many bins the stretch has at the most.
+const maxStretch = 1 << 12
+
+func (b *bins) add(bin int32, count int64) {
+	if i := int64(bin) - int64(b.first); uint64(i) < uint64(len(b.counts)) {
+		b.counts[i] += count
+		return
 	}
-	return b
+	b.reach(bin)
+	if i := int64(bin) - int64(b.first); uint64(i) < uint64(len(b.counts)) {
+		b.counts[i] += count
+		return
+	}
+	if b.others == nil {
+		b.others = map[int32]int64{}
+	}
+	b.others[bin] += count
+}
+
+// reach makes the stretch reach to a bin, where that does not make it too long.
+func (b *bins) reach(bin int32) {
+	if b.counts == nil {
+		b.first, b.counts = bin, make([]int64, 1)
+	}
+	first, behind := min(int64(b.first), int64(bin)), max(int64(b.first)+int64(len(b.counts)), int64(bin)+1)
+	if behind-first > maxStretch || b.others[bin] > 0 {
+		return
+	}
+	// Some more than is asked for, on the same side.
+	if more := min((behind-first)/2+8, maxStretch-(behind-first)); bin < b.first {
+		first = max(first-more, math.MinInt32)
+	} else {
+		behind += more
+	}
+	counts := make([]int64, behind-first)
+	copy(counts[int64(b.first)-first:], b.counts)
+	b.first, b.counts = int32(first), counts
+	for other, count := range b.others {
+		if i := int64(other) - first; uint64(i) < uint64(len(counts)) {
+			counts[i] += count
+			delete(b.others, other)
+		}
+	}
+}
+
+// all goes through the bins that are not empty, in no order.
+func (b *bins) all(yield func(bin int32, count int64) bool) {
+	for i, count := range b.counts {
+		if count > 0 && !yield(b.first+int32(i), count) {
+			return
+		}
+	}
+	for bin, count := range b.others {
+		if !yield(bin, count) {
+			return
+		}
+	}
 }
 
 // ends are the least or the greatest different quantities, at most maxEnds.
@@ -229,12 +278,9 @@ func (s *spread) add(q quantity, count int64, at spot) {
 		if s.byDay {
 			bin = int32(dayOf(q))
 		} else {
-			bin = binOf(q.float())
+			bin = binOf(q.float(), s.binBits)
 		}
-		if s.lastBin == nil || s.lastBin.bin != bin {
-			s.lastBin = s.binAt(bin)
-		}
-		s.lastBin.count += count
+		s.bins.add(bin, count)
 	}
 }
 
@@ -253,10 +299,10 @@ func (s *spread) merge(o *spread) {
 			s.wideSq.Add(s.wideSq, o.wideSq)
 		}
 	}
-	s.keepsBins = s.keepsBins || o.keepsBins
-	for b, n := range o.bins {
-		s.binAt(b).count += n.count
-	}
+	o.bins.all(func(bin int32, count int64) bool {
+		s.bins.add(bin, count)
+		return true
+	})
 }
 
 // sum gives the exact sum of all quantities.
@@ -303,17 +349,14 @@ func (s *spread) moments() (mean, deviation float64) {
 	return mean, math.Sqrt(max(variance, 0))
 }
 
-// binBits is how many bits of a double's fraction tell bins apart.
-const binBits = 7
-
 // binError is how far, as a share of it, a value can be from the middle of its
 // bin.
-const binError = 1.0 / (1 << (binBits + 1))
+func (s *spread) binError() float64 { return 1 / float64(int(2)<<s.binBits) }
 
 // binOf gives the bin of a value: its sign, its power of two and the first bits
-// of its fraction, so that a bin is at most 1/128 of its values wide. Bins stand
-// in the order of their values.
-func binOf(x float64) int32 {
+// of its fraction, so that with seven bits a bin is at most 1/128 of its values wide.
+// Bins stand in the order of their values.
+func binOf(x float64, binBits uint) int32 {
 	b := int32(math.Float64bits(math.Abs(x)) >> (52 - binBits))
 	if x < 0 {
 		return -b
@@ -322,7 +365,7 @@ func binOf(x float64) int32 {
 }
 
 // binMiddle gives the value in the middle of a bin.
-func binMiddle(b int32) float64 {
+func binMiddle(b int32, binBits uint) float64 {
 	if b == 0 {
 		return 0
 	}
@@ -342,18 +385,19 @@ type weighted struct {
 
 // fromBins gives the values that the bins stand for, in order.
 func (s *spread) fromBins() []weighted {
-	all := make([]weighted, 0, len(s.bins))
+	var all []weighted
 	if s.count == 0 {
 		return all
 	}
 	low, high := s.low.outermost().float(), s.high.outermost().float()
-	for b, n := range s.bins {
-		x := float64(b) * dayMillis / 1000
+	s.bins.all(func(bin int32, count int64) bool {
+		x := float64(bin) * dayMillis / 1000
 		if !s.byDay {
-			x = binMiddle(b)
+			x = binMiddle(bin, s.binBits)
 		}
-		all = append(all, weighted{min(max(x, low), high), n.count})
-	}
+		all = append(all, weighted{min(max(x, low), high), count})
+		return true
+	})
 	slices.SortFunc(all, func(a, b weighted) int { return cmp.Compare(a.value, b.value) })
 	return all
 }

@@ -49,9 +49,10 @@ var quantityOf = rapid.Custom(func(t *rapid.T) quantity {
 func TestSpread(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		all := rapid.SliceOfN(quantityOf, 1, 50).Draw(t, "all")
+		bits := rapid.SampledFrom([]uint{3, 5, 7}).Draw(t, "bits")
 		parts := make([]spread, rapid.IntRange(1, 4).Draw(t, "parts"))
 		for i := range parts {
-			parts[i].keepsBins = true
+			parts[i].keepsBins, parts[i].binBits = true, bits
 		}
 		var rats []*big.Rat
 		for i, q := range all {
@@ -61,7 +62,7 @@ func TestSpread(t *testing.T) {
 			}
 			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n, spot{int64(i + 1), int64(i + 2), fmt.Append(nil, i)})
 		}
-		var s spread
+		s := spread{keepsBins: true, binBits: bits}
 		for _, i := range rapid.Permutation(slices.Collect(rangeOf(len(parts)))).Draw(t, "order") {
 			s.merge(&parts[i])
 		}
@@ -92,7 +93,7 @@ func TestSpread(t *testing.T) {
 		// From bins, quartiles are within the stated error.
 		for i, got := range quantiles(s.fromBins(), []float64{0.25, 0.5, 0.75}, true) {
 			want, _ := rats[max(int(math.Ceil(float64(i+1)/4*float64(len(rats))))-1, 0)].Float64()
-			assert.LessOrEqual(t, math.Abs(got-want), binError*math.Abs(want)*1.0001, "quartile %d", i+1)
+			assert.LessOrEqual(t, math.Abs(got-want), s.binError()*math.Abs(want)*1.0001, "quartile %d", i+1)
 		}
 	})
 }

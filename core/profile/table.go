@@ -51,7 +51,7 @@ type item struct {
 }
 
 const (
-	entryChunk = 1 << 8 // entries never move: memories point to them
+	entryChunk = 1 << 5 // entries never move: memories point to them
 	textChunk  = 1 << 16
 	kindShift  = 24 // of the kind in an entry's size
 
@@ -181,11 +181,8 @@ func (t *table) add(hash uint64, text []byte, kind workbook.Kind, count, row, li
 		t.grow()
 	}
 	if len(t.texts) == 0 || cap(t.texts[len(t.texts)-1])-len(t.texts[len(t.texts)-1]) < len(text) {
-		size := textChunk
-		if len(t.texts) == 0 {
-			size = 1 << 10 // most columns hold little
-		}
-		t.texts = append(t.texts, make([]byte, 0, size))
+		// Most columns hold little.
+		t.texts = append(t.texts, make([]byte, 0, min(max(1<<8, t.bytes), textChunk)))
 	}
 	k := len(t.texts) - 1
 	at := uint32(k*textChunk + len(t.texts[k]))
