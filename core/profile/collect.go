@@ -335,9 +335,13 @@ func (c *column) keepDense(text []byte) {
 	}
 }
 
-// settle moves the counts of the array and of the memory to the table.
+// settle moves the counts of the array and of the memory to the table, and has the
+// sums count all that they have seen.
 func (c *column) settle() {
 	c.memory.settle()
+	if c.sums != nil {
+		c.sums.settle()
+	}
 	var text []byte
 	for n, count := range c.dense {
 		if count > 1 {

@@ -202,6 +202,7 @@ func (c *column) finish(t *typing) Column {
 		c.addUp(e)
 	}
 	s := c.sums
+	s.settle()
 	out := Column{Datatype: t.datatype, Filled: s.filled, Empty: c.empty + s.blank.count, Blank: s.blank.count, DistinctExact: exact,
 		Kinds: s.kinds(t), Shapes: []Shape{}, Top: []Value{}}
 	missing := int64(0)

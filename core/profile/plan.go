@@ -236,7 +236,9 @@ func formsOf(t *table) forms {
 		if l = (look{}); !isLong(text) {
 			l.read(trimmed, e.kind())
 		}
-		f.of(l.key).addLook(&l, e.count, spot{e.row, e.line, text})
+		form := f.of(l.key)
+		form.count += e.count
+		form.noteLook(&l, spot{e.row, e.line, text})
 	}
 	return f
 }

@@ -22,7 +22,7 @@ type sums struct {
 	forms       forms
 	lastForm    *formCount // of the value before
 	lastKey     formKey
-	lastKind    workbook.Kind
+	alike       int64                 // values like the one before but for their digits, until they are counted
 	missing     map[string]*formCount // placeholders, and numbers or dates that may be some
 	characters  int64                 // of all values
 	foreign     bool                  // texts with characters that are not ASCII
@@ -51,6 +51,10 @@ type sums struct {
 // lastShape is the shape of the value before, and what is told by it.
 type lastShape struct {
 	text            []byte // one that differs from the value before in nothing but digits
+	kind            workbook.Kind
+	row             int64
+	characters      int    // of the value before
+	isPlain         bool   // it has no blanks that call for being told
 	shape, other    []byte // and that of the value before it
 	entry           item
 	letters         int
@@ -106,9 +110,30 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 		s.blank.add(count, at)
 		return
 	}
+	last, l := &s.last, &s.look
+	isTwin := kind == last.kind && lexical.DifferInDigits(last.text, trimmed)
+	isRead := isTwin && l.again(trimmed)
+	if isRead && last.isPlain && len(trimmed) == len(text) && at.row > last.row {
+		// But for its digits it is like the value before, and stands further down: nothing
+		// else is to be told of it.
+		last.row = at.row
+		if s.lastKey.day != l.key.day {
+			s.settle()
+			s.findForm()
+		}
+		s.alike += count
+		s.lastForm.noteLook(l, at)
+		s.order(at)
+		s.value(trimmed, count, at)
+		return
+	}
+	s.settle()
 	s.filled += count
-	isTwin := s.addShape(trimmed, count, at)
-	n := s.last.length
+	if !isTwin {
+		s.findShape(trimmed, at)
+	}
+	s.countShape(count, at)
+	n := last.length
 	if n == 0 || len(trimmed) != len(text) {
 		n = characters(text)
 	}
@@ -117,25 +142,58 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 	s.longest.add(at, n, +1)
 	if s.typing.datatype == value.String {
 		s.foreign = s.foreign || !lexical.IsASCII(trimmed)
-		s.low.replace(at, -1)
-		s.high.replace(at, +1)
 	}
+	s.order(at)
 	if len(trimmed) != len(body) {
 		s.around.add(count, at)
 	}
-
-	l := &s.look
 	switch {
 	case isLong(text):
 		*l = look{}
-	case !isTwin || kind != s.lastKind || !l.again(trimmed):
+	case !isRead:
 		l.read(trimmed, kind)
 	}
-	s.lastKind = kind
-	if s.lastForm == nil || s.lastKey != l.key {
-		s.lastForm, s.lastKey = s.forms.of(l.key), l.key
+	s.findForm()
+	s.lastForm.count += count
+	s.lastForm.noteLook(l, at)
+	last.kind, last.row, last.characters = kind, at.row, n
+	last.isPlain = !isLong(text) && len(trimmed) == len(text) && !last.isDouble && !last.isOdd
+	s.value(trimmed, count, at)
+}
+
+// settle counts the values that were like the one before them but for their digits.
+func (s *sums) settle() {
+	if s.alike == 0 {
+		return
 	}
-	s.lastForm.addLook(l, count, at)
+	s.filled += s.alike
+	s.characters += int64(s.last.characters) * s.alike
+	if s.last.letters < letterCases {
+		s.cases[s.last.letters] += s.alike
+	}
+	s.last.entry.count += s.alike
+	s.lastForm.count += s.alike
+	s.alike = 0
+}
+
+// findForm finds the count of the form of the value looked at.
+func (s *sums) findForm() {
+	if s.lastForm == nil || s.lastKey != s.look.key {
+		s.lastForm, s.lastKey = s.forms.of(s.look.key), s.look.key
+	}
+}
+
+// order places a text in the order of bytes.
+func (s *sums) order(at spot) {
+	if s.typing.datatype == value.String {
+		s.low.replace(at, -1)
+		s.high.replace(at, +1)
+	}
+}
+
+// value counts what the value looked at is worth in the column's datatype.
+func (s *sums) value(trimmed []byte, count int64, at spot) {
+	l := &s.look
 	if l.Kind == lexical.Placeholder || isSuspect(l) {
 		m := s.missing[string(trimmed)]
 		if m == nil {
@@ -210,13 +268,16 @@ func (c *formCount) merge(o formCount) {
 
 // addShape counts a text's shape, and what can be told from that: its habit of
 // letter case, and blanks inside that are none of its words' making. Values that
-// follow one another often have one shape. It tells whether the value differs from
-// the one before in nothing but digits.
-func (s *sums) addShape(text []byte, count int64, at spot) (isTwin bool) {
-	last := &s.last
-	if isTwin = lexical.DifferInDigits(last.text, text); !isTwin {
+// follow one another often have one shape.
+func (s *sums) addShape(text []byte, count int64, at spot) {
+	if !lexical.DifferInDigits(s.last.text, text) {
 		s.findShape(text, at)
 	}
+	s.countShape(count, at)
+}
+
+func (s *sums) countShape(count int64, at spot) {
+	last := &s.last
 	if last.letters < letterCases {
 		s.cases[last.letters] += count
 	}
@@ -227,7 +288,6 @@ func (s *sums) addShape(text []byte, count int64, at spot) (isTwin bool) {
 		s.invisible.add(count, at)
 	}
 	last.entry.note(count, at.row, at.line)
-	return isTwin
 }
 
 // findShape finds a text's shape among those that are counted.
@@ -319,6 +379,8 @@ func isSuspect(l *look) bool {
 }
 
 func (s *sums) merge(o *sums) {
+	s.settle()
+	o.settle()
 	s.filled += o.filled
 	s.blank.merge(o.blank)
 	s.forms.merge(o.forms)

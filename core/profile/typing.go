@@ -104,7 +104,7 @@ func (l *look) again(text []byte) bool {
 	if l.key.stored || !l.Again(text) {
 		return false
 	}
-	if l.Kind != lexical.Text {
+	if l.Kind == lexical.Date || l.Kind == lexical.DateTime {
 		l.placeDay()
 	}
 	return true
@@ -155,12 +155,14 @@ const (
 	no
 )
 
-// addLook counts a value of this form.
-func (c *formCount) addLook(l *look, count int64, at spot) {
+// noteLook notes a value of this form, which is counted apart.
+func (c *formCount) noteLook(l *look, at spot) {
 	if l.Order == lexical.ABYear {
 		c.firsts, c.seconds = c.firsts|1<<(l.A&31), c.seconds|1<<(l.B&31)
 	}
-	c.add(count, at)
+	if len(c.spots) < maxSpots || at.row < c.spots[maxSpots-1].row {
+		c.spots.add(at)
+	}
 }
 
 // of gives the count of a form.
