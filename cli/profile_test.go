@@ -2,9 +2,12 @@ package cli_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
+	"syscall"
 	"testing"
 	"unicode/utf8"
 
@@ -84,6 +87,49 @@ func TestProfileText(t *testing.T) {
 	code, _, errs := sieb("profile", filepath.Join(dir, "plain.csv"), "--column", "c")
 	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, `there is no column "c"; the columns are a, b`)
+}
+
+// All that is told of how a column's numbers and dates are written.
+func TestProfileOfOneColumn(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("on;at;kg;share\n")
+	for i := range 60 {
+		day := 1 + i%12
+		if i >= 30 {
+			day += 12
+		}
+		month := 3
+		if i >= 45 {
+			month = 9
+		}
+		fmt.Fprintf(&b, "%02d/%02d/2026;%d. Juli 2026;%d.%03d,%d;%d,5 %%\n", day, month, 1+i%28, 1+i, i*7, i%10, i)
+	}
+	b.WriteString("01/03/2026;31. Juni 2026;-1.000,5;1 %\n")
+	path := write(t, t.TempDir(), "loads.csv", b.String())
+	for column, want := range map[string][]string{
+		"on":    {"date", "dd/MM/yyyy (61)", "day first, decided by dates: 30 only so, 0 only the other way, 31 both ways", "Mo ", "days without a date, from 2026-03-"},
+		"at":    {"date 98 %", "d. MMM yyyy (61)", "1 date or time that does not exist: 31. Juni 2026", "date that no calendar has"},
+		"kg":    {"decimal", "up to 5 digits before the point, 1 after it; decimals by ,; thousands by .; 1 negative", "-1000.5 … 60413.9"},
+		"share": {"string", "decimal with comma with percent sign", "holds numbers with a percent sign: only without it they are numbers"},
+	} {
+		code, out, errs := sieb("profile", path, "--column", column)
+		require.Zero(t, code, errs)
+		for _, text := range want {
+			assert.Contains(t, out, text, "%s:\n%s", column, out)
+		}
+	}
+}
+
+// A pipe is read like a file, though it can be read only once.
+func TestProfileOfAPipe(t *testing.T) {
+	m := demo.Dornau()
+	path := filepath.Join(t.TempDir(), "pipe")
+	require.NoError(t, syscall.Mkfifo(path, 0o600))
+	var done sync.WaitGroup
+	done.Go(func() { assert.NoError(t, os.WriteFile(path, m.Bytes, 0o600)) })
+	p := profileOf(t, path)
+	done.Wait()
+	assert.Equal(t, m.Read, p.Rows)
 }
 
 func TestProfilePage(t *testing.T) {

@@ -29,6 +29,8 @@ func TestDetect(t *testing.T) {
 		{"plain", "ticket,net,crop\nAH-1,5025,wheat\nAH-2,18505,rye\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
 		{"decimal commas", "site;moisture;protein\r\nA;13,5;9,71\r\nB;14,5;10,25\r\n", layout.Layout{Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, LineTerminator: "crlf", HeaderRows: 1}},
 		{"windows-1252", "hof;kg\nGro\xdfacker;12\nM\xfchlbach;14\n", layout.Layout{Encoding: "windows-1252", Delimiter: ";", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"a broken bar in windows-1252", "Name\xa6Ort\xa6Menge\nM\xfcller\xa6Brunnthal\xa612,5\nGr\xf6\xdfe\xa6Dornau\xa613,5\nB\xe4r\xa6Elmenau\xa614,25\n", layout.Layout{Encoding: "windows-1252", Delimiter: "¦", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"a section sign in macintosh", "Name\xa4Ort\xa4Menge\nM\x9fller\xa4Brunnthal\xa412,5\nGr\x9a\xa7e\xa4D\x9frrenau\xa413,5\nB\x8ar\xa4Elmenau\xa414,25\n", layout.Layout{Encoding: "macintosh", Delimiter: "§", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
 		{"utf-8 with a mark", "\xEF\xBB\xBFhof\tkg\nGroßacker\t12\n", layout.Layout{Encoding: "utf-8", ByteOrderMark: true, Delimiter: "\t", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
 		{"utf-8 with one damaged byte", "hof;kg\n" + strings.Repeat("Größe;1\n", 20) + "M\xfchl;2\n", layout.Layout{Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
 		{"no header", "1,2\n3,4\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf"}},

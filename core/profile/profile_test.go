@@ -26,6 +26,7 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/layout"
+	"sieb/core/lexical"
 	"sieb/core/source"
 	"sieb/core/value"
 )
@@ -416,6 +417,95 @@ func TestFarAmongMany(t *testing.T) {
 		assert.Less(t, 8.99, floatOf(t, json.RawMessage(kg.usual[0])))
 		assert.Greater(t, 18.01, floatOf(t, json.RawMessage(kg.usual[1])))
 		checkRows(t, file, p)
+	}
+}
+
+// Where what the sample shows as a key turns out to be none, whole rows are compared.
+func TestRepeatedRowsWithoutKey(t *testing.T) {
+	table := func(change func(i int, row []string)) string {
+		var b strings.Builder
+		b.WriteString("no,crop,remark\n")
+		for i := range 3000 {
+			row := []string{fmt.Sprintf("BR-%06d", i), []string{"wheat", "rye"}[i%2], ""}
+			change(i, row)
+			b.WriteString(strings.Join(row, ",") + "\n")
+		}
+		return b.String()
+	}
+	clean := open(t, table(func(int, []string) {}))
+	defer clean.Close()
+	s, about, err := takeSample(clean, 3)
+	require.NoError(t, err)
+	for _, c := range []struct {
+		name   string
+		change func(i int, row []string)
+		want   Repeated
+	}{
+		{"a key", func(int, []string) {}, Repeated{}},
+		{"repeated, and unlike", func(i int, row []string) {
+			if i == 2000 {
+				row[0] = "BR-000100"
+				row[2] = "once more"
+			}
+		}, Repeated{}},
+		{"repeated", func(i int, row []string) {
+			if i == 2000 || i == 2500 {
+				row[0] = "BR-000100"
+			}
+		}, Repeated{Rows: 2, First: []Pair{{2001, 101}, {2501, 101}}, rows: []int64{101, 2001, 2501}}},
+		{"empty", func(i int, row []string) {
+			if i == 10 || i == 11 || i == 12 {
+				row[0] = ""
+			}
+		}, Repeated{Rows: 1, First: []Pair{{13, 11}}, rows: []int64{11, 13}}},
+	} {
+		file := open(t, table(c.change))
+		p := newPlan(s, about)
+		require.Len(t, p.keys, 1, "the sample has a key, so that rows are not compared at first")
+		got := collectApart(t, p, file, 3, rand.New(rand.NewPCG(1, 2)))
+		assert.Equal(t, c.want, got.Repeated, c.name)
+		file.Close()
+	}
+}
+
+// Of more shapes than are held those of the sample are counted, and the others
+// together.
+func TestManyShapes(t *testing.T) {
+	random := rand.New(rand.NewPCG(8, 8))
+	var b strings.Builder
+	b.WriteString("code,x\n")
+	counts := map[string]int64{}
+	const rows = 40_000
+	for range rows {
+		code := "AA-1234"
+		if random.IntN(2) == 0 {
+			var c []byte
+			for range 14 {
+				c = append(c, "A7-a./"[random.IntN(6)])
+			}
+			code = "#" + string(c)
+		}
+		counts[string(lexical.AppendShape(nil, []byte(code)))]++
+		b.WriteString(code + ",1\n")
+	}
+	file := open(t, b.String())
+	defer file.Close()
+	s, about, err := takeSample(file, 2)
+	require.NoError(t, err)
+	var first Column
+	for parts := 1; parts < 4; parts++ {
+		c := collectApart(t, tight(s, about), file, parts, random).Columns[0]
+		all := c.OtherShapes
+		for _, shape := range c.Shapes {
+			assert.Equal(t, counts[shape.Shape], shape.Count, shape.Shape)
+			all += shape.Count
+		}
+		assert.Equal(t, int64(rows), all)
+		assert.Equal(t, "AA-9999", c.Shapes[0].Shape)
+		if parts == 1 {
+			first = c
+		}
+		assert.Equal(t, first.Shapes, c.Shapes)
 	}
 }
 

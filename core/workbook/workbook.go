@@ -257,9 +257,6 @@ func (r *Rows) Size() int64 { return r.size }
 // HiddenColumns gives the columns that do not show, known from the start.
 func (r *Rows) HiddenColumns() []Range { return r.sheet.hiddenColumns() }
 
-// Merged gives the merged cells met so far; all of them after the last row.
-func (r *Rows) Merged() []Range { return r.sheet.mergedCells() }
-
 // Close ends the reading.
 func (r *Rows) Close() error { return r.ahead.Close() }
 
