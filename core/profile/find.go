@@ -299,9 +299,9 @@ func lower(c byte) byte {
 	return c
 }
 
-// Needle gives a text that every row that passes holds, unless its cell is quoted
-// otherwise; nil where none is known. Where it is not in a piece of the delivery's
-// text, no row of that piece passes.
+// Needle gives a text that every row that passes has as a cell, unless its cell is
+// quoted otherwise; nil where none is known. Where it is not in a piece of the
+// delivery's text, no row of that piece passes.
 func (f *Finder) Needle() (longest []byte) {
 	for _, t := range f.tests {
 		// A quote may be written twice.

@@ -32,10 +32,14 @@ type Index struct {
 	rows   int64 // counted so far
 	whole  bool
 	err    error // what ended the building
+
+	once   sync.Once
+	top    *Reader // at the first row, whose header the readers of parts share; nil of a workbook
+	topErr error
 }
 
 // spacing is how many bytes lie between two places, at the least.
-const spacing = 2 << 20
+const spacing = 512 << 10
 
 // NewIndex makes an index, to be built, of a delivery as its layout reads it.
 func (d *File) NewIndex() *Index { return &Index{file: d, grown: make(chan struct{})} }
@@ -316,13 +320,13 @@ func (x *Index) part(k int) (from place, end int64) {
 	return from, end
 }
 
-// MayHold tells whether a part of a text may hold a needle, in UTF-8, between its
-// bytes. Where it cannot be told by the bytes, as in packed deliveries and in other
+// MayHold tells whether a part of a text may hold a cell of just these bytes, in
+// UTF-8. Where it cannot be told by the bytes, as in packed deliveries and in other
 // encodings, it may.
-func (x *Index) MayHold(k int, needle []byte, space *[]byte) (bool, error) {
+func (x *Index) MayHold(k int, cell []byte, space *[]byte) (bool, error) {
 	d := x.file
-	plain := d.Layout.Encoding == "utf-8" || lexical.IsASCII(needle) && !strings.HasPrefix(d.Layout.Encoding, "utf-")
-	if len(needle) == 0 || d.book != nil || !plain {
+	plain := d.Layout.Encoding == "utf-8" || lexical.IsASCII(cell) && !strings.HasPrefix(d.Layout.Encoding, "utf-")
+	if len(cell) == 0 || d.book != nil || !plain {
 		return true, nil
 	}
 	from, end := x.part(k)
@@ -336,24 +340,50 @@ func (x *Index) MayHold(k int, needle []byte, space *[]byte) (bool, error) {
 	if _, err := d.f.ReadAt(raw, from.offset); err != nil && !errors.Is(err, io.EOF) {
 		return false, cause(err)
 	}
-	return bytes.Contains(raw, needle), nil
+	for at := 0; ; at++ {
+		i := bytes.Index(raw[at:], cell)
+		if i < 0 {
+			return false, nil
+		}
+		if at += i; d.isCell(raw, at, at+len(cell)) {
+			return true, nil
+		}
+	}
+}
+
+// isCell tells whether a stretch of a text may be a whole cell, by what stands around
+// it.
+func (d *File) isCell(raw []byte, from, to int) bool {
+	if d.Layout.Form != layout.Delimited || d.Layout.Delimiter == "" {
+		return true
+	}
+	isEdge := func(c byte) bool {
+		return c == '\n' || c == '\r' || c == ' ' || c == '\t' || strings.IndexByte(d.Layout.Delimiter, c) >= 0 || strings.IndexByte(d.Layout.QuoteChar, c) >= 0
+	}
+	return (from == 0 || isEdge(raw[from-1])) && (to == len(raw) || isEdge(raw[to]))
 }
 
 // Part reads the rows of a part.
 func (x *Index) Part(k int) (Source, error) {
 	from, end := x.part(k)
-	rows, err := x.file.Rows()
-	if err != nil || from.offset == 0 && end == 0 {
-		return rows, err
+	x.once.Do(func() {
+		var rows Source
+		if rows, x.topErr = x.file.Rows(); x.topErr == nil {
+			if x.top, _ = rows.(*Reader); x.top == nil {
+				Close(rows)
+			}
+		}
+	})
+	if x.topErr != nil {
+		return nil, x.topErr
 	}
-	reader, isText := rows.(*Reader)
-	if !isText || x.file.Layout.Fold > 0 {
-		return rows, nil // packed deliveries have one part
+	if x.top == nil || x.file.Layout.Fold > 0 || from.offset == 0 && end == 0 {
+		return x.file.Rows() // packed deliveries have one part
 	}
 	if from.offset == 0 {
-		from = place{reader.in.base, 1, reader.line} // below the header
+		from = place{x.top.in.base, 1, x.top.line} // below the header
 	}
-	part, err := x.file.resumeUpTo(reader, from, end)
+	part, err := x.file.resumeUpTo(x.top, from, end)
 	if end > 0 && err == nil {
 		part.footer = 0 // the footer is in the last part
 	}
