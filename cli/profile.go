@@ -279,8 +279,13 @@ func spanOf(c *profile.Column) string {
 	if low == high {
 		return clip(low, most)
 	}
-	if c.Datatype == value.DateTime { // to the day
-		low, high = clipTo(low, 10), clipTo(high, 10)
+	if c.Datatype == value.DateTime { // to the day, within one day to the minute
+		const day, minute = len("2026-07-06"), len("2026-07-06T06:18")
+		if clipTo(low, day) == clipTo(high, day) {
+			low, high = clipTo(low, minute), clipTo(high, minute)[day+1:]
+		} else {
+			low, high = clipTo(low, day), clipTo(high, day)
+		}
 	}
 	if c.Datatype == value.String {
 		low, high = clip(low, 12), clip(high, 12)
