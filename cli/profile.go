@@ -348,7 +348,7 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		}
 		for i := 0; i < len(c.Histogram); i++ {
 			b := c.Histogram[i]
-			rows = append(rows, []string{"from " + plain(b.From), profile.Thousands(b.Count), bar(float64(b.Count)/float64(most), 40)})
+			rows = append(rows, []string{"from " + profile.Edge(b.From), profile.Thousands(b.Count), bar(float64(b.Count)/float64(most), 40)})
 			k := i
 			for k < len(c.Histogram) && c.Histogram[k].Count == 0 {
 				k++

@@ -96,7 +96,7 @@ func bars(bins []profile.Bin) (all []drawn) {
 		if b.Count > 0 {
 			h = max(h, 1)
 		}
-		all = append(all, drawn{float64(i) * width, chartHeight - h, max(width-1, 0.5), h, fmt.Sprintf("%s to %s: %s", profile.Plain(b.From), profile.Plain(b.To), profile.Thousands(b.Count))})
+		all = append(all, drawn{float64(i) * width, chartHeight - h, max(width-1, 0.5), h, fmt.Sprintf("%s to %s: %s", profile.Edge(b.From), profile.Edge(b.To), profile.Thousands(b.Count))})
 	}
 	return all
 }

@@ -1,6 +1,7 @@
 package profile
 
 import (
+	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -247,4 +248,10 @@ func TestNamesOfColumns(t *testing.T) {
 	}
 	assert.Equal(t, []string{"No", "No (3)", "column_3", "No (2)", "column_3 (2)", "column_6"}, names)
 	assert.Equal(t, "No", p.Columns[1].Header)
+}
+
+func TestEdge(t *testing.T) {
+	for edge, want := range map[string]string{`"2026-07-06T00:00:00"`: "2026-07-06", `"2026-07-06T06:00:00"`: "2026-07-06T06:00", `"2026-07-06"`: "2026-07-06", `12.5`: "12.5"} {
+		assert.Equal(t, want, Edge(json.RawMessage(edge)))
+	}
 }

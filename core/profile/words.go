@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"strconv"
+	"strings"
 )
 
 // Thousands writes a count with commas between thousands.
@@ -49,4 +50,17 @@ func Plain(v json.RawMessage) string {
 		return s
 	}
 	return string(v)
+}
+
+// Edge gives the edge of a histogram's bar as text: an instant without what is nought
+// of its time of day.
+func Edge(v json.RawMessage) string {
+	text := Plain(v)
+	if day, ok := strings.CutSuffix(text, "T00:00:00"); ok {
+		return day
+	}
+	if len(text) == len("2026-07-06T06:00:00") {
+		text = strings.TrimSuffix(text, ":00")
+	}
+	return text
 }

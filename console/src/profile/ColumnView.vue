@@ -56,7 +56,7 @@ const variants = computed(() => (column.variants ?? []).flatMap((g) => g ?? []))
       </dl>
       <ValueList title="Not of the datatype" :entries="values(column.against ?? undefined, 8)" @choose="(i) => emit('filter', one('equals', column.against?.[i]?.value))" />
       <button v-if="(column.against?.length ?? 0) > 0" type="button" class="link" @click="emit('filter', one('against'))">all rows with such a value</button>
-      <ValueList v-if="column.kinds.length > 1" title="What the values look like" :entries="column.kinds.map((k) => ({ text: k.form, count: k.count }))" :whole="column.filled" @choose="(i) => emit('filter', one('form', column.kinds[i]?.form))" />
+      <ValueList v-if="column.kinds.length > 1" title="What the values look like" wrap :entries="column.kinds.map((k) => ({ text: k.form, count: k.count }))" :whole="column.filled" @choose="(i) => emit('filter', one('form', column.kinds[i]?.form))" />
       <ValueList title="Shapes (A capital, a letter, 9 digit)" :entries="column.shapes.slice(0, 8).map((s) => ({ text: s.shape, count: s.count }))" :whole="column.filled" @choose="(i) => emit('filter', one('shape', column.shapes[i]?.shape))" />
     </div>
     <div>

@@ -8,7 +8,7 @@ import { computed, onBeforeUnmount, onMounted, ref } from 'vue'
 import VChart from 'vue-echarts'
 import type { HistogramBin } from '../api/client'
 import { count } from '../format'
-import { plain } from './columns'
+import { edge } from './columns'
 
 use([BarChart, GridComponent, TooltipComponent, CanvasRenderer])
 
@@ -29,12 +29,12 @@ onMounted(() => {
 })
 onBeforeUnmount(() => watching.disconnect())
 
-const label = (b: HistogramBin): string => `${plain(b.from)} to ${plain(b.to)}: ${count(b.count)}`
+const label = (b: HistogramBin): string => `${edge(b.from)} to ${edge(b.to)}: ${count(b.count)}`
 const option = computed(() => ({
   animation: false,
   grid: { left: 4, right: 8, top: 8, bottom: 4, containLabel: true },
   tooltip: { formatter: (p: { dataIndex: number }) => { const b = bins[p.dataIndex]; return b ? label(b) : '' } },
-  xAxis: { type: 'category', data: bins.map((b) => plain(b.from)), axisLabel: { color: colours.value.ink, hideOverlap: true }, axisLine: { lineStyle: { color: colours.value.line } }, axisTick: { show: false } },
+  xAxis: { type: 'category', data: bins.map((b) => edge(b.from)), axisLabel: { color: colours.value.ink, hideOverlap: true }, axisLine: { lineStyle: { color: colours.value.line } }, axisTick: { show: false } },
   yAxis: { type: 'value', minInterval: 1, axisLabel: { color: colours.value.ink }, splitLine: { lineStyle: { color: colours.value.line } } },
   series: [{ type: 'bar', data: bins.map((b) => b.count || null), itemStyle: { color: colours.value.bar }, barCategoryGap: '8%', barMinHeight: 2, cursor: 'pointer' }],
 }))

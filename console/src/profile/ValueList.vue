@@ -8,7 +8,7 @@ export interface Entry {
   note?: string
 }
 
-const { title, entries, whole = undefined } = defineProps<{ title: string; entries: Entry[]; whole?: number }>()
+const { title, entries, whole = undefined, wrap = false } = defineProps<{ title: string; entries: Entry[]; whole?: number; wrap?: boolean }>()
 const emit = defineEmits<{ choose: [index: number] }>()
 const most = (): number => Math.max(1, ...entries.map((e) => e.count))
 </script>
@@ -19,7 +19,7 @@ const most = (): number => Math.max(1, ...entries.map((e) => e.count))
     <ul>
       <li v-for="(e, i) in entries" :key="i">
         <button type="button" :title="`Show the rows: ${visible(e.text)}`" @click="emit('choose', i)">
-          <span class="text">{{ visible(e.text) }}</span>
+          <span class="text" :class="{ wrap }">{{ visible(e.text) }}</span>
           <span class="count">{{ e.count > 0 ? count(e.count) : '' }}</span>
           <span class="share">{{ whole && e.count > 0 ? share(e.count, whole) : (e.note ?? '') }}</span>
           <span class="bar"><i v-if="e.count > 0" :style="{ width: `${(100 * e.count) / most()}%` }" /></span>
@@ -64,6 +64,10 @@ button:hover {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: pre;
+}
+
+.wrap {
+  white-space: pre-wrap;
 }
 
 .count,

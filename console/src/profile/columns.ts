@@ -27,6 +27,9 @@ export function listed(profile: Profile, search: string, order: Order): Listed[]
 /** A number or text of the profile as it is shown. */
 export const plain = (v: unknown): string => (v === undefined || v === null ? '' : typeof v === 'number' ? String(v) : String(v))
 
+/** The edge of a bar: an instant without what is nought of its time of day. */
+export const edge = (v: unknown): string => plain(v).replace(/T00:00:00$|(?<=T\d\d:\d\d):00$/, '')
+
 /** The range of a column's values. */
 export function range(c: ColumnProfile): string {
   if (c.pair) return c.pair.join(' / ')
