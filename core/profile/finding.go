@@ -336,7 +336,7 @@ func (n *narrator) dates(c *Column, add adder) {
 		add(66, "date.formats", c.Filled, nil, "", ": dates come in %d formats: %s", len(d.Formats), strings.Join(list, ", ")).by(Filter{Op: "filled"})
 	}
 	if d.TwoDigitYears > 0 {
-		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits", Count(d.TwoDigitYears, "date", "dates")).by(habit("year of two"))
+		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits", Count(d.TwoDigitYears, "date", "dates")).by(habit("two-digit year"))
 	}
 	far := slices.DeleteFunc(slices.Clone(d.FarOff), func(v Value) bool {
 		return slices.ContainsFunc(c.Placeholders, func(p Value) bool { return p.Value == v.Value })
@@ -359,7 +359,7 @@ func (n *narrator) texts(c *Column, add adder) {
 		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s", Count(b.Count, "value has", "values have"), examples(b.First, b.Count)).by(habit("blanks inside"))
 	}
 	if b := c.Blanks.Invisible; b.Count > 0 {
-		add(52, "blank.invisible", b.Count, b.First, "", ": %s characters that do not show, such as tabs and no-break spaces", Count(b.Count, "value has", "values have")).by(habit("invisible inside"))
+		add(52, "blank.invisible", b.Count, b.First, "", ": %s characters that do not show, such as tabs and no-break spaces", Count(b.Count, "value has", "values have")).by(habit("characters that do not show"))
 	}
 	if c.Datatype != value.String {
 		return

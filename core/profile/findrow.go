@@ -16,28 +16,37 @@ import (
 // habits tell of one value what a profile counts as a habit of its column. They
 // see the value without and with the blanks around it, and its form.
 var habits = map[string]func(trimmed, text []byte, k *formKey) bool{
-	"zeros in front":  func(_, _ []byte, k *formKey) bool { return k.zeros && k.kind == lexical.Integer },
-	"currency sign":   func(_, _ []byte, k *formKey) bool { return k.extra == currency },
-	"percent sign":    func(_, _ []byte, k *formKey) bool { return k.extra == percent },
-	"sign behind":     func(_, _ []byte, k *formKey) bool { return k.extra == signBehind },
-	"undecided point": func(_, _ []byte, k *formKey) bool { return k.unsure && k.kind.IsNumber() },
-	"number as text":  func(_, _ []byte, k *formKey) bool { return !k.stored && k.kind.IsNumber() },
-	"year of two":     func(_, _ []byte, k *formKey) bool { return k.short && k.isDay() },
-	"undecided order": func(_, _ []byte, k *formKey) bool { return k.order == lexical.ABYear && k.day == either && k.isDay() },
-	"only day first":  func(_, _ []byte, k *formKey) bool { return k.order == lexical.ABYear && k.day == dayFirst && k.isDay() },
-	"only month first": func(_, _ []byte, k *formKey) bool {
-		return k.order == lexical.ABYear && k.day == monthFirst && k.isDay()
-	},
-	"no calendar's": func(_, _ []byte, k *formKey) bool { return k.day == impossible && k.isDay() },
-	"blanks around": func(trimmed, text []byte, _ *formKey) bool { return len(trimmed) < len(text) },
+	"zeros in front":   func(_, _ []byte, k *formKey) bool { return k.zeros && k.kind == lexical.Integer },
+	"currency sign":    func(_, _ []byte, k *formKey) bool { return k.extra == currency },
+	"percent sign":     func(_, _ []byte, k *formKey) bool { return k.extra == percent },
+	"sign behind":      func(_, _ []byte, k *formKey) bool { return k.extra == signBehind },
+	"undecided point":  func(_, _ []byte, k *formKey) bool { return k.unsure && k.kind.IsNumber() },
+	"number as text":   func(_, _ []byte, k *formKey) bool { return !k.stored && k.kind.IsNumber() },
+	"two-digit year":   func(_, _ []byte, k *formKey) bool { return k.short && k.isDay() },
+	"undecided order":  func(_, _ []byte, k *formKey) bool { return k.isInOrder(either) },
+	"only day first":   func(_, _ []byte, k *formKey) bool { return k.isInOrder(dayFirst) },
+	"only month first": func(_, _ []byte, k *formKey) bool { return k.isInOrder(monthFirst) },
+	"blanks around":    func(trimmed, text []byte, _ *formKey) bool { return len(trimmed) < len(text) },
 	"blanks inside": func(trimmed, _ []byte, _ *formKey) bool {
-		double, _ := blanksIn(lexical.AppendShape(nil, trimmed))
+		double, _ := blanksOf(trimmed)
 		return double
 	},
-	"invisible inside": func(trimmed, _ []byte, _ *formKey) bool {
-		_, odd := blanksIn(lexical.AppendShape(nil, trimmed))
+	"characters that do not show": func(trimmed, _ []byte, _ *formKey) bool {
+		_, odd := blanksOf(trimmed)
 		return odd
 	},
+}
+
+// blanksOf is blanksIn of a text's shape.
+func blanksOf(text []byte) (double, odd bool) {
+	var space [longHeld]byte
+	return blanksIn(lexical.AppendShape(space[:0], text))
+}
+
+// isInOrder tells whether a form is that of dates whose parts are in doubt, with such
+// evidence.
+func (k *formKey) isInOrder(e evidence) bool {
+	return k.isDay() && k.order == lexical.ABYear && k.day == e
 }
 
 func (k *formKey) isDay() bool { return k.kind == lexical.Date || k.kind == lexical.DateTime }

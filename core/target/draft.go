@@ -1,6 +1,7 @@
 package target
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -34,17 +35,18 @@ func NewDraft(delivery string, p *profile.Profile) *Draft {
 	taken := map[string]bool{}
 	headers := map[string]int{}
 	for i := range p.Columns {
-		headers[strings.ToLower(p.Columns[i].Header)]++
+		headers[strings.ToLower(headerOf(&p.Columns[i]))]++
 	}
 	for i := range p.Columns {
 		c := &p.Columns[i]
+		header := headerOf(c)
 		col := Column{Name: unlike(legal(c.Name, i), taken)}
 		n := notes{}
 		switch {
-		case !p.Named || headers[strings.ToLower(c.Header)] > 1:
+		case !p.Named || headers[strings.ToLower(header)] > 1:
 			col.Position = i + 1
-		case col.Name != c.Header:
-			col.Titles = []string{c.Header}
+		case col.Name != header:
+			col.Titles = []string{header}
 		}
 		col.draft(c, p, n)
 		d.Columns = append(d.Columns, col)
@@ -54,6 +56,10 @@ func NewDraft(delivery string, p *profile.Profile) *Draft {
 	d.draftKey(p)
 	return d
 }
+
+// headerOf gives a column's header as delivered; profiles of older versions keep it as
+// the name.
+func headerOf(c *profile.Column) string { return cmp.Or(c.Header, c.Name) }
 
 // draftName makes a target's name of a delivery's: without its ending, and without
 // the date by which one delivery differs from the next.

@@ -16,7 +16,7 @@ export const ops: Record<Op, string> = {
   shape: 'looks like',
   notShape: 'does not look like',
   form: 'is written as',
-  habit: 'has',
+  habit: ':',
   greater: 'is greater than',
   atLeast: 'is at least',
   less: 'is less than',
@@ -50,6 +50,8 @@ export function say(f: Filter): string {
     case 'after':
     case 'notSum':
       return `${what} ${(f.columns ?? []).map(visible).join(' and ')}`
+    case 'habit':
+      return `${visible(f.column ?? '')}: ${f.value ?? ''}`
     case 'sparse':
       return `${what} ${counted(Number(f.value), 'filled cell', 'filled cells')}`
     case 'between':
