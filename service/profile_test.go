@@ -31,6 +31,15 @@ func TestProfiles(t *testing.T) {
 			assert.Equal(t, m.Read, p.Profile.Rows)
 			assert.Equal(t, api.Progress{Bytes: d.Bytes, TotalBytes: d.Bytes, Rows: m.Read}, p.Progress)
 			assert.NotEmpty(t, p.Profile.Findings)
+			for _, f := range p.Profile.Findings {
+				rows, err := s.Client.Find(ctx, d.ID, api.AskFound{Filters: f.Filters, Count: true})
+				require.NoError(t, err, f.Text)
+				if f.Filters[0].Op == "rows" { // with those that they repeat
+					assert.GreaterOrEqual(t, *rows.Count, f.Rows, f.Text)
+				} else {
+					assert.Equal(t, f.Rows, *rows.Count, f.Text)
+				}
+			}
 			draft, err := s.Client.Draft(ctx, d.ID, "")
 			require.NoError(t, err)
 			parsed, err := target.Parse([]byte(draft.Text))

@@ -101,6 +101,67 @@ func TestFilters(t *testing.T) {
 	}
 }
 
+// Conditions on rows, on several columns, and on how values are written.
+func TestRowConditions(t *testing.T) {
+	file := open(t, `no,from,to,gross,tare,net,share,note
+1,2026-07-01,2026-07-02,30,10,20,5 %,
+2,2026-07-03,2026-07-02,31,10,20,6 %,7
+3,2026-07-03,2026-07-03,30,10,20,7,x
+4,,,,,,,
+5,2026-07-03,2026-07-04,30,10,20,8 %
+6,2026-07-03,2026-07-04,30,10,20,8 %,x,y
+7,2026-07-03,2026-07-04,3x,10,20,8 %,"x" y
+08,2026-07-03,2026-07-04,30,10,20,9 %, two  words
+9,2026-07-03,2026-07-04,20,10,10,20,x
+`+strings.Repeat("10,2026-07-03,2026-07-04,50,20,30,9 %,z\n", 40))
+	defer file.Close()
+	p, err := Of(context.Background(), file, Options{})
+	require.NoError(t, err)
+	assert.Equal(t, int64(2), p.Damaged)
+	on := func(column, op, value string, columns ...string) Filter {
+		return Filter{Column: column, Op: op, Value: value, Columns: columns}
+	}
+	few := Filter{Op: "rows", Rows: []int64{9, 8, 7, 6, 5, 4, 3, 2, 1}}
+	for _, c := range []struct {
+		filter Filter
+		want   []int64
+	}{
+		{few, []int64{1, 2, 3, 4, 7, 8, 9}},
+		{on("", "defect", "row.short"), []int64{5}},
+		{on("", "defect", "row.long"), []int64{6}},
+		{on("note", "defect", "quote.tail"), []int64{7}},
+		{on("from", "defect", "quote.tail"), nil},
+		{on("", "sparse", "1"), []int64{4}},
+		{on("from", "after", "", "to"), []int64{2}},
+		{on("gross", "notSum", "", "tare", "net"), []int64{2}},
+		{on("tare", "differs", "", "net"), []int64{1, 2, 3, 7, 8}},
+		{on("share", "habit", "percent sign"), []int64{1, 2, 7, 8}},
+		{on("no", "habit", "zeros in front"), []int64{8}},
+		{on("note", "habit", "blanks around"), []int64{8}},
+		{on("note", "habit", "blanks inside"), []int64{8}},
+		{on("note", "notNumber", ""), []int64{3, 7, 8, 9}},
+		{on("share", "notShape", "9 %"), []int64{3, 9}},
+		{Filter{Column: "note", Op: "oneOf", Values: []string{"7", "x"}}, []int64{2, 3, 9}},
+	} {
+		assert.Equal(t, c.want, found(t, file, p, few, c.filter), "%v", c.filter)
+	}
+	for _, c := range []struct {
+		filter Filter
+		want   string
+	}{
+		{on("", "equals", "x"), "equals: the condition needs a column; on rows there are rows, sparse, defect"},
+		{on("", "sparse", "few"), `sparse: "few" is no number of cells`},
+		{on("no", "habit", "haste"), "no habit: there is no such habit; there are blanks around, blanks inside, characters that do not show, currency sign"},
+		{on("no", "differs", ""), "no differs: the condition compares with other columns: name them"},
+		{on("from", "after", "", "to", "no"), "the condition compares with other columns"},
+		{on("from", "after", "", "then"), `the delivery has no column "then"`},
+		{on("note", "after", "", "from"), "note holds neither numbers nor dates"},
+	} {
+		_, err := p.NewFinder([]Filter{c.filter})
+		assert.ErrorContains(t, err, c.want)
+	}
+}
+
 // What a profile counts is what a filter finds, in a delivery of many parts.
 func TestFiltersFindWhatIsCounted(t *testing.T) {
 	file := open(t, manyRows(150_000))
