@@ -178,7 +178,7 @@ func TestReadingLarge(t *testing.T) {
 		fmt.Fprintf(&text, "%d%s,x\n", i, strings.Repeat(",", 249))
 	}
 	p.reading(s, "large.csv", []byte(text.String()))
-	p.shows("10\u2009000 rows, 251 columns")
+	p.shows("10\u202f000 rows, 251 columns")
 	p.do(chromedp.SendKeys("#go-to-row", "7321\r"))
 	p.until(`document.querySelector('.row.marked .cell')?.innerText === '7321'`)
 	p.until(`document.querySelectorAll('.row').length < 60`)

@@ -1,7 +1,7 @@
 const numbers = new Intl.NumberFormat('en', { useGrouping: true })
 
-/** A count with thin blanks between groups of three digits. */
-export const count = (n: number): string => numbers.format(n).replaceAll(',', '\u2009')
+/** A count with thin blanks, at which no line ends, between groups of three digits. */
+export const count = (n: number): string => numbers.format(n).replaceAll(',', '\u202f')
 
 /** A count with its noun: 1 row, 2 rows. */
 export const counted = (n: number, one: string, many: string): string => `${count(n)} ${n === 1 ? one : many}`

@@ -240,7 +240,7 @@ func TestAgain(t *testing.T) {
 }
 
 func FuzzRead(f *testing.F) {
-	for _, text := range []string{"1.234,5", "06.07.2026 06:18", "+", "-", "€", "1e5", "2026-07-06T06:18:05.25+02:00", "12:00 AM"} {
+	for _, text := range []string{"1.234,5", "06.07.2026 06:18", "+", "-", "€", "1e5", "2026-07-06T06:18:05.25+02:00", "12:00 AM", "1\u023a", "6. Juli 2026", "Jul 6, 2026"} {
 		f.Add([]byte(text))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {

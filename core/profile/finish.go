@@ -88,8 +88,8 @@ func (p *plan) finish(header source.Header, all *collector, types []typing, repe
 	names := unlike(header.Names)
 	each(len(all.columns), func(k int) {
 		c := &all.columns[k]
-		if c.over { // what was added up was read as the plan says
-			types[k] = p.columns[k].typing
+		if c.over && !types[k].readsAs(&p.columns[k].typing) {
+			types[k] = p.columns[k].typing // what was added up was read as the plan says
 		}
 		out.Columns[k] = c.finish(&types[k])
 		out.Columns[k].Name, out.Columns[k].Header = names[k], header.Names[k]

@@ -335,7 +335,12 @@ func TestEstimates(t *testing.T) {
 	s, about, err := takeSample(file, 5)
 	require.NoError(t, err)
 	exact := collectApart(t, newPlan(s, about), file, 2, rand.New(rand.NewPCG(1, 1)))
-	got := collectApart(t, tight(s, about), file, 2, rand.New(rand.NewPCG(1, 1)))
+	// A plan made from a part of the rows gives the same, but for which texts are counted.
+	top := open(t, text[:strings.LastIndexByte(text[:len(text)/3], '\n')+1])
+	defer top.Close()
+	part, _, err := takeSample(top, 5)
+	require.NoError(t, err)
+	got := collectApart(t, tight(part, about), file, 2, rand.New(rand.NewPCG(1, 1)))
 	for k := range exact.Columns {
 		want, c := exact.Columns[k], got.Columns[k]
 		require.True(t, want.DistinctExact, want.Name)

@@ -39,8 +39,8 @@ const longestMonth = 12
 // whatever letter case; a point behind it belongs to it where a blank follows. The
 // month is 0 where the text begins with no such name; size counts bytes.
 func MonthName(text []byte) (month, size int) {
-	var lower [longestMonth]byte
-	n := 0
+	var space [longestMonth + utf8.UTFMax]byte
+	lower := space[:0]
 	for size < len(text) {
 		r, width := rune(text[size]), 1
 		if r >= utf8.RuneSelf {
@@ -49,13 +49,13 @@ func MonthName(text []byte) (month, size int) {
 		if !unicode.IsLetter(r) {
 			break
 		}
-		if n+width > longestMonth {
+		// A small letter may take more bytes than its capital.
+		if lower = utf8.AppendRune(lower, unicode.ToLower(r)); len(lower) > longestMonth {
 			return 0, 0
 		}
-		n += utf8.EncodeRune(lower[n:n+width], unicode.ToLower(r))
 		size += width
 	}
-	if month = monthNames[string(lower[:n])]; month == 0 {
+	if month = monthNames[string(lower)]; month == 0 {
 		return 0, 0
 	}
 	if size+1 < len(text) && text[size] == '.' && text[size+1] == ' ' {

@@ -153,6 +153,8 @@ func TestDates(t *testing.T) {
 		{value.Date, "dd-MMM-yyyy", "31-septembrexyz-2026", value.Mismatch, ""},
 		{value.Date, "dd-MMM-yyyy", "31-\xff-2026", value.Mismatch, ""},
 		{value.Date, "dd-MMM-yyyy", "31-", value.Mismatch, ""},
+		{value.Date, "dd-MMM-yyyy", "31-\u023a\u023a\u023a\u023a\u023a\u023a\u023a-2026", value.Mismatch, ""},
+		{value.Date, "dd-MMM-yyyy", "31-\u023a", value.Mismatch, ""},
 		{value.Date, "M/d/yy", "7/4/26", value.Matches, "2026-07-04"},
 		{value.Date, "M/d/yy", "7/4/69", value.Matches, "1969-07-04"},
 		{value.Date, "dd.MM.yyyy", "", value.Mismatch, ""},

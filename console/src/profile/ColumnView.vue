@@ -26,7 +26,7 @@ const facts = computed(() => {
   if (c.dates) {
     list.push(['formats', c.dates.formats.map((f) => `${f.format} (${count(f.count)})`).join(', ')])
     if (c.dates.order) list.push(['order', `${c.dates.order}, decided by ${c.dates.decidedBy}`])
-    list.push(['weekdays', ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'].map((d, i) => `${d} ${count(c.dates?.weekdays?.[i] ?? 0)}`).join('  ')])
+    list.push(['weekdays', ['Mo', 'Tu', 'We', 'Th', 'Fr', 'Sa', 'Su'].map((d, i) => `${d}\u00a0${count(c.dates?.weekdays?.[i] ?? 0)}`).join('  ')])
   }
   return list
 })

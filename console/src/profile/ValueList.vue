@@ -43,7 +43,7 @@ ul {
 
 button {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 70px 62px 70px;
+  grid-template-columns: minmax(0, 1fr) minmax(70px, max-content) 62px 70px;
   gap: 8px;
   align-items: center;
   width: 100%;
