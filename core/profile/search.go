@@ -39,9 +39,9 @@ func (p *Profile) Search(ctx context.Context, x *source.Index, filters []Filter,
 	for range runtime.GOMAXPROCS(0) {
 		workers.Go(func() {
 			f, _ := p.NewFinder(filters) // it was made once already
-			var space []byte
+			var scratch scratch
 			for j := range work {
-				j.result <- s.part(ctx, f, j.part, &space)
+				j.result <- s.part(ctx, f, j.part, &scratch)
 			}
 		})
 	}
@@ -118,13 +118,19 @@ type part struct {
 	err   error
 }
 
+// scratch is what a worker uses again from part to part.
+type scratch struct {
+	raw   []byte
+	batch source.Batch
+}
+
 // part goes through one part.
-func (s *search) part(ctx context.Context, f *Finder, k int, space *[]byte) (p part) {
+func (s *search) part(ctx context.Context, f *Finder, k int, scratch *scratch) (p part) {
 	if f.rows != nil && !s.index.HasAny(k, f.rows) {
 		return p
 	}
 	var may bool
-	if may, p.err = s.index.MayHold(k, f.Needle(), space); p.err != nil || !may {
+	if may, p.err = s.index.MayHold(k, f.Needle(), &scratch.raw); p.err != nil || !may {
 		return p
 	}
 	var rows source.Source
@@ -132,9 +138,9 @@ func (s *search) part(ctx context.Context, f *Finder, k int, space *[]byte) (p p
 		return p
 	}
 	defer source.Close(rows)
-	var b source.Batch
+	b := &scratch.batch
 	for ctx.Err() == nil && !p.isCut {
-		if err := rows.Next(&b); errors.Is(err, io.EOF) {
+		if err := rows.Next(b); errors.Is(err, io.EOF) {
 			return p
 		} else if err != nil {
 			p.err = err
@@ -144,7 +150,7 @@ func (s *search) part(ctx context.Context, f *Finder, k int, space *[]byte) (p p
 			continue
 		}
 		b.Split()
-		f.Rows(&b, func(row int) bool {
+		f.Rows(b, func(row int) bool {
 			if b.Number(row) <= s.behind {
 				return true
 			}
