@@ -306,6 +306,7 @@ func (s *Server) prepare(ctx context.Context) error {
 
 // poll watches a server that is not a child of this process.
 func (s *Server) poll(pid int, died chan struct{}) {
+	defer close(died)
 	for alive(pid) {
 		select {
 		case <-s.done:
@@ -313,7 +314,6 @@ func (s *Server) poll(pid int, died chan struct{}) {
 		case <-time.After(500 * time.Millisecond):
 		}
 	}
-	close(died)
 }
 
 // watch starts the server again when it dies.
@@ -362,7 +362,14 @@ func (s *Server) Stop() error {
 	}
 	s.stopped = true
 	close(s.done)
-	return stop(s.pid)
+	if err := stop(s.pid); err != nil {
+		return err
+	}
+	select {
+	case <-s.died: // it was collected, so that nothing is left of it
+	case <-time.After(5 * time.Second):
+	}
+	return nil
 }
 
 // stop asks a server for a fast shutdown, then insists.
