@@ -249,12 +249,8 @@ func (t *test) compare(c *Column, f Filter, typing *typing) error {
 		}
 		l = look{}
 		l.read(trimmed, kind)
-		typing.resolve(&l)
-		if l.Kind == lexical.Placeholder || !typing.reads(&l, trimmed, &n) {
-			return false
-		}
-		q := typing.quantity(&l, trimmed)
-		return holds(q.compare(low)) && (f.Op != "between" || q.compare(high) <= 0)
+		q, ok := typing.quantityOf(&l, trimmed, &n)
+		return ok && holds(q.compare(low)) && (f.Op != "between" || q.compare(high) <= 0)
 	}
 	return nil
 }

@@ -163,7 +163,11 @@ func (r *cellReader) read(text []byte, kind workbook.Kind) (int64, bool) {
 		return 0, false
 	}
 	r.look.read(trimmed, kind)
-	return r.typing.place(&r.look, trimmed, &r.space)
+	q, ok := r.typing.quantityOf(&r.look, trimmed, &r.space)
+	if !ok {
+		return 0, false
+	}
+	return r.typing.onLane(q)
 }
 
 // damaged tells which rows of a batch have cells that cannot be attributed: a quote

@@ -56,11 +56,9 @@ func (c *column) ordered(t *typing) []measuredValue {
 		}
 		l = look{}
 		l.read(trimmed, e.kind())
-		t.resolve(&l)
-		if l.Kind == lexical.Placeholder || !t.reads(&l, trimmed, &c.sums.number) {
-			continue
+		if q, ok := t.quantityOf(&l, trimmed, &c.sums.number); ok {
+			all = append(all, measuredValue{weighted{q.float(), e.count}, spot{e.row, e.line, text}})
 		}
-		all = append(all, measuredValue{weighted{t.quantity(&l, trimmed).float(), e.count}, spot{e.row, e.line, text}})
 	}
 	slices.SortFunc(all, func(a, b measuredValue) int {
 		return cmp.Or(cmp.Compare(a.value, b.value), cmp.Compare(a.at.row, b.at.row))

@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"slices"
 
-	"sieb/core/lexical"
 	"sieb/core/value"
 )
 
@@ -76,15 +75,6 @@ const (
 	laneDigits = 6
 	unit       = 1_000_000
 )
-
-// place gives a value's place in its lane.
-func (t *typing) place(l *look, text []byte, n *value.Number) (int64, bool) {
-	t.resolve(l)
-	if l.Kind == lexical.Placeholder || !t.reads(l, text, n) {
-		return 0, false
-	}
-	return t.onLane(t.quantity(l, text))
-}
 
 // onLane gives a quantity's place in its lane.
 func (t *typing) onLane(q quantity) (int64, bool) {

@@ -573,6 +573,16 @@ func (t *typing) quantity(l *look, text []byte) quantity {
 	return quantity{wide: r}
 }
 
+// quantityOf gives the quantity of a value that was looked at; false where the text,
+// without blanks around it, is not of the datatype. n is scratch space.
+func (t *typing) quantityOf(l *look, text []byte, n *value.Number) (quantity, bool) {
+	t.resolve(l)
+	if l.Kind == lexical.Placeholder || !t.reads(l, text, n) {
+		return quantity{}, false
+	}
+	return t.quantity(l, text), true
+}
+
 // pairs are the texts that stand for true and false, in lower case.
 var pairs = [][2]string{{"true", "false"}, {"yes", "no"}, {"y", "n"}, {"ja", "nein"}, {"j", "n"}, {"t", "f"}, {"on", "off"}, {"wahr", "falsch"}, {"oui", "non"}, {"si", "no"}, {"sí", "no"}, {"1", "0"}}
 

@@ -24,9 +24,8 @@ func (c *column) placeholders(out *Column, t *typing, of scale) {
 		}
 		for _, kind := range []workbook.Kind{workbook.Text, workbook.Number} { // a workbook may hold it as such
 			l.read([]byte(text), kind)
-			t.resolve(&l)
-			if l.Kind != lexical.Placeholder && t.reads(&l, []byte(text), &c.sums.number) {
-				return t.quantity(&l, []byte(text)).float(), true
+			if q, ok := t.quantityOf(&l, []byte(text), &c.sums.number); ok {
+				return q.float(), true
 			}
 		}
 		return 0, false

@@ -34,7 +34,7 @@ type Index struct {
 	err    error // what ended the building
 
 	once   sync.Once
-	top    *Reader // at the first row, whose header the readers of parts share; nil of a workbook
+	top    *Reader // what first gives
 	topErr error
 }
 
@@ -127,12 +127,28 @@ func (x *Index) From(row int64) (Source, error) {
 		at = p
 	}
 	x.mu.Unlock()
-	rows, err := x.file.Rows()
-	if err != nil || at.offset == 0 {
-		return rows, err
+	if at.offset == 0 {
+		return x.file.Rows()
 	}
-	reader := rows.(*Reader) // only texts have places
-	return x.file.resume(reader, at)
+	top, err := x.first() // only texts have places
+	if err != nil {
+		return nil, err
+	}
+	return x.file.resume(top, at)
+}
+
+// first gives a reader at the first row, whose header those of other places share; nil
+// of a workbook.
+func (x *Index) first() (*Reader, error) {
+	x.once.Do(func() {
+		var rows Source
+		if rows, x.topErr = x.file.Rows(); x.topErr == nil {
+			if x.top, _ = rows.(*Reader); x.top == nil {
+				Close(rows)
+			}
+		}
+	})
+	return x.top, x.topErr
 }
 
 // Tail reads the last rows of a large text without going over all of it, from
@@ -366,24 +382,17 @@ func (d *File) isCell(raw []byte, from, to int) bool {
 // Part reads the rows of a part.
 func (x *Index) Part(k int) (Source, error) {
 	from, end := x.part(k)
-	x.once.Do(func() {
-		var rows Source
-		if rows, x.topErr = x.file.Rows(); x.topErr == nil {
-			if x.top, _ = rows.(*Reader); x.top == nil {
-				Close(rows)
-			}
-		}
-	})
-	if x.topErr != nil {
-		return nil, x.topErr
+	top, err := x.first()
+	if err != nil {
+		return nil, err
 	}
-	if x.top == nil || x.file.Layout.Fold > 0 || from.offset == 0 && end == 0 {
+	if top == nil || x.file.Layout.Fold > 0 || from.offset == 0 && end == 0 {
 		return x.file.Rows() // packed deliveries have one part
 	}
 	if from.offset == 0 {
-		from = place{x.top.in.base, 1, x.top.line} // below the header
+		from = place{top.in.base, 1, top.line} // below the header
 	}
-	part, err := x.file.resumeUpTo(x.top, from, end)
+	part, err := x.file.resumeUpTo(top, from, end)
 	if end > 0 && err == nil {
 		part.footer = 0 // the footer is in the last part
 	}
