@@ -67,7 +67,7 @@ func batches(path string) error {
 		return err
 	}
 	defer file.Close()
-	rows, err := file.Rows()
+	rows, err := file.Rows(context.Background())
 	if err != nil {
 		return err
 	}

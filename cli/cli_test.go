@@ -148,7 +148,7 @@ func TestErrorsSayWhatToDo(t *testing.T) {
 		{[]string{"sift", csv, "--encoding", "ebcdic"}, 1, "these can: big5, euc-jp"},
 		{[]string{"sift", csv, "--target", filepath.Join(dir, "none.yaml")}, 1, "--target names a YAML or JSON file"},
 		{[]string{"sift", csv, "--target", typo}, 1, `line 4, column 5: a column has no property "requird"; did you mean "required"?`},
-		{[]string{"sift", csv, "--out", csv}, 1, "cannot be made"},
+		{[]string{"sift", csv, "--out", csv}, 1, "making the folder"},
 		{[]string{"deliveries", "list", "--service", "127.0.0.1:1"}, 1, "start one with sieb serve"},
 		{[]string{"serve", "--log-level", "loud"}, 2, "not debug, info, warn or error"},
 		{[]string{"serve", "--listen", "256.0.0.1:1", "--data", filepath.Join(dir, "data")}, 1, "choose another with --listen"},

@@ -56,7 +56,7 @@ for the accepted rows as well.`,
 		}
 		text := draft.YAML()
 		if out != "" {
-			if err := writeFile(out, func(w *bufio.Writer) error { _, err := w.Write(text); return err }); err != nil {
+			if err := writeFile(out, file, func(w *bufio.Writer) error { _, err := w.Write(text); return err }); err != nil {
 				return err
 			}
 		}

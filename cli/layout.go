@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"bufio"
 	"bytes"
 	"encoding/json"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"sieb/core/layout"
+	"sieb/core/source"
 )
 
 // layoutFlags are the flags that set single settings of a layout by hand.
@@ -20,6 +22,7 @@ type layoutFlags struct {
 	trim                                      bool
 	file                                      string
 	cuts                                      []int
+	columns                                   int
 	cmd                                       *cobra.Command
 }
 
@@ -43,6 +46,7 @@ func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	f.StringVar(&l.merged, "merged", "", "value of merged cells: only in the first, or carried to all")
 	f.StringVar(&l.hidden, "hidden", "", "hidden rows and columns of a sheet: read or skip")
 	f.IntSliceVar(&l.cuts, "cuts", nil, "where cells of fixed form begin after the first, in characters from 0: 10,22,31")
+	f.IntVar(&l.columns, "max-columns", 16384, "columns that the table may have")
 	f.StringVar(&l.file, "layout", "", "file of a layout, as read --save-layout writes it; the other flags come before it")
 	return l
 }
@@ -69,15 +73,24 @@ func (l *layoutFlags) fromFile() (g layout.Given, err error) {
 }
 
 // saveLayout writes a layout that --layout reads.
-func saveLayout(path string, l layout.Layout) error {
-	text, err := json.MarshalIndent(l, "", "  ")
+func saveLayout(path string, file *source.File) error {
+	text, err := json.MarshalIndent(file.Layout, "", "  ")
 	if err != nil {
 		return err
 	}
-	if err := os.WriteFile(path, append(text, '\n'), 0o644); err != nil {
-		return fmt.Errorf("the layout cannot be saved: %w", err)
+	return writeFile(path, file, func(w *bufio.Writer) error { _, err := w.Write(append(text, '\n')); return err })
+}
+
+// open opens a delivery with the settings that were set.
+func (l *layoutFlags) open(path string) (*source.File, error) {
+	given, err := l.given()
+	if err != nil {
+		return nil, err
 	}
-	return nil
+	if l.columns < 1 {
+		return nil, usagef("--max-columns %d: it is 1 or more", l.columns)
+	}
+	return source.Bounds{Columns: l.columns}.Open(l.cmd.Context(), path, given)
 }
 
 // given collects the settings that were set; the others are detected.

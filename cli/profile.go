@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -53,7 +52,7 @@ needs all of them is an estimate, marked by ≈.`,
 			}
 		}
 		if html != "" {
-			if err := writeFile(html, func(w *bufio.Writer) error { return paper.Profile(w, file.Name, describe(file.Layout), p) }); err != nil {
+			if err := writeFile(html, file, func(w *bufio.Writer) error { return paper.Profile(w, file.Name, describe(file.Layout), p) }); err != nil {
 				return err
 			}
 		}
@@ -78,11 +77,7 @@ needs all of them is an estimate, marked by ≈.`,
 
 // profileOf opens a file and makes its profile; the file is to be closed.
 func (a *app) profileOf(ctx context.Context, path string, flags *layoutFlags) (*source.File, *profile.Profile, error) {
-	given, err := flags.given()
-	if err != nil {
-		return nil, nil, err
-	}
-	file, err := source.Open(ctx, path, given)
+	file, err := flags.open(path)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -94,26 +89,6 @@ func (a *app) profileOf(ctx context.Context, path string, flags *layoutFlags) (*
 		return nil, nil, err
 	}
 	return file, p, nil
-}
-
-// writeFile writes a file whole, or leaves none.
-func writeFile(path string, fill func(*bufio.Writer) error) error {
-	f, err := os.Create(path)
-	if err != nil {
-		return fmt.Errorf("%s cannot be written: %w", path, err)
-	}
-	w := bufio.NewWriter(f)
-	if err = fill(w); err == nil {
-		err = w.Flush()
-	}
-	if e := f.Close(); err == nil {
-		err = e
-	}
-	if err != nil {
-		os.Remove(path)
-		return fmt.Errorf("%s cannot be written: %w", path, err)
-	}
-	return nil
 }
 
 // columnNamed finds a column by its name or its number.

@@ -147,7 +147,7 @@ func TestProfilePage(t *testing.T) {
 	assert.NotContains(t, string(text), "ZgotmplZ", "a value stands where the template takes none")
 	code, _, errs = sieb("profile", filepath.Join(dir, "weighbridge-brunnthal-2026-07.csv"), "--html", filepath.Join(dir, "no", "page.html"))
 	assert.Equal(t, 1, code)
-	assert.Contains(t, errs, "cannot be written")
+	assert.Contains(t, errs, "writing ")
 }
 
 func TestDraft(t *testing.T) {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
@@ -42,30 +43,27 @@ Cells and rows with a problem are marked by !, and the problems listed below.`,
 	cmd.Flags().StringVar(&rows, "rows", "10", "how many rows to show, or all")
 	cmd.Flags().StringVar(&save, "save-layout", "", "file to save the layout to, for --layout")
 	cmd.RunE = func(_ *cobra.Command, args []string) error {
-		given, err := layoutFlags.given()
-		if err != nil {
-			return err
-		}
 		most := int64(-1)
 		if rows != "all" {
+			var err error
 			if most, err = strconv.ParseInt(rows, 10, 64); err != nil || most < 0 {
 				return usagef("--rows %q is neither a number nor all", rows)
 			}
 		}
-		file, err := source.Open(cmd.Context(), args[0], given)
+		file, err := layoutFlags.open(args[0])
 		if err != nil {
 			return err
 		}
 		defer file.Close()
 		if save != "" {
-			if err := saveLayout(save, file.Layout); err != nil {
+			if err := saveLayout(save, file); err != nil {
 				return err
 			}
 		}
 		if a.format == "json" {
-			return a.readJSON(file, most)
+			return a.readJSON(cmd.Context(), file, most)
 		}
-		return a.readText(file, most)
+		return a.readText(cmd.Context(), file, most)
 	}
 	return cmd
 }
@@ -87,8 +85,8 @@ type readFile struct {
 
 // readJSON streams the document, so that all rows of a large file pass
 // through without being held.
-func (a *app) readJSON(file *source.File, most int64) error {
-	reader, err := file.Rows()
+func (a *app) readJSON(ctx context.Context, file *source.File, most int64) error {
+	reader, err := file.Rows(ctx)
 	if err != nil {
 		return err
 	}
@@ -154,8 +152,8 @@ func marshal(v any) ([]byte, error) {
 	return bytes.TrimSuffix(b.Bytes(), []byte{'\n'}), err
 }
 
-func (a *app) readText(file *source.File, most int64) error {
-	reader, err := file.Rows()
+func (a *app) readText(ctx context.Context, file *source.File, most int64) error {
+	reader, err := file.Rows(ctx)
 	if err != nil {
 		return err
 	}

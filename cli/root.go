@@ -44,15 +44,20 @@ func usagef(format string, args ...any) error { return usageError{fmt.Errorf(for
 // app is what all commands share.
 type app struct {
 	in       io.Reader
-	out, err io.Writer
+	out, err io.Writer // through which nothing steers a terminal
 	format   string
+
+	screen, bar io.Writer // what stands behind them: for its width, and for a progress bar
 }
 
 // Main runs the command line and returns the exit code.
 func Main(args []string, in io.Reader, out, err io.Writer) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	a := &app{in: in, out: out, err: err}
+	a := &app{in: in, screen: out, bar: err}
+	isJSON := func() bool { return a.format == "json" }
+	a.out, a.err = &shown{w: out, isJSON: isJSON}, &shown{w: err, isJSON: func() bool { return false }}
+	out, err = a.out, a.err
 	root := a.root()
 	root.SetArgs(args)
 	root.SetIn(in)

@@ -7,11 +7,15 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"math"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 	"github.com/spf13/viper"
 
 	"sieb/client"
@@ -19,6 +23,7 @@ import (
 	"sieb/demo"
 	"sieb/service"
 	"sieb/service/api"
+	"sieb/service/catalogue"
 )
 
 const defaultListen = "127.0.0.1:8466"
@@ -30,9 +35,19 @@ func serviceFlags(cmd *cobra.Command, logLevel string) {
 	f := cmd.Flags()
 	f.String("listen", defaultListen, "address to answer at")
 	f.String("data", "", "folder for deliveries, outputs and the database (default: sieb in the user's data folder)")
+	f.StringSlice("host", nil, "further names under which requests may come, besides those of --listen")
+	f.String("token", "", "what requests must show (best set as SIEB_TOKEN); needed where --listen is reached from other machines")
 	f.String("inbox", "", "watched folder whose files become deliveries")
+	f.Duration("inbox-quiet", 1500*time.Millisecond, "how long a file of the inbox must have stayed the same")
+	f.Bool("inbox-done", false, "take a file of the inbox only when NAME.done stands beside it")
 	f.String("database-url", "", "PostgreSQL to use (default: a private one on loopback)")
+	f.StringToString("database", nil, "database that targets can be drawn from: NAME=postgres://…; in the file of --config, database: {NAME: postgres://…}")
+	f.StringSlice("database-host", nil, "host:port of databases whose address a request may give")
 	f.Int("parallel", 1, "runs worked on at a time; each uses all processors")
+	f.Duration("retry-for", time.Hour, "how long a run waits for a database that is away or a disk that is full")
+	f.Int("max-columns", 16384, "columns that a table may have")
+	f.String("max-upload", "100GiB", "how large a delivery may be")
+	f.Int("max-connections", 256, "connections at a time")
 	f.String("log-level", logLevel, "debug, info, warn or error")
 	f.String("config", "", "YAML file with these settings, by the names of the flags")
 }
@@ -52,7 +67,7 @@ func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
 			return c, fmt.Errorf("the settings cannot be read: %w", err)
 		}
 		for _, key := range v.AllKeys() {
-			if cmd.Flags().Lookup(key) == nil {
+			if name, _, _ := strings.Cut(key, "."); cmd.Flags().Lookup(name) == nil {
 				return c, usagef("%s: there is no setting %q", path, key)
 			}
 		}
@@ -63,16 +78,26 @@ func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
 	}
 	c = service.Config{
 		Listen:      v.GetString("listen"),
+		Hosts:       v.GetStringSlice("host"),
+		Token:       v.GetString("token"),
 		Data:        v.GetString("data"),
-		Inbox:       v.GetString("inbox"),
 		DatabaseURL: v.GetString("database-url"),
-		Parallel:    v.GetInt("parallel"),
+		Databases:   catalogue.Databases{Named: v.GetStringMapString("database"), Hosts: v.GetStringSlice("database-host")},
+		Inbox:       service.InboxConfig{Folder: v.GetString("inbox")},
 		Version:     Version,
 		Console:     console.Handler(),
 		Log:         slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{Level: level})),
 	}
-	if c.Parallel < 1 {
-		return c, usagef("--parallel %d: it is 1 or more", c.Parallel)
+	s := settings{v: v, flags: cmd.Flags()}
+	c.Parallel = s.count("parallel", 1)
+	c.MaxColumns = s.count("max-columns", 1)
+	c.MaxConnections = s.count("max-connections", 4)
+	c.MaxUpload = s.bytes("max-upload")
+	c.RetryFor = s.duration("retry-for", time.Second)
+	c.Inbox.Quiet = s.duration("inbox-quiet", 100*time.Millisecond)
+	c.Inbox.Done = s.bool("inbox-done")
+	if s.err != nil {
+		return c, s.err
 	}
 	if c.Data == "" {
 		if c.Data, err = dataFolder("sieb"); err != nil {
@@ -80,6 +105,68 @@ func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
 		}
 	}
 	return c, nil
+}
+
+// settings reads settings that are not texts, and keeps the first that cannot be
+// read, with where it was set.
+type settings struct {
+	v     *viper.Viper
+	flags *pflag.FlagSet
+	err   error
+}
+
+// wrong says which value of which setting is wrong.
+func (s *settings) wrong(name, want string) {
+	where := "--" + name
+	if variable := "SIEB_" + strings.ReplaceAll(strings.ToUpper(name), "-", "_"); !s.flags.Changed(name) && os.Getenv(variable) != "" {
+		where = variable
+	}
+	if s.err == nil {
+		s.err = usagef("%s: %q is not %s", where, s.v.GetString(name), want)
+	}
+}
+
+func (s *settings) count(name string, least int) int {
+	n, err := strconv.Atoi(s.v.GetString(name))
+	if err != nil || n < least {
+		s.wrong(name, fmt.Sprintf("a whole number from %d up", least))
+	}
+	return n
+}
+
+func (s *settings) duration(name string, least time.Duration) time.Duration {
+	d, err := time.ParseDuration(s.v.GetString(name))
+	if err != nil || d < least {
+		s.wrong(name, fmt.Sprintf("a time such as 30s or 1h, from %s up", least))
+	}
+	return d
+}
+
+func (s *settings) bool(name string) bool {
+	is, err := strconv.ParseBool(s.v.GetString(name))
+	if err != nil {
+		s.wrong(name, "true or false")
+	}
+	return is
+}
+
+func (s *settings) bytes(name string) int64 {
+	text := strings.TrimSpace(s.v.GetString(name))
+	factor := int64(1)
+	for _, unit := range []struct {
+		name   string
+		factor int64
+	}{{"KiB", 1 << 10}, {"MiB", 1 << 20}, {"GiB", 1 << 30}, {"TiB", 1 << 40}} {
+		if number, has := strings.CutSuffix(text, unit.name); has {
+			text, factor = strings.TrimSpace(number), unit.factor
+		}
+	}
+	n, err := strconv.ParseInt(text, 10, 64)
+	if err != nil || n < 1 || n > math.MaxInt64/factor {
+		s.wrong(name, "a size such as 500MiB or 100GiB")
+		return 0
+	}
+	return n * factor
 }
 
 // dataFolder gives a folder for a user's data (XDG base directories).
@@ -145,7 +232,7 @@ the data stands in a folder of its own.`,
 			defer stop(nil)
 			c.Ready = func(address string) {
 				go func() {
-					if err := a.fillDemo(ctx, client.New(address)); err != nil && ctx.Err() == nil {
+					if err := a.fillDemo(ctx, client.New(address, c.Token)); err != nil && ctx.Err() == nil {
 						stop(err)
 						return
 					}

@@ -16,7 +16,7 @@ import (
 
 // width is how many characters a line of the output may take.
 func (a *app) width() int {
-	if f, ok := a.out.(*os.File); ok {
+	if f, ok := a.screen.(*os.File); ok {
 		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 20 {
 			return w
 		}
@@ -134,10 +134,10 @@ func size(bytes int64) string {
 
 // progress shows how far a file has been read, on a terminal only.
 func (a *app) progress(what string, total int64) (set func(bytes int64), done func()) {
-	if !isTerminal(a.err) {
+	if !isTerminal(a.bar) {
 		return func(int64) {}, func() {}
 	}
-	bar := progressbar.NewOptions64(total, progressbar.OptionSetWriter(a.err), progressbar.OptionSetDescription(what),
+	bar := progressbar.NewOptions64(total, progressbar.OptionSetWriter(a.bar), progressbar.OptionSetDescription(what),
 		progressbar.OptionShowBytes(true), progressbar.OptionThrottle(100_000_000), progressbar.OptionClearOnFinish(),
 		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "▪", SaucerPadding: " ", BarStart: "", BarEnd: ""}))
 	return func(bytes int64) { _ = bar.Set64(bytes) }, func() { _ = bar.Finish() }

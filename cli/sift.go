@@ -9,7 +9,6 @@ import (
 
 	"sieb/core/report"
 	"sieb/core/sift"
-	"sieb/core/source"
 	"sieb/core/target"
 )
 
@@ -39,10 +38,6 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; it is made where it is missing")
 	cmd.Flags().IntVar(&workers, "workers", 0, "goroutines that judge; 0 for one per processor")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		given, err := layoutFlags.given()
-		if err != nil {
-			return err
-		}
 		if workers < 0 {
 			return usagef("--workers %d: it is 0 or more", workers)
 		}
@@ -50,7 +45,7 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		if err != nil {
 			return err
 		}
-		file, err := source.Open(cmd.Context(), args[0], given)
+		file, err := layoutFlags.open(args[0])
 		if err != nil {
 			return err
 		}

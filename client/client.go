@@ -1,6 +1,6 @@
 // Package client calls a Sieb service.
 //
-//	c := client.New("http://127.0.0.1:8466")
+//	c := client.New("http://127.0.0.1:8466", "")
 //	d, err := c.AddDelivery(ctx, "tickets.csv", file)
 //	run, err := c.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "tickets_ahrensee"})
 //	run, err = c.Follow(ctx, run.ID, nil)
@@ -26,13 +26,15 @@ import (
 
 // Client calls one service. It may be used by several goroutines.
 type Client struct {
-	base string
-	http *http.Client
+	base  string
+	token string
+	http  *http.Client
 }
 
-// New makes a client of the service at a base URL.
-func New(base string) *Client {
-	return &Client{base: strings.TrimRight(base, "/"), http: &http.Client{}}
+// New makes a client of the service at a base URL. Token is what the service asks
+// for, "" where it asks for none.
+func New(base, token string) *Client {
+	return &Client{base: strings.TrimRight(base, "/"), token: token, http: &http.Client{}}
 }
 
 // Error is an answer of the service that is no success (RFC 9457).
@@ -65,6 +67,9 @@ func (c *Client) do(ctx context.Context, method, path string, body io.Reader, ki
 	}
 	if kind != "" {
 		req.Header.Set("Content-Type", kind)
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
 	}
 	resp, err := c.http.Do(req)
 	if err != nil {

@@ -29,9 +29,10 @@ type page struct {
 	ctx context.Context
 }
 
-func open(t *testing.T) *page {
+func open(t *testing.T, flags ...chromedp.ExecAllocatorOption) *page {
 	t.Helper()
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox)
+	options = append(options, flags...)
 	ctx, stop := chromedp.NewExecAllocator(t.Context(), options...)
 	t.Cleanup(stop)
 	ctx, stop = chromedp.NewContext(ctx)

@@ -18,6 +18,8 @@ import (
 
 	"sieb/console"
 	"sieb/demo"
+	"sieb/service"
+	"sieb/service/catalogue"
 	"sieb/service/localpg"
 	"sieb/service/servicetest"
 )
@@ -160,16 +162,19 @@ func TestTargetFromTable(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, conn.Close(ctx))
 
-	s := servicetest.Start(t, "", console.Handler())
+	s := servicetest.StartWith(t, "", func(c *service.Config) {
+		c.Console = console.Handler()
+		c.Databases = catalogue.Databases{Named: map[string]string{"intake": db.URL()}}
+	})
 	p := open(t)
 	d, err := s.Client.AddDelivery(ctx, "a.csv", strings.NewReader("ticket_no;gross_kg\nBR-000001;5\n"))
 	require.NoError(t, err)
 	p.do(chromedp.Navigate(s.Address+"/deliveries/"+d.ID), chromedp.Click(`//button[contains(., "From a database table")]`))
+	p.until(`document.querySelector('form[aria-label="Table of a database"]')?.innerText.includes('intake')`) // the only one is chosen
 	p.accessible("the form for a table")
 	fill := func(label, text string) {
 		p.do(chromedp.SendKeys(`input[aria-label="`+label+`"]`, text))
 	}
-	fill("Address of the database", db.URL())
 	fill("Table", "tickets2")
 	p.do(chromedp.Click(`//button[contains(., "Read the table")]`))
 	p.shows(`there is no table "tickets2"; among those that there are: public.tickets`)

@@ -14,7 +14,11 @@ import (
 	"sync"
 	"time"
 
+	"golang.org/x/net/netutil"
+
+	"sieb/core/source"
 	"sieb/service/api"
+	"sieb/service/catalogue"
 	"sieb/service/jobs"
 	"sieb/service/localpg"
 	"sieb/service/reading"
@@ -22,33 +26,58 @@ import (
 	"sieb/service/store"
 )
 
-// Config is a service's settings.
+// Config is a service's settings. docs/limits.md says what the bounds are for.
 type Config struct {
 	Listen      string // address, loopback unless told otherwise
+	Hosts       []string
+	Token       string // that requests must show; needed beyond loopback
 	Data        string // folder for delivered bytes, outputs and the database
-	Inbox       string // watched folder; "" for none
 	DatabaseURL string // "" runs a private PostgreSQL
-	Parallel    int    // runs worked on at a time
-	Version     string
-	Console     http.Handler
-	Log         *slog.Logger
+	Databases   catalogue.Databases
+	Parallel    int           // runs worked on at a time
+	RetryFor    time.Duration // how long work waits for troubles that may pass; 0 stands for an hour
+	Inbox       InboxConfig
+
+	MaxColumns     int   // of a table; 0 stands for 16,384
+	MaxUpload      int64 // bytes of a delivery; 0 stands for 100 GiB
+	MaxConnections int   // at a time; 0 stands for 256
+
+	Version string
+	Console http.Handler
+	Log     *slog.Logger
 	// Ready is called with the service's address once it answers.
 	Ready func(address string)
 }
 
-// inboxEvery is how often the inbox is looked into.
-const inboxEvery = 500 * time.Millisecond
+// InboxConfig is the watched folder and when its files are taken.
+type InboxConfig struct {
+	Folder string        // "" for none
+	Quiet  time.Duration // how long a file must have stayed the same; 0 stands for 1.5 s
+	Done   bool          // a file waits until NAME.done stands beside it
+}
 
-// stopTimeout is how long requests at hand may take to end.
-const stopTimeout = 10 * time.Second
+const (
+	// inboxEvery is how often the inbox is looked into.
+	inboxEvery = 500 * time.Millisecond
+	// stopTimeout is how long requests at hand may take to end.
+	stopTimeout    = 10 * time.Second
+	usualQuiet     = 3 * inboxEvery
+	usualRetryFor  = time.Hour
+	usualMaxUpload = 100 << 30
+	usualMaxConns  = 256
+)
 
 // Run runs the service until ctx ends.
 func Run(ctx context.Context, c Config) (err error) {
+	c.complete()
 	listener, err := net.Listen("tcp", c.Listen)
 	if err != nil {
 		return fmt.Errorf("the address %s cannot be used: %w; choose another with --listen", c.Listen, err)
 	}
 	defer listener.Close()
+	if at, ok := listener.Addr().(*net.TCPAddr); ok && !at.IP.IsLoopback() && c.Token == "" {
+		return fmt.Errorf("--listen %s would let anyone on the network read and change everything: set a token (SIEB_TOKEN), which requests must then show, or listen on 127.0.0.1", c.Listen)
+	}
 	area, err := staging.Open(c.Data)
 	if err != nil {
 		return err
@@ -68,7 +97,11 @@ func Run(ctx context.Context, c Config) (err error) {
 		return err
 	}
 	defer records.Close()
-	queue, err := jobs.Start(ctx, records, area, c.Parallel, c.Version, c.Log)
+	if err := claim(ctx, records, area, c.Log); err != nil {
+		return err
+	}
+	bounds := source.Bounds{Columns: c.MaxColumns, Scratch: area.Scratch()}
+	queue, err := jobs.Start(ctx, jobs.Config{Store: records, Area: area, Bounds: bounds, Parallel: c.Parallel, RetryFor: c.RetryFor, Version: c.Version, Log: c.Log})
 	if err != nil {
 		return fmt.Errorf("the job queue cannot be started: %w", err)
 	}
@@ -80,13 +113,15 @@ func Run(ctx context.Context, c Config) (err error) {
 		}
 	}()
 	closing := make(chan struct{})
-	desk := reading.New()
+	desk := reading.New(bounds)
 	defer desk.Close()
-	handler := (&api.Server{Store: records, Area: area, Queue: queue, Desk: desk, Log: c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
+	handler := (&api.Server{Store: records, Area: area, Queue: queue, Desk: desk, Bounds: bounds, Guard: c.guard(), Tables: &c.Databases,
+		Log: c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
 
-	if c.Inbox != "" {
-		inbox, err := staging.NewInbox(c.Inbox, inboxEvery, c.Log, taker(records, area, c.Log))
+	if c.Inbox.Folder != "" {
+		inbox, err := staging.NewInbox(staging.InboxConfig{Dir: c.Inbox.Folder, Every: inboxEvery, Quiet: c.Inbox.Quiet, Done: c.Inbox.Done,
+			Log: c.Log, Take: taker(records, area, c.MaxUpload, c.Log)})
 		if err != nil {
 			return err
 		}
@@ -100,7 +135,7 @@ func Run(ctx context.Context, c Config) (err error) {
 	}
 
 	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(listener) }()
+	go func() { failed <- server.Serve(netutil.LimitListener(listener, c.MaxConnections)) }()
 	c.Log.Info("service ready", "address", "http://"+listener.Addr().String(), "data", c.Data)
 	if c.Ready != nil {
 		c.Ready("http://" + listener.Addr().String())
@@ -120,19 +155,74 @@ func Run(ctx context.Context, c Config) (err error) {
 	return nil
 }
 
+// complete fills in what stands for the usual.
+func (c *Config) complete() {
+	if c.RetryFor == 0 {
+		c.RetryFor = usualRetryFor
+	}
+	if c.MaxUpload == 0 {
+		c.MaxUpload = usualMaxUpload
+	}
+	if c.MaxConnections == 0 {
+		c.MaxConnections = usualMaxConns
+	}
+	if c.Inbox.Quiet == 0 {
+		c.Inbox.Quiet = usualQuiet
+	}
+}
+
+// guard says under which names requests may come: those of the settings, and that
+// of the address that the service listens at. At all of the machine's addresses any
+// address may stand in a request; a page of another site comes under a name.
+func (c *Config) guard() api.Guard {
+	g := api.Guard{Hosts: c.Hosts, Token: c.Token, MaxUpload: c.MaxUpload}
+	host, _, _ := net.SplitHostPort(c.Listen)
+	switch ip := net.ParseIP(host); {
+	case host == "" || ip != nil && ip.IsUnspecified():
+		g.AnyIP = true
+	default:
+		g.Hosts = append([]string{host}, g.Hosts...)
+	}
+	return g
+}
+
+// claim binds the database and the data folder to each other, and clears away what
+// no record knows: bytes and outputs of a service that was killed.
+func claim(ctx context.Context, records *store.Store, area *staging.Area, log *slog.Logger) error {
+	owner, at, before, err := records.Claim(ctx, area.ID, area.Dir())
+	if err != nil {
+		return err
+	}
+	if owner != area.ID {
+		return fmt.Errorf("the database belongs to another data folder (last known as %s): the bytes of its deliveries are there, not in %s; name that folder with --data, or another database with --database-url",
+			at, area.Dir())
+	}
+	if !before {
+		return nil // nothing is known yet of what may be in the folder
+	}
+	contents, folders, err := area.Sweep(
+		func(sums []string) ([]string, error) { return records.Known(ctx, sums) },
+		func(ids []string) ([]string, error) { return records.KnownRuns(ctx, ids) })
+	if contents+folders > 0 {
+		log.Info("cleared away what no record knows", "deliveries", contents, "runs", folders)
+	}
+	return err
+}
+
 // taker makes deliveries of the inbox's files.
-func taker(records *store.Store, area *staging.Area, log *slog.Logger) func(ctx context.Context, f *os.File, name, mark string) error {
+func taker(records *store.Store, area *staging.Area, most int64, log *slog.Logger) func(ctx context.Context, f *os.File, name, mark string) error {
 	return func(ctx context.Context, f *os.File, name, mark string) error {
-		if err := staging.CheckName(name); err != nil {
+		if err := records.Ping(ctx); err != nil {
 			return err
 		}
-		bytes, sum, err := area.Take(ctx, f)
+		taken, err := area.Take(ctx, f, most)
 		if err != nil {
 			return err
 		}
-		d, isNew, err := records.AddDelivery(ctx, name, bytes, sum, mark)
+		d, isNew, err := records.AddDelivery(ctx, store.Arrival{Name: name, Bytes: taken.Bytes, SHA256: taken.SHA256, InboxMark: mark})
+		area.LetGo(taken, err == nil || !store.WasNotSent(err))
 		if err == nil && isNew {
-			log.Info("delivery arrived in the inbox", "delivery", d.ID, "name", name, "bytes", bytes)
+			log.Info("delivery arrived in the inbox", "delivery", d.ID, "name", name, "bytes", d.Bytes)
 		}
 		return err
 	}

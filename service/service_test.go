@@ -226,7 +226,7 @@ func TestService(t *testing.T) {
 		require.NoError(t, err)
 		conn, err := net.Dial("tcp", strings.TrimPrefix(s.Address, "http://"))
 		require.NoError(t, err)
-		fmt.Fprintf(conn, "POST /api/v1/deliveries?name=half.csv HTTP/1.1\r\nHost: x\r\nContent-Length: 1000000\r\n\r\n%s", strings.Repeat("a,b\n", 1000))
+		fmt.Fprintf(conn, "POST /api/v1/deliveries?name=half.csv HTTP/1.1\r\nHost: localhost\r\nContent-Length: 1000000\r\n\r\n%s", strings.Repeat("a,b\n", 1000))
 		arriving := filepath.Join(s.Data, "arriving")
 		servicetest.Await(t, "the upload arrives", func() bool { return count(t, arriving) == 1 })
 		conn.Close()
@@ -242,13 +242,13 @@ func TestService(t *testing.T) {
 		require.NoError(t, os.WriteFile(filepath.Join(s.Inbox, "still-written.part"), []byte("a\n"), 0o644))
 		growing, err := os.Create(filepath.Join(s.Inbox, "growing.csv"))
 		require.NoError(t, err)
-		defer growing.Close()
 		for range 8 { // longer than a file at rest would lie there
 			_, err := growing.WriteString("a,b\n")
 			require.NoError(t, err)
 			time.Sleep(250 * time.Millisecond) // the writer's pace is what is tested
 			require.FileExists(t, growing.Name())
 		}
+		require.NoError(t, growing.Close())
 		servicetest.Await(t, "the file is taken", func() bool {
 			_, err := os.Stat(growing.Name())
 			return errors.Is(err, os.ErrNotExist)
@@ -284,11 +284,12 @@ func TestService(t *testing.T) {
 	})
 
 	t.Run("PostgreSQL dies and is started again", func(t *testing.T) {
-		pid := postmaster(t, s.Data)
+		pid := servicetest.Postmaster(s.Data)
+		require.Positive(t, pid)
 		require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
 		servicetest.Await(t, "the database is back", func() bool {
 			_, err := s.Client.Deliveries(ctx, 0, 1)
-			return err == nil && postmaster(t, s.Data) != pid
+			return err == nil && servicetest.Postmaster(s.Data) != pid
 		})
 		d, err := s.Client.AddDelivery(ctx, "after.csv", strings.NewReader("a\n1\n"))
 		require.NoError(t, err)
@@ -297,7 +298,8 @@ func TestService(t *testing.T) {
 		servicetest.Await(t, "the run is done", func() bool { r, err = s.Client.Run(ctx, r.ID); return err == nil && r.State == "done" })
 	})
 
-	pid := postmaster(t, s.Data)
+	pid := servicetest.Postmaster(s.Data)
+	require.Positive(t, pid)
 	require.NoError(t, s.Stop())
 	assert.Error(t, syscall.Kill(pid, 0), "PostgreSQL has ended with its service")
 }
@@ -313,17 +315,6 @@ func count(t *testing.T, dir string) int {
 	return len(entries)
 }
 
-func postmaster(t *testing.T, data string) (pid int) {
-	t.Helper()
-	text, err := os.ReadFile(filepath.Join(data, "postgres", "cluster", "postmaster.pid"))
-	if err != nil {
-		return 0
-	}
-	_, err = fmt.Sscan(string(text), &pid)
-	require.NoError(t, err)
-	return pid
-}
-
 // A service that is killed in the middle of a run comes back, takes the run up
 // at once, and gives the same files as one that is not disturbed.
 func TestKilledService(t *testing.T) {
@@ -336,11 +327,11 @@ func TestKilledService(t *testing.T) {
 		cmd := exec.Command(program, "serve", "--data", data, "--listen", address)
 		cmd.Stderr = os.Stderr
 		require.NoError(t, cmd.Start())
-		c := client.New("http://" + address)
+		c := client.New("http://"+address, "")
 		servicetest.Await(t, "the service answers", func() bool { _, err := c.Deliveries(t.Context(), 0, 1); return err == nil })
 		return cmd
 	}
-	s := &kit{&servicetest.Service{Address: "http://" + address, Client: client.New("http://" + address), Data: data}}
+	s := &kit{&servicetest.Service{Address: "http://" + address, Client: client.New("http://"+address, ""), Data: data}}
 	first := start()
 	d := s.large(t, 150e6)
 	text, err := demo.Target("tickets_brunnthal")
@@ -357,7 +348,7 @@ func TestKilledService(t *testing.T) {
 	})
 	require.NoError(t, first.Process.Kill())
 	_ = first.Wait()
-	assert.Positive(t, postmaster(t, data), "the killed service leaves its PostgreSQL running")
+	assert.Positive(t, servicetest.Postmaster(data), "the killed service leaves its PostgreSQL running")
 
 	second := start()
 	began := time.Now()
@@ -376,7 +367,7 @@ func TestKilledService(t *testing.T) {
 	}
 	require.NoError(t, second.Process.Signal(os.Interrupt))
 	require.NoError(t, second.Wait())
-	assert.Zero(t, postmaster(t, data))
+	assert.Zero(t, servicetest.Postmaster(data))
 }
 
 func freeAddress(t *testing.T) string {

@@ -15,7 +15,9 @@ import (
 
 	"sieb/cli"
 	"sieb/core/target"
+	"sieb/service"
 	"sieb/service/api"
+	"sieb/service/catalogue"
 	"sieb/service/localpg"
 	"sieb/service/servicetest"
 )
@@ -59,8 +61,10 @@ func TestTargetFromTable(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, conn.Close(ctx))
 
-	s := servicetest.Start(t, "", nil)
-	draft, err := s.Client.DraftFromTable(ctx, api.AskTable{Database: db.URL(), Table: "intake.tickets"})
+	s := servicetest.StartWith(t, "", func(c *service.Config) {
+		c.Databases = catalogue.Databases{Named: map[string]string{"intake": db.URL()}, Hosts: []string{"127.0.0.1:1"}}
+	})
+	draft, err := s.Client.DraftFromTable(ctx, api.AskTable{Database: "intake", Table: "intake.tickets"})
 	require.NoError(t, err)
 	text := strings.Join(strings.Fields(draft.Text), " ")
 	for _, want := range []string{
@@ -88,7 +92,16 @@ func TestTargetFromTable(t *testing.T) {
 		{api.AskTable{Database: db.URL(), Table: "a.b.c.d"}, "there is no table"},
 		{api.AskTable{Database: "postgres://127.0.0.1:1/none", Table: "t"}, "the database at 127.0.0.1:1 cannot be reached"},
 		{api.AskTable{Database: strings.Replace(db.URL(), "sieb:", "sieb:wrong", 1), Table: "t"}, "password authentication failed"},
-		{api.AskTable{Database: "sieb.db", Table: "t"}, "it looks like postgres://"},
+		{api.AskTable{Database: "sieb.db", Table: "t"}, `there is no database "sieb.db"; the service's settings name intake`},
+		{api.AskTable{Database: "mysql://127.0.0.1:1/x", Table: "t"}, "it looks like postgres://"},
+		{api.AskTable{Database: "postgres:///x?host=127.0.0.1", Table: "t"}, "it looks like postgres://"},
+		{api.AskTable{Database: "postgres://127.0.0.1:1,10.0.0.1:5432/x", Table: "t"}, "it looks like postgres://"},
+		{api.AskTable{Database: "postgres://127.0.0.1:1/x?service=own", Table: "t"}, "may only have the parameter sslmode"},
+		{api.AskTable{Database: "postgres://127.0.0.1:1/x?sslrootcert=/etc/passwd", Table: "t"}, "may only have the parameter sslmode"},
+		{api.AskTable{Database: "postgres://127.0.0.1:2/x", Table: "t"}, "do not allow it to ask databases at 127.0.0.1:2"},
+		{api.AskTable{Database: "postgres://localhost:1/x", Table: "t"}, "do not allow it to ask databases at localhost:1"},
+		{api.AskTable{Database: "postgres://169.254.169.254/x", Table: "t"}, "do not allow it to ask databases at 169.254.169.254:5432"},
+		{api.AskTable{Database: "intake\x00", Table: "t"}, "holds a NUL character"},
 		{api.AskTable{Database: db.URL(), Table: "intake.tickets", Name: "no name"}, "a target's name is made of letters"},
 	} {
 		_, err := s.Client.DraftFromTable(ctx, c.ask)
@@ -100,7 +113,7 @@ func TestTargetFromTable(t *testing.T) {
 
 	var out, errs strings.Builder
 	file := filepath.Join(t.TempDir(), "tickets.yaml")
-	table := []string{"targets", "add", "--service", s.Address, "--from-database", db.URL(), "--table", "intake.growers"}
+	table := []string{"targets", "add", "--service", s.Address, "--from-database", "intake", "--table", "intake.growers"}
 	require.Zero(t, cli.Main(append(table, "--out", file), nil, &out, &errs), errs.String())
 	assert.Contains(t, out.String(), "next: read it, then sieb targets add "+file)
 	written, err := os.ReadFile(file)

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { Moon, Sunny } from '@element-plus/icons-vue'
 import { ElIcon } from 'element-plus'
+import { locked } from './api/access'
+import TokenForm from './components/TokenForm.vue'
 import { theme, turnTheme } from './theme'
 </script>
 
@@ -18,7 +20,8 @@ import { theme, turnTheme } from './theme'
     </button>
   </header>
   <main class="page">
-    <RouterView />
+    <TokenForm v-if="locked" />
+    <RouterView v-else />
   </main>
 </template>
 

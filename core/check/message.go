@@ -11,9 +11,10 @@ import (
 )
 
 const (
-	maxValue  = 1000 // bytes of a violating cell that a report repeats
-	maxShown  = 60   // bytes of it that a message quotes
-	maxListed = 12   // allowed values that a message lists
+	maxValue   = 1000 // bytes of a violating cell that a report repeats
+	maxShown   = 60   // bytes of it that a message quotes
+	maxListed  = 12   // allowed values that a message lists
+	maxMessage = 1000 // bytes of a message
 )
 
 // appendValid appends text as valid UTF-8, cut after about most bytes.
@@ -52,6 +53,15 @@ func count(n int, one, many string) string {
 // appendMessage says what was found, what was expected and, where the cause is
 // plain, what would fix it.
 func (j *Judge) appendMessage(dst []byte, c *column, code violation.Code, cell []byte, d *source.Defect) []byte {
+	start := len(dst)
+	dst = j.appendWords(dst, c, code, cell, d)
+	if len(dst)-start > maxMessage {
+		dst = appendValid(dst[:start], append([]byte{}, dst[start:]...), maxMessage)
+	}
+	return dst
+}
+
+func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []byte, d *source.Defect) []byte {
 	say := func(parts ...string) []byte {
 		for _, p := range parts {
 			dst = append(dst, p...)
@@ -83,7 +93,7 @@ func (j *Judge) appendMessage(dst []byte, c *column, code violation.Code, cell [
 		quoted()
 		return say(" holds a control character (", d.Control(), "), which no text needs")
 	case violation.TypeError:
-		return say("the cell holds the error ", string(cell), " of a formula, not a value; the sender must mend it in the workbook")
+		return say("the cell holds the error ", string(appendValid(nil, cell, maxShown)), " of a formula, not a value; the sender must mend it in the workbook")
 	case violation.NumberText:
 		quoted()
 		return say(" is a number that the workbook stores as text")

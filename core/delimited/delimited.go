@@ -21,7 +21,8 @@ type Dialect struct {
 	Delimiter string // "" makes each line one cell
 	Quote     string // "" gives quotes no meaning
 	Escape    string // what stands before a quote inside a quoted cell; "" for a doubled quote
-	Trim      bool   // blanks around cells, and around their quotes, are none of theirs
+	Trim      bool   // blanks around cells, and around their quotes, are ignored
+	Most      int    // cells of a record; what is behind the last stays together in it; 0 for any number
 }
 
 // Span is the place of a cell's text in a buffer.
@@ -102,6 +103,12 @@ func (d *Dialect) Scan(buf []byte, pos int, final bool, width int, r *Record) bo
 	for {
 		if d.Trim {
 			i = d.skipBlanks(buf, i)
+		}
+		if d.Most > 0 && len(r.Cells) == d.Most-1 {
+			end, _ := LineEnd(buf, i)
+			r.Cells = append(r.Cells, Span{uint32(i), uint32(end)})
+			i = end
+			break
 		}
 		if d.Quote == "" || !hasAt(buf, i, d.Quote) {
 			end, isEnd := d.plain(buf, i, r)
@@ -400,6 +407,9 @@ func (d *Dialect) appendCells(cells []Span, buf []byte, start, end int) []Span {
 		if most > 4096 {
 			most = bytes.Count(buf[start:end], []byte(d.Delimiter)) + 1
 		}
+		if d.Most > 0 && most > d.Most {
+			return d.cutCells(cells, buf, start, end)
+		}
 		cells = slices.Grow(cells, most)
 		room := cells[len(cells) : len(cells)+most]
 		n := 0
@@ -424,9 +434,16 @@ func (d *Dialect) appendCells(cells []Span, buf []byte, start, end int) []Span {
 		room[n] = Span{uint32(from), uint32(end)}
 		return cells[:len(cells)+n+1]
 	}
+	return d.cutCells(cells, buf, start, end)
+}
+
+// cutCells is appendCells cell by cell, of any delimiter and up to the most that
+// a record may have.
+func (d *Dialect) cutCells(cells []Span, buf []byte, from, end int) []Span {
+	last := len(cells) + d.Most - 1
 	for {
 		k := bytes.Index(buf[from:end], []byte(d.Delimiter))
-		if k < 0 {
+		if k < 0 || len(cells) == last {
 			return append(cells, Span{uint32(from), uint32(end)})
 		}
 		cells = append(cells, Span{uint32(from), uint32(from + k)})

@@ -163,7 +163,7 @@ func TestCorpus(t *testing.T) {
 	all, sure := 0, 0
 	for n := range files {
 		w := send(rng)
-		l, evidence := layout.Detect(layout.Sample{Head: []byte(w.text)[:min(len(w.text), layout.HeadBytes)]}, layout.Given{})
+		l, evidence, _ := layout.Detect(t.Context(), layout.Sample{Head: []byte(w.text)[:min(len(w.text), layout.HeadBytes)]}, layout.Given{})
 		good := map[string]bool{
 			"delimiter":  l.Delimiter == w.want.Delimiter,
 			"quoteChar":  l.QuoteChar == w.want.QuoteChar || !w.quoted,

@@ -3,6 +3,7 @@ package layout
 import (
 	"bytes"
 	"cmp"
+	"context"
 	"fmt"
 	"maps"
 	"slices"
@@ -18,8 +19,9 @@ import (
 // Detect guesses the layout from a sample of a delivery. Settings in given are
 // kept, and the others are judged around them. It always returns a layout that
 // can be read with; how sure it is stands in the evidence, one entry per setting.
-func Detect(sample Sample, given Given) (Layout, []Evidence) {
-	d := detection{rivals: map[string][]string{}, layout: Layout{Form: Delimited, DoubleQuote: true, HeaderNames: Joined, Cuts: []int{}}, given: given, whole: sample.Tail == nil}
+// The only error is that of ctx, whose end ends the detection.
+func Detect(ctx context.Context, sample Sample, given Given) (Layout, []Evidence, error) {
+	d := detection{rivals: map[string][]string{}, layout: Layout{Form: Delimited, DoubleQuote: true, HeaderNames: Joined, Cuts: []int{}}, given: given, whole: sample.Tail == nil, ended: func() bool { return ctx.Err() != nil }}
 	text, last := d.encoding(&sample)
 	d.lineEnds(text)
 	d.comment(text)
@@ -27,7 +29,7 @@ func Detect(sample Sample, given Given) (Layout, []Evidence) {
 	d.header(records)
 	d.headerNames(records)
 	d.footer(text, last, records)
-	return d.layout, d.sorted()
+	return d.layout, d.sorted(), ctx.Err()
 }
 
 // sorted gives the evidence in the order in which the settings act.
@@ -65,6 +67,7 @@ type detection struct {
 	whole    bool
 	width    int   // cells in a row of the table
 	ruler    ruler // of fixed form
+	ended    func() bool
 }
 
 func (d *detection) note(setting, value string, confidence float64, why string) {
@@ -202,8 +205,12 @@ func (d *detection) comment(text []byte) {
 	d.note("commentPrefix", "none", 0.9, "the first line does not begin with #")
 }
 
-// maxRecords is how many records a candidate dialect is judged by.
-const maxRecords = 1000
+// maxRecords is how many records a candidate dialect is judged by, and maxCells
+// how many cells they may have together.
+const (
+	maxRecords = 1000
+	maxCells   = 1 << 18
+)
 
 // records scans the head with a dialect. lines[i] is where record i starts.
 type records struct {
@@ -220,7 +227,7 @@ func scan(text []byte, dialect delimited.Dialect, comment string, skip int, whol
 		line++
 	}
 	var rec delimited.Record
-	for i < len(text) && len(r.cells) < maxRecords {
+	for room := maxCells; i < len(text) && len(r.cells) < maxRecords && room > 0; {
 		end, next := delimited.LineEnd(text, i)
 		if dialect.IsBlank(text[i:end]) || comment != "" && bytes.HasPrefix(text[i:], []byte(comment)) {
 			i = next
@@ -243,6 +250,7 @@ func scan(text []byte, dialect delimited.Dialect, comment string, skip int, whol
 		r.cells = append(r.cells, cells)
 		r.line = append(r.line, line)
 		r.defects += len(rec.Defects)
+		room -= len(cells)
 		line += rec.Lines
 		i = rec.Next
 	}
@@ -376,7 +384,7 @@ func (d *detection) dialect(text []byte) records {
 	for k, quote := range quotes {
 		for i, delimiter := range tries {
 			// What does not occur reads like the first of its kind.
-			if k > 0 && !bytes.Contains(text, []byte(quote)) || i > 0 && !bytes.Contains(text, []byte(delimiter)) {
+			if d.ended() || k > 0 && !bytes.Contains(text, []byte(quote)) || i > 0 && !bytes.Contains(text, []byte(delimiter)) {
 				continue
 			}
 			l := d.layout

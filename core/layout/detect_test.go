@@ -1,6 +1,7 @@
 package layout_test
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -13,7 +14,7 @@ import (
 )
 
 func detect(text string, given layout.Given) (layout.Layout, map[string]layout.Evidence) {
-	l, evidence := layout.Detect(layout.Sample{Head: []byte(text)}, given)
+	l, evidence, _ := layout.Detect(context.Background(), layout.Sample{Head: []byte(text)}, given)
 	bySetting := map[string]layout.Evidence{}
 	for _, e := range evidence {
 		bySetting[e.Setting] = e
@@ -137,7 +138,7 @@ func TestDetectAlwaysDecides(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		text := rapid.SliceOfN(rapid.SampledFrom([]byte("ab1,;\t\"'|\r\n \xe4\xc3\xa4#")), 0, 200).Draw(t, "text")
 		tail := rapid.SampledFrom([][]byte{nil, []byte("\xa4x\nsum;1\n")}).Draw(t, "tail")
-		l, evidence := layout.Detect(layout.Sample{Head: text, Tail: tail}, layout.Given{})
+		l, evidence, _ := layout.Detect(t.Context(), layout.Sample{Head: text, Tail: tail}, layout.Given{})
 		require.NoError(t, l.Check())
 		seen := map[string]bool{}
 		for _, e := range evidence {

@@ -231,8 +231,8 @@ const (
 	maxLetters = 20000
 )
 
-// context is a byte above 127 with its neighbours.
-type context struct{ before2, before, here, after byte }
+// neighbours is a byte above 127 with its neighbours.
+type neighbours struct{ before2, before, here, after byte }
 
 // guessLetters decodes the bytes above 127 in every way and takes the one whose
 // letters make the best words: letters of one language, in words of one script,
@@ -240,7 +240,7 @@ type context struct{ before2, before, here, after byte }
 // are UTF-8, these are not asked. sep is a byte that separates cells, or 0: in the
 // right encoding it is a sign.
 func guessLetters(s *Sample, isMixed bool, sep byte) guess {
-	counts := map[context]int{}
+	counts := map[neighbours]int{}
 	total := 0
 	for _, part := range s.parts() {
 		skip := 0
@@ -253,7 +253,7 @@ func guessLetters(s *Sample, isMixed bool, sep byte) guess {
 				continue
 			}
 			total++
-			k := context{here: c}
+			k := neighbours{here: c}
 			if i > 0 {
 				k.before = part[i-1]
 			}
@@ -373,7 +373,7 @@ func (s *Sample) replaced(old, by byte) *Sample {
 }
 
 // sameText tells whether two encodings read the bytes alike.
-func sameText(a, b string, counts map[context]int) bool {
+func sameText(a, b string, counts map[neighbours]int) bool {
 	for k := range counts {
 		if encodings[a].Charset.DecodeByte(k.here) != encodings[b].Charset.DecodeByte(k.here) {
 			return false
@@ -384,7 +384,7 @@ func sameText(a, b string, counts map[context]int) bool {
 
 // scoreLetters gives the log likelihood of the decoded letters and signs, by
 // the language that they fit best.
-func scoreLetters(set *charmap.Charmap, counts map[context]int) (language string, score float64) {
+func scoreLetters(set *charmap.Charmap, counts map[neighbours]int) (language string, score float64) {
 	letters := map[rune]float64{}
 	base := 0.0
 	for k, n := range counts {

@@ -66,7 +66,7 @@ func TestEncodingsAreRecognised(t *testing.T) {
 					encoded, err = e.Codec.NewEncoder().Bytes(encoded)
 					require.NoError(t, err, "%s in %s", tongue.language, name)
 				}
-				l, evidence := layout.Detect(layout.Sample{Head: encoded}, layout.Given{})
+				l, evidence, _ := layout.Detect(t.Context(), layout.Sample{Head: encoded}, layout.Given{})
 				got, err := layout.EncodingOf(l.Encoding)
 				require.NoError(t, err)
 				back := encoded
@@ -97,7 +97,7 @@ func TestEncodingsAreRecognised(t *testing.T) {
 func TestByteOrderMarks(t *testing.T) {
 	for name, text := range map[string]string{"utf-8": "\xEF\xBB\xBFa,b\n1,2\n", "utf-16le": "\xFF\xFEa\x00,\x00b\x00\n\x001\x00,\x002\x00\n\x00",
 		"utf-16be": "\xFE\xFF\x00a\x00,\x00b\x00\n\x001\x00,\x002\x00\n", "utf-32le": "\xFF\xFE\x00\x00a\x00\x00\x00,\x00\x00\x00b\x00\x00\x00"} {
-		l, _ := layout.Detect(layout.Sample{Head: []byte(text)}, layout.Given{})
+		l, _, _ := layout.Detect(t.Context(), layout.Sample{Head: []byte(text)}, layout.Given{})
 		assert.Equal(t, name, l.Encoding)
 		assert.True(t, l.ByteOrderMark)
 		assert.Equal(t, ",", l.Delimiter)
@@ -111,7 +111,7 @@ func TestWindowsCount(t *testing.T) {
 		{Head: ascii, Windows: [][]byte{ascii, []byte("Gro\xdfacker;1\r\nM\xfchle;2\r\n")}, Tail: ascii},
 		{Head: ascii, Tail: []byte("x;1\r\nM\xfchle;2\r\n")},
 	} {
-		l, _ := layout.Detect(s, layout.Given{})
+		l, _, _ := layout.Detect(t.Context(), s, layout.Given{})
 		assert.Equal(t, "windows-1252", l.Encoding)
 	}
 }

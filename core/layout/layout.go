@@ -128,8 +128,30 @@ type Evidence struct {
 	Next []string `json:"next,omitempty" doc:"other values to try, the likeliest first, as they are set"`
 }
 
-// maxFold is how many lines may make one row.
-const maxFold = 10000
+// Bounds of what settings can say. Lists and texts of that size are typed by
+// nobody, and each costs as much as it says.
+const (
+	maxFold       = 10_000     // lines of a row
+	maxHeaderRows = 1_000      // each is held
+	maxFooterRows = 100_000    // so many last lines are held
+	maxSkipRows   = 10_000_000 // they are passed over
+	maxColumns    = 1 << 14
+	maxCut        = 1 << 24 // characters
+	maxMark       = 64      // bytes of a delimiter or prefix
+	maxName       = 1024    // bytes of a sheet's or member's name
+)
+
+// Check says what is wrong with the settings that are set.
+func (g Given) Check() error {
+	plain := Layout{Form: Delimited, Encoding: "utf-8"}.Given()
+	plain.Sheet, plain.SkipColumns, plain.Merged, plain.Hidden = new(string), new(int), new(string), new(string)
+	plain.Cuts, plain.Member = new([]int), new(string)
+	g = g.Over(plain)
+	l := Layout{Form: *g.Form, Encoding: *g.Encoding, Delimiter: *g.Delimiter, QuoteChar: *g.QuoteChar, CommentPrefix: *g.CommentPrefix, SkipRows: *g.SkipRows,
+		HeaderRows: *g.HeaderRows, HeaderNames: *g.HeaderNames, FooterRows: *g.FooterRows, Fold: *g.Fold, Member: *g.Member, Sheet: *g.Sheet,
+		SkipColumns: *g.SkipColumns, Merged: *g.Merged, Hidden: *g.Hidden, Cuts: *g.Cuts}
+	return l.Check()
+}
 
 // Check says what is wrong with the settings.
 func (l *Layout) Check() error {
@@ -146,9 +168,15 @@ func (l *Layout) Check() error {
 			return fmt.Errorf("%s %q is unknown: it is %s", choice.setting, choice.value, strings.Join(choice.of, " or "))
 		}
 	}
+	if len(l.Cuts) >= maxColumns {
+		return fmt.Errorf("there are %d cuts: at most %d columns are read", len(l.Cuts), maxColumns)
+	}
 	for i, c := range l.Cuts {
+		if c > maxCut {
+			return fmt.Errorf("the cut at %d lies beyond %d characters", c, maxCut)
+		}
 		if c < 1 || i > 0 && c <= l.Cuts[i-1] {
-			return fmt.Errorf("cuts %v: they are characters from 1 up, each beyond the one before", l.Cuts)
+			return fmt.Errorf("the cut at %d is wrong: cuts are characters from 1 up, each beyond the one before", c)
 		}
 	}
 	if _, err := EncodingOf(l.Encoding); err != nil {
@@ -158,25 +186,34 @@ func (l *Layout) Check() error {
 		if strings.ContainsAny(mark.value, "\r\n") {
 			return fmt.Errorf("%s must not hold a line end", mark.setting)
 		}
-		if !utf8.ValidString(mark.value) {
-			return fmt.Errorf("%s is not valid UTF-8", mark.setting)
+		if len(mark.value) > maxMark {
+			return fmt.Errorf("%s is %d bytes long: at most %d", mark.setting, len(mark.value), maxMark)
+		}
+	}
+	for _, text := range []struct{ setting, value string }{{"delimiter", l.Delimiter}, {"quoteChar", l.QuoteChar}, {"commentPrefix", l.CommentPrefix}, {"sheet", l.Sheet}, {"member", l.Member}} {
+		if !utf8.ValidString(text.value) || strings.ContainsRune(text.value, 0) {
+			return fmt.Errorf("%s holds a NUL character or is not valid UTF-8", text.setting)
+		}
+		if len(text.value) > maxName {
+			return fmt.Errorf("%s is %d bytes long: at most %d", text.setting, len(text.value), maxName)
 		}
 	}
 	if utf8.RuneCountInString(l.QuoteChar) > 1 {
 		return fmt.Errorf("quoteChar %q is more than one character", l.QuoteChar)
 	}
-	if l.Fold > maxFold {
-		return fmt.Errorf("fold is %d: at most %d lines make a row", l.Fold, maxFold)
-	}
 	if l.Delimiter != "" && l.Delimiter == l.QuoteChar {
 		return fmt.Errorf("delimiter and quoteChar are both %q", l.Delimiter)
 	}
 	for _, n := range []struct {
-		setting string
-		value   int
-	}{{"skipRows", l.SkipRows}, {"headerRows", l.HeaderRows}, {"footerRows", l.FooterRows}, {"skipColumns", l.SkipColumns}, {"fold", l.Fold}} {
+		setting     string
+		value, most int
+	}{{"skipRows", l.SkipRows, maxSkipRows}, {"headerRows", l.HeaderRows, maxHeaderRows}, {"footerRows", l.FooterRows, maxFooterRows},
+		{"skipColumns", l.SkipColumns, maxColumns}, {"fold", l.Fold, maxFold}} {
 		if n.value < 0 {
 			return fmt.Errorf("%s is %d: it counts from 0", n.setting, n.value)
+		}
+		if n.value > n.most {
+			return fmt.Errorf("%s is %d: it is at most %d", n.setting, n.value, n.most)
 		}
 	}
 	return nil

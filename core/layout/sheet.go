@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strconv"
@@ -11,7 +12,7 @@ import (
 
 // ChooseSheet decides which sheet of a workbook holds the table. The error says
 // which sheets there are where the given one is not among them.
-func ChooseSheet(book *workbook.Book, given Given) (sheet int, why Evidence, err error) {
+func ChooseSheet(ctx context.Context, book *workbook.Book, given Given) (sheet int, why Evidence, err error) {
 	if given.Sheet != nil {
 		sheet, err = FindSheet(book, *given.Sheet)
 		if err != nil {
@@ -27,7 +28,7 @@ func ChooseSheet(book *workbook.Book, given Given) (sheet int, why Evidence, err
 		if s.Hidden && anyVisible {
 			continue
 		}
-		lines, err := book.Top(k, looked)
+		lines, err := book.Top(ctx, k, looked)
 		if err != nil {
 			return 0, why, err
 		}
@@ -139,36 +140,51 @@ func DetectSheet(s *workbook.Survey, given Given, why Evidence) (Layout, []Evide
 }
 
 // filledBelow gives the columns that at least half of the next lines fill.
-func filledBelow(lines []workbook.Line) map[int]bool {
+func filledBelow(lines []workbook.Line) (usual []int) {
 	const looked = 50
 	lines = lines[:min(len(lines), looked)]
-	counts := map[int]int{}
+	var counts [workbook.MaxColumns]int
 	for _, l := range lines {
 		for _, c := range l.Cells {
 			counts[c.Column]++
 		}
 	}
-	usual := map[int]bool{}
 	for column, n := range counts {
-		if 2*n >= len(lines) {
-			usual[column] = true
+		if n > 0 && 2*n >= len(lines) {
+			usual = append(usual, column)
 		}
 	}
 	return usual
 }
 
+// titleLines is how many lines above a table are looked at.
+const titleLines = 200
+
 // tableTop finds the first line of the table: the first that fills nearly all of
 // the columns that the lines below it fill. Titles and notes fill one or two; a
 // name of a group of columns is merged over them.
 func tableTop(lines []workbook.Line, merged []workbook.Range) int {
-	for i, l := range lines[:max(0, len(lines)-1)] {
+	inRow := map[int][]workbook.Range{} // the merged cells that begin in a row
+	for _, m := range merged {
+		inRow[m.FirstRow] = append(inRow[m.FirstRow], m)
+	}
+	for i, l := range lines[:min(titleLines, max(0, len(lines)-1))] {
 		usual := filledBelow(lines[i+1:])
 		if len(l.Cells) == 1 && len(usual) > 1 {
 			continue
 		}
+		var fills [workbook.MaxColumns]bool
+		for _, c := range l.Cells {
+			fills[c.Column] = true
+		}
+		for _, m := range inRow[l.Number] {
+			for column := m.FirstColumn + 1; column <= m.LastColumn; column++ {
+				fills[column] = true
+			}
+		}
 		filled := 0
-		for column := range usual {
-			if fills(l, column, merged) {
+		for _, column := range usual {
+			if fills[column] {
 				filled++
 			}
 		}
@@ -195,16 +211,6 @@ func behindTitles(lines []workbook.Line, top int) int {
 		}
 	}
 	return top
-}
-
-// fills tells whether a line fills a column, be it by a cell that is merged over it.
-func fills(l workbook.Line, column int, merged []workbook.Range) bool {
-	if slices.ContainsFunc(l.Cells, func(c workbook.Value) bool { return c.Column == column }) {
-		return true
-	}
-	return slices.ContainsFunc(merged, func(m workbook.Range) bool {
-		return m.FirstRow == l.Number && m.FirstColumn < column && column <= m.LastColumn
-	})
 }
 
 // mergedHeader gives how many rows the header has by its merged cells: down to

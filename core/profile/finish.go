@@ -3,6 +3,7 @@ package profile
 import (
 	"bytes"
 	"cmp"
+	"context"
 	"fmt"
 	"slices"
 
@@ -83,10 +84,10 @@ func (t *typing) readsAs(o *typing) bool {
 
 // finish makes the profile of what was collected, in columns that are read as the
 // types say; repeated are its rows that repeat another.
-func (p *plan) finish(header source.Header, all *collector, types []typing, repeated repeats) *Profile {
+func (p *plan) finish(ctx context.Context, header source.Header, all *collector, types []typing, repeated repeats) *Profile {
 	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Ragged: p.ragged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
 	names := unlike(header.Names)
-	each(len(all.columns), func(k int) {
+	each(ctx, len(all.columns), func(k int) {
 		c := &all.columns[k]
 		if c.over && !types[k].readsAs(&p.columns[k].typing) {
 			types[k] = p.columns[k].typing // what was added up was read as the plan says
@@ -123,14 +124,18 @@ func (p *plan) finish(header source.Header, all *collector, types []typing, repe
 func unlike(headers []string) []string {
 	names := make([]string, len(headers))
 	delivered, taken := map[string]bool{}, map[string]bool{}
+	numbers := map[string]int{} // the last one tried behind a header
 	for _, header := range headers {
 		delivered[header] = true
 	}
 	for k, header := range headers {
 		names[k] = header
-		for n := 2; taken[names[k]] || names[k] != header && delivered[names[k]]; n++ {
+		n := max(1, numbers[header])
+		for taken[names[k]] || names[k] != header && delivered[names[k]] {
+			n++
 			names[k] = fmt.Sprintf("%s (%d)", header, n)
 		}
+		numbers[header] = n
 		taken[names[k]] = true
 	}
 	return names

@@ -3,6 +3,8 @@ package profile
 import (
 	"bytes"
 	"cmp"
+	"context"
+	"errors"
 	"math"
 	"runtime"
 	"slices"
@@ -10,6 +12,7 @@ import (
 	"sync/atomic"
 
 	"sieb/core/delimited"
+	"sieb/core/fault"
 	"sieb/core/lexical"
 	"sieb/core/source"
 	"sieb/core/value"
@@ -89,7 +92,7 @@ type sampleColumn struct {
 }
 
 // add adds the rows of a batch that was split.
-func (s *sample) add(b *source.Batch) {
+func (s *sample) add(ctx context.Context, b *source.Batch) {
 	skip := make([]bool, len(b.Rows))
 	for _, d := range b.Defects {
 		switch {
@@ -105,7 +108,7 @@ func (s *sample) add(b *source.Batch) {
 			kept++
 		}
 	}
-	each(len(s.columns), func(k int) { s.columns[k].add(b, k, skip) })
+	each(ctx, len(s.columns), func(k int) { s.columns[k].add(b, k, skip) })
 	s.rows += kept
 }
 
@@ -139,28 +142,42 @@ func (c *sampleColumn) add(b *source.Batch, k int, skip []bool) {
 	}
 }
 
-// each does something for each number below n, on all processors.
-func each(n int, do func(k int)) {
+// each does something for each number below n, on all processors, until ctx ends.
+// A panic in it goes on in the caller.
+func each(ctx context.Context, n int, do func(k int)) {
 	var done sync.WaitGroup
+	var crash atomic.Pointer[fault.Crash]
+	one := func(k int) (err error) {
+		defer fault.Recover(&err, func() string { return "looking at a column" })
+		do(k)
+		return nil
+	}
 	var next atomic.Int64
 	for range min(n, runtime.GOMAXPROCS(0)) {
 		done.Go(func() {
-			for k := int(next.Add(1)) - 1; k < n; k = int(next.Add(1)) - 1 {
-				do(k)
+			for k := int(next.Add(1)) - 1; k < n && ctx.Err() == nil; k = int(next.Add(1)) - 1 {
+				var c *fault.Crash
+				if errors.As(one(k), &c) {
+					crash.Store(c)
+					return
+				}
 			}
 		})
 	}
 	done.Wait()
+	if c := crash.Load(); c != nil {
+		panic(c)
+	}
 }
 
 // takeSample reads the sample of a delivery, and tells about how many rows there
 // are.
-func takeSample(file *source.File, width int) (s *sample, rows int64, err error) {
+func takeSample(ctx context.Context, file *source.File, width int) (s *sample, rows int64, err error) {
 	s = &sample{columns: make([]sampleColumn, width)}
 	bytes := int64(0)
-	err = file.Windows(windows, func(b *source.Batch) error {
+	err = file.Windows(ctx, windows, func(b *source.Batch) error {
 		b.Split()
-		s.add(b)
+		s.add(ctx, b)
 		bytes += int64(len(b.Arena))
 		return nil
 	})
@@ -169,7 +186,7 @@ func takeSample(file *source.File, width int) (s *sample, rows int64, err error)
 
 // newPlan makes the plan for a delivery of which this is a sample, and which has
 // about so many rows.
-func newPlan(s *sample, rows int64) *plan {
+func newPlan(ctx context.Context, s *sample, rows int64) *plan {
 	p := &plan{columns: make([]columnPlan, len(s.columns))}
 	p.rows = rows
 	p.ragged = 20*s.short > s.rows
@@ -178,23 +195,23 @@ func newPlan(s *sample, rows int64) *plan {
 		p.sparse = max(p.sparse, 1)
 	}
 	all := make([]forms, len(s.columns))
-	each(len(s.columns), func(k int) {
+	each(ctx, len(s.columns), func(k int) {
 		s.columns[k].forms = formsOf(&s.columns[k].table)
 		all[k] = s.columns[k].forms
 	})
 	h := hintsOf(all)
 	p.share(s, rows)
-	each(len(s.columns), func(k int) {
+	each(ctx, len(s.columns), func(k int) {
 		c, col := &s.columns[k], &p.columns[k]
 		col.typing = c.forms.conclude(h)
 		col.isWhole = col.typing.datatype == value.Integer && col.typing.groupChar == "" && !col.isOver
 		col.pin(&c.table)
 	})
-	each(2, func(k int) {
+	each(ctx, 2, func(k int) {
 		if k == 0 {
-			p.findKeys(s)
+			p.findKeys(ctx, s)
 		} else {
-			p.findRelations(s)
+			p.findRelations(ctx, s)
 		}
 	})
 	if !slices.ContainsFunc(p.keys, func(k keyPlan) bool { return s.isFilledKey(k.columns) }) {
@@ -307,9 +324,12 @@ func (c *columnPlan) pin(t *table) {
 // findKeys chooses the sets of columns in which rows are told apart: single ones
 // that look like a key and hardly repeat in the sample; where none is without a
 // repeat there, pairs and triples without one.
-func (p *plan) findKeys(s *sample) {
+func (p *plan) findKeys(ctx context.Context, s *sample) {
 	var given []int // columns that may be part of a key
 	for k := range s.columns {
+		if ctx.Err() != nil {
+			return
+		}
 		c, t := &s.columns[k], &p.columns[k].typing
 		filled := 0
 		for _, n := range c.cells {
@@ -338,7 +358,7 @@ func (p *plan) findKeys(s *sample) {
 	for size := 2; size <= 3; size++ {
 		found := false
 		combinations(given, size, func(columns []int) {
-			if len(p.keys) < maxKeys && s.isNoChance(columns) && s.isKey(columns, 2000) && s.isKey(columns, s.rows) {
+			if ctx.Err() == nil && len(p.keys) < maxKeys && s.isNoChance(columns) && s.isKey(columns, 2000) && s.isKey(columns, s.rows) {
 				p.keys = append(p.keys, keyPlan{columns: slices.Clone(columns)})
 				found = true
 			}

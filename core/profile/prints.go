@@ -2,14 +2,16 @@ package profile
 
 import (
 	"cmp"
+	"context"
 	"encoding/binary"
 	"errors"
-	"fmt"
 	"io"
 	"math/bits"
 	"os"
 	"slices"
 	"sync"
+
+	"sieb/core/fault"
 )
 
 // prints remember a fingerprint of 62 bits for each row, to find rows that are
@@ -64,10 +66,12 @@ func (p *prints) add(hash uint64, row int64) error {
 
 // spill is the file that the prints of all workers for one set of columns go to.
 type spill struct {
-	mu    sync.Mutex
-	file  *os.File
-	at    int64
-	spans [printParts][]span
+	mu   sync.Mutex
+	file *os.File
+	at   int64
+	// temporary makes the file.
+	temporary func() (*os.File, error)
+	spans     [printParts][]span
 }
 
 type span struct{ at, size int64 }
@@ -77,10 +81,9 @@ func (s *spill) take(parts *[printParts][]fingerprint) (err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.file == nil {
-		if s.file, err = os.CreateTemp("", "sieb-prints-*"); err != nil {
-			return fmt.Errorf("there is no room for the fingerprints of rows: %w; set TMPDIR to a folder with space", err)
+		if s.file, err = s.temporary(); err != nil {
+			return err
 		}
-		os.Remove(s.file.Name())
 	}
 	var b []byte
 	for k, part := range parts {
@@ -91,7 +94,7 @@ func (s *spill) take(parts *[printParts][]fingerprint) (err error) {
 			}
 		}
 		if _, err := s.file.WriteAt(b, s.at); err != nil {
-			return fmt.Errorf("the fingerprints of rows cannot be kept: %w; set TMPDIR to a folder with space", err)
+			return fault.Writing(err, "keeping the fingerprints of rows")
 		}
 		s.spans[k] = append(s.spans[k], span{s.at, int64(len(b))})
 		s.at += int64(len(b))
@@ -132,10 +135,13 @@ type pair struct{ row, first int64 }
 
 // find finds the rows that repeat another, from the prints of all workers: part by
 // part, so that each fits near the processor.
-func find(all []*prints) (r repeats, err error) {
+func find(ctx context.Context, all []*prints) (r repeats, err error) {
 	var part []fingerprint
 	var seen firsts
 	for k := range printParts {
+		if err := ctx.Err(); err != nil {
+			return r, err
+		}
 		part = part[:0]
 		for _, p := range all {
 			part = append(part, p.parts[k]...)

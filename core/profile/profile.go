@@ -18,6 +18,7 @@ import (
 	"runtime"
 	"sync"
 
+	"sieb/core/fault"
 	"sieb/core/lexical"
 	"sieb/core/source"
 	"sieb/core/value"
@@ -258,33 +259,38 @@ type Progress struct{ Bytes, Rows int64 }
 // Of makes the profile of a delivery. It goes over it once; a second time only
 // where the rows show that the sample told a column's datatype wrong, or that
 // what it took for a key is none.
-func Of(ctx context.Context, file *source.File, o Options) (*Profile, error) {
-	rows, err := file.Rows()
+//
+// The end of ctx ends it.
+func Of(ctx context.Context, file *source.File, o Options) (p *Profile, err error) {
+	defer fault.Recover(&err, func() string { return "profiling " + file.Name })
+	rows, err := file.Rows(ctx)
 	if err != nil {
 		return nil, err
 	}
 	header := rows.Header()
 	source.Close(rows)
-	s, about, err := takeSample(file, len(header.Names))
+	s, about, err := takeSample(ctx, file, len(header.Names))
 	if err != nil {
 		return nil, err
 	}
-	p := newPlan(s, about)
-	for again := true; ; again = false {
-		all, err := p.collect(ctx, file, o, (*collector).add)
+	plan := newPlan(ctx, s, about)
+	for again := true; ctx.Err() == nil; again = false {
+		all, err := plan.collect(ctx, file, o, (*collector).add)
 		if err != nil {
 			return nil, err
 		}
-		types := p.conclude(all)
-		if again && p.amend(all, types) {
+		types := plan.conclude(all)
+		if again && plan.amend(all, types) {
 			continue
 		}
-		repeated, err := p.repeated(ctx, file, o, all)
+		repeated, err := plan.repeated(ctx, file, o, all)
 		if err != nil {
 			return nil, err
 		}
-		return p.finish(header, all, types, repeated), nil
+		p := plan.finish(ctx, header, all, types, repeated)
+		return p, ctx.Err()
 	}
+	return nil, ctx.Err()
 }
 
 // repeated finds the rows that repeat an earlier one in all cells. There are none
@@ -306,11 +312,14 @@ func (p *plan) repeated(ctx context.Context, file *source.File, o Options, all *
 
 // collect goes over all rows; add takes in a batch.
 func (p *plan) collect(ctx context.Context, file *source.File, o Options, add func(*collector, *source.Batch)) (*collector, error) {
-	rows, err := file.Rows()
+	rows, err := file.Rows(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer source.Close(rows)
+	for k := range p.spills {
+		p.spills[k].temporary = file.Temporary
+	}
 	if o.Workers <= 0 {
 		o.Workers = min(runtime.GOMAXPROCS(0), grainOf(len(p.columns)).workers())
 	}
@@ -333,11 +342,11 @@ func (p *plan) collect(ctx context.Context, file *source.File, o Options, add fu
 		p.close()
 		return nil, err
 	}
-	return p.join(all)
+	return p.join(ctx, all)
 }
 
 // join merges what the workers have.
-func (p *plan) join(all []*collector) (*collector, error) {
+func (p *plan) join(ctx context.Context, all []*collector) (*collector, error) {
 	defer p.close()
 	first := all[0]
 	first.repeats = make([]repeats, len(p.keys))
@@ -345,18 +354,21 @@ func (p *plan) join(all []*collector) (*collector, error) {
 	var done sync.WaitGroup
 	for k := range p.keys {
 		done.Go(func() {
+			defer fault.Recover(&errs[k], func() string { return "comparing rows by a key" })
 			var marks []*prints
 			for _, c := range all {
 				marks = append(marks, &c.keys[k])
 			}
-			first.repeats[k], errs[k] = find(marks)
+			first.repeats[k], errs[k] = find(ctx, marks)
 			for _, c := range all {
 				c.keys[k] = prints{}
 			}
 		})
 	}
 	for _, c := range all[1:] {
-		first.merge(c)
+		if ctx.Err() == nil {
+			first.merge(c)
+		}
 	}
 	for k := range first.columns {
 		c := &first.columns[k]

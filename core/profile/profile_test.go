@@ -257,7 +257,7 @@ func floatOf(t require.TestingT, text json.RawMessage) float64 {
 // collectApart deals the batches of a file out to several collectors and merges
 // them in random order.
 func collectApart(t require.TestingT, p *plan, file *source.File, parts int, random *rand.Rand) *Profile {
-	rows, err := file.Rows()
+	rows, err := file.Rows(context.Background())
 	require.NoError(t, err)
 	defer source.Close(rows)
 	p.spills = make([]spill, len(p.keys))
@@ -278,11 +278,11 @@ func collectApart(t require.TestingT, p *plan, file *source.File, parts int, ran
 		require.NoError(t, c.err)
 	}
 	random.Shuffle(parts, func(i, j int) { all[i], all[j] = all[j], all[i] })
-	joined, err := p.join(all)
+	joined, err := p.join(context.Background(), all)
 	require.NoError(t, err)
 	repeated, err := p.repeated(context.Background(), file, Options{}, joined)
 	require.NoError(t, err)
-	return p.finish(rows.Header(), joined, p.conclude(joined), repeated)
+	return p.finish(context.Background(), rows.Header(), joined, p.conclude(joined), repeated)
 }
 
 // manyRows makes a file of many batches: codes and instants that hardly repeat,
@@ -304,10 +304,10 @@ func manyRows(rows int) string {
 func TestMerging(t *testing.T) {
 	file := open(t, manyRows(60_000))
 	defer file.Close()
-	s, about, err := takeSample(file, 5)
+	s, about, err := takeSample(context.Background(), file, 5)
 	require.NoError(t, err)
 	for _, limit := range []int{0, 200 << 10, 40 << 10} {
-		p := newPlan(s, about)
+		p := newPlan(context.Background(), s, about)
 		if limit > 0 {
 			for k := range p.columns {
 				p.columns[k].most = limit
@@ -332,13 +332,13 @@ func TestEstimates(t *testing.T) {
 	text := manyRows(60_000)
 	file := open(t, text)
 	defer file.Close()
-	s, about, err := takeSample(file, 5)
+	s, about, err := takeSample(context.Background(), file, 5)
 	require.NoError(t, err)
-	exact := collectApart(t, newPlan(s, about), file, 2, rand.New(rand.NewPCG(1, 1)))
+	exact := collectApart(t, newPlan(context.Background(), s, about), file, 2, rand.New(rand.NewPCG(1, 1)))
 	// A plan made from a part of the rows gives the same, but for which texts are counted.
 	top := open(t, text[:strings.LastIndexByte(text[:len(text)/3], '\n')+1])
 	defer top.Close()
-	part, _, err := takeSample(top, 5)
+	part, _, err := takeSample(context.Background(), top, 5)
 	require.NoError(t, err)
 	got := collectApart(t, tight(part, about), file, 2, rand.New(rand.NewPCG(1, 1)))
 	for k := range exact.Columns {
@@ -373,7 +373,7 @@ func TestEstimates(t *testing.T) {
 // Rows that repeat are found among those in memory and those that were spilt.
 // tight makes a plan by which hardly a text is held.
 func tight(s *sample, about int64) *plan {
-	p := newPlan(s, about)
+	p := newPlan(context.Background(), s, about)
 	for k := range p.columns {
 		p.columns[k].most = 30 << 10
 	}
@@ -407,9 +407,9 @@ func TestFarAmongMany(t *testing.T) {
 	}
 	file := open(t, b.String())
 	defer file.Close()
-	s, about, err := takeSample(file, 3)
+	s, about, err := takeSample(context.Background(), file, 3)
 	require.NoError(t, err)
-	for _, plan := range []*plan{newPlan(s, about), tight(s, about)} {
+	for _, plan := range []*plan{newPlan(context.Background(), s, about), tight(s, about)} {
 		p := collectApart(t, plan, file, 3, random)
 		at, on, kg := p.Columns[0], p.Columns[1], p.Columns[2]
 		assert.Equal(t, []Value{{"1926-07-06T08:00:00", 1, 7001, 7002}}, at.Dates.FarOff)
@@ -439,7 +439,7 @@ func TestRepeatedRowsWithoutKey(t *testing.T) {
 	}
 	clean := open(t, table(func(int, []string) {}))
 	defer clean.Close()
-	s, about, err := takeSample(clean, 3)
+	s, about, err := takeSample(context.Background(), clean, 3)
 	require.NoError(t, err)
 	for _, c := range []struct {
 		name   string
@@ -465,7 +465,7 @@ func TestRepeatedRowsWithoutKey(t *testing.T) {
 		}, Repeated{Rows: 1, First: []Pair{{13, 11}}, rows: []int64{11, 13}}},
 	} {
 		file := open(t, table(c.change))
-		p := newPlan(s, about)
+		p := newPlan(context.Background(), s, about)
 		require.Len(t, p.keys, 1, "the sample has a key, so that rows are not compared at first")
 		got := collectApart(t, p, file, 3, rand.New(rand.NewPCG(1, 2)))
 		assert.Equal(t, c.want, got.Repeated, c.name)
@@ -495,7 +495,7 @@ func TestManyShapes(t *testing.T) {
 	}
 	file := open(t, b.String())
 	defer file.Close()
-	s, about, err := takeSample(file, 2)
+	s, about, err := takeSample(context.Background(), file, 2)
 	require.NoError(t, err)
 	var first Column
 	for parts := 1; parts < 4; parts++ {
@@ -516,7 +516,7 @@ func TestManyShapes(t *testing.T) {
 
 func TestRepeats(t *testing.T) {
 	random := rand.New(rand.NewPCG(2, 4))
-	var s spill
+	s := spill{temporary: source.Bounds{}.Temporary}
 	defer s.close()
 	all := []*prints{{spill: &s}, {spill: &s}}
 	first := map[uint64]int64{}
@@ -538,7 +538,7 @@ func TestRepeats(t *testing.T) {
 			first[h] = row
 		}
 	}
-	got, err := find(all)
+	got, err := find(context.Background(), all)
 	require.NoError(t, err)
 	assert.Equal(t, want.rows, got.rows)
 	assert.Equal(t, want.pairs, got.pairs)

@@ -2,6 +2,7 @@ package profile
 
 import (
 	"cmp"
+	"context"
 	"slices"
 
 	"sieb/core/value"
@@ -271,10 +272,14 @@ func (p *plan) newChecks() (checks []check, lanes []lane) {
 }
 
 // findRelations finds what holds between columns in the sample.
-func (p *plan) findRelations(s *sample) {
-	f := finder{plan: p, sample: s, constant: make([]bool, len(s.columns)), copies: make([]bool, len(s.columns)), numbers: make([]lane, len(s.columns)),
+// The end of ctx ends it; what was found by then is of no use.
+func (p *plan) findRelations(ctx context.Context, s *sample) {
+	f := finder{ended: func() bool { return ctx.Err() != nil }, plan: p, sample: s, constant: make([]bool, len(s.columns)), copies: make([]bool, len(s.columns)), numbers: make([]lane, len(s.columns)),
 		reach: max(2, maxTried/max(1, len(s.columns)))}
 	for k := range s.columns {
+		if f.ended() {
+			return
+		}
 		f.constant[k] = s.columns[k].table.used < 2
 		if t := &p.columns[k].typing; (t.datatype.IsNumber() || t.isDate()) && !f.constant[k] {
 			f.numbers[k] = s.columns[k].lane(t)
@@ -314,6 +319,7 @@ func (c *sampleColumn) lane(t *typing) lane {
 }
 
 type finder struct {
+	ended    func() bool
 	plan     *plan
 	sample   *sample
 	constant []bool
@@ -327,6 +333,9 @@ type finder struct {
 // holds tells whether a relation holds in nearly all rows for which it can be
 // told. It gives up early where it does not.
 func (f *finder) holds(tell func(row int) (told, holds bool)) bool {
+	if f.ended() {
+		return false
+	}
 	told, broken := 0, 0
 	for i := range f.sample.rows {
 		is, ok := tell(i)

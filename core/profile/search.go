@@ -3,11 +3,13 @@ package profile
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"runtime"
 	"strings"
 	"sync"
 
+	"sieb/core/fault"
 	"sieb/core/source"
 )
 
@@ -41,7 +43,13 @@ func (p *Profile) Search(ctx context.Context, x *source.Index, filters []Filter,
 			f, _ := p.NewFinder(filters) // it was made once already
 			var scratch scratch
 			for j := range work {
-				j.result <- s.part(ctx, f, j.part, &scratch)
+				var got part
+				got.err = func() (err error) {
+					defer fault.Recover(&err, func() string { return fmt.Sprintf("looking for rows in part %d of the delivery", j.part+1) })
+					got = s.part(ctx, f, j.part, &scratch)
+					return got.err
+				}()
+				j.result <- got
 			}
 		})
 	}
@@ -134,7 +142,7 @@ func (s *search) part(ctx context.Context, f *Finder, k int, scratch *scratch) (
 		return p
 	}
 	var rows source.Source
-	if rows, p.err = s.index.Part(k); p.err != nil {
+	if rows, p.err = s.index.Part(ctx, k); p.err != nil {
 		return p
 	}
 	defer source.Close(rows)

@@ -15,6 +15,9 @@ import (
 	"syscall"
 
 	"github.com/zeebo/blake3"
+
+	"sieb/core/fault"
+	"sieb/core/source"
 )
 
 // The names of the files.
@@ -28,14 +31,17 @@ const (
 // files is the set of files of one run, and a sift.Sink. The zero files
 // throws everything away.
 type files struct {
-	dir     string
-	madeDir bool
-	outputs [3]*output // accepted, rejected, violations
+	dir      string
+	delivery *source.File // over which nothing is written
+	lock     *os.File     // the folder, locked against a second run
+	madeDir  bool
+	outputs  [3]*output // accepted, rejected, violations
 }
 
 // output is one file that is being written.
 type output struct {
 	name   string
+	dir    string
 	f      *os.File
 	hash   *blake3.Hasher
 	bytes  int64
@@ -48,42 +54,69 @@ const (
 	writeback = 32 << 20
 )
 
-func create(dir string) (*files, error) {
-	s := &files{dir: dir}
+// create makes the folder, where it is missing, and begins the files in it.
+//
+// The folder itself is locked before any file is opened: a second run never
+// comes near the files of a first, before or after they take their names.
+func create(dir string, delivery *source.File) (*files, error) {
+	s := &files{dir: dir, delivery: delivery}
 	if _, err := os.Stat(dir); errors.Is(err, fs.ErrNotExist) {
 		s.madeDir = true
 	}
 	if err := os.MkdirAll(dir, 0o777); err != nil {
-		return nil, fmt.Errorf("the folder %s for the outputs cannot be made: %w", dir, err)
+		return nil, fault.Writing(err, fmt.Sprintf("making the folder %s for the outputs", dir))
+	}
+	var err error
+	if s.lock, err = lockFolder(dir); err != nil {
+		return nil, err
 	}
 	for i, name := range []string{AcceptedName, RejectedName, ViolationsName} {
-		o, err := newOutput(dir, name)
-		if err != nil {
+		if s.outputs[i], err = s.begin(name); err != nil {
 			s.abort()
 			return nil, err
 		}
-		s.outputs[i] = o
 	}
 	return s, nil
 }
 
-// newOutput opens a file under its temporary name, which is always the same: what
-// a run that was killed left there is written over, and a lock keeps two runs
-// from writing to one folder.
-func newOutput(dir, name string) (*output, error) {
-	f, err := os.OpenFile(filepath.Join(dir, "."+name+".partial"), os.O_CREATE|os.O_RDWR, 0o644)
+// lockFolder takes a folder for one run; the lock ends with the process.
+func lockFolder(dir string) (*os.File, error) {
+	lock, err := os.OpenFile(dir, os.O_RDONLY|syscall.O_DIRECTORY, 0)
 	if err != nil {
-		return nil, fmt.Errorf("the outputs cannot be written to %s: %w", dir, err)
+		return nil, fmt.Errorf("%s is no folder for outputs: %w", dir, fault.Cause(err))
 	}
-	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
-		f.Close()
+	err = syscall.Flock(int(lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
+	if err == nil {
+		return lock, nil
+	}
+	lock.Close()
+	if errors.Is(err, syscall.EWOULDBLOCK) {
 		return nil, fmt.Errorf("another run is writing to %s; wait for its end, or choose another folder", dir)
 	}
-	if err := f.Truncate(0); err != nil {
-		f.Close()
-		return nil, fmt.Errorf("the outputs cannot be written to %s: %w", dir, err)
+	return nil, fmt.Errorf("the folder %s cannot be locked against a second run (%w); choose one on another disk", dir, err)
+}
+
+// begin begins a file under its temporary name, which is always the same: what a
+// run that was killed left there goes. Nothing is ever written through a link,
+// and no delivery is written over by its own outputs.
+func (s *files) begin(name string) (*output, error) {
+	if old, err := os.Stat(filepath.Join(s.dir, name)); err == nil && s.delivery.Is(old) {
+		return nil, fmt.Errorf("%s is the file that is read: its outputs would take its place; choose another folder with --out", filepath.Join(s.dir, name))
 	}
-	return &output{name: name, f: f, hash: blake3.New()}, nil
+	path := filepath.Join(s.dir, "."+name+".partial")
+	if left, err := os.Lstat(path); err == nil {
+		if !left.Mode().IsRegular() {
+			return nil, fmt.Errorf("%s is no ordinary file, so nothing is written in its place; remove it, or choose another folder", path)
+		}
+		if err := os.Remove(path); err != nil {
+			return nil, fault.Writing(err, "removing what an earlier run left in "+s.dir)
+		}
+	}
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_RDWR, 0o644)
+	if err != nil {
+		return nil, fault.Writing(err, fmt.Sprintf("beginning %s in %s", name, s.dir))
+	}
+	return &output{name: name, dir: s.dir, f: f, hash: blake3.New()}, nil
 }
 
 func (o *output) write(text []byte) error {
@@ -118,11 +151,12 @@ func (o *output) put(text []byte) error {
 		startWriteback(o.f, o.synced, o.bytes-o.synced)
 		o.synced = o.bytes
 	}
-	if err != nil {
-		return fmt.Errorf("writing %s: %w", o.name, err)
-	}
-	return nil
+	return fault.Writing(err, o.doing())
 }
+
+func (o *output) sync() error { return fault.Writing(o.f.Sync(), o.doing()) }
+
+func (o *output) doing() string { return fmt.Sprintf("writing %s to %s", o.name, o.dir) }
 
 // Accepted, Rejected and Violations take the texts of a run.
 func (s *files) Accepted(text []byte) error   { return s.outputs[0].write(text) }
@@ -137,8 +171,8 @@ func (s *files) commit(manifest func([]Output) ([]byte, error)) error {
 		if err := o.flush(); err != nil {
 			return err
 		}
-		if err := o.f.Sync(); err != nil {
-			return fmt.Errorf("writing %s: %w", o.name, err)
+		if err := o.sync(); err != nil {
+			return err
 		}
 		written = append(written, Output{o.name, o.bytes, hex.EncodeToString(o.hash.Sum(nil))})
 	}
@@ -146,7 +180,7 @@ func (s *files) commit(manifest func([]Output) ([]byte, error)) error {
 	if err != nil {
 		return err
 	}
-	last, err := newOutput(s.dir, ManifestName)
+	last, err := s.begin(ManifestName)
 	if err != nil {
 		return err
 	}
@@ -159,12 +193,12 @@ func (s *files) commit(manifest func([]Output) ([]byte, error)) error {
 	if err := last.put(text); err != nil {
 		return err
 	}
-	if err := last.f.Sync(); err != nil {
+	if err := last.sync(); err != nil {
 		return err
 	}
 	for _, o := range all {
 		if err := os.Rename(o.f.Name(), filepath.Join(s.dir, o.name)); err != nil {
-			return fmt.Errorf("%s cannot take its name: %w", o.name, err)
+			return fault.Writing(err, fmt.Sprintf("giving %s its name in %s", o.name, s.dir))
 		}
 		o.name = ""
 	}
@@ -195,5 +229,8 @@ func (s *files) abort() {
 	}
 	if s.madeDir {
 		os.Remove(s.dir) // fails where somebody else has put a file there
+	}
+	if s.lock != nil {
+		s.lock.Close()
 	}
 }

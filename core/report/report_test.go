@@ -134,7 +134,7 @@ func TestUnusableFolder(t *testing.T) {
 	r := newRun(t, "id,n\na,1\n")
 	r.Dir = filepath.Join(r.Dir, "x\x00y")
 	_, err := r.Do(t.Context())
-	assert.ErrorContains(t, err, "cannot be made")
+	assert.ErrorContains(t, err, "making the folder")
 }
 
 func TestRejects(t *testing.T) {

@@ -101,14 +101,14 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	var copies []io.Writer
 	if r.Dir != "" {
 		var err error
-		if out, err = create(r.Dir); err != nil {
+		if out, err = create(r.Dir, r.Delivery); err != nil {
 			return nil, err
 		}
 		defer out.abort()
 		proof = blake3.New()
 		copies = append(copies, proof)
 	}
-	rows, err := r.Delivery.Rows(copies...)
+	rows, err := r.Delivery.Rows(ctx, copies...)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)
 	}

@@ -41,7 +41,7 @@ func records(t require.TestingT, b *strings.Builder) [][]string {
 func checkDraft(t require.TestingT, file *source.File) {
 	p, err := profile.Of(context.Background(), file, profile.Options{})
 	require.NoError(t, err)
-	rows, err := file.Rows()
+	rows, err := file.Rows(context.Background())
 	require.NoError(t, err)
 	defer source.Close(rows)
 	text := target.NewDraft(file.Name, p).YAML()

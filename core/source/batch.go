@@ -118,10 +118,14 @@ func (b *Batch) Split() {
 		b.isEven = b.isEven && int(r.count) == b.width && int(r.first) == i*b.width
 		if b.width > 0 && int(r.count) != b.width && !r.Broken {
 			code := violation.RowShort
-			if int(r.count) > b.width {
+			count := int(r.count)
+			if count > b.width {
 				code = violation.RowLong
 			}
-			b.Defects = append(b.Defects, Defect{Code: code, Row: i, Cell: -1, Offset: b.Offset(int(r.Start)), Count: int(r.count)})
+			if count == b.dialect.Most { // what is behind the last cell is in it
+				count = bytes.Count(b.Arena[r.Start:r.End], []byte(b.dialect.Delimiter)) + 1
+			}
+			b.Defects = append(b.Defects, Defect{Code: code, Row: i, Cell: -1, Offset: b.Offset(int(r.Start)), Count: count})
 		}
 		if invalid {
 			b.findInvalid(i)

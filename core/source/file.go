@@ -1,7 +1,6 @@
 package source
 
 import (
-	"archive/zip"
 	"bytes"
 	"cmp"
 	"context"
@@ -13,6 +12,7 @@ import (
 	"path/filepath"
 	"strings"
 
+	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/workbook"
 )
@@ -27,19 +27,26 @@ type File struct {
 	Evidence []layout.Evidence
 	Longest  int // bytes that a row may have; 0 stands for 128 MiB
 
+	bounds    Bounds
 	f         *os.File
 	delivered *os.File       // the file as it came; f, or the compressed one
 	book      *workbook.Book // of workbook form
 }
 
-// Open opens a delivery and detects its layout around the given settings. The end
-// of ctx ends the unpacking of a compressed one.
+// Open opens a delivery within the usual bounds; see Bounds.Open.
 func Open(ctx context.Context, path string, given layout.Given) (*File, error) {
-	f, err := open(path)
+	return Bounds{}.Open(ctx, path, given)
+}
+
+// Open opens a delivery and detects its layout around the given settings. The end
+// of ctx ends it.
+func (b Bounds) Open(ctx context.Context, path string, given layout.Given) (d *File, err error) {
+	defer fault.Recover(&err, func() string { return "finding out how " + filepath.Base(path) + " is read" })
+	f, err := b.open(ctx, path)
 	if err != nil {
 		return nil, err
 	}
-	d := &File{Name: filepath.Base(path), f: f, delivered: f}
+	d = &File{Name: filepath.Base(path), bounds: b, f: f, delivered: f}
 	if err := d.prepare(ctx, given); err != nil {
 		d.Close()
 		return nil, fmt.Errorf("%s: %w", path, err)
@@ -47,13 +54,13 @@ func Open(ctx context.Context, path string, given layout.Given) (*File, error) {
 	return d, nil
 }
 
-func open(path string) (*os.File, error) {
+func (b Bounds) open(ctx context.Context, path string) (*os.File, error) {
 	info, err := os.Stat(path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, fmt.Errorf("there is no file %s; check the name and the folder", path)
 	case err != nil:
-		return nil, fmt.Errorf("%s cannot be opened: %w", path, cause(err))
+		return nil, fmt.Errorf("%s cannot be opened: %w", path, fault.Cause(err))
 	case info.IsDir():
 		return nil, fmt.Errorf("%s is a folder; name one file in it", path)
 	}
@@ -62,35 +69,33 @@ func open(path string) (*os.File, error) {
 		if errors.Is(err, fs.ErrPermission) {
 			return nil, fmt.Errorf("%s must not be read by this user; ask for permission to read it", path)
 		}
-		return nil, fmt.Errorf("%s cannot be opened: %w", path, cause(err))
+		return nil, fmt.Errorf("%s cannot be opened: %w", path, fault.Cause(err))
 	}
 	if info.Mode().IsRegular() {
 		return f, nil
 	}
-	return spool(f)
+	return b.spool(ctx, f)
 }
 
 // spool copies a pipe to a file without a name, since a delivery is read more
 // than once.
-func spool(pipe *os.File) (*os.File, error) {
+func (b Bounds) spool(ctx context.Context, pipe *os.File) (*os.File, error) {
 	defer pipe.Close()
-	f, err := temporary()
+	// A pipe to which nobody writes is let go by closing it.
+	defer context.AfterFunc(ctx, func() { pipe.Close() })()
+	f, err := b.Temporary()
 	if err != nil {
 		return nil, err
 	}
-	if _, err := io.Copy(f, pipe); err != nil {
+	_, err = fault.Copy(f, pipe, unpacking)
+	if ctx.Err() != nil {
+		err = context.Cause(ctx)
+	}
+	if err != nil {
 		f.Close()
 		return nil, err
 	}
 	return f, nil
-}
-
-// cause strips the operation and path that package os puts before an error.
-func cause(err error) error {
-	if path := (*fs.PathError)(nil); errors.As(err, &path) {
-		return path.Err
-	}
-	return err
 }
 
 // prepare unpacks the file where it is compressed, and detects its layout.
@@ -100,11 +105,11 @@ func (d *File) prepare(ctx context.Context, given layout.Given) error {
 		return err
 	}
 	d.Size = info.Size()
-	if d.book, err = openBook(d.f, d.Size); err != nil {
+	if d.book, err = openBook(ctx, d.f, d.Size); err != nil {
 		return err
 	}
 	if d.book == nil {
-		content, inner, packing, err := unpack(ctx, d.f, d.Size, given.Member)
+		content, inner, packing, err := d.bounds.unpack(ctx, d.f, d.Size, given.Member)
 		if err != nil {
 			return err
 		}
@@ -114,20 +119,23 @@ func (d *File) prepare(ctx context.Context, given layout.Given) error {
 				return err
 			}
 			d.Size = info.Size()
-			if d.book, err = openBook(d.f, d.Size); err != nil {
+			if d.book, err = openBook(ctx, d.f, d.Size); err != nil {
 				return err
 			}
 		}
 	}
-	return d.detect(given)
+	return d.detect(ctx, given)
 }
 
 // detect detects the layout around the given settings.
-func (d *File) detect(given layout.Given) (err error) {
+func (d *File) detect(ctx context.Context, given layout.Given) (err error) {
+	if err := given.Check(); err != nil {
+		return err
+	}
 	if d.book != nil {
-		err = d.detectSheet(given)
+		err = d.detectSheet(ctx, given)
 	} else {
-		err = d.detectText(given)
+		err = d.detectText(ctx, given)
 	}
 	if err != nil {
 		return err
@@ -138,7 +146,7 @@ func (d *File) detect(given layout.Given) (err error) {
 	return d.Layout.Check()
 }
 
-func (d *File) detectText(given layout.Given) error {
+func (d *File) detectText(ctx context.Context, given layout.Given) error {
 	if given.Form != nil && *given.Form == layout.Workbook {
 		return errors.New("the file is no workbook; leave the form to be detected")
 	}
@@ -149,22 +157,24 @@ func (d *File) detectText(given layout.Given) error {
 	if err := notText(sample.Head); err != nil {
 		return err
 	}
-	d.Layout, d.Evidence = layout.Detect(sample, given)
+	if d.Layout, d.Evidence, err = layout.Detect(ctx, sample, given); err != nil {
+		return err
+	}
 	if n := bytes.Count(sample.Head, []byte{0}); n > len(sample.Head)/10 && !strings.HasPrefix(d.Layout.Encoding, "utf-16") && !strings.HasPrefix(d.Layout.Encoding, "utf-32") {
 		return fmt.Errorf("%d of the first %d bytes are zero: the file is not text; ask for it as CSV in UTF-8", n, len(sample.Head))
 	}
 	return nil
 }
 
-func (d *File) detectSheet(given layout.Given) error {
+func (d *File) detectSheet(ctx context.Context, given layout.Given) error {
 	if given.Form != nil && *given.Form != layout.Workbook {
 		return errors.New("the file is a workbook; leave the form to be detected")
 	}
-	k, why, err := layout.ChooseSheet(d.book, given)
+	k, why, err := layout.ChooseSheet(ctx, d.book, given)
 	if err != nil {
 		return err
 	}
-	survey, err := d.book.Survey(k)
+	survey, err := d.book.Survey(ctx, k)
 	if err != nil {
 		return err
 	}
@@ -173,7 +183,7 @@ func (d *File) detectSheet(given layout.Given) error {
 }
 
 // openBook opens a workbook; nil where the file is none.
-func openBook(f *os.File, size int64) (*workbook.Book, error) {
+func openBook(ctx context.Context, f *os.File, size int64) (*workbook.Book, error) {
 	magic := make([]byte, 8)
 	if _, err := f.ReadAt(magic, 0); err != nil {
 		return nil, nil // shorter than any workbook
@@ -184,14 +194,14 @@ func openBook(f *os.File, size int64) (*workbook.Book, error) {
 	case !bytes.HasPrefix(magic, []byte("PK\x03\x04")):
 		return nil, nil
 	}
-	z, err := zip.NewReader(f, size)
+	z, err := readArchive(f, size)
 	if err != nil {
 		return nil, damaged("zip", err)
 	}
 	if !workbook.Is(z) {
 		return nil, nil
 	}
-	return workbook.Open(z)
+	return workbook.Open(ctx, z, size)
 }
 
 // Sheets gives the sheets of a workbook; nil for any other delivery.
@@ -203,12 +213,12 @@ func (d *File) Sheets() []workbook.Sheet {
 }
 
 // Top gives the first filled rows of the workbook's sheet, at most n.
-func (d *File) Top(n int) ([]workbook.Line, error) {
+func (d *File) Top(ctx context.Context, n int) ([]workbook.Line, error) {
 	k, err := layout.FindSheet(d.book, d.Layout.Sheet)
 	if err != nil {
 		return nil, err
 	}
-	return d.book.Top(k, n)
+	return d.book.Top(ctx, k, n)
 }
 
 // sample reads head, tail and windows between them, which touch where the file
@@ -218,7 +228,7 @@ func (d *File) sample() (s layout.Sample, err error) {
 	read := func(at, n int64) []byte {
 		b := make([]byte, min(n, max(0, d.Size-at)))
 		if _, e := d.f.ReadAt(b, at); e != nil && e != io.EOF && err == nil {
-			err = cause(e)
+			err = fault.Cause(e)
 		}
 		return b
 	}
@@ -253,25 +263,25 @@ func notText(head []byte) error {
 // Rows reads the delivery from its start. What passes is copied to each of
 // the copies, which sees every byte once the last row is read; a delivery that
 // is packed, as workbooks are, is copied as it came before the first row. What
-// is not read to its end is to be given to Close.
-func (d *File) Rows(copies ...io.Writer) (Source, error) {
-	var r io.Reader = io.NewSectionReader(d.f, 0, d.Size)
+// is not read to its end is to be given to Close. The end of ctx ends the reading.
+func (d *File) Rows(ctx context.Context, copies ...io.Writer) (Source, error) {
+	var r io.Reader = &stoppable{ctx, io.NewSectionReader(d.f, 0, d.Size)}
 	all := io.MultiWriter(copies...)
 	if len(copies) > 0 && (d.Packing != "" || d.book != nil) {
 		delivered, _, err := d.Delivered()
 		if err != nil {
 			return nil, err
 		}
-		if _, err := io.Copy(all, delivered); err != nil {
+		if _, err := io.Copy(all, &stoppable{ctx, delivered}); err != nil {
 			return nil, err
 		}
 	} else if len(copies) > 0 {
 		r = io.TeeReader(r, all)
 	}
 	if d.book == nil {
-		return newReader(r, d.Layout, cmp.Or(d.Longest, maxRow))
+		return newReader(r, d.Layout, cmp.Or(d.Longest, maxRow), d.bounds.columns())
 	}
-	return newSheet(d.book, d.Layout, d.Size)
+	return newSheet(ctx, d.book, d.Layout, d.Size)
 }
 
 // Delivered reads the file as it came, and gives its size.
@@ -281,6 +291,12 @@ func (d *File) Delivered() (io.Reader, int64, error) {
 		return nil, 0, err
 	}
 	return io.NewSectionReader(d.delivered, 0, info.Size()), info.Size(), nil
+}
+
+// Is reports whether a file is the one that is read, under any of its names.
+func (d *File) Is(file os.FileInfo) bool {
+	info, err := d.delivered.Stat()
+	return err == nil && os.SameFile(info, file)
 }
 
 // Close closes the file.

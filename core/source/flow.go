@@ -3,9 +3,12 @@ package source
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"runtime"
 	"sync"
+
+	"sieb/core/fault"
 )
 
 // Source yields the batches of a delivery in order.
@@ -36,7 +39,8 @@ type task[R any] struct {
 // does not depend on the number of workers (0 stands for one per processor).
 //
 // newWork is called once per worker, so that each has its own scratch space.
-// The first error, or the end of ctx, stops the flow and is returned.
+// The first error, or the end of ctx, stops the flow and is returned. A panic
+// in any of the steps is such an error, a *fault.Crash, and names its lines.
 func Flow[R any](ctx context.Context, src Source, workers int, newWork func() func(*Batch, *R), deliver func(*Batch, *R) error) error {
 	if workers <= 0 {
 		workers = runtime.GOMAXPROCS(0)
@@ -55,16 +59,20 @@ func Flow[R any](ctx context.Context, src Source, workers int, newWork func() fu
 	all.Go(func() {
 		defer close(todo)
 		defer close(order)
+		last := int64(0) // the line of the last row read
 		for {
 			select {
 			case <-ctx.Done():
 				return
 			case t := <-free:
-				if err := src.Next(&t.batch); err != nil {
+				if err := next(src, &t.batch, last); err != nil {
 					if !errors.Is(err, io.EOF) {
 						stop(err)
 					}
 					return
+				}
+				if n := len(t.batch.Rows); n > 0 {
+					last = t.batch.Rows[n-1].Line
 				}
 				todo <- t
 				order <- t
@@ -76,8 +84,9 @@ func Flow[R any](ctx context.Context, src Source, workers int, newWork func() fu
 		all.Go(func() {
 			for t := range todo {
 				if ctx.Err() == nil {
-					t.batch.Split()
-					work(&t.batch, &t.result)
+					if err := t.run(work); err != nil {
+						stop(err)
+					}
 				}
 				t.done <- struct{}{}
 			}
@@ -88,7 +97,7 @@ func Flow[R any](ctx context.Context, src Source, workers int, newWork func() fu
 		if ctx.Err() != nil {
 			continue
 		}
-		if err := deliver(&t.batch, &t.result); err != nil {
+		if err := t.deliver(deliver); err != nil {
 			stop(err)
 			continue
 		}
@@ -96,4 +105,30 @@ func Flow[R any](ctx context.Context, src Source, workers int, newWork func() fu
 	}
 	all.Wait()
 	return context.Cause(ctx)
+}
+
+// next reads the next batch, behind the row of a line.
+func next(src Source, b *Batch, last int64) (err error) {
+	defer fault.Recover(&err, func() string { return fmt.Sprintf("reading after line %d", last) })
+	return src.Next(b)
+}
+
+func (t *task[R]) run(work func(*Batch, *R)) (err error) {
+	defer fault.Recover(&err, func() string { return "working on " + t.batch.lines() })
+	t.batch.Split()
+	work(&t.batch, &t.result)
+	return nil
+}
+
+func (t *task[R]) deliver(deliver func(*Batch, *R) error) (err error) {
+	defer fault.Recover(&err, func() string { return "delivering " + t.batch.lines() })
+	return deliver(&t.batch, &t.result)
+}
+
+// lines names the lines of the delivery in which the batch's rows begin.
+func (b *Batch) lines() string {
+	if len(b.Rows) == 0 {
+		return "lines without a row"
+	}
+	return fmt.Sprintf("lines %d to %d", b.Rows[0].Line, b.Rows[len(b.Rows)-1].Line)
 }

@@ -4,11 +4,13 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"slices"
 	"strings"
 	"sync"
 
+	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/lexical"
 )
@@ -52,8 +54,9 @@ func (x *Index) Build(ctx context.Context, visit func(*Batch) error) error {
 	return err
 }
 
-func (x *Index) build(ctx context.Context, visit func(*Batch) error) error {
-	rows, err := x.file.Rows()
+func (x *Index) build(ctx context.Context, visit func(*Batch) error) (err error) {
+	defer fault.Recover(&err, func() string { return fmt.Sprintf("reading behind row %d", x.rows) })
+	rows, err := x.file.Rows(ctx)
 	if err != nil {
 		return err
 	}
@@ -117,7 +120,7 @@ func (x *Index) Wait(ctx context.Context, row int64) (rows int64, err error) {
 }
 
 // From reads on from a place at or before the row, by its number.
-func (x *Index) From(row int64) (Source, error) {
+func (x *Index) From(ctx context.Context, row int64) (Source, error) {
 	x.mu.Lock()
 	at := place{}
 	for _, p := range x.places {
@@ -128,7 +131,7 @@ func (x *Index) From(row int64) (Source, error) {
 	}
 	x.mu.Unlock()
 	if at.offset == 0 {
-		return x.file.Rows()
+		return x.file.Rows(ctx)
 	}
 	top, err := x.first() // only texts have places
 	if err != nil {
@@ -141,11 +144,13 @@ func (x *Index) From(row int64) (Source, error) {
 // of a workbook.
 func (x *Index) first() (*Reader, error) {
 	x.once.Do(func() {
+		if x.file.book != nil {
+			return
+		}
+		// The reader outlives the request that is the first to need it.
 		var rows Source
-		if rows, x.topErr = x.file.Rows(); x.topErr == nil {
-			if x.top, _ = rows.(*Reader); x.top == nil {
-				Close(rows)
-			}
+		if rows, x.topErr = x.file.Rows(context.Background()); x.topErr == nil {
+			x.top = rows.(*Reader)
 		}
 	})
 	return x.top, x.topErr
@@ -154,11 +159,11 @@ func (x *Index) first() (*Reader, error) {
 // Tail reads the last rows of a large text without going over all of it, from
 // a line end within its last bytes on. The rows' numbers and lines are not those
 // of the delivery. ok is false where the delivery is read from its top instead.
-func (d *File) Tail() (rows Source, ok bool, err error) {
+func (d *File) Tail(ctx context.Context) (rows Source, ok bool, err error) {
 	if d.book != nil || d.Layout.Fold > 0 || d.Size < 2*layout.TailBytes {
 		return nil, false, nil
 	}
-	top, err := d.Rows()
+	top, err := d.Rows(ctx)
 	if err != nil {
 		return nil, false, err
 	}
@@ -187,7 +192,7 @@ func (d *File) resumeUpTo(top *Reader, at place, end int64) (*Reader, error) {
 		return nil, err
 	}
 	r := &Reader{dialect: top.dialect, comment: top.comment, cuts: top.cuts, fold: top.fold, header: top.header, footer: top.footer, width: top.width,
-		line: at.line, row: at.row - 1, longest: top.longest}
+		line: at.line, row: at.row - 1, longest: top.longest, widest: top.widest}
 	r.in.r = io.NewSectionReader(d.f, at.offset, end-at.offset)
 	r.in.codec, r.in.base, r.in.decoded = newCodec(e), at.offset, at.offset
 	return r, r.more(batchBytes)
@@ -204,10 +209,10 @@ func (d *File) Lines() (*Reader, error) {
 }
 
 // Reread gives the same delivery as other settings read it. It shares the open
-// file with d, which must be closed after it.
-func (d *File) Reread(given layout.Given) (*File, error) {
+// file with d, which must be closed after it. The end of ctx ends it.
+func (d *File) Reread(ctx context.Context, given layout.Given) (*File, error) {
 	again := *d
-	if err := again.detect(given); err != nil {
+	if err := again.detect(ctx, given); err != nil {
 		return nil, err
 	}
 	return &again, nil
@@ -242,14 +247,17 @@ func (d *File) LastLines(n int) (last []string, err error) {
 // and lines are those of the delivery in the first batch only, and the first
 // rows of a window may be the rest of one that began above it. A workbook, a text
 // of one value a line and a small delivery are read from the top on instead.
-func (d *File) Windows(n int, visit func(*Batch) error) error {
-	top, err := d.Rows()
+func (d *File) Windows(ctx context.Context, n int, visit func(*Batch) error) error {
+	top, err := d.Rows(ctx)
 	if err != nil {
 		return err
 	}
 	defer Close(top)
 	var b Batch
 	next := func(src Source) error {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
 		if err := src.Next(&b); err != nil {
 			return err
 		}
@@ -266,7 +274,9 @@ func (d *File) Windows(n int, visit func(*Batch) error) error {
 		}
 		return nil
 	}
-	if err := next(top); err != nil {
+	if err := next(top); errors.Is(err, io.EOF) {
+		return nil // nothing but blank lines
+	} else if err != nil {
 		return err
 	}
 	for i := 1; i < n; i++ {
@@ -354,7 +364,7 @@ func (x *Index) MayHold(k int, cell []byte, space *[]byte) (bool, error) {
 	}
 	raw := (*space)[:end-from.offset]
 	if _, err := d.f.ReadAt(raw, from.offset); err != nil && !errors.Is(err, io.EOF) {
-		return false, cause(err)
+		return false, fault.Cause(err)
 	}
 	for at := 0; ; at++ {
 		i := bytes.Index(raw[at:], cell)
@@ -380,14 +390,14 @@ func (d *File) isCell(raw []byte, from, to int) bool {
 }
 
 // Part reads the rows of a part.
-func (x *Index) Part(k int) (Source, error) {
+func (x *Index) Part(ctx context.Context, k int) (Source, error) {
 	from, end := x.part(k)
 	top, err := x.first()
 	if err != nil {
 		return nil, err
 	}
 	if top == nil || x.file.Layout.Fold > 0 || from.offset == 0 && end == 0 {
-		return x.file.Rows() // packed deliveries have one part
+		return x.file.Rows(ctx) // packed deliveries have one part
 	}
 	if from.offset == 0 {
 		from = place{top.in.base, 1, top.line} // below the header

@@ -71,7 +71,7 @@ func TestIndex(t *testing.T) {
 		require.NoError(t, err)
 		defer file.Close()
 		require.Equal(t, []any{name, 1, 1, 1}, []any{file.Layout.Encoding, file.Layout.SkipRows, file.Layout.HeaderRows, file.Layout.FooterRows})
-		top, err := file.Rows()
+		top, err := file.Rows(t.Context())
 		require.NoError(t, err)
 		all := take(t, top, 1, 200000)
 		require.Len(t, all, 150000)
@@ -81,7 +81,7 @@ func TestIndex(t *testing.T) {
 		rows, whole := x.Counted()
 		assert.Equal(t, []any{int64(150000), true}, []any{rows, whole})
 		for _, from := range []int64{1, 2, 20000, 75001, 149999, 150000} {
-			src, err := x.From(from)
+			src, err := x.From(t.Context(), from)
 			require.NoError(t, err)
 			assert.Equal(t, all[from-1:min(from+4, 150000)], take(t, src, from, 5), "%s row %d", name, from)
 		}
@@ -93,7 +93,7 @@ func TestIndex(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, []string{"150000;Müller 6;all well and nothing to add\n", "Summe;150000;\n"}, ends)
 
-		tail, ok, err := file.Tail()
+		tail, ok, err := file.Tail(t.Context())
 		require.NoError(t, err)
 		require.True(t, ok)
 		last := take(t, tail, 1, 200000)
@@ -127,7 +127,7 @@ func TestLinesAndReread(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []seen{{1, 1, "Title|"}, {2, 2, "|"}, {3, 3, "\"a\";b|"}, {4, 4, "1;2|"}}, take(t, lines, 1, 9))
 	none := ""
-	again, err := file.Reread(layout.Given{Delimiter: &none})
+	again, err := file.Reread(t.Context(), layout.Given{Delimiter: &none})
 	require.NoError(t, err)
 	assert.Equal(t, []string{";", ""}, []string{file.Layout.Delimiter, again.Layout.Delimiter})
 }

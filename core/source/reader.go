@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"math"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -11,12 +12,6 @@ import (
 	"sieb/core/delimited"
 	"sieb/core/layout"
 	"sieb/core/violation"
-)
-
-const (
-	batchBytes = 256 << 10
-	// maxRow bounds the memory that one row may take.
-	maxRow = 128 << 20
 )
 
 // Header is what stands above the rows.
@@ -46,17 +41,21 @@ type Reader struct {
 
 	trusted bool
 	longest int // bytes that a row may have
+	widest  int // columns that the table may have
 }
 
 // NewReader reads the layout's header from r and stands before the first row.
-func NewReader(r io.Reader, l layout.Layout) (*Reader, error) { return newReader(r, l, maxRow) }
+func NewReader(r io.Reader, l layout.Layout) (*Reader, error) {
+	return newReader(r, l, maxRow, math.MaxInt32)
+}
 
-func newReader(r io.Reader, l layout.Layout, longest int) (*Reader, error) {
+func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, error) {
 	if err := l.Check(); err != nil {
 		return nil, err
 	}
-	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest}
+	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest, widest: widest}
 	s.in.r = r
+	s.dialect.Most = widest + 1
 	if l.Form == layout.Fixed {
 		s.cuts = append([]int{}, l.Cuts...)
 	}
@@ -73,6 +72,9 @@ func newReader(r io.Reader, l layout.Layout, longest int) (*Reader, error) {
 		s.drop(len(mark))
 	}
 	for range l.SkipRows {
+		if s.eof && len(s.buf) == 0 {
+			break
+		}
 		if err := s.skipLine(); err != nil {
 			return nil, err
 		}
@@ -181,6 +183,9 @@ func (s *Reader) readHeader(rows int, how string) error {
 			if s.cuts != nil {
 				s.rec.Cells = delimited.CutLine(s.rec.Cells[:0], text, 0, s.rec.End, s.cuts)
 			}
+			if err := checkWidth(len(s.rec.Cells), s.widest, s.line); err != nil {
+				return err
+			}
 			if k == 0 {
 				s.header.Line, s.header.Named = s.line, true
 			}
@@ -199,6 +204,9 @@ func (s *Reader) readHeader(rows int, how string) error {
 		width := len(s.cuts) + 1
 		if s.cuts == nil {
 			width = s.usualWidth()
+		}
+		if err := checkWidth(width, s.widest, s.line); err != nil {
+			return err
 		}
 		s.header.Names = make([]string, width)
 	}

@@ -2,6 +2,7 @@ package source
 
 import (
 	"bytes"
+	"context"
 	"io"
 	"slices"
 
@@ -26,8 +27,9 @@ type sheet struct {
 	hidden  bool
 	numbers []bool // per cell: the column holds numbers, dates
 	dates   []bool
-	merges  []*merge // those whose value is carried and that the rows have not reached, by first row
-	open    []*merge // those that the rows are in
+	merges  []workbook.Range // those whose value is carried and that the rows have not reached, by first row and column
+	open    []*merge         // those that the rows are in, by column; none lies over another
+	cells   []workbook.Cell  // scratch
 
 	next    workbook.Row // read, but not yet handed on
 	hasNext bool
@@ -45,25 +47,22 @@ type merge struct {
 	kind workbook.Kind
 }
 
-func newSheet(book *workbook.Book, l layout.Layout, size int64) (Source, error) {
+func newSheet(ctx context.Context, book *workbook.Book, l layout.Layout, size int64) (Source, error) {
 	k, err := layout.FindSheet(book, l.Sheet)
 	if err != nil {
 		return nil, err
 	}
-	survey, err := book.Survey(k)
+	survey, err := book.Survey(ctx, k)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := book.Read(k)
+	rows, err := book.Read(ctx, k)
 	if err != nil {
 		return nil, err
 	}
 	s := &sheet{rows: rows, size: size, last: survey.LastRow - l.FooterRows, hidden: l.Hidden != layout.Skip}
 	if l.Merged == layout.Carried {
-		for _, r := range survey.Merged {
-			s.merges = append(s.merges, &merge{Range: r})
-		}
-		slices.SortFunc(s.merges, func(a, b *merge) int { return a.FirstRow - b.FirstRow })
+		s.merges = survey.Merged
 	}
 	if err := s.start(l, survey); err != nil {
 		rows.Close()
@@ -76,6 +75,12 @@ func newSheet(book *workbook.Book, l layout.Layout, size int64) (Source, error) 
 func (s *sheet) start(l layout.Layout, survey *workbook.Survey) error {
 	first := l.SkipRows + l.HeaderRows
 	_, to := layout.TableColumns(survey, l.SkipRows)
+	inRow := map[int][]workbook.Range{} // merged cells within one row of the header
+	for _, m := range survey.Merged {
+		if m.FirstRow == m.LastRow && m.FirstRow <= first {
+			inRow[m.FirstRow] = append(inRow[m.FirstRow], m)
+		}
+	}
 	var names [][]string
 	for {
 		if err := s.read(); err == io.EOF {
@@ -93,7 +98,7 @@ func (s *sheet) start(l layout.Layout, survey *workbook.Survey) error {
 		if len(names) == 0 {
 			s.header.Line, s.header.Named = int64(s.next.Number), true
 		}
-		names = append(names, headerRow(&s.next, l, survey.Merged))
+		names = append(names, headerRow(&s.next, l, inRow[s.next.Number]))
 		to = max(to, int(s.next.Cells[len(s.next.Cells)-1].Column)+1)
 	}
 	isHidden := func(column int) bool {
@@ -145,11 +150,12 @@ func headerRow(row *workbook.Row, l layout.Layout, merged []workbook.Range) []st
 	for _, c := range row.Cells {
 		name := string(bytes.TrimSpace(row.Text[c.Start:c.End]))
 		put(int(c.Column), name)
-		for _, m := range merged {
-			if m.FirstRow == row.Number && m.FirstColumn == int(c.Column) && m.LastRow == row.Number {
-				for column := m.FirstColumn + 1; column <= m.LastColumn; column++ {
-					put(column, name)
-				}
+		for len(merged) > 0 && merged[0].FirstColumn < int(c.Column) {
+			merged = merged[1:]
+		}
+		if len(merged) > 0 && merged[0].FirstColumn == int(c.Column) {
+			for column := merged[0].FirstColumn + 1; column <= merged[0].LastColumn; column++ {
+				put(column, name)
 			}
 		}
 	}
@@ -190,7 +196,9 @@ func (s *sheet) Next(b *Batch) error {
 			break
 		}
 		s.hasNext = false
-		s.carry()
+		if err := s.carry(); err != nil {
+			return err
+		}
 		if s.next.Hidden && !s.hidden {
 			continue
 		}
@@ -254,34 +262,56 @@ func (s *sheet) take(b *Batch) {
 }
 
 // carry fills the cells of the next row that are merged with one above or to
-// the left of them.
-func (s *sheet) carry() {
+// the left of them. It goes through cells and merged cells side by side.
+func (s *sheet) carry() error {
 	row := &s.next
 	for len(s.merges) > 0 && s.merges[0].FirstRow <= row.Number {
-		s.open, s.merges = append(s.open, s.merges[0]), s.merges[1:]
+		s.enter(s.merges[0])
+		s.merges = s.merges[1:]
 	}
 	s.open = slices.DeleteFunc(s.open, func(m *merge) bool { return m.LastRow < row.Number })
-	added := false
+	if len(s.open) == 0 {
+		return nil
+	}
+	cells := s.cells[:0]
+	rest := row.Cells
+	upTo := func(column int) {
+		for len(rest) > 0 && int(rest[0].Column) < column {
+			cells, rest = append(cells, rest[0]), rest[1:]
+		}
+	}
 	for _, m := range s.open {
-		at := func(column int) int {
-			return slices.IndexFunc(row.Cells, func(c workbook.Cell) bool { return int(c.Column) == column })
+		upTo(m.FirstColumn)
+		if m.FirstRow == row.Number && len(rest) > 0 && int(rest[0].Column) == m.FirstColumn {
+			m.text, m.kind = append(m.text[:0], row.Text[rest[0].Start:rest[0].End]...), rest[0].Kind
 		}
-		if m.FirstRow == row.Number {
-			if k := at(m.FirstColumn); k >= 0 {
-				c := row.Cells[k]
-				m.text, m.kind = append(m.text[:0], row.Text[c.Start:c.End]...), c.Kind
-			}
-		}
+		start := uint32(len(row.Text))
 		for column := m.FirstColumn; column <= m.LastColumn && len(m.text) > 0; column++ {
-			if at(column) < 0 {
-				start := uint32(len(row.Text))
-				row.Text = append(row.Text, m.text...)
-				row.Cells = append(row.Cells, workbook.Cell{Start: start, End: uint32(len(row.Text)), Column: int32(column), Kind: m.kind})
-				added = true
+			if upTo(column); len(rest) > 0 && int(rest[0].Column) == column {
+				continue
 			}
+			if int(start) == len(row.Text) {
+				row.Text = append(row.Text, m.text...)
+			}
+			cells = append(cells, workbook.Cell{Start: start, End: uint32(len(row.Text)), Column: int32(column), Kind: m.kind})
 		}
 	}
-	if added {
-		slices.SortFunc(row.Cells, func(a, b workbook.Cell) int { return int(a.Column - b.Column) })
+	upTo(workbook.MaxColumns)
+	added := len(cells) - len(row.Cells)
+	s.cells, row.Cells = row.Cells, cells
+	if added == 0 {
+		return nil
 	}
+	return s.rows.Charge(row)
+}
+
+// enter opens merged cells that begin in the next row or above it, unless they
+// lie over others.
+func (s *sheet) enter(r workbook.Range) {
+	at, _ := slices.BinarySearchFunc(s.open, r.FirstColumn, func(m *merge, column int) int { return m.FirstColumn - column })
+	if at > 0 && s.open[at-1].LastColumn >= r.FirstColumn && s.open[at-1].LastRow >= r.FirstRow ||
+		at < len(s.open) && s.open[at].FirstColumn <= r.LastColumn && s.open[at].LastRow >= r.FirstRow {
+		return
+	}
+	s.open = slices.Insert(s.open, at, &merge{Range: r})
 }

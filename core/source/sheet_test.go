@@ -39,7 +39,7 @@ func tableOf(t *testing.T, path string, given layout.Given) (file *source.File, 
 	file, err := source.Open(t.Context(), path, given)
 	require.NoError(t, err)
 	t.Cleanup(func() { file.Close() })
-	rows, err := file.Rows()
+	rows, err := file.Rows(t.Context())
 	require.NoError(t, err)
 	lines = append(lines, strings.Join(rows.Header().Names, "|"))
 	var b source.Batch

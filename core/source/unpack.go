@@ -14,20 +14,13 @@ import (
 	"strings"
 
 	"github.com/klauspost/compress/zstd"
-)
 
-const (
-	// maxRatio is how many times its size a compressed delivery may unpack to,
-	// beyond what is always allowed. Tables compress to a tenth or a fiftieth;
-	// what is made to fill a disk goes far beyond.
-	maxRatio    = 300
-	alwaysFits  = 64 << 20
-	namesListed = 8
+	"sieb/core/fault"
 )
 
 // unpack replaces a compressed file by its content. It returns nil where the
 // file is not compressed.
-func unpack(ctx context.Context, f *os.File, size int64, member *string) (content *os.File, inner, packing string, err error) {
+func (b Bounds) unpack(ctx context.Context, f *os.File, size int64, member *string) (content *os.File, inner, packing string, err error) {
 	magic := make([]byte, 4)
 	if _, err := f.ReadAt(magic, 0); err != nil {
 		return nil, "", "", nil // shorter than any compressed file
@@ -60,15 +53,16 @@ func unpack(ctx context.Context, f *os.File, size int64, member *string) (conten
 	} else if err != nil {
 		return nil, "", "", damaged(packing, err)
 	}
-	content, err = temporary()
+	content, err = b.Temporary()
 	if err != nil {
 		return nil, "", "", err
 	}
-	most := size*maxRatio + alwaysFits
-	n, err := io.Copy(content, io.LimitReader(&stoppable{ctx, r}, most+1))
+	most := MostUnpacked(size)
+	n, err := fault.Copy(content, io.LimitReader(&stoppable{ctx, r}, most+1), unpacking)
 	switch {
 	case ctx.Err() != nil:
 		err = context.Cause(ctx)
+	case fault.IsDisk(err):
 	case err != nil:
 		err = damaged(packing, err)
 	case n > most:
@@ -117,9 +111,38 @@ func (s *Several) Error() string {
 	return fmt.Sprintf("the ZIP archive holds %d files (%s); choose one of them as the member, or take each out", len(s.Names), list)
 }
 
-// Members gives the names of the files in a ZIP archive.
-func Members(z *zip.Reader) (names []string) {
-	for _, f := range members(z) {
+// Member is a file in a ZIP archive.
+type Member struct {
+	Name  string
+	Bytes uint64 // unpacked, as the archive says
+}
+
+// Members lists the files in a ZIP archive on disk.
+func Members(path string) (all []Member, err error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	z, err := readArchive(f, info.Size())
+	if err != nil {
+		return nil, damaged("zip", err)
+	}
+	for _, m := range members(z) {
+		all = append(all, Member{m.Name, m.UncompressedSize64})
+	}
+	return all, nil
+}
+
+// MostUnpacked is what a compressed delivery of so many bytes may unpack to.
+func MostUnpacked(size int64) int64 { return size*maxRatio + alwaysFits }
+
+func namesOf(files []*zip.File) (names []string) {
+	for _, f := range files {
 		names = append(names, f.Name)
 	}
 	return names
@@ -137,7 +160,7 @@ func members(z *zip.Reader) (files []*zip.File) {
 
 // openZIP opens the only file of a ZIP archive, or the one that is chosen.
 func openZIP(r *io.SectionReader, member *string) (io.ReadCloser, string, error) {
-	z, err := zip.NewReader(r, r.Size())
+	z, err := readArchive(r, r.Size())
 	if err != nil {
 		return nil, "", err
 	}
@@ -148,11 +171,11 @@ func openZIP(r *io.SectionReader, member *string) (io.ReadCloser, string, error)
 		return nil, "", &unreadable{"the ZIP archive holds no file"}
 	case member != nil && *member != "":
 		if chosen = slices.IndexFunc(files, func(f *zip.File) bool { return f.Name == *member }); chosen < 0 {
-			names := Members(z)
+			names := namesOf(files)
 			return nil, "", &unreadable{fmt.Sprintf("the ZIP archive holds no file %q, but %s", *member, strings.Join(names[:min(len(names), namesListed)], ", "))}
 		}
 	case len(files) > 1:
-		return nil, "", &Several{Members(z)}
+		return nil, "", &Several{namesOf(files)}
 	}
 	f := files[chosen]
 	if f.Flags&1 != 0 {
@@ -164,14 +187,14 @@ func openZIP(r *io.SectionReader, member *string) (io.ReadCloser, string, error)
 
 // OpenMember opens one file of a ZIP archive on disk, within the limit that
 // holds for all that is unpacked.
-func OpenMember(ctx context.Context, archive, name string) (io.ReadCloser, error) {
-	f, err := open(archive)
+func (b Bounds) OpenMember(ctx context.Context, archive, name string) (io.ReadCloser, error) {
+	f, err := b.open(ctx, archive)
 	if err != nil {
 		return nil, err
 	}
 	info, err := f.Stat()
 	if err == nil {
-		content, _, _, e := unpack(ctx, f, info.Size(), &name)
+		content, _, _, e := b.unpack(ctx, f, info.Size(), &name)
 		if err = e; err == nil && content != nil {
 			f.Close()
 			_, err = content.Seek(0, io.SeekStart)
@@ -183,17 +206,4 @@ func OpenMember(ctx context.Context, archive, name string) (io.ReadCloser, error
 		err = &unreadable{"the file is no ZIP archive"}
 	}
 	return nil, fmt.Errorf("%s: %w", archive, err)
-}
-
-// temporary makes a file without a name, which goes when it is closed.
-func temporary() (*os.File, error) {
-	f, err := os.CreateTemp("", "sieb-*")
-	if err != nil {
-		return nil, err
-	}
-	if err := os.Remove(f.Name()); err != nil {
-		f.Close()
-		return nil, err
-	}
-	return f, nil
 }

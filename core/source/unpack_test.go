@@ -61,7 +61,7 @@ func TestCompressedDeliveries(t *testing.T) {
 		f, err := source.Open(t.Context(), path, layout.Given{})
 		require.NoError(t, err, name)
 		assert.Equal(t, []any{c.packing, c.inner, int64(len(text)), ";"}, []any{f.Packing, f.Inner, f.Size, f.Layout.Delimiter}, name)
-		r, err := f.Rows()
+		r, err := f.Rows(t.Context())
 		require.NoError(t, err)
 		var b source.Batch
 		rows := 0

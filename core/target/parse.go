@@ -1,6 +1,7 @@
 package target
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"math/big"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/lexer"
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 
@@ -40,9 +42,6 @@ func (p Problems) Error() string {
 	return strings.Join(lines, "\n")
 }
 
-// maxText bounds the text of a target, which is written by hand.
-const maxText = 4 << 20
-
 // Parse reads a target from YAML or JSON text. The error is of type Problems.
 func Parse(text []byte) (t *Target, err error) {
 	switch {
@@ -51,13 +50,21 @@ func Parse(text []byte) (t *Target, err error) {
 	case !utf8.Valid(text):
 		return nil, Problems{{1, 1, "the text is not valid UTF-8: save the target as UTF-8"}}
 	}
-	file, err := parser.ParseBytes(text, 0)
+	if at := bytes.IndexByte(text, 0); at >= 0 {
+		line := 1 + bytes.Count(text[:at], []byte("\n"))
+		return nil, Problems{{line, at - bytes.LastIndexByte(text[:at], '\n'), "a NUL character stands here, which no text holds: save the target as UTF-8"}}
+	}
+	tokens := lexer.Tokenize(string(text))
+	if at, why := new(shape).check(tokens); at != nil {
+		return nil, Problems{{at.Position.Line, at.Position.Column, why}}
+	}
+	file, err := parser.Parse(tokens, 0)
 	if err != nil {
 		var syntax *yaml.SyntaxError
 		if errors.As(err, &syntax) && syntax.Token != nil {
-			return nil, Problems{{syntax.Token.Position.Line, syntax.Token.Position.Column, "this is not YAML: " + syntax.Message}}
+			return nil, Problems{{syntax.Token.Position.Line, syntax.Token.Position.Column, "this is not YAML: " + clip(syntax.Message)}}
 		}
-		return nil, Problems{{1, 1, "this is not YAML: " + strings.TrimSpace(err.Error())}}
+		return nil, Problems{{1, 1, "this is not YAML: " + clip(strings.TrimSpace(err.Error()))}}
 	}
 	p := &reading{}
 	var body ast.Node
@@ -104,7 +111,16 @@ func (p *reading) wrong(at ast.Node, format string, args ...any) {
 	if pos == nil {
 		pos = &token.Position{Line: 1, Column: 1}
 	}
-	p.problems = append(p.problems, Problem{pos.Line, pos.Column, fmt.Sprintf(format, args...)})
+	switch n := len(p.problems); {
+	case n < maxProblems:
+		message := fmt.Sprintf(format, args...)
+		if len(message) > maxMessage {
+			message = strings.ToValidUTF8(message[:maxMessage], "") + "…"
+		}
+		p.problems = append(p.problems, Problem{pos.Line, pos.Column, message})
+	case n == maxProblems:
+		p.problems = append(p.problems, Problem{pos.Line, pos.Column, "and more: these are the first problems"})
+	}
 }
 
 // property is one name of a mapping with its value.
@@ -144,24 +160,33 @@ func (p *reading) sequence(n ast.Node, what string) []ast.Node {
 	return nil
 }
 
-func (p *reading) text(n ast.Node, what string) string {
+func (p *reading) text(n ast.Node, what string) (text string) {
 	switch n := n.(type) {
 	case *ast.StringNode:
-		return n.Value
+		text = n.Value
 	case *ast.LiteralNode:
-		return n.Value.Value
+		text = n.Value.Value
 	case *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode, *ast.InfinityNode, *ast.NanNode:
-		return n.GetToken().Value
+		text = n.GetToken().Value
+	default:
+		p.wrong(n, "%s is one text or number", what)
 	}
-	p.wrong(n, "%s is one text or number", what)
-	return ""
+	if len(text) > maxScalar {
+		p.wrong(n, "%s is %d bytes long: at most %d", what, len(text), maxScalar)
+		return ""
+	}
+	return text
 }
 
-// texts takes a single text or a list of them.
-func (p *reading) texts(n ast.Node, what string) []string {
+// texts takes a single text or a list of them, of so many at the most.
+func (p *reading) texts(n ast.Node, what string, most int) []string {
 	s, ok := n.(*ast.SequenceNode)
 	if !ok {
 		return []string{p.text(n, what)}
+	}
+	if len(s.Values) > most {
+		p.wrong(n, "%s has %d entries: at most %d", what, len(s.Values), most)
+		return nil
 	}
 	all := make([]string, 0, len(s.Values))
 	for _, v := range s.Values {
@@ -193,12 +218,15 @@ func (p *reading) count(n ast.Node, what string, least int) *int {
 }
 
 func (p *reading) unknown(at property, of string, known []string) {
-	p.strange++
-	if near := nearest(at.name, known); near != "" {
-		p.wrong(at.key, "%s has no property %q; did you mean %q?", of, at.name, near)
+	if p.strange++; p.strange > maxProblems {
+		p.wrong(at.key, "")
 		return
 	}
-	p.wrong(at.key, "%s has no property %q; it has %s", of, at.name, strings.Join(known, ", "))
+	if near := nearest(at.name, known); near != "" {
+		p.wrong(at.key, "%s has no property %q; did you mean %q?", of, clip(at.name), near)
+		return
+	}
+	p.wrong(at.key, "%s has no property %q; it has %s", of, clip(at.name), strings.Join(known, ", "))
 }
 
 var targetProperties = []string{"target", "title", "columns", "key", "tolerance"}
@@ -213,7 +241,7 @@ func (p *reading) target(n ast.Node) *Target {
 			named = true
 			t.Name = p.text(prop.node, "target")
 			if !legalName.MatchString(t.Name) {
-				p.wrong(prop.node, "the name %q: a target's name has letters, digits, _ and -, at most 63", t.Name)
+				p.wrong(prop.node, "the name %q: a target's name has letters, digits, _ and -, at most 63", clip(t.Name))
 			}
 		case "title":
 			t.Title = p.text(prop.node, "title")
@@ -221,7 +249,7 @@ func (p *reading) target(n ast.Node) *Target {
 			columns = prop.node
 		case "key":
 			key = prop.node
-			t.Key = p.texts(prop.node, "key")
+			t.Key = p.texts(prop.node, "key", maxKey)
 		case "tolerance":
 			t.Tolerance = p.tolerance(prop.node)
 		default:
@@ -240,10 +268,15 @@ func (p *reading) target(n ast.Node) *Target {
 		return t
 	}
 	names := map[string]bool{}
-	for _, c := range p.sequence(columns, "columns") {
+	all := p.sequence(columns, "columns")
+	if len(all) > maxColumns {
+		p.wrong(columns, "the target has %d columns: at most %d", len(all), maxColumns)
+		return t
+	}
+	for _, c := range all {
 		column := p.column(c)
 		if names[column.Name] && column.Name != "" {
-			p.wrong(c, "a second column %q", column.Name)
+			p.wrong(c, "a second column %q", clip(column.Name))
 		}
 		names[column.Name] = true
 		t.Columns = append(t.Columns, column)
@@ -305,7 +338,7 @@ func (p *reading) column(n ast.Node) Column {
 		case "name":
 			c.Name = p.text(prop.node, "name")
 		case "titles":
-			c.Titles = p.texts(prop.node, "titles")
+			c.Titles = p.texts(prop.node, "titles", maxTexts)
 		case "position":
 			if k := p.count(prop.node, "position", 1); k != nil {
 				c.Position = *k
@@ -315,7 +348,7 @@ func (p *reading) column(n ast.Node) Column {
 				p.wrong(prop.node, "%v", err)
 			}
 		case "format":
-			c.Formats = p.texts(prop.node, "format")
+			c.Formats = p.texts(prop.node, "format", maxFormats)
 		case "decimalChar":
 			c.DecimalChar = p.text(prop.node, "decimalChar")
 		case "groupChar":
@@ -329,7 +362,7 @@ func (p *reading) column(n ast.Node) Column {
 		case "unique":
 			c.Unique = p.bool(prop.node, "unique")
 		case "null":
-			c.Null = p.texts(prop.node, "null")
+			c.Null = p.texts(prop.node, "null", maxTexts)
 		case "minLength":
 			c.MinLength = p.count(prop.node, "minLength", 0)
 		case "maxLength":
@@ -339,8 +372,8 @@ func (p *reading) column(n ast.Node) Column {
 		case "maximum":
 			c.Maximum = p.text(prop.node, "maximum")
 		case "oneOf":
-			c.OneOf = p.texts(prop.node, "oneOf")
-			if len(c.OneOf) == 0 {
+			c.OneOf = p.texts(prop.node, "oneOf", maxListed)
+			if s, isList := prop.node.(*ast.SequenceNode); isList && len(s.Values) == 0 {
 				p.wrong(prop.node, "oneOf lists no value: no cell could be right")
 			}
 		case "onViolation":
@@ -349,11 +382,13 @@ func (p *reading) column(n ast.Node) Column {
 				p.wrong(prop.node, "%v", err)
 			}
 		case "remedies":
-			for _, r := range p.sequence(prop.node, "remedies") {
-				c.Remedies = append(c.Remedies, p.remedy(r))
-			}
-			if len(c.Remedies) > MaxRemedies {
+			all := p.sequence(prop.node, "remedies")
+			if len(all) > MaxRemedies {
 				p.wrong(prop.node, "a column has at most %d remedies", MaxRemedies)
+				continue
+			}
+			for _, r := range all {
+				c.Remedies = append(c.Remedies, p.remedy(r))
 			}
 		default:
 			p.unknown(prop, "a column", columnProperties)
@@ -390,22 +425,31 @@ func (p *reading) remedy(n ast.Node) Remedy {
 		return Remedy{}
 	}
 	r := Remedy{Name: "recode", Recode: map[string]string{}}
-	for _, pair := range p.mapping(props[0].node, "recode") {
+	pairs := p.mapping(props[0].node, "recode")
+	if len(pairs) > maxListed {
+		p.wrong(props[0].node, "recode has %d pairs: at most %d", len(pairs), maxListed)
+		return r
+	}
+	for _, pair := range pairs {
+		if len(pair.name) > maxScalar {
+			p.wrong(pair.key, "what recode finds is %d bytes long: at most %d", len(pair.name), maxScalar)
+			continue
+		}
 		if _, null := pair.node.(*ast.NullNode); null {
 			r.Recode[pair.name] = ""
 			continue
 		}
-		r.Recode[pair.name] = p.text(pair.node, "what takes the place of "+pair.name)
+		r.Recode[pair.name] = p.text(pair.node, "what takes the place of "+clip(pair.name))
 	}
 	return r
 }
 
 func (p *reading) unknownRemedy(at ast.Node, name string) {
 	if near := nearest(name, RemedyNames); near != "" {
-		p.wrong(at, "there is no remedy %q; did you mean %q?", name, near)
+		p.wrong(at, "there is no remedy %q; did you mean %q?", clip(name), near)
 		return
 	}
-	p.wrong(at, "there is no remedy %q; there are %s", name, strings.Join(RemedyNames, ", "))
+	p.wrong(at, "there is no remedy %q; there are %s", clip(name), strings.Join(RemedyNames, ", "))
 }
 
 // contradictions finds rules of a column that cannot hold together.
@@ -476,9 +520,7 @@ func (p *reading) formats(at map[string]ast.Node, c *Column) {
 			p.wrong(node, "a string has one format; join expressions with |")
 			return
 		}
-		if _, err = regexp.Compile(c.Formats[0]); err != nil {
-			err = fmt.Errorf("the format is not a regular expression: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
-		}
+		err = checkPattern(c.Formats[0])
 	case c.Datatype.IsNumber():
 		if len(c.Formats) > 1 {
 			p.wrong(node, "a number has one format")
@@ -498,6 +540,10 @@ func (p *reading) formats(at map[string]ast.Node, c *Column) {
 // literal reads a value that stands in a target, in canonical form.
 func (p *reading) literal(at ast.Node, what string, c *Column, text string) (Literal, bool) {
 	if at == nil || c.Datatype == value.String || c.Datatype == value.Boolean {
+		return Literal{}, false
+	}
+	if len(text) > maxLiteral {
+		p.wrong(at, "%s: %q has %d characters: at most %d", what, clip(text), len(text), maxLiteral)
 		return Literal{}, false
 	}
 	l, ok := c.Literal(text)
@@ -556,6 +602,9 @@ func (l Literal) Compare(m Literal) int {
 
 // nearest gives the known word that a mistyped one most likely stands for.
 func nearest(word string, known []string) string {
+	if len(word) > 64 {
+		return ""
+	}
 	best, distance := "", max(2, len(word)/3)+1
 	for _, k := range known {
 		if d := editDistance(strings.ToLower(word), strings.ToLower(k)); d < distance {

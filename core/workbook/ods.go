@@ -2,25 +2,27 @@ package workbook
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
+	"sort"
 	"strings"
 )
 
 const contentPart = "content.xml"
 
-// maxRepeated bounds the cells that a sheet may hold by saying "and so on".
-const maxRepeated = 50 << 20
-
-func (b *Book) openODS() error {
+func (b *Book) openODS(ctx context.Context) error {
 	b.Kind = "ODS"
 	locked := false
 	if has(b.zip, "META-INF/manifest.xml") {
-		err := b.scan("META-INF/manifest.xml", func(s *scanner) error {
+		err := b.scan(ctx, "META-INF/manifest.xml", func(s *scanner) error {
 			locked = locked || string(s.name) == "encryption-data"
 			return nil
 		})
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
 		if err != nil && !errors.As(err, new(*NotReadable)) {
 			return err
 		}
@@ -30,13 +32,13 @@ func (b *Book) openODS() error {
 	}
 	// All sheets are in one part. Going through it once tells them, and is kept
 	// as the survey of each.
-	part, err := b.open(contentPart)
+	part, err := b.open(ctx, contentPart)
 	if err != nil {
 		return err
 	}
 	in := readAhead(part)
 	defer in.Close()
-	o := &odsRows{s: newScanner(in)}
+	o, left := &odsRows{s: newScanner(in)}, newBudget(b.packed)
 	for {
 		found, err := o.toSheet()
 		if err != nil {
@@ -46,8 +48,11 @@ func (b *Book) openODS() error {
 			break
 		}
 		k := len(b.Sheets)
+		if k == maxSheets {
+			return tooMany("sheets", maxSheets)
+		}
 		sheet := Sheet{Name: o.name, Hidden: o.isHidden, part: contentPart}
-		survey, err := take(o)
+		survey, err := take(o, left)
 		if err != nil {
 			return damaged(err)
 		}
@@ -86,10 +91,9 @@ type odsRows struct {
 	ended    bool
 
 	// The row that is given again while repeat is above 0.
-	last     Row
-	repeat   int
-	repeated int
-	text     []byte // scratch
+	last   Row
+	repeat int
+	text   []byte // scratch
 }
 
 // odsColumns is a run of columns of one default style.
@@ -244,8 +248,11 @@ func (o *odsRows) isUnseen() bool {
 func (o *odsRows) column() {
 	from := o.at
 	o.at = min(from+o.s.number("table:number-columns-repeated", MaxColumns), MaxColumns)
+	if o.at == from {
+		return // beyond the last column
+	}
 	o.columns = append(o.columns, odsColumns{o.at, o.durations[string(o.s.attr("table:default-cell-style-name"))]})
-	if o.isUnseen() && o.at > from {
+	if o.isUnseen() {
 		o.hidden = append(o.hidden, Range{FirstColumn: from, LastColumn: o.at - 1})
 	}
 }
@@ -270,23 +277,24 @@ func (o *odsRows) readRow() error {
 			closed = true
 		case s.kind == startTag && (string(s.name) == "table-cell" || string(s.name) == "covered-table-cell"):
 			c := o.tagCell()
-			if c.down > 1 || c.wide > 1 {
-				o.merged = append(o.merged, Range{o.row + 1, o.row + c.down, column, column + c.wide - 1})
+			if wide := min(c.wide, MaxColumns-column); wide > 0 && (c.down > 1 || wide > 1) {
+				if len(o.merged) == maxMerged {
+					return tooMany("merged cells", maxMerged)
+				}
+				o.merged = append(o.merged, Range{o.row + 1, o.row + c.down, column, column + wide - 1})
 			}
 			if err := o.cell(column, c, inRow); err != nil {
 				return err
 			}
 			column += c.repeated
+			if len(o.last.Text) > MaxRowText {
+				return rowTooLong(o.row + 1)
+			}
 		}
 	}
 	if len(o.last.Cells) == 0 {
 		o.row += repeat
 		return nil
-	}
-	if repeat > 1 {
-		if o.repeated += repeat * len(o.last.Cells); o.repeated > maxRepeated {
-			return errTooLarge
-		}
 	}
 	o.repeat = repeat
 	return nil
@@ -383,11 +391,6 @@ func (o *odsRows) cell(column int, c odsCell, rowIsDuration bool) error {
 	if column+c.repeated > MaxColumns {
 		return fmt.Errorf("row %d goes beyond %d columns", o.row+1, MaxColumns)
 	}
-	if c.repeated > 1 {
-		if o.repeated += c.repeated; o.repeated > maxRepeated {
-			return errTooLarge
-		}
-	}
 	for i := range c.repeated {
 		o.last.Cells = append(o.last.Cells, Cell{start, end, int32(column + i), k})
 	}
@@ -403,12 +406,8 @@ func (o *odsRows) isDuration(column int, style []byte, rowIsDuration bool) bool 
 	if rowIsDuration {
 		return true
 	}
-	for _, c := range o.columns {
-		if column < c.to {
-			return c.duration
-		}
-	}
-	return false
+	k := sort.Search(len(o.columns), func(k int) bool { return column < o.columns[k].to })
+	return k < len(o.columns) && o.columns[k].duration
 }
 
 func isErrorText(shown []byte) bool {
@@ -461,6 +460,9 @@ func (o *odsRows) paragraphs() ([]byte, error) {
 			case "table-cell", "covered-table-cell":
 				return o.text, nil
 			}
+		}
+		if len(o.text) > maxCell {
+			return nil, errLongCell
 		}
 	}
 	s.cutOff()

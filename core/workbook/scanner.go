@@ -9,9 +9,6 @@ import (
 	"unicode/utf8"
 )
 
-// maxToken bounds the memory that one tag or one text may take.
-const maxToken = 64 << 20
-
 // scanner reads XML piece by piece: what a workbook's parts need of it, and no
 // more. It knows no namespaces and resolves no entities but the five that XML
 // itself has and those by number; a document type, the way to declare others,
@@ -54,8 +51,8 @@ func (s *scanner) fill() bool {
 		s.pos = 0
 	}
 	if s.end == len(s.buf) {
-		if len(s.buf) >= maxToken {
-			s.fail(fmt.Errorf("one piece of it is larger than %d MiB", maxToken>>20))
+		if len(s.buf) >= maxPiece {
+			s.fail(fmt.Errorf("one piece of its markup is longer than %d MiB", maxPiece>>20))
 			return false
 		}
 		s.buf = append(s.buf, make([]byte, len(s.buf))...)
@@ -91,35 +88,31 @@ func (s *scanner) find(from int, sep string) int {
 }
 
 // tagEnd gives the place behind the > of the tag at pos, -1 where there is none.
-// A > may stand inside a value; then the quotes before it do not pair.
+// A > may stand inside a value; then a quote is open before it. Each byte is
+// looked at once, however many > there are.
 func (s *scanner) tagEnd() int {
+	quote := byte(0)
 	for from := 1; ; {
 		to := s.find(from, ">")
 		if to < 0 {
 			return -1
 		}
-		if tag := s.buf[s.pos:to]; pairs(tag) {
+		if to-s.pos > maxTag {
+			s.fail(fmt.Errorf("one tag of it is longer than %d MiB", maxTag>>20))
+			return -1
+		}
+		for _, c := range s.buf[s.pos+from : to] {
+			switch {
+			case quote == 0 && (c == '"' || c == '\''):
+				quote = c
+			case quote == c:
+				quote = 0
+			}
+		}
+		if quote == 0 {
 			return to
 		}
 		from = to - s.pos
-	}
-}
-
-// pairs tells whether every quote of a tag is closed in it.
-func pairs(tag []byte) bool {
-	for {
-		i := bytes.IndexByte(tag, '"')
-		if k := bytes.IndexByte(tag[:max(i, 0)], '\''); i < 0 || k >= 0 {
-			if k = bytes.IndexByte(tag, '\''); k < 0 {
-				return true
-			}
-			i = k
-		}
-		end := bytes.IndexByte(tag[i+1:], tag[i])
-		if end < 0 {
-			return false
-		}
-		tag = tag[i+end+2:]
 	}
 }
 

@@ -2,7 +2,11 @@ package workbook
 
 import (
 	"bytes"
+	"cmp"
+	"context"
 	"io"
+	"slices"
+	"strings"
 )
 
 // Survey is what a pass over all of a sheet tells: enough of its top and its end
@@ -14,7 +18,7 @@ type Survey struct {
 	LastRow       int    // the number of the last of those
 	Columns       int    // up to the last filled cell
 	HiddenColumns []Range
-	Merged        []Range
+	Merged        []Range // by first row and column; those that begin in one row lie apart
 	Errors        int
 	Kinds         []Kinds // per column
 }
@@ -44,21 +48,28 @@ type Kinds struct {
 const (
 	firstLines = 1000
 	lastLines  = 24
+	// firstText is what the first lines hold of texts, in bytes; shownText what
+	// a line holds of a cell's.
+	firstText = 16 << 20
+	shownText = 4096
 )
 
-// Survey goes over a sheet, named by its place in Sheets, once.
-func (b *Book) Survey(sheet int) (*Survey, error) {
-	b.surveying.Lock()
-	defer b.surveying.Unlock()
+// Survey goes over a sheet, named by its place in Sheets, once. The end of ctx
+// ends it; who asks next begins anew.
+func (b *Book) Survey(ctx context.Context, sheet int) (*Survey, error) {
+	if err := b.surveying.enter(ctx); err != nil {
+		return nil, err
+	}
+	defer b.surveying.leave()
 	if s := b.surveys[sheet]; s != nil {
 		return s, nil
 	}
-	r, err := b.Read(sheet)
+	r, err := b.Read(ctx, sheet)
 	if err != nil {
 		return nil, err
 	}
 	defer r.Close()
-	s, err := take(r.sheet)
+	s, err := take(r.sheet, r.budget)
 	if err != nil {
 		return nil, damaged(err)
 	}
@@ -67,15 +78,19 @@ func (b *Book) Survey(sheet int) (*Survey, error) {
 }
 
 // take surveys the rest of a sheet.
-func take(r sheetReader) (*Survey, error) {
+func take(r sheetReader, left *budget) (*Survey, error) {
 	s := &Survey{}
 	var row Row
 	var last [lastLines]Row // turns round in place
+	room := firstText
 	for {
 		row.Text = row.Text[:0]
 		if err := r.next(&row); err == io.EOF {
 			break
 		} else if err != nil {
+			return nil, err
+		}
+		if err := left.charge(&row); err != nil {
 			return nil, err
 		}
 		s.Filled++
@@ -90,17 +105,32 @@ func take(r sheetReader) (*Survey, error) {
 		for _, c := range row.Cells {
 			s.count(&s.Kinds[c.Column], c.Kind, row.Text[c.Start:c.End])
 		}
-		if s.Filled <= firstLines {
-			s.First = append(s.First, row.line())
+		if s.Filled <= firstLines && room > 0 {
+			line := row.line()
+			s.First = append(s.First, line)
+			room -= line.size()
 		}
-		keep := &last[s.Filled%lastLines]
-		keep.Number, keep.Cells, keep.Text = row.Number, append(keep.Cells[:0], row.Cells...), append(keep.Text[:0], row.Text...)
+		last[s.Filled%lastLines].keep(&row)
 	}
 	for k := max(0, s.Filled-lastLines); k < s.Filled; k++ {
 		s.Last = append(s.Last, last[(k+1)%lastLines].line())
 	}
-	s.HiddenColumns, s.Merged = r.hiddenColumns(), r.mergedCells()
+	s.HiddenColumns, s.Merged = r.hiddenColumns(), apart(r.mergedCells())
 	return s, nil
+}
+
+// apart sorts merged cells by their first row and column. Of those that begin in
+// one row and lie over each other, which no program writes, the first stays.
+func apart(merged []Range) (all []Range) {
+	slices.SortFunc(merged, func(a, b Range) int {
+		return cmp.Or(cmp.Compare(a.FirstRow, b.FirstRow), cmp.Compare(a.FirstColumn, b.FirstColumn))
+	})
+	for _, m := range merged {
+		if n := len(all); n == 0 || all[n-1].FirstRow < m.FirstRow || all[n-1].LastColumn < m.FirstColumn {
+			all = append(all, m)
+		}
+	}
+	return all
 }
 
 func (s *Survey) count(k *Kinds, kind Kind, text []byte) {
@@ -123,12 +153,35 @@ func (s *Survey) count(k *Kinds, kind Kind, text []byte) {
 	}
 }
 
+// line makes a line of a row; of a long text its beginning is enough.
 func (row *Row) line() Line {
 	l := Line{Number: row.Number}
 	for _, c := range row.Cells {
-		l.Cells = append(l.Cells, Value{int(c.Column), string(row.Text[c.Start:c.End]), c.Kind})
+		text := row.Text[c.Start:min(c.End, c.Start+shownText)]
+		l.Cells = append(l.Cells, Value{int(c.Column), strings.ToValidUTF8(string(text), ""), c.Kind})
 	}
 	return l
+}
+
+func (l *Line) size() (bytes int) {
+	for _, c := range l.Cells {
+		bytes += len(c.Text) + cellCost
+	}
+	return bytes
+}
+
+// keep makes a row like another, of whose long texts only the beginning is kept.
+func (row *Row) keep(other *Row) {
+	row.Number, row.Cells, row.Text = other.Number, append(row.Cells[:0], other.Cells...), row.Text[:0]
+	if len(other.Text) <= shownText {
+		row.Text = append(row.Text, other.Text...)
+		return
+	}
+	for k, c := range other.Cells {
+		start := len(row.Text)
+		row.Text = append(row.Text, other.Text[c.Start:min(c.End, c.Start+shownText)]...)
+		row.Cells[k].Start, row.Cells[k].End = uint32(start), uint32(len(row.Text))
+	}
 }
 
 // NumberText is how far a text is a number.
@@ -171,14 +224,16 @@ func IsNumber(text []byte) NumberText {
 }
 
 // Top gives the first filled rows of a sheet, at most n.
-func (b *Book) Top(sheet, n int) ([]Line, error) {
-	b.surveying.Lock()
+func (b *Book) Top(ctx context.Context, sheet, n int) ([]Line, error) {
+	if err := b.surveying.enter(ctx); err != nil {
+		return nil, err
+	}
 	s := b.surveys[sheet]
-	b.surveying.Unlock()
+	b.surveying.leave()
 	if s != nil {
 		return s.First[:min(n, len(s.First))], nil
 	}
-	r, err := b.Read(sheet)
+	r, err := b.Read(ctx, sheet)
 	if err != nil {
 		return nil, err
 	}

@@ -11,13 +11,15 @@ package workbook
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"strings"
-	"sync"
 
 	"github.com/klauspost/compress/flate"
+
+	"sieb/core/fault"
 )
 
 // Kind is the kind of value that a workbook gives a cell.
@@ -46,10 +48,12 @@ type Book struct {
 	Kind   string // XLSX or ODS
 	Sheets []Sheet
 
-	zip  *zip.Reader
-	xlsx *xlsx
+	zip    *zip.Reader
+	packed int64                // bytes of the archive
+	parts  map[string]*zip.File // by name, in small letters
+	xlsx   *xlsx
 
-	surveying sync.Mutex
+	surveying gate
 	surveys   map[int]*Survey
 }
 
@@ -97,7 +101,7 @@ const askAgain = "ask the sender for it again, or as CSV"
 // damaged says that the workbook is damaged, unless the error says already what
 // it is.
 func damaged(err error) error {
-	if errors.As(err, new(*NotReadable)) {
+	if isFinal(err) {
 		return err
 	}
 	if errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF) {
@@ -120,10 +124,16 @@ func has(z *zip.Reader, name string) bool {
 	return false
 }
 
-// Open opens the workbook in an archive.
-func Open(z *zip.Reader) (*Book, error) {
+// Open opens the workbook in an archive of so many bytes. The end of ctx ends
+// the opening.
+func Open(ctx context.Context, z *zip.Reader, packed int64) (*Book, error) {
 	z.RegisterDecompressor(zip.Deflate, flate.NewReader)
-	b := &Book{zip: z, surveys: map[int]*Survey{}}
+	b := &Book{zip: z, packed: packed, parts: map[string]*zip.File{}, surveying: newGate(), surveys: map[int]*Survey{}}
+	for _, f := range z.File {
+		if name := strings.ToLower(f.Name); b.parts[name] == nil {
+			b.parts[name] = f
+		}
+	}
 	var err error
 	switch {
 	case has(z, "xl/workbook.bin"):
@@ -133,9 +143,9 @@ func Open(z *zip.Reader) (*Book, error) {
 	case has(z, "ppt/presentation.xml"):
 		return nil, notReadable("the file is a set of slides, not a workbook; ask for its table as XLSX or CSV")
 	case has(z, "content.xml"):
-		err = b.openODS()
+		err = b.openODS(ctx)
 	default:
-		err = b.openXLSX()
+		err = b.openXLSX(ctx)
 	}
 	if err != nil {
 		return nil, err
@@ -146,26 +156,13 @@ func Open(z *zip.Reader) (*Book, error) {
 	return b, nil
 }
 
-// maxRatio is how many times its packed size a part may unpack to, beyond what
-// is always allowed. Sheets of few different values pack to a hundredth; what
-// is made to fill memory goes far beyond.
-const (
-	maxRatio   = 300
-	alwaysFits = 64 << 20
-)
-
 // part finds a part of the archive, nil where it has none of the name.
 func (b *Book) part(name string) *zip.File {
-	for _, f := range b.zip.File {
-		if strings.EqualFold(f.Name, name) {
-			return f
-		}
-	}
-	return nil
+	return b.parts[strings.ToLower(name)]
 }
 
-// open opens a part of the archive.
-func (b *Book) open(name string) (io.ReadCloser, error) {
+// open opens a part of the archive. The end of ctx ends its reading.
+func (b *Book) open(ctx context.Context, name string) (io.ReadCloser, error) {
 	f := b.part(name)
 	if f == nil {
 		return nil, damaged(fmt.Errorf("its part %s is missing", name))
@@ -178,7 +175,7 @@ func (b *Book) open(name string) (io.ReadCloser, error) {
 		return nil, damaged(err)
 	}
 	most := int64(f.CompressedSize64)*maxRatio + alwaysFits
-	text, err := decoded(&limited{r, most})
+	text, err := decoded(&limited{ctx, r, most})
 	if err != nil {
 		r.Close()
 		return nil, damaged(err)
@@ -189,27 +186,12 @@ func (b *Book) open(name string) (io.ReadCloser, error) {
 	}{text, r}, nil
 }
 
-var errTooLarge = fmt.Errorf("a part of it unpacks to more than %d times its size, which no table does", maxRatio)
-
-// limited reads at most left bytes; more is an error.
-type limited struct {
-	r    io.Reader
-	left int64
-}
-
-func (l *limited) Read(p []byte) (int, error) {
-	n, err := l.r.Read(p)
-	if l.left -= int64(n); l.left < 0 {
-		return 0, errTooLarge
-	}
-	return n, err
-}
-
 // Rows reads one sheet from top to bottom.
 type Rows struct {
-	sheet sheetReader
-	ahead *ahead
-	size  int64
+	sheet  sheetReader
+	ahead  *ahead
+	size   int64
+	budget *budget
 }
 
 // sheetReader is a sheet in one of the formats.
@@ -219,16 +201,17 @@ type sheetReader interface {
 	mergedCells() []Range
 }
 
-// Read begins to read a sheet, named by its place in Sheets.
-func (b *Book) Read(sheet int) (*Rows, error) {
+// Read begins to read a sheet, named by its place in Sheets. The end of ctx ends
+// the reading.
+func (b *Book) Read(ctx context.Context, sheet int) (*Rows, error) {
 	name := b.Sheets[sheet].part
-	part, err := b.open(name)
+	part, err := b.open(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	r := &Rows{ahead: readAhead(part), size: int64(b.part(name).UncompressedSize64)}
+	r := &Rows{ahead: readAhead(part), size: int64(b.part(name).UncompressedSize64), budget: newBudget(b.packed)}
 	if b.xlsx != nil {
-		r.sheet, err = b.readXLSX(r.ahead)
+		r.sheet, err = b.readXLSX(ctx, r.ahead)
 	} else {
 		r.sheet, err = readODS(r.ahead, sheet)
 	}
@@ -242,11 +225,18 @@ func (b *Book) Read(sheet int) (*Rows, error) {
 // Next reads the next row that holds a filled cell; io.EOF after the last.
 func (r *Rows) Next(row *Row) error {
 	err := r.sheet.next(row)
-	if err != nil && err != io.EOF {
+	if err == nil {
+		return r.budget.charge(row)
+	}
+	if err != io.EOF {
 		return damaged(err)
 	}
 	return err
 }
+
+// Charge counts cells that a reader adds to a row of the sheet: what all cells
+// unfold to is bounded.
+func (r *Rows) Charge(row *Row) error { return r.budget.charge(row) }
 
 // Taken gives how many bytes of the sheet's markup were read so far.
 func (r *Rows) Taken() int64 { return r.ahead.taken }
@@ -279,6 +269,7 @@ func readAhead(r io.ReadCloser) *ahead {
 		defer close(a.done)
 		defer close(a.full)
 		defer r.Close()
+		defer fault.Recover(&a.err, func() string { return "unpacking a sheet" })
 		for {
 			select {
 			case <-a.stop:

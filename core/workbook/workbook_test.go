@@ -3,6 +3,7 @@ package workbook_test
 import (
 	"archive/zip"
 	"bytes"
+	"context"
 	"fmt"
 	"io"
 	"math"
@@ -64,12 +65,12 @@ func open(file []byte) (*workbook.Book, error) {
 	if err != nil {
 		return nil, err
 	}
-	return workbook.Open(z)
+	return workbook.Open(context.Background(), z, int64(len(file)))
 }
 
 // rows reads a sheet as texts such as "3: B=12 number C=x".
 func rows(t require.TestingT, book *workbook.Book, sheet int) (all []string) {
-	r, err := book.Read(sheet)
+	r, err := book.Read(context.Background(), sheet)
 	require.NoError(t, err)
 	defer r.Close()
 	var row workbook.Row
@@ -159,7 +160,7 @@ func TestODSCells(t *testing.T) {
 	assert.Equal(t, []string{"3: B=first  line\nsecond",
 		"4: hidden A=0.1 number B=2026-07-01 date C=2026-07-01T06:30:00 dateTime D=06:30:00 time E=PT6H30M duration F=true boolean G=#DIV/0! error",
 		"5: A=x B=x C=x", "6: A=x B=x C=x", "7: A=m"}, rows(t, book, 1))
-	s, err := book.Survey(1)
+	s, err := book.Survey(context.Background(), 1)
 	require.NoError(t, err)
 	assert.Equal(t, []workbook.Range{{FirstColumn: 2, LastColumn: 2}}, s.HiddenColumns)
 	assert.Equal(t, []workbook.Range{{FirstRow: 7, LastRow: 8, FirstColumn: 0, LastColumn: 0}}, s.Merged)
@@ -189,13 +190,13 @@ func TestNotReadable(t *testing.T) {
 		{"cut off", xlsx(sheet[:len(sheet)-40]), "ends too early"},
 		{"entity tricks", xlsx(`<!DOCTYPE w [<!ENTITY a "aaaa">]>` + sheet), "document type"},
 		{"bomb", xlsx(`<worksheet><sheetData>` + strings.Repeat("<x/>", 25<<20) + `</sheetData></worksheet>`), "unpacks to more than 300 times"},
-		{"repeated without end", ods(`<table:table table:name="a"><table:table-row table:number-rows-repeated="1000000"><table:table-cell office:value-type="boolean" office:boolean-value="true" table:number-columns-repeated="16000"/></table:table-row></table:table>`), "unpacks to more"},
+		{"repeated without end", ods(`<table:table table:name="a"><table:table-row table:number-rows-repeated="1000000"><table:table-cell office:value-type="boolean" office:boolean-value="true" table:number-columns-repeated="16000"/></table:table-row></table:table>`), "unfold to more than 300 times"},
 		{"missing text", xlsx(`<worksheet><sheetData><row r="1"><c r="C1" t="s"><v>9</v></c></row></sheetData></worksheet>`), "row 1, column C: its shared text \"9\" is missing"},
 		{"rows out of order", xlsx(`<worksheet><sheetData><row r="5"/><row r="4"/></sheetData></worksheet>`), "row \"4\" follows row 5"},
 	} {
 		book, err := open(c.file)
 		if err == nil {
-			_, err = book.Survey(0)
+			_, err = book.Survey(context.Background(), 0)
 		}
 		require.Error(t, err, c.what)
 		assert.ErrorAs(t, err, new(*workbook.NotReadable), c.what)
@@ -287,7 +288,7 @@ func FuzzSheet(f *testing.F) {
 		if err != nil {
 			return
 		}
-		r, err := book.Read(0)
+		r, err := book.Read(context.Background(), 0)
 		if err != nil {
 			return
 		}

@@ -3,6 +3,7 @@ package workbook
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -10,7 +11,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 
 	"golang.org/x/text/encoding/unicode"
 )
@@ -20,7 +20,7 @@ type xlsx struct {
 	since1904 bool
 	formats   []format // by the number of a cell's style
 
-	loading   sync.Mutex
+	loading   gate
 	textsPart string // "" without shared texts
 	texts     []byte // all shared texts, one behind the other, read at first need
 	ends      []uint32
@@ -56,13 +56,13 @@ func decoded(r io.Reader) (io.Reader, error) {
 type relation struct{ id, kind, target string }
 
 // relations reads the links of a part; a part without any has none.
-func (b *Book) relations(part string) (all []relation, err error) {
+func (b *Book) relations(ctx context.Context, part string) (all []relation, err error) {
 	dir, file := path.Split(part)
 	name := dir + "_rels/" + file + ".rels"
 	if b.part(name) == nil {
 		return nil, nil
 	}
-	err = b.scan(name, func(s *scanner) error {
+	err = b.scan(ctx, name, func(s *scanner) error {
 		if s.kind == startTag && string(s.name) == "Relationship" {
 			target := s.word("Target")
 			if strings.HasPrefix(target, "/") {
@@ -79,8 +79,8 @@ func (b *Book) relations(part string) (all []relation, err error) {
 }
 
 // scan reads a whole part and hands each token on.
-func (b *Book) scan(part string, token func(s *scanner) error) error {
-	r, err := b.open(part)
+func (b *Book) scan(ctx context.Context, part string, token func(s *scanner) error) error {
+	r, err := b.open(ctx, part)
 	if err != nil {
 		return err
 	}
@@ -101,10 +101,10 @@ func (b *Book) scan(part string, token func(s *scanner) error) error {
 
 var errEnough = errors.New("the rest is not needed")
 
-func (b *Book) openXLSX() error {
-	b.Kind, b.xlsx = "XLSX", &xlsx{}
+func (b *Book) openXLSX(ctx context.Context) error {
+	b.Kind, b.xlsx = "XLSX", &xlsx{loading: newGate()}
 	main := "xl/workbook.xml"
-	top, err := b.relations("")
+	top, err := b.relations(ctx, "")
 	if err != nil {
 		return err
 	}
@@ -116,21 +116,24 @@ func (b *Book) openXLSX() error {
 	if !has(b.zip, main) {
 		return notReadable("the file is a ZIP archive of another program's documents, not a workbook; ask for its table as XLSX or CSV")
 	}
-	links, err := b.relations(main)
+	links, err := b.relations(ctx, main)
 	if err != nil {
 		return err
 	}
+	sheets := map[string]string{} // of cells, by id
 	for _, r := range links {
 		switch r.kind {
+		case "worksheet":
+			sheets[r.id] = r.target
 		case "sharedStrings":
 			b.xlsx.textsPart = r.target
 		case "styles":
-			if err := b.readStyles(r.target); err != nil {
+			if err := b.readStyles(ctx, r.target); err != nil {
 				return err
 			}
 		}
 	}
-	err = b.scan(main, func(s *scanner) error {
+	err = b.scan(ctx, main, func(s *scanner) error {
 		if s.kind != startTag {
 			return nil
 		}
@@ -150,13 +153,15 @@ func (b *Book) openXLSX() error {
 				}
 				rest = more
 			}
-			for _, r := range links {
-				// Sheets of charts, dialogs and macros hold no cells.
-				if r.id == id && r.kind == "worksheet" {
-					state := string(s.attr("state"))
-					b.Sheets = append(b.Sheets, Sheet{Name: s.word("name"), Hidden: state == "hidden" || state == "veryHidden", part: r.target})
-				}
+			part, has := sheets[id]
+			if !has {
+				return nil // sheets of charts, dialogs and macros hold no cells
 			}
+			if len(b.Sheets) == maxSheets {
+				return tooMany("sheets", maxSheets)
+			}
+			state := string(s.attr("state"))
+			b.Sheets = append(b.Sheets, Sheet{Name: s.word("name"), Hidden: state == "hidden" || state == "veryHidden", part: part})
 		}
 		return nil
 	})
@@ -164,7 +169,7 @@ func (b *Book) openXLSX() error {
 		return err
 	}
 	for k := range b.Sheets {
-		if err := b.measure(&b.Sheets[k]); err != nil {
+		if err := b.measure(ctx, &b.Sheets[k]); err != nil {
 			return err
 		}
 	}
@@ -172,8 +177,8 @@ func (b *Book) openXLSX() error {
 }
 
 // measure reads the size that a sheet says of itself.
-func (b *Book) measure(sheet *Sheet) error {
-	return b.scan(sheet.part, func(s *scanner) error {
+func (b *Book) measure(ctx context.Context, sheet *Sheet) error {
+	return b.scan(ctx, sheet.part, func(s *scanner) error {
 		if s.kind != startTag {
 			return nil
 		}
@@ -191,10 +196,13 @@ func (b *Book) measure(sheet *Sheet) error {
 	})
 }
 
-func (b *Book) readStyles(part string) error {
+func (b *Book) readStyles(ctx context.Context, part string) error {
 	codes := map[string]format{}
 	inCells := false
-	return b.scan(part, func(s *scanner) error {
+	return b.scan(ctx, part, func(s *scanner) error {
+		if len(b.xlsx.formats)+len(codes) > maxFormats {
+			return tooMany("formats of cells", maxFormats)
+		}
 		switch {
 		case s.kind == charData:
 		case string(s.name) == "cellXfs":
@@ -214,21 +222,24 @@ func (b *Book) readStyles(part string) error {
 	})
 }
 
-// maxTexts bounds the memory of the shared texts.
-const maxTexts = 2 << 30
-
 // loadTexts reads the shared texts.
-func (b *Book) loadTexts() error {
+func (b *Book) loadTexts(ctx context.Context) error {
 	x := b.xlsx
-	x.loading.Lock()
-	defer x.loading.Unlock()
-	if x.loaded || x.textsPart == "" {
+	if x.textsPart == "" {
 		return nil
 	}
-	r, err := b.open(x.textsPart)
+	if err := x.loading.enter(ctx); err != nil {
+		return err
+	}
+	defer x.loading.leave()
+	if x.loaded {
+		return nil
+	}
+	r, err := b.open(ctx, x.textsPart)
 	if err != nil {
 		return err
 	}
+	x.texts, x.ends = nil, nil // what was read before a reading that ended early
 	in := readAhead(r)
 	defer in.Close()
 	s := newScanner(in)
@@ -237,7 +248,10 @@ func (b *Book) loadTexts() error {
 			continue
 		}
 		if x.texts = appendRich(x.texts, s, "si"); len(x.texts) > maxTexts {
-			return notReadable("the workbook holds more than %d GiB of texts; ask for it as CSV", maxTexts>>30)
+			return notReadable("the workbook holds more than %d MiB of texts; ask for it as CSV", maxTexts>>20)
+		}
+		if len(x.ends) == maxTextCount {
+			return tooMany("texts", maxTextCount)
 		}
 		x.ends = append(x.ends, uint32(len(x.texts)))
 	}
@@ -263,6 +277,10 @@ func appendRich(dst []byte, s *scanner, end string) []byte {
 				dst = append(dst, s.text...)
 			} else if inText {
 				dst = appendText(dst, s.text)
+			}
+			if len(dst)-from > maxCell {
+				s.fail(errLongCell)
+				return dst
 			}
 		case startTag:
 			if string(s.name) == "rPh" {
@@ -316,8 +334,8 @@ type xlsxRows struct {
 	fixed  []byte // scratch for a cell's value
 }
 
-func (b *Book) readXLSX(r io.Reader) (*xlsxRows, error) {
-	if err := b.loadTexts(); err != nil {
+func (b *Book) readXLSX(ctx context.Context, r io.Reader) (*xlsxRows, error) {
+	if err := b.loadTexts(ctx); err != nil {
 		return nil, err
 	}
 	x := &xlsxRows{s: newScanner(r), shared: b.xlsx}
@@ -392,7 +410,10 @@ func (x *xlsxRows) next(row *Row) error {
 			from, to, _ := bytes.Cut(s.attr("ref"), []byte(":"))
 			c1, r1, ok1 := place(from)
 			c2, r2, ok2 := place(to)
-			if ok1 && ok2 && r1 <= r2 && c1 <= c2 {
+			if c2 = min(c2, MaxColumns-1); ok1 && ok2 && r1 <= r2 && c1 <= c2 {
+				if len(x.merged) == maxMerged {
+					return tooMany("merged cells", maxMerged)
+				}
 				x.merged = append(x.merged, Range{r1, r2, c1, c2})
 			}
 		}
@@ -406,9 +427,12 @@ func (x *xlsxRows) next(row *Row) error {
 // cells reads the cells of a row up to its end tag.
 func (x *xlsxRows) cells(row *Row) error {
 	s := x.s
-	column := -1
+	column, start := -1, len(row.Text)
 	for {
-		for x.quickCell(row, &column) {
+		for len(row.Text)-start <= MaxRowText && x.quickCell(row, &column) {
+		}
+		if len(row.Text)-start > MaxRowText {
+			return rowTooLong(row.Number)
 		}
 		if !s.next() {
 			break
@@ -584,6 +608,9 @@ func (x *xlsxRows) cell(row *Row, column, style int, kind byte) error {
 				x.fixed = append(x.fixed, s.text...)
 			default:
 				x.fixed = appendText(x.fixed, s.text)
+			}
+			if len(x.fixed) > maxCell {
+				return errLongCell
 			}
 		case endTag:
 			inValue = false

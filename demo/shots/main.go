@@ -69,7 +69,7 @@ func run(out string) error {
 		ended <- nil
 		return err
 	}
-	deliveries, err := fill(ctx, client.New(address))
+	deliveries, err := fill(ctx, client.New(address, ""))
 	if err != nil {
 		return err
 	}

@@ -13,7 +13,6 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
-	"syscall"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -22,8 +21,11 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"sieb/core/fault"
 	"sieb/core/report"
+	"sieb/core/source"
 	"sieb/core/target"
+	"sieb/service/catalogue"
 	"sieb/service/jobs"
 	"sieb/service/reading"
 	"sieb/service/staging"
@@ -36,6 +38,9 @@ type Server struct {
 	Area    *staging.Area
 	Queue   *jobs.Queue
 	Desk    *reading.Desk
+	Bounds  source.Bounds
+	Guard   Guard
+	Tables  *catalogue.Databases
 	Log     *slog.Logger
 	Version string
 	Console http.Handler    // the pages; nil for none
@@ -53,7 +58,7 @@ const (
 // Handler gives the routes.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(s.recovered, logged(s.Log), protected)
+	r.Use(headers, s.recovered, logged(s.Log), s.Guard.known, plain, sameSite, s.Guard.admitted, unhurried)
 	api := s.describe(r)
 	r.Handle("/metrics", promhttp.Handler())
 	r.Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
@@ -121,25 +126,19 @@ func logged(log *slog.Logger) func(http.Handler) http.Handler {
 	}
 }
 
-// protected keeps pages of other sites from using the service through a
-// steward's browser.
-func protected(next http.Handler) http.Handler {
+// sameSite keeps pages of other sites from changing anything through a steward's
+// browser.
+func sameSite(next http.Handler) http.Handler {
 	cross := http.NewCrossOriginProtection()
 	cross.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		problem(w, http.StatusForbidden, "the request comes from a page of another site")
 	}))
-	return cross.Handler(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		h := w.Header()
-		h.Set("X-Content-Type-Options", "nosniff")
-		h.Set("X-Frame-Options", "DENY")
-		h.Set("Referrer-Policy", "same-origin")
-		next.ServeHTTP(w, r)
-	}))
+	return cross.Handler(next)
 }
 
 // Paging is the part of a list that is asked for.
 type Paging struct {
-	Offset int `query:"offset" minimum:"0" doc:"entries to leave out at the front"`
+	Offset int `query:"offset" minimum:"0" maximum:"1000000000" doc:"entries to leave out at the front"`
 	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 }
 
@@ -174,7 +173,7 @@ func (s *Server) routes(api huma.API) {
 	op := func(id, method, path, summary, tag string, errs ...int) huma.Operation {
 		return huma.Operation{OperationID: id, Method: method, Path: v1 + path, Summary: summary, Tags: []string{tag}, Errors: errs}
 	}
-	add := op("addDelivery", http.MethodPost, "/deliveries", "Takes in a file", "deliveries", 400, 507)
+	add := op("addDelivery", http.MethodPost, "/deliveries", "Takes in a file", "deliveries", 400, 408, 413, 503, 507)
 	add.RequestBody, add.DefaultStatus = octets, http.StatusCreated
 	huma.Register(api, add, s.addDelivery)
 	huma.Register(api, op("listDeliveries", http.MethodGet, "/deliveries", "Deliveries, newest first", "deliveries"), s.listDeliveries)
@@ -188,6 +187,7 @@ func (s *Server) routes(api huma.API) {
 	text.DefaultStatus, text.MaxBodyBytes = http.StatusCreated, maxTargetBytes
 	huma.Register(api, text, s.addTarget)
 	huma.Register(api, op("draftFromTable", http.MethodPost, "/targets/from-table", "Draws a target from a table of a PostgreSQL database, without adding it", "targets", 422), s.draftFromTable)
+	huma.Register(api, op("listDatabases", http.MethodGet, "/databases", "Databases that the service's settings name, from which targets can be drawn", "targets"), s.listDatabases)
 	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name", "targets"), s.listTargets)
 	huma.Register(api, op("showTarget", http.MethodGet, "/targets/{name}", "The newest version of a target", "targets", 404), s.showTarget)
 	huma.Register(api, op("showTargetVersion", http.MethodGet, "/targets/{name}/versions/{version}", "One version of a target", "targets", 404), s.showTargetVersion)
@@ -205,6 +205,9 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations", "runs", 404, 409), s.runRejects)
 	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote", "runs", 404)), s.runOutput)
 
+	enter := op("signIn", http.MethodPost, "/token", "Gives a browser a cookie that holds the service's token", "service", 401)
+	enter.DefaultStatus = http.StatusNoContent
+	huma.Register(api, enter, s.signIn)
 	health := huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz", Summary: "Tells whether the service can work", Tags: []string{"service"}, Errors: []int{503}}
 	huma.Register(api, health, s.health)
 }
@@ -229,26 +232,52 @@ func (s *Server) addDelivery(ctx context.Context, in *upload) (*created[Delivery
 	if err := staging.CheckName(in.Name); err != nil {
 		return nil, huma.Error400BadRequest(err.Error())
 	}
-	bytes, sum, err := s.Area.Take(ctx, in.body)
+	// Where it could not be recorded, it need not be sent.
+	if err := s.Store.Ping(ctx); err != nil && ctx.Err() == nil {
+		return nil, s.failure("recording a delivery", err)
+	}
+	taken, err := s.Area.Take(ctx, in.body, s.Guard.MaxUpload)
+	var large *staging.TooLarge
+	var disk *fault.Disk
 	switch {
-	case errors.Is(err, syscall.ENOSPC):
-		return nil, huma.NewError(http.StatusInsufficientStorage, "the staging area is full; nothing of the file was kept")
+	case errors.As(err, &large):
+		return nil, huma.NewError(http.StatusRequestEntityTooLarge, large.Error())
+	case errors.As(err, &disk):
+		return nil, s.failure("storing a delivery", err)
+	case errors.Is(err, errSlow):
+		return nil, huma.NewError(http.StatusRequestTimeout, fmt.Sprintf("the file came at less than %d bytes a second, or nothing came for %s; nothing of it was kept", minRate, bodyWait))
 	case err != nil && (ctx.Err() != nil || errors.Is(err, io.ErrUnexpectedEOF)):
 		return nil, huma.Error400BadRequest("the file did not arrive whole; nothing of it was kept")
 	case err != nil:
 		return nil, s.failure("storing a delivery", err)
 	}
-	d, _, err := s.Store.AddDelivery(ctx, in.Name, bytes, sum, "")
+	d, _, err := s.Store.AddDelivery(ctx, store.Arrival{Name: in.Name, Bytes: taken.Bytes, SHA256: taken.SHA256})
+	s.Area.LetGo(taken, err == nil || !store.WasNotSent(err))
 	if err != nil {
 		return nil, s.failure("recording a delivery", err)
 	}
-	s.Log.Info("delivery arrived", "delivery", d.ID, "name", d.Name, "bytes", bytes)
+	s.Log.Info("delivery arrived", "delivery", d.ID, "name", d.Name, "bytes", d.Bytes)
 	return &created[Delivery]{http.StatusCreated, "/api/v1/deliveries/" + d.ID, deliveryOf(d)}, nil
 }
 
 // failure logs an error that is the service's own, and keeps its text from the
-// answer.
+// answer, unless it says what the asker can do.
 func (s *Server) failure(doing string, err error) error {
+	var disk *fault.Disk
+	var status huma.StatusError
+	switch {
+	case errors.As(err, &status):
+		return err
+	case store.IsBadValue(err):
+		return huma.Error422UnprocessableEntity("the request holds a character that cannot be kept (NUL), or a number that is too large")
+	case store.IsAway(err):
+		s.Log.Warn("the database is away", "doing", doing, "error", err)
+		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable("the database does not answer; "+doing+" was not possible, and nothing was changed: ask again in a moment"),
+			http.Header{"Retry-After": {"5"}})
+	case errors.As(err, &disk):
+		s.Log.Error("the disk takes no more", "doing", doing, "error", err)
+		return huma.NewError(http.StatusInsufficientStorage, s.Area.Conceal(disk, "", ""))
+	}
 	s.Log.Error("a request failed", "doing", doing, "error", err)
 	return huma.Error500InternalServerError(doing + " failed; the service's log says more")
 }
@@ -374,7 +403,7 @@ func (s *Server) showTarget(ctx context.Context, in *struct {
 
 func (s *Server) showTargetVersion(ctx context.Context, in *struct {
 	Name    string `path:"name"`
-	Version int    `path:"version" minimum:"1"`
+	Version int    `path:"version" minimum:"1" maximum:"2147483647"`
 }) (*answer[Target], error) {
 	t, err := s.target(ctx, in.Name, in.Version)
 	if err != nil {
@@ -401,6 +430,9 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 	given := givenOf(d.Layout)
 	if in.Body.Layout != nil {
 		given = in.Body.Layout.Over(given)
+		if err := given.Check(); err != nil {
+			return nil, huma.Error422UnprocessableEntity("layout: " + err.Error())
+		}
 	}
 	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, s.Queue.Enqueue(ctx, store.Runs))
 	if err != nil {

@@ -1,16 +1,17 @@
 package api
 
 import (
-	"archive/zip"
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
 	"path"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/source"
 	"sieb/service/reading"
@@ -48,10 +49,12 @@ func (s *Server) use(ctx context.Context, id string, ask *layout.Given, do func(
 	switch {
 	case err == nil, errors.As(err, &status), errors.As(err, new(*source.Several)):
 		return err
+	case fault.IsDisk(err):
+		return s.failure("unpacking the delivery", err)
 	case errors.Is(err, context.Canceled) && ctx.Err() == nil:
 		return huma.Error409Conflict("the delivery was read in other ways meanwhile; ask again")
 	}
-	return huma.Error422UnprocessableEntity(staging.Rename(err, s.Area.Path(d.SHA256), d.Name).Error())
+	return huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
 }
 
 // topRows is how many rows come along with a reading.
@@ -76,29 +79,31 @@ func (s *Server) readDelivery(ctx context.Context, in *struct {
 		out.Packing = "zip"
 	}
 	if out.Packing == "zip" {
-		if out.Members, err = s.members(ctx, in.ID); err != nil {
+		members, err := s.members(ctx, in.ID)
+		if err != nil {
 			return nil, err
+		}
+		for _, m := range members {
+			out.Members = append(out.Members, m.Name)
 		}
 	}
 	return &answer[Reading]{out}, nil
 }
 
-// members names the files of an archive of several.
-func (s *Server) members(ctx context.Context, id string) ([]string, error) {
+// members lists the files of an archive of several; nil for anything else.
+func (s *Server) members(ctx context.Context, id string) ([]source.Member, error) {
 	d, err := s.delivery(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	z, err := zip.OpenReader(s.Area.Path(d.SHA256))
+	members, err := source.Members(s.Area.Path(d.SHA256))
 	if err != nil {
 		return nil, s.failure("opening an archive", err)
 	}
-	defer z.Close()
-	names := source.Members(&z.Reader)
-	if len(names) < 2 {
+	if len(members) < 2 {
 		return nil, nil
 	}
-	return names, nil
+	return members, nil
 }
 
 func (s *Server) readRows(ctx context.Context, in *struct {
@@ -176,39 +181,87 @@ func (s *Server) listLayouts(ctx context.Context, in *Paging) (*answer[Page[Save
 	}), nil
 }
 
+// mostMembers is how many files of an archive become deliveries at once.
+const mostMembers = 1000
+
 func (s *Server) takeMembers(ctx context.Context, in *byID) (*answer[Page[Delivery]], error) {
 	d, err := s.delivery(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}
-	names, err := s.members(ctx, in.ID)
+	members, err := s.members(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}
-	if names == nil {
-		return nil, huma.Error422UnprocessableEntity(d.Name + " is no ZIP archive of several files")
+	most := source.MostUnpacked(d.Bytes)
+	if s.Guard.MaxUpload > 0 {
+		most = min(most, s.Guard.MaxUpload)
 	}
-	out := Page[Delivery]{Items: []Delivery{}, Total: len(names)}
-	for _, name := range names {
-		file := path.Base(name)
-		if err := staging.CheckName(file); err != nil {
-			return nil, huma.Error422UnprocessableEntity(err.Error())
-		}
-		content, err := source.OpenMember(ctx, s.Area.Path(d.SHA256), name)
-		if err != nil {
-			return nil, huma.Error422UnprocessableEntity(staging.Rename(err, s.Area.Path(d.SHA256), d.Name).Error())
-		}
-		bytes, sum, err := s.Area.Take(ctx, content)
-		content.Close()
-		if err != nil {
-			return nil, s.failure("storing "+file, err)
-		}
-		added, _, err := s.Store.AddDelivery(ctx, file, bytes, sum, "")
-		if err != nil {
-			return nil, s.failure("recording "+file, err)
-		}
-		s.Log.Info("delivery taken out of an archive", "delivery", added.ID, "name", file, "archive", d.ID)
-		out.Items = append(out.Items, deliveryOf(added))
+	if err := checkMembers(d, members, most); err != nil {
+		return nil, err
 	}
-	return &answer[Page[Delivery]]{out}, nil
+	var arrivals []store.Arrival
+	var held []staging.Taken
+	recorded := false
+	defer func() {
+		for _, t := range held {
+			s.Area.LetGo(t, recorded)
+		}
+	}()
+	for _, m := range members {
+		taken, err := s.takeMember(ctx, d, m.Name)
+		if err != nil {
+			return nil, err
+		}
+		held = append(held, taken)
+		if most -= taken.Bytes; most < 0 {
+			return nil, tooMuch(d)
+		}
+		arrivals = append(arrivals, store.Arrival{Name: path.Base(m.Name), Bytes: taken.Bytes, SHA256: taken.SHA256})
+	}
+	added, err := s.Store.AddDeliveries(ctx, arrivals)
+	recorded = err == nil || !store.WasNotSent(err)
+	if err != nil {
+		return nil, s.failure("recording the files of "+d.Name, err)
+	}
+	s.Log.Info("deliveries taken out of an archive", "archive", d.ID, "files", len(added))
+	return pageOf(added, len(added), deliveryOf), nil
+}
+
+// checkMembers says what is wrong with the files of an archive, before any of
+// them is unpacked.
+func checkMembers(d store.Delivery, members []source.Member, most int64) error {
+	switch {
+	case members == nil:
+		return huma.Error422UnprocessableEntity(d.Name + " is no ZIP archive of several files")
+	case len(members) > mostMembers:
+		return huma.Error422UnprocessableEntity(fmt.Sprintf("%s holds %d files; at most %d are taken out at once, and none was: unpack it and send the files that are deliveries",
+			d.Name, len(members), mostMembers))
+	}
+	for _, m := range members {
+		if err := staging.CheckName(path.Base(m.Name)); err != nil {
+			return huma.Error422UnprocessableEntity(fmt.Sprintf("none of the files was taken: %v", err))
+		}
+		if most -= int64(min(m.Bytes, 1<<62)); most < 0 {
+			return tooMuch(d)
+		}
+	}
+	return nil
+}
+
+func tooMuch(d store.Delivery) error {
+	return huma.NewError(http.StatusRequestEntityTooLarge, fmt.Sprintf("the files of %s unpack to more than is taken; none was taken: unpack it and send the files that are deliveries", d.Name))
+}
+
+// takeMember stores one file of an archive.
+func (s *Server) takeMember(ctx context.Context, d store.Delivery, name string) (t staging.Taken, err error) {
+	content, err := s.Bounds.OpenMember(ctx, s.Area.Path(d.SHA256), name)
+	if err != nil {
+		return t, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name) + "; none of the files was taken")
+	}
+	defer content.Close()
+	if t, err = s.Area.Take(ctx, content, 0); err != nil {
+		return t, s.failure("storing "+path.Base(name), err)
+	}
+	return t, nil
 }

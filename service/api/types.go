@@ -43,6 +43,7 @@ type RunHead struct {
 	Tally    *sift.Tally   `json:"tally,omitempty"`
 	Progress Progress      `json:"progress"`
 	Error    string        `json:"error,omitempty" doc:"why the run failed"`
+	Trouble  *Trouble      `json:"trouble,omitempty" doc:"what kept the run from its end so far"`
 	Layout   *layout.Given `json:"layout,omitempty" doc:"settings made by hand"`
 
 	CreatedAt  time.Time  `json:"createdAt"`
@@ -59,6 +60,14 @@ type Run struct {
 	Violations []sift.Group      `json:"violations,omitempty"`
 	Remedies   []sift.Remedy     `json:"remedies,omitempty"`
 	Outputs    map[string]string `json:"outputs,omitempty" doc:"where each output is, by name"`
+}
+
+// Trouble is what broke work off that is tried again.
+type Trouble struct {
+	Tries  int        `json:"tries" doc:"how often the work was broken off"`
+	Deaths int        `json:"deaths" doc:"how often the service died under it"`
+	Reason string     `json:"reason,omitempty" doc:"of the last time"`
+	NextAt *time.Time `json:"nextAt,omitempty" doc:"when it is tried again"`
 }
 
 // TargetRef names a version of a target.
@@ -87,7 +96,7 @@ type Target struct {
 type NewRun struct {
 	Delivery      string        `json:"delivery" minLength:"1"`
 	Target        string        `json:"target,omitempty" doc:"without one every row that reads cleanly is accepted"`
-	TargetVersion int           `json:"targetVersion,omitempty" minimum:"1" doc:"the newest where it is left out"`
+	TargetVersion int           `json:"targetVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
 	Layout        *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are those saved with the delivery, or detected"`
 }
 
@@ -181,6 +190,7 @@ func headOf(r store.Run) RunHead {
 		at := r.FinishedAt.Time.UTC()
 		out.FinishedAt = &at
 	}
+	out.Trouble = troubleOf(r.Trouble)
 	if given := givenOf(r.Layout); given != (layout.Given{}) {
 		out.Layout = &given
 	}
@@ -189,6 +199,18 @@ func headOf(r store.Run) RunHead {
 	}
 	if r.Result != nil && json.Unmarshal(r.Result, &result) == nil {
 		out.Tally = result.Tally
+	}
+	return out
+}
+
+func troubleOf(t store.Trouble) *Trouble {
+	if t.Tries == 0 && t.Deaths == 0 {
+		return nil
+	}
+	out := &Trouble{Tries: t.Tries, Deaths: t.Deaths, Reason: t.Reason.String}
+	if t.NextTry.Valid {
+		at := t.NextTry.Time.UTC()
+		out.NextAt = &at
 	}
 	return out
 }

@@ -27,6 +27,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
+	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/report"
@@ -45,7 +46,7 @@ type SiftArgs struct {
 // Kind is the job's name in the queue.
 func (SiftArgs) Kind() string { return "sift" }
 
-// InsertOpts lets a run be tried again as long as the database is away.
+// InsertOpts leaves it to this package how often work is tried.
 func (SiftArgs) InsertOpts() river.InsertOpts { return untiring }
 
 // ProfileArgs is the job of a profile.
@@ -67,12 +68,20 @@ type Result struct {
 	ReadAs layout.Layout `json:"readAs"`
 }
 
+// Config is what a queue works with.
+type Config struct {
+	Store    *store.Store
+	Area     *staging.Area
+	Bounds   source.Bounds
+	Parallel int           // orders worked on at a time
+	RetryFor time.Duration // how long troubles that may pass are waited for
+	Version  string
+	Log      *slog.Logger
+}
+
 // Queue does the work of one instance.
 type Queue struct {
-	store   *store.Store
-	area    *staging.Area
-	log     *slog.Logger
-	version string
+	Config
 
 	workers *river.Client[pgx.Tx]
 	insert  *river.Client[*sql.Tx]
@@ -95,25 +104,32 @@ const (
 	settle = 5 * time.Second
 	// progressEvery is how often a run's progress is recorded.
 	progressEvery = 300 * time.Millisecond
+	// mostDeaths is how often the service may die under a piece of work before
+	// the work is taken to be what kills it.
+	mostDeaths = 3
+	// Retries wait twice as long each time, from the first to the longest.
+	firstWait, longestWait = time.Second, time.Minute
 )
 
 var (
 	runsEnded = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_runs_ended_total", Help: "Runs that came to an end."}, []string{"outcome"})
+	retries   = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_work_retried_total", Help: "Work that was broken off by a trouble that may pass, and is tried again."}, []string{"of"})
+	deaths    = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_work_orphaned_total", Help: "Work under which the service died."}, []string{"of"})
 	rowsRead  = promauto.NewCounter(prometheus.CounterOpts{Name: "sieb_rows_read_total", Help: "Rows read by runs that were done."})
 )
 
-// Start begins to work. Parallel is how many runs are worked on at a time.
-func Start(ctx context.Context, s *store.Store, area *staging.Area, parallel int, version string, log *slog.Logger) (*Queue, error) {
-	q := &Queue{store: s, area: area, log: log, version: version, active: map[int64]bool{}}
+// Start begins to work.
+func Start(ctx context.Context, c Config) (*Queue, error) {
+	q := &Queue{Config: c, active: map[int64]bool{}}
 	q.id = fmt.Sprintf("sieb-%d", time.Now().UnixNano())
 	workers := river.NewWorkers()
 	river.AddWorker(workers, &sifter{queue: q})
 	river.AddWorker(workers, &profiler{queue: q})
-	quiet := slog.New(quietHandler{log.Handler()})
+	quiet := slog.New(quietHandler{q.Log.Handler()})
 	var err error
-	q.workers, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
+	q.workers, err = river.NewClient(riverpgxv5.New(q.Store.Pool), &river.Config{
 		ID:                   q.id,
-		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: parallel}},
+		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: q.Parallel}},
 		Workers:              workers,
 		JobTimeout:           -1,
 		RescueStuckJobsAfter: forever,
@@ -123,11 +139,11 @@ func Start(ctx context.Context, s *store.Store, area *staging.Area, parallel int
 	if err != nil {
 		return nil, err
 	}
-	if q.insert, err = river.NewClient(riverdatabasesql.New(s.DB()), &river.Config{Logger: quiet}); err != nil {
+	if q.insert, err = river.NewClient(riverdatabasesql.New(q.Store.DB()), &river.Config{Logger: quiet}); err != nil {
 		return nil, err
 	}
 	ctx, q.stop = context.WithCancel(context.WithoutCancel(ctx))
-	life, err := hold(ctx, s.Pool, q.id)
+	life, err := hold(ctx, q.Store.Pool, q.id)
 	if err != nil {
 		return nil, err
 	}
@@ -164,7 +180,7 @@ func (q *Queue) Enqueue(ctx context.Context, w store.Work) func(tx *sql.Tx, id s
 // Cancel stops the work for an order, wherever it is done. It returns false where
 // it had ended already.
 func (q *Queue) Cancel(ctx context.Context, w store.Work, id string, job sql.NullInt64) (bool, error) {
-	cancelled, err := q.store.Cancel(ctx, w, id)
+	cancelled, err := q.Store.Cancel(ctx, w, id)
 	if err != nil || !cancelled || !job.Valid {
 		return cancelled, err
 	}
@@ -216,7 +232,7 @@ func (q *Queue) live(ctx context.Context, life *pgxpool.Conn) {
 			// The server was started again: the lock went with the connection.
 			life.Release()
 			var err error
-			for life, err = hold(ctx, q.store.Pool, q.id); err != nil; life, err = hold(ctx, q.store.Pool, q.id) {
+			for life, err = hold(ctx, q.Store.Pool, q.id); err != nil; life, err = hold(ctx, q.Store.Pool, q.id) {
 				select {
 				case <-ctx.Done():
 					return
@@ -225,7 +241,7 @@ func (q *Queue) live(ctx context.Context, life *pgxpool.Conn) {
 			}
 		}
 		if err := q.rescue(ctx); err != nil && ctx.Err() == nil {
-			q.log.Warn("jobs of dead instances could not be looked for", "error", err)
+			q.Log.Warn("jobs of dead instances could not be looked for", "error", err)
 		}
 	}
 }
@@ -234,20 +250,21 @@ func (q *Queue) live(ctx context.Context, life *pgxpool.Conn) {
 // is free, and those that this instance has lost from sight, as happens when
 // the database dies under a job.
 func (q *Queue) rescue(ctx context.Context) error {
-	rows, err := q.store.Pool.Query(ctx, `
-		select id, attempted_by[array_upper(attempted_by, 1)], attempted_at < now() - $1::interval
+	rows, err := q.Store.Pool.Query(ctx, `
+		select id, kind, attempted_by[array_upper(attempted_by, 1)], attempted_at < now() - $1::interval
 		from river_job where state = 'running' and kind = any($2)`, settle, []string{SiftArgs{}.Kind(), ProfileArgs{}.Kind()})
 	if err != nil {
 		return err
 	}
 	type job struct {
 		ID     int64
+		Kind   string
 		By     string
 		IsOld  bool
 		IsLost bool
 	}
 	jobs, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (j job, err error) {
-		return j, row.Scan(&j.ID, &j.By, &j.IsOld)
+		return j, row.Scan(&j.ID, &j.Kind, &j.By, &j.IsOld)
 	})
 	if err != nil {
 		return err
@@ -259,7 +276,7 @@ func (q *Queue) rescue(ctx context.Context) error {
 			q.mu.Unlock()
 		default:
 			q.mu.Unlock()
-			if err := q.store.Pool.QueryRow(ctx, `
+			if err := q.Store.Pool.QueryRow(ctx, `
 				select free and pg_advisory_unlock(hashtextextended($1, 0))
 				from (select pg_try_advisory_lock(hashtextextended($1, 0)) as free offset 0) as t`, j.By).Scan(&j.IsLost); err != nil {
 				return err
@@ -268,22 +285,47 @@ func (q *Queue) rescue(ctx context.Context) error {
 		if !j.IsLost {
 			continue
 		}
-		tag, err := q.store.Pool.Exec(ctx, `
+		if j.By != q.id {
+			if err := q.bury(ctx, workOf[j.Kind], j.ID, j.By); err != nil {
+				return err
+			}
+		}
+		tag, err := q.Store.Pool.Exec(ctx, `
 			update river_job set state = 'available', scheduled_at = now()
 			where id = $1 and state = 'running' and attempted_by[array_upper(attempted_by, 1)] = $2`, j.ID, j.By)
 		if err != nil {
 			return err
 		}
 		if tag.RowsAffected() > 0 {
-			q.log.Info("work whose instance has died is taken up again", "job", j.ID, "instance", j.By)
+			q.Log.Info("work whose instance is gone is taken up again", "job", j.ID, "instance", j.By)
 		}
 	}
 	return nil
 }
 
+// workOf tells the kind of work by the kind of its jobs.
+var workOf = map[string]store.Work{SiftArgs{}.Kind(): store.Runs, ProfileArgs{}.Kind(): store.Profiles}
+
+// bury counts a death of the service under the work of a job. Work that ended it
+// several times is failed: its job finds that when it is taken up again.
+func (q *Queue) bury(ctx context.Context, w store.Work, job int64, instance string) error {
+	id, n, err := q.Store.Died(ctx, w, job)
+	if errors.Is(err, store.ErrNone) {
+		return nil // its order is gone
+	} else if err != nil {
+		return err
+	}
+	deaths.WithLabelValues(string(w)).Inc()
+	q.Log.Warn("the service died under work", "of", w, "id", id, "instance", instance, "times", n)
+	if n < mostDeaths {
+		return nil
+	}
+	return q.fail(ctx, w, id, store.Delivery{}, errors.New("it ended the service three times, and is not tried again; the file may be made to do so: ask the sender what it is"))
+}
+
 // patient is what the workers for all kinds of jobs have in common: work takes as
-// long as it takes, and is tried soon again after what is mostly a database that
-// was away.
+// long as it takes. River tries again by itself only where the database could not
+// even be told of the trouble.
 type patient[A river.JobArgs] struct{ river.WorkerDefaults[A] }
 
 func (patient[A]) Timeout(*river.Job[A]) time.Duration { return -1 }
@@ -308,8 +350,9 @@ func (w *profiler) Work(ctx context.Context, job *river.Job[ProfileArgs]) error 
 	return w.queue.attend(ctx, job.ID, store.Profiles, job.Args.Profile, w.queue.profile)
 }
 
-// attend works for one order. A delivery that cannot be worked on fails the order,
-// and the job is done; trouble with the database makes the job try again.
+// attend works for one order. Trouble that may pass (the database is away, the
+// disk is full) makes the order wait and the job come again; anything else fails
+// the order at once, with its reason, and the job is done.
 func (q *Queue) attend(ctx context.Context, job int64, w store.Work, id string, work func(context.Context, string) error) error {
 	q.mu.Lock()
 	q.active[job] = true
@@ -319,19 +362,36 @@ func (q *Queue) attend(ctx context.Context, job int64, w store.Work, id string, 
 		delete(q.active, job)
 		q.mu.Unlock()
 	}()
-	isOpen, err := q.store.Begin(ctx, w, id)
+	isOpen, err := q.Store.Begin(ctx, w, id)
 	if err == nil && isOpen {
-		err = work(ctx, id)
+		err = guarded(ctx, id, work)
 	}
-	if ctx.Err() == nil {
-		return err
+	if ctx.Err() != nil {
+		return q.brokenOff(context.WithoutCancel(ctx), w, id)
 	}
-	after := context.WithoutCancel(ctx)
+	if err == nil {
+		return nil
+	}
+	if store.IsAway(err) || fault.IsDisk(err) {
+		return q.again(ctx, w, id, err)
+	}
+	return q.fail(ctx, w, id, store.Delivery{}, err)
+}
+
+// guarded works; a panic fails the work, and the service goes on.
+func guarded(ctx context.Context, id string, work func(context.Context, string) error) (err error) {
+	defer fault.Recover(&err, func() string { return "working" })
+	return work(ctx, id)
+}
+
+// brokenOff ends work whose context has ended: the service stops, or the order was
+// cancelled, which says so already.
+func (q *Queue) brokenOff(ctx context.Context, w store.Work, id string) error {
 	q.mu.Lock()
 	stopping := q.stopping
 	q.mu.Unlock()
 	if stopping {
-		if err := q.store.PutBack(after, w, id); err != nil {
+		if err := q.Store.PutBack(ctx, w, id); err != nil {
 			return err
 		}
 		return river.JobSnooze(0)
@@ -339,7 +399,28 @@ func (q *Queue) attend(ctx context.Context, job int64, w store.Work, id string, 
 	if w == store.Runs {
 		runsEnded.WithLabelValues(store.Cancelled).Inc()
 	}
-	return nil // the order was cancelled and says so already
+	return nil
+}
+
+// again makes an order wait for trouble to pass, longer each time. Where it has
+// not passed for long, the order fails.
+func (q *Queue) again(ctx context.Context, w store.Work, id string, why error) error {
+	trouble, err := q.Store.Trouble(ctx, w, id)
+	if err != nil {
+		return err // the database is away: River comes again
+	}
+	if trouble.Since.Valid && time.Since(trouble.Since.Time) > q.RetryFor {
+		return q.record(ctx, w, id, store.Delivery{}, fmt.Errorf("given up after %d tries in %s: %w", trouble.Tries+1, q.RetryFor, why))
+	}
+	wait := min(firstWait<<min(trouble.Tries, 10), longestWait)
+	if trouble, err = q.Store.Retry(ctx, w, id, q.Area.Conceal(why, "", ""), wait); errors.Is(err, store.ErrNone) {
+		return nil // it was cancelled meanwhile
+	} else if err != nil {
+		return err
+	}
+	retries.WithLabelValues(string(w)).Inc()
+	q.Log.Warn("work is tried again", "of", w, "id", id, "tries", trouble.Tries, "in", wait, "error", why)
+	return river.JobSnooze(wait)
 }
 
 // open opens a delivery as settings made by hand read it.
@@ -348,11 +429,7 @@ func (q *Queue) open(ctx context.Context, d store.Delivery, settings []byte) (*s
 	if err := json.Unmarshal(settings, &given); err != nil {
 		return nil, fmt.Errorf("the layout: %w", err)
 	}
-	file, err := source.Open(ctx, q.area.Path(d.SHA256), given)
-	if err != nil {
-		return nil, staging.Rename(err, q.area.Path(d.SHA256), d.Name)
-	}
-	return file, nil
+	return q.Bounds.Open(ctx, q.Area.Path(d.SHA256), given)
 }
 
 // progress makes what records how far the work has come, now and then. Of a
@@ -367,34 +444,34 @@ func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.D
 		if file.Size > 0 {
 			bytes = int64(float64(bytes) / float64(file.Size) * float64(d.Bytes))
 		}
-		if err := q.store.Progress(ctx, w, id, bytes, rows); err != nil && ctx.Err() == nil {
-			q.log.Warn("progress could not be recorded", "of", w, "id", id, "error", err)
+		if err := q.Store.Progress(ctx, w, id, bytes, rows); err != nil && ctx.Err() == nil {
+			q.Log.Warn("progress could not be recorded", "of", w, "id", id, "error", err)
 		}
 	}
 }
 
 func (q *Queue) sift(ctx context.Context, id string) error {
-	run, err := q.store.Run(ctx, id)
+	run, err := q.Store.Run(ctx, id)
 	if err != nil {
 		return err
 	}
-	delivery, err := q.store.Delivery(ctx, run.DeliveryID)
+	delivery, err := q.Store.Delivery(ctx, run.DeliveryID)
 	if err != nil {
 		return err
 	}
-	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.area.RunDir(id), Version: q.version}
+	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version}
 	if run.TargetName.Valid {
-		t, err := q.store.Target(ctx, run.TargetName.String, int(run.TargetVersion.Int32))
+		t, err := q.Store.Target(ctx, run.TargetName.String, int(run.TargetVersion.Int32))
 		if err != nil {
 			return err
 		}
 		r.TargetVersion = t.Version
 		if r.Target, err = target.Parse([]byte(t.Text)); err != nil {
-			return q.fail(ctx, store.Runs, id, fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err))
+			return q.fail(ctx, store.Runs, id, delivery, fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err))
 		}
 	}
 	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {
-		return q.fail(ctx, store.Runs, id, err)
+		return q.fail(ctx, store.Runs, id, delivery, err)
 	}
 	defer r.Delivery.Close()
 	var last sift.Progress
@@ -405,18 +482,18 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	}
 	summary, err := r.Do(ctx)
 	if err != nil {
-		return q.fail(ctx, store.Runs, id, err)
+		return q.fail(ctx, store.Runs, id, delivery, err)
 	}
 	result, err := json.Marshal(Result{summary.Result, r.Delivery.Layout})
 	if err != nil {
 		return err
 	}
-	if err := q.store.Finish(ctx, id, string(summary.Verdict), result, delivery.Bytes, last.Rows); err != nil {
+	if err := q.Store.Finish(ctx, id, string(summary.Verdict), result, delivery.Bytes, last.Rows); err != nil {
 		return err
 	}
 	runsEnded.WithLabelValues(string(summary.Verdict)).Inc()
 	rowsRead.Add(float64(summary.Tally.Read))
-	q.log.Info("run done", "run", id, "delivery", delivery.Name, "verdict", summary.Verdict, "read", summary.Tally.Read,
+	q.Log.Info("run done", "run", id, "delivery", delivery.Name, "verdict", summary.Verdict, "read", summary.Tally.Read,
 		"accepted", summary.Tally.Accepted, "rejected", summary.Tally.Rejected)
 	return nil
 }
@@ -428,44 +505,60 @@ type Profiled struct {
 }
 
 func (q *Queue) profile(ctx context.Context, id string) error {
-	order, err := q.store.Profile(ctx, id)
+	order, err := q.Store.Profile(ctx, id)
 	if err != nil {
 		return err
 	}
-	delivery, err := q.store.Delivery(ctx, order.DeliveryID)
+	delivery, err := q.Store.Delivery(ctx, order.DeliveryID)
 	if err != nil {
 		return err
 	}
 	file, err := q.open(ctx, delivery, order.Layout)
 	if err != nil {
-		return q.fail(ctx, store.Profiles, id, err)
+		return q.fail(ctx, store.Profiles, id, delivery, err)
 	}
 	defer file.Close()
 	note := q.progress(ctx, store.Profiles, id, delivery, file)
 	p, err := profile.Of(ctx, file, profile.Options{Progress: func(p profile.Progress) { note(p.Bytes, p.Rows) }})
 	if err != nil {
-		return q.fail(ctx, store.Profiles, id, err)
+		return q.fail(ctx, store.Profiles, id, delivery, err)
 	}
 	result, err := json.Marshal(Profiled{p, file.Layout})
 	if err != nil {
 		return err
 	}
-	if err := q.store.FinishProfile(ctx, id, result, delivery.Bytes, p.Rows); err != nil {
+	if err := q.Store.FinishProfile(ctx, id, result, delivery.Bytes, p.Rows); err != nil {
 		return err
 	}
-	q.log.Info("profile done", "profile", id, "delivery", delivery.Name, "rows", p.Rows, "columns", len(p.Columns), "findings", len(p.Findings))
+	q.Log.Info("profile done", "profile", id, "delivery", delivery.Name, "rows", p.Rows, "columns", len(p.Columns), "findings", len(p.Findings))
 	return nil
 }
 
 // fail records why an order cannot be done; the job itself is then done. Work that
-// was broken off has not failed.
-func (q *Queue) fail(ctx context.Context, w store.Work, id string, why error) error {
+// was broken off has not failed, and a full disk may have room again later.
+func (q *Queue) fail(ctx context.Context, w store.Work, id string, d store.Delivery, why error) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	q.log.Warn("work failed", "of", w, "id", id, "error", why)
+	if fault.IsDisk(why) {
+		return why
+	}
+	return q.record(ctx, w, id, d, why)
+}
+
+// record records that an order has failed.
+func (q *Queue) record(ctx context.Context, w store.Work, id string, d store.Delivery, why error) error {
+	var crash *fault.Crash
+	if errors.As(why, &crash) {
+		q.Log.Error("work failed by a defect of the program", "of", w, "id", id, "error", why, "stack", string(crash.Stack))
+	} else {
+		q.Log.Warn("work failed", "of", w, "id", id, "error", why)
+	}
+	if err := q.Store.Fail(ctx, w, id, q.Area.Conceal(why, d.SHA256, d.Name)); err != nil {
+		return err
+	}
 	if w == store.Runs {
 		runsEnded.WithLabelValues(store.Failed).Inc()
 	}
-	return q.store.Fail(ctx, w, id, why.Error())
+	return nil
 }

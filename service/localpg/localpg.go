@@ -13,6 +13,8 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
+	"io/fs"
 	"log/slog"
 	"net"
 	"net/url"
@@ -28,11 +30,14 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+
+	"sieb/core/fault"
 )
 
 // Server is a running private PostgreSQL.
 type Server struct {
-	dir      string
+	dir      string // the service's own: password and log
+	home     string // where the cluster stands; the server's user's own
 	bin      string
 	port     int
 	password string
@@ -61,7 +66,10 @@ func Start(ctx context.Context, dir string, log *slog.Logger) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{dir: dir, bin: bin, log: log, done: make(chan struct{})}
+	s := &Server{dir: dir, home: dir, bin: bin, log: log, done: make(chan struct{})}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, fault.Writing(err, "making the folder of the database, "+dir)
+	}
 	if err := s.chooseAccount(); err != nil {
 		return nil, err
 	}
@@ -93,8 +101,13 @@ func version(path string) int {
 	return n
 }
 
-// chooseAccount picks the user to run as. PostgreSQL refuses to run as root;
-// then it is Debian's user postgres, who must be able to reach the folder.
+// chooseAccount picks the user to run as. PostgreSQL refuses to run as root; then it
+// is Debian's user postgres.
+//
+// That user can reach nothing in the data folder, which is root's alone. So the
+// cluster stands where Debian keeps clusters, in a folder that postgres makes and
+// owns. As root nothing is made, opened for writing or removed in there, by any
+// path: postgres could have put a link in its way.
 func (s *Server) chooseAccount() error {
 	if os.Getuid() != 0 {
 		return nil
@@ -106,26 +119,52 @@ func (s *Server) chooseAccount() error {
 	uid, _ := strconv.ParseUint(u.Uid, 10, 32)
 	gid, _ := strconv.ParseUint(u.Gid, 10, 32)
 	s.account = &account{uint32(uid), uint32(gid)}
-	if s.reachable() {
+	if s.home, err = s.place(u.HomeDir); err != nil {
+		return err
+	}
+	if err := s.run("mkdir", "-p", "-m", "700", s.home); err != nil {
+		return fmt.Errorf("the user postgres cannot make %s for the database: %w", s.home, err)
+	}
+	return s.moveOut()
+}
+
+// place gives the cluster's folder in the home of the user postgres. It is written
+// down, so that it is found again when the data folder has moved.
+func (s *Server) place(home string) (string, error) {
+	where := filepath.Join(s.dir, "where")
+	if text, err := os.ReadFile(where); err == nil {
+		return strings.TrimSpace(string(text)), nil
+	}
+	sum := sha256.Sum256([]byte(s.dir + rand.Text()))
+	place := filepath.Join(home, "sieb-"+hex.EncodeToString(sum[:6]))
+	s.log.Info("the data folder is root's alone; the database cluster stands with the user postgres", "data", s.dir, "cluster", place)
+	return place, fault.Writing(os.WriteFile(where, []byte(place+"\n"), 0o600), "writing down where the database stands")
+}
+
+// moveOut moves a cluster that an earlier version made in the data folder, which
+// then had to be open to the user postgres.
+func (s *Server) moveOut() error {
+	old := filepath.Join(s.dir, "cluster")
+	info, err := os.Lstat(old)
+	if err != nil || !info.IsDir() {
 		return nil
 	}
-	// A folder under /root, say. The cluster then stands where Debian keeps
-	// clusters, under a name that belongs to this data folder.
-	sum := sha256.Sum256([]byte(s.dir))
-	elsewhere := filepath.Join(u.HomeDir, "sieb-"+hex.EncodeToString(sum[:6]))
-	s.log.Info("the user postgres cannot reach the data folder; the cluster stands elsewhere", "data", s.dir, "cluster", elsewhere)
-	s.dir = elsewhere
-	if !s.reachable() {
-		return fmt.Errorf("the user postgres can reach neither the data folder nor %s; choose another folder with --data", elsewhere)
+	if err := errors.Join(os.Chown(s.dir, 0, 0), os.Chmod(s.dir, 0o700)); err != nil {
+		return err
+	}
+	if err := os.Rename(old, s.cluster()); err != nil {
+		return fmt.Errorf("the database cluster cannot be moved out of the data folder by itself (%w): move %s to %s, owned by postgres, and start again", fault.Cause(err), old, s.cluster())
 	}
 	return nil
 }
 
-func (s *Server) reachable() bool {
-	if os.MkdirAll(s.dir, 0o700) != nil || os.Chown(s.dir, int(s.account.uid), int(s.account.gid)) != nil {
-		return false
+// run runs a small program as the server's user.
+func (s *Server) run(name string, args ...string) error {
+	out, err := s.command(context.Background(), name, args...).CombinedOutput()
+	if err != nil && len(out) > 0 {
+		return errors.New(strings.TrimSpace(string(out)))
 	}
-	return s.command(context.Background(), "/bin/sh", "-c", `cd "$1" && test -w .`, "sh", s.dir).Run() == nil
+	return err
 }
 
 // command prepares a program that runs as the server's user, in a process
@@ -137,21 +176,20 @@ func (s *Server) command(ctx context.Context, name string, args ...string) *exec
 	if s.account != nil {
 		cmd.SysProcAttr.Credential = &syscall.Credential{Uid: s.account.uid, Gid: s.account.gid}
 	}
-	cmd.Env = append(os.Environ(), "LC_ALL=C.UTF-8", "TZ=UTC")
+	// The driver's variables are for other servers.
+	cmd.Env = slices.DeleteFunc(os.Environ(), func(v string) bool { return strings.HasPrefix(v, "PG") })
+	cmd.Env = append(cmd.Env, "LC_ALL=C.UTF-8", "TZ=UTC")
 	return cmd
 }
 
-func (s *Server) cluster() string { return filepath.Join(s.dir, "cluster") }
+func (s *Server) cluster() string { return filepath.Join(s.home, "cluster") }
 
 // initialise makes the cluster once: in a temporary folder that is renamed
 // when it is complete, so that a half-made one is never taken for a cluster.
 func (s *Server) initialise(ctx context.Context) error {
-	if err := os.MkdirAll(s.dir, 0o700); err != nil {
-		return fmt.Errorf("the folder of the database cannot be made: %w", err)
-	}
 	secret := filepath.Join(s.dir, "password")
-	if _, err := os.Stat(filepath.Join(s.cluster(), "PG_VERSION")); err == nil {
-		text, err := os.ReadFile(secret)
+	if _, err := os.Lstat(filepath.Join(s.cluster(), "PG_VERSION")); err == nil {
+		text, err := readPlain(secret)
 		s.password = strings.TrimSpace(string(text))
 		if err != nil {
 			return fmt.Errorf("the password of the private PostgreSQL cannot be read: %w", err)
@@ -160,24 +198,39 @@ func (s *Server) initialise(ctx context.Context) error {
 	}
 	s.log.Info("making the database cluster", "folder", s.cluster())
 	s.password = rand.Text()
+	if err := os.Remove(secret); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
 	if err := os.WriteFile(secret, []byte(s.password+"\n"), 0o600); err != nil {
-		return err
+		return fault.Writing(err, "keeping the password of the database")
 	}
-	if s.account != nil {
-		if err := os.Chown(secret, int(s.account.uid), int(s.account.gid)); err != nil {
-			return err
-		}
+	// All of the rest is done by the server's user, in its own folder.
+	fresh, shown := s.cluster()+".new", filepath.Join(s.home, "password.new")
+	tell := s.command(ctx, "/bin/sh", "-c", `umask 077; rm -rf "$1" "$2"; cat > "$2"`, "sh", fresh, shown)
+	tell.Stdin = strings.NewReader(s.password + "\n")
+	if out, err := tell.CombinedOutput(); err != nil {
+		return fmt.Errorf("the folder %s of the database cannot be written to: %w %s", s.home, err, strings.TrimSpace(string(out)))
 	}
-	fresh := s.cluster() + ".new"
-	if err := os.RemoveAll(fresh); err != nil {
-		return err
-	}
-	cmd := s.command(ctx, filepath.Join(s.bin, "initdb"), "--pgdata", fresh, "--username", "sieb", "--pwfile", secret,
+	cmd := s.command(ctx, filepath.Join(s.bin, "initdb"), "--pgdata", fresh, "--username", "sieb", "--pwfile", shown,
 		"--auth", "scram-sha-256", "--encoding", "UTF8", "--locale", "C.UTF-8")
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("initdb failed: %w\n%s", err, strings.TrimSpace(string(out)))
 	}
-	return os.Rename(fresh, s.cluster())
+	return s.run("/bin/sh", "-c", `rm -f "$2" && mv "$1" "$3"`, "sh", fresh, shown, s.cluster())
+}
+
+// readPlain reads a small file of the server's user: an ordinary one, never a link
+// or a pipe in its place.
+func readPlain(path string) ([]byte, error) {
+	f, err := os.OpenFile(path, os.O_RDONLY|syscall.O_NOFOLLOW|syscall.O_NONBLOCK, 0)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	if info, err := f.Stat(); err != nil || !info.Mode().IsRegular() {
+		return nil, errors.Join(err, fmt.Errorf("%s is no ordinary file", path))
+	}
+	return io.ReadAll(io.LimitReader(f, 4096))
 }
 
 // launch takes over a running server or starts one, and waits until it answers.
@@ -195,6 +248,9 @@ func (s *Server) launch(ctx context.Context) error {
 			return err
 		}
 	}
+	if err := s.forget(); err != nil {
+		return err
+	}
 	port, err := freePort()
 	if err != nil {
 		return err
@@ -205,7 +261,7 @@ func (s *Server) launch(ctx context.Context) error {
 // launchOn starts the server on a port and waits until it answers.
 func (s *Server) launchOn(ctx context.Context, port int) error {
 	s.port = port
-	logFile, err := os.OpenFile(filepath.Join(s.dir, "postgres.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	logFile, err := os.OpenFile(filepath.Join(s.dir, "postgres.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY|syscall.O_NOFOLLOW, 0o600)
 	if err != nil {
 		return err
 	}
@@ -228,19 +284,56 @@ func (s *Server) launchOn(ctx context.Context, port int) error {
 	return nil
 }
 
-// running reads who holds the cluster: process and port, 0 where nobody does.
+// running reads who holds the cluster: process and port, 0 where nobody does. The
+// cluster's note of it may be older than the process that now has the number: it is
+// believed only where the process works in the cluster and began when the note says.
 func (s *Server) running() (pid, port int) {
-	text, err := os.ReadFile(filepath.Join(s.cluster(), "postmaster.pid"))
+	text, err := readPlain(filepath.Join(s.cluster(), "postmaster.pid"))
 	lines := strings.Split(string(text), "\n")
 	if err != nil || len(lines) < 4 {
 		return 0, 0
 	}
 	pid, _ = strconv.Atoi(strings.TrimSpace(lines[0]))
+	began, _ := strconv.ParseInt(strings.TrimSpace(lines[2]), 10, 64)
 	port, _ = strconv.Atoi(strings.TrimSpace(lines[3]))
-	if pid <= 0 || !alive(pid) || !isPostgres(pid) {
+	if pid <= 0 || port <= 0 || !alive(pid) || !s.isServer(pid, time.Unix(began, 0)) {
 		return 0, 0
 	}
 	return pid, port
+}
+
+// forget removes the cluster's note of a server that is gone and whose process
+// number another process has by now: the new server would take that one for it.
+// PostgreSQL itself deals with all other notes.
+func (s *Server) forget() error {
+	note := filepath.Join(s.cluster(), "postmaster.pid")
+	text, err := readPlain(note)
+	if err != nil {
+		return nil // there is none
+	}
+	first, _, _ := strings.Cut(string(text), "\n")
+	pid, err := strconv.Atoi(strings.TrimSpace(first))
+	if err != nil || !alive(pid) {
+		return nil
+	}
+	works, _ := filepath.Glob("/proc/[0-9]*/cwd")
+	for _, link := range works {
+		if s.isIn(link) {
+			return fmt.Errorf("a process of another PostgreSQL still works in %s (%s): stop it, and start again", s.cluster(), filepath.Dir(link))
+		}
+	}
+	s.log.Info("the note of a server that is gone is removed", "process", pid)
+	return s.run("rm", "-f", note)
+}
+
+// isIn reports whether a process, by the link to its folder, works in the cluster.
+func (s *Server) isIn(link string) bool {
+	in, err := os.Readlink(link)
+	if err != nil {
+		return false
+	}
+	cluster, err := filepath.EvalSymlinks(s.cluster())
+	return err == nil && in == cluster
 }
 
 func alive(pid int) bool {
@@ -248,10 +341,44 @@ func alive(pid int) bool {
 	return err == nil || errors.Is(err, syscall.EPERM)
 }
 
-// isPostgres guards against a process that was given the number of a dead server.
-func isPostgres(pid int) bool {
-	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/comm", pid))
-	return err != nil || strings.TrimSpace(string(text)) == "postgres"
+// isServer reports whether a process is the cluster's server that began at a time.
+func (s *Server) isServer(pid int, began time.Time) bool {
+	const tolerance = 30 * time.Second // between the start of a process and its note of it
+	comm, err := os.ReadFile(fmt.Sprintf("/proc/%d/comm", pid))
+	if err != nil || strings.TrimSpace(string(comm)) != "postgres" {
+		return false
+	}
+	if !s.isIn(fmt.Sprintf("/proc/%d/cwd", pid)) {
+		return false
+	}
+	started, err := startOf(pid)
+	return err == nil && started.Sub(began).Abs() < tolerance
+}
+
+// startOf gives the time at which a process began (proc(5): field 22 of stat, in
+// hundredths of a second since the machine's start, and btime).
+func startOf(pid int) (time.Time, error) {
+	stat, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
+	if err != nil {
+		return time.Time{}, err
+	}
+	_, rest, _ := strings.Cut(string(stat), ") ") // behind the name, which may hold blanks
+	fields := strings.Fields(rest)
+	if len(fields) < 20 {
+		return time.Time{}, errors.New("the process has no start")
+	}
+	ticks, err := strconv.ParseInt(fields[19], 10, 64)
+	if err != nil {
+		return time.Time{}, err
+	}
+	boot, err := os.ReadFile("/proc/stat")
+	if err != nil {
+		return time.Time{}, err
+	}
+	_, after, _ := strings.Cut(string(boot), "\nbtime ")
+	line, _, _ := strings.Cut(after, "\n")
+	seconds, err := strconv.ParseInt(line, 10, 64)
+	return time.Unix(seconds, 0).Add(time.Duration(ticks) * 10 * time.Millisecond), err
 }
 
 func freePort() (int, error) {
@@ -307,7 +434,8 @@ func (s *Server) prepare(ctx context.Context) error {
 // poll watches a server that is not a child of this process.
 func (s *Server) poll(pid int, died chan struct{}) {
 	defer close(died)
-	for alive(pid) {
+	began, err := startOf(pid)
+	for is, e := began, err; e == nil && is.Equal(began) && !zombie(pid); is, e = startOf(pid) {
 		select {
 		case <-s.done:
 			return

@@ -36,12 +36,13 @@ const (
 
 // Desk is where deliveries lie open.
 type Desk struct {
-	mu   sync.Mutex
-	open map[string]*opened
+	bounds source.Bounds
+	mu     sync.Mutex
+	open   map[string]*opened
 }
 
-// New makes an empty desk.
-func New() *Desk { return &Desk{open: map[string]*opened{}} }
+// New makes an empty desk, on which deliveries are opened within bounds.
+func New(bounds source.Bounds) *Desk { return &Desk{bounds: bounds, open: map[string]*opened{}} }
 
 // opened is a delivery that lies open.
 type opened struct {
@@ -79,7 +80,7 @@ func (d *Desk) Read(ctx context.Context, path string, given layout.Given, use fu
 		return err
 	}
 	defer d.giveBack(o)
-	r, err := o.reading(given)
+	r, err := o.reading(ctx, given)
 	if err != nil {
 		return err
 	}
@@ -101,7 +102,7 @@ func (d *Desk) take(ctx context.Context, path string, given layout.Given) (*open
 	}
 	d.mu.Unlock()
 	// Opening may take a while; others go on meanwhile.
-	file, err := source.Open(ctx, path, layout.Given{Member: given.Member})
+	file, err := d.bounds.Open(ctx, path, layout.Given{Member: given.Member})
 	if err != nil {
 		return nil, err
 	}
@@ -164,7 +165,7 @@ func (o *opened) close() {
 
 // reading finds how the settings read the delivery; the first time it detects
 // the other settings and begins to index the rows.
-func (o *opened) reading(given layout.Given) (*Reading, error) {
+func (o *opened) reading(ctx context.Context, given layout.Given) (*Reading, error) {
 	text, err := json.Marshal(given)
 	if err != nil {
 		return nil, err
@@ -175,11 +176,11 @@ func (o *opened) reading(given layout.Given) (*Reading, error) {
 	if r := o.readings[key]; r != nil {
 		return r, nil
 	}
-	file, err := o.file.Reread(given)
+	file, err := o.file.Reread(ctx, given)
 	if err != nil {
 		return nil, err
 	}
-	rows, err := file.Rows()
+	rows, err := file.Rows(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -272,7 +273,7 @@ func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) 
 			return nil, err
 		}
 	}
-	rows, err := r.index.From(from)
+	rows, err := r.index.From(ctx, from)
 	if err != nil {
 		return nil, err
 	}
@@ -290,7 +291,7 @@ func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) 
 		if len(w.Rows) > 0 {
 			first = w.Rows[0].Line
 		}
-		if w.Above, err = r.above(first); err != nil {
+		if w.Above, err = r.above(ctx, first); err != nil {
 			return nil, err
 		}
 	}
@@ -319,7 +320,7 @@ func (r *Reading) Find(ctx context.Context, p *profile.Profile, filters []profil
 func (r *Reading) Last(ctx context.Context, n int) (*Window, error) {
 	counted, all := r.index.Counted()
 	if !all {
-		tail, ok, err := r.File.Tail()
+		tail, ok, err := r.File.Tail(ctx)
 		if err != nil {
 			return nil, err
 		}
@@ -389,7 +390,7 @@ func clip(text string) string {
 const mostAbove = 60
 
 // above gives the lines above the first row.
-func (r *Reading) above(first int64) (lines []Line, err error) {
+func (r *Reading) above(ctx context.Context, first int64) (lines []Line, err error) {
 	l := &r.File.Layout
 	kind := func(line int64, text string) string {
 		switch {
@@ -403,7 +404,7 @@ func (r *Reading) above(first int64) (lines []Line, err error) {
 		return "header"
 	}
 	if l.Form == layout.Workbook {
-		top, err := r.File.Top(mostAbove)
+		top, err := r.File.Top(ctx, mostAbove)
 		for _, t := range top {
 			if int64(t.Number) >= first {
 				break

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sieb/core/layout"
+	"sieb/core/source"
 	"sieb/service/reading"
 )
 
@@ -38,7 +39,7 @@ func numbered(rows int) string {
 // More deliveries, and more ways to read them, than may lie open at a time, asked
 // for by many at once: each gets the rows that it asked for.
 func TestDeskServesMany(t *testing.T) {
-	desk := reading.New()
+	desk := reading.New(source.Bounds{})
 	defer desk.Close()
 	var paths []string
 	for k := range 12 {
@@ -73,7 +74,7 @@ func TestDeskServesMany(t *testing.T) {
 }
 
 func TestLastRowsAndProblems(t *testing.T) {
-	desk := reading.New()
+	desk := reading.New(source.Bounds{})
 	defer desk.Close()
 	path := write(t, "a.csv", numbered(30000)+"30001;short\n30002;\"open;1\n30003;x;2\nSumme;;9\n")
 	err := desk.Read(t.Context(), path, layout.Given{}, func(r *reading.Reading) error {
@@ -98,7 +99,7 @@ func TestLastRowsAndProblems(t *testing.T) {
 
 // A look through the wrong settings ends soon, and says what may be wrong.
 func TestWrongSettings(t *testing.T) {
-	desk := reading.New()
+	desk := reading.New(source.Bounds{})
 	defer desk.Close()
 	path := write(t, "a.csv", strings.Repeat("abcdefgh;ijkl\n", 2<<20))
 	err := desk.Read(t.Context(), path, layout.Given{Encoding: ptr("utf-16le")}, func(r *reading.Reading) error {

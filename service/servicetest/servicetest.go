@@ -8,6 +8,8 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -27,23 +29,59 @@ type Service struct {
 	done chan error
 }
 
-// Folder makes a temporary folder that the user postgres can reach too.
+// Folder makes a temporary folder for a service's data. With it goes the database
+// cluster that, as root, stands with the user postgres.
 func Folder(t testing.TB) string {
 	t.Helper()
 	dir, err := os.MkdirTemp("", "sieb-test-*")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := os.Chmod(dir, 0o755); err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { os.RemoveAll(dir) })
+	t.Cleanup(func() {
+		for _, pattern := range []string{".", "*"} {
+			places, _ := filepath.Glob(filepath.Join(dir, pattern))
+			for _, place := range places {
+				if home := Home(place); home != place {
+					os.RemoveAll(home)
+				}
+			}
+		}
+		os.RemoveAll(dir)
+	})
 	return dir
+}
+
+// Home gives the folder of a private PostgreSQL's cluster, of which dir is the
+// service's own folder.
+func Home(dir string) string {
+	text, err := os.ReadFile(filepath.Join(dir, "where"))
+	if err != nil {
+		return dir
+	}
+	return strings.TrimSpace(string(text))
+}
+
+// Postmaster gives the process of the PostgreSQL of a service's data folder, 0 where
+// none runs.
+func Postmaster(data string) (pid int) {
+	text, err := os.ReadFile(filepath.Join(Home(filepath.Join(data, "postgres")), "cluster", "postmaster.pid"))
+	if err != nil {
+		return 0
+	}
+	first, _, _ := strings.Cut(string(text), "\n")
+	pid, _ = strconv.Atoi(first)
+	return pid
 }
 
 // Start runs a service over a data folder ("" makes one) until Stop or the end
 // of the test.
 func Start(t testing.TB, data string, console http.Handler) *Service {
+	t.Helper()
+	return StartWith(t, data, func(c *service.Config) { c.Console = console })
+}
+
+// StartWith is Start with other settings than the usual ones.
+func StartWith(t testing.TB, data string, change func(*service.Config)) *Service {
 	t.Helper()
 	if data == "" {
 		data = Folder(t)
@@ -52,8 +90,9 @@ func Start(t testing.TB, data string, console http.Handler) *Service {
 	s := &Service{Data: data, Inbox: filepath.Join(data, "inbox"), stop: stop, done: make(chan error, 1)}
 	ready := make(chan string, 1)
 	log := &lines{}
-	config := service.Config{Listen: "127.0.0.1:0", Data: data, Inbox: s.Inbox, Parallel: 1, Version: "test", Console: console,
+	config := service.Config{Listen: "127.0.0.1:0", Data: data, Inbox: service.InboxConfig{Folder: s.Inbox}, Parallel: 1, Version: "test",
 		Log: slog.New(slog.NewTextHandler(log, &slog.HandlerOptions{Level: slog.LevelDebug})), Ready: func(address string) { ready <- address }}
+	change(&config)
 	go func() { s.done <- service.Run(ctx, config) }()
 	t.Cleanup(func() {
 		if err := s.Stop(); err != nil {
@@ -71,7 +110,7 @@ func Start(t testing.TB, data string, console http.Handler) *Service {
 	case <-time.After(2 * time.Minute):
 		t.Fatalf("the service did not start in time\n%s", log)
 	}
-	s.Client = client.New(s.Address)
+	s.Client = client.New(s.Address, "")
 	return s
 }
 

@@ -23,6 +23,7 @@ type Profile struct {
 	StartedAt  sql.NullTime   `db:"started_at"`
 	FinishedAt sql.NullTime   `db:"finished_at"`
 	TotalBytes int64          `db:"total_bytes"` // of the delivery
+	Trouble
 }
 
 // AddProfile records the order of a profile, with the job that works for it.
@@ -55,7 +56,7 @@ func (s *Store) profile(ctx context.Context, where, id string) (p Profile, err e
 func (s *Store) FinishProfile(ctx context.Context, id string, result []byte, bytes, rows int64) error {
 	_, err := s.changed(ctx, `
 		update profiles set state = 'done', result = $2, bytes_done = $3, rows_done = $4, finished_at = now()
-		where id = $1 and state = 'running'`, id, result, bytes, rows)
+		where id = $1 and state = 'running'`, id, storableJSON(result), bytes, rows)
 	return err
 }
 

@@ -29,9 +29,6 @@ import (
 //go:embed migrations
 var migrations embed.FS
 
-// ErrNone is what a look-up returns where there is no such record.
-var ErrNone = errors.New("no such record")
-
 // Store is the service's database.
 type Store struct {
 	Pool *pgxpool.Pool // for what needs a connection of its own
@@ -143,20 +140,67 @@ type Delivery struct {
 	LastRun *Run `db:"-"` // the newest, nil where there is none
 }
 
+// Arrival is a file that has arrived and is to be recorded.
+type Arrival struct {
+	Name      string
+	Bytes     int64
+	SHA256    string
+	InboxMark string // "" for what did not come by the inbox
+}
+
+const insertDelivery = `
+	insert into deliveries (id, name, bytes, sha256, inbox_mark, repeat_of)
+	values ($1, $2, $3, $4, nullif($5, ''), (select coalesce(repeat_of, id) from deliveries where sha256 = $4 order by arrived_at, id limit 1))
+	on conflict (inbox_mark) do nothing
+	returning *`
+
 // AddDelivery records an arrival. A mark of the inbox that is known already
 // gives the delivery that was made of it, and false.
-func (s *Store) AddDelivery(ctx context.Context, name string, bytes int64, sum, inboxMark string) (d Delivery, isNew bool, err error) {
-	mark := sql.NullString{String: inboxMark, Valid: inboxMark != ""}
-	err = s.db.GetContext(ctx, &d, `
-		insert into deliveries (id, name, bytes, sha256, inbox_mark, repeat_of)
-		values ($1, $2, $3, $4, $5, (select coalesce(repeat_of, id) from deliveries where sha256 = $4 order by arrived_at, id limit 1))
-		on conflict (inbox_mark) do nothing
-		returning *`, newID(), name, bytes, sum, mark)
+func (s *Store) AddDelivery(ctx context.Context, a Arrival) (d Delivery, isNew bool, err error) {
+	err = s.db.GetContext(ctx, &d, insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark)
 	if errors.Is(err, sql.ErrNoRows) {
-		err = s.db.GetContext(ctx, &d, `select * from deliveries where inbox_mark = $1`, mark)
+		err = s.db.GetContext(ctx, &d, `select * from deliveries where inbox_mark = $1`, a.InboxMark)
 		return d, false, none(err)
 	}
 	return d, err == nil, err
+}
+
+// AddDeliveries records arrivals together: all of them, or none.
+func (s *Store) AddDeliveries(ctx context.Context, all []Arrival) (added []Delivery, err error) {
+	return added, s.within(ctx, func(tx *sqlx.Tx) error {
+		added = make([]Delivery, len(all))
+		for i, a := range all {
+			if err := tx.GetContext(ctx, &added[i], insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Known gives those of some contents, by SHA-256, of which there are deliveries.
+func (s *Store) Known(ctx context.Context, sums []string) (known []string, err error) {
+	return known, s.db.SelectContext(ctx, &known, `select distinct sha256 from deliveries where sha256 = any($1)`, sums)
+}
+
+// KnownRuns gives those of some ids that are runs'.
+func (s *Store) KnownRuns(ctx context.Context, ids []string) (known []string, err error) {
+	return known, s.db.SelectContext(ctx, &known, `select id from runs where id = any($1)`, ids)
+}
+
+// Claim binds the database to the data folder that holds its deliveries' bytes.
+// It returns the folder to which it belongs, and whether it did so before.
+func (s *Store) Claim(ctx context.Context, id, path string) (owner, at string, before bool, err error) {
+	result, err := s.db.ExecContext(ctx, `insert into data_folder (id, path) values ($1, $2) on conflict (single) do nothing`, id, path)
+	if err != nil {
+		return "", "", false, err
+	}
+	isNew, err := result.RowsAffected()
+	if err != nil {
+		return "", "", false, err
+	}
+	err = s.db.QueryRowContext(ctx, `select id, path from data_folder`).Scan(&owner, &at)
+	return owner, at, isNew == 0, err
 }
 
 // Delivery gives one delivery with its newest run.
@@ -301,6 +345,16 @@ type Run struct {
 	StartedAt     sql.NullTime   `db:"started_at"`
 	FinishedAt    sql.NullTime   `db:"finished_at"`
 	TotalBytes    int64          `db:"total_bytes"` // of the delivery
+	Trouble
+}
+
+// Trouble is what kept the work for an order from its end so far.
+type Trouble struct {
+	Tries   int            `db:"tries"`  // broken off by something that may pass
+	Deaths  int            `db:"deaths"` // the service died under it
+	Reason  sql.NullString `db:"trouble"`
+	Since   sql.NullTime   `db:"trouble_since"`
+	NextTry sql.NullTime   `db:"next_try_at"`
 }
 
 const runColumns = `select r.*, d.bytes as total_bytes `
@@ -371,7 +425,7 @@ const (
 // ended, by cancellation for one.
 func (s *Store) Begin(ctx context.Context, w Work, id string) (bool, error) {
 	return s.changed(ctx, `
-		update `+string(w)+` set state = 'running', started_at = now(), bytes_done = 0, rows_done = 0
+		update `+string(w)+` set state = 'running', started_at = now(), bytes_done = 0, rows_done = 0, next_try_at = null
 		where id = $1 and state in ('waiting', 'running')`, id)
 }
 
@@ -385,15 +439,40 @@ func (s *Store) Progress(ctx context.Context, w Work, id string, bytes, rows int
 func (s *Store) Finish(ctx context.Context, run, verdict string, result []byte, bytes, rows int64) error {
 	_, err := s.changed(ctx, `
 		update runs set state = 'done', verdict = $2, result = $3, bytes_done = $4, rows_done = $5, finished_at = now()
-		where id = $1 and state = 'running'`, run, verdict, result, bytes, rows)
+		where id = $1 and state = 'running'`, run, verdict, storableJSON(result), bytes, rows)
 	return err
 }
 
 // Fail records that the work cannot be done, and why.
 func (s *Store) Fail(ctx context.Context, w Work, id, why string) error {
 	_, err := s.changed(ctx, `
-		update `+string(w)+` set state = 'failed', error = $2, finished_at = now() where id = $1 and state in ('waiting', 'running')`, id, why)
+		update `+string(w)+` set state = 'failed', error = $2, finished_at = now(), next_try_at = null
+		where id = $1 and state in ('waiting', 'running')`, id, Storable(why))
 	return err
+}
+
+// Trouble gives what kept the work for an order from its end so far.
+func (s *Store) Trouble(ctx context.Context, w Work, id string) (t Trouble, err error) {
+	err = s.db.GetContext(ctx, &t, `select tries, deaths, trouble, trouble_since, next_try_at from `+string(w)+` where id = $1`, id)
+	return t, none(err)
+}
+
+// Retry records that the work was broken off by what may pass, and is tried
+// again later. It returns the trouble so far.
+func (s *Store) Retry(ctx context.Context, w Work, id, why string, after time.Duration) (t Trouble, err error) {
+	err = s.db.GetContext(ctx, &t, `
+		update `+string(w)+` set state = 'waiting', bytes_done = 0, rows_done = 0, tries = tries + 1, trouble = $2,
+		       trouble_since = coalesce(trouble_since, now()), next_try_at = now() + make_interval(secs => $3)
+		where id = $1 and state = 'running'
+		returning tries, deaths, trouble, trouble_since, next_try_at`, id, Storable(why), after.Seconds())
+	return t, none(err)
+}
+
+// Died records that the service died under the work of a job, and returns for
+// which order, and how often by now.
+func (s *Store) Died(ctx context.Context, w Work, job int64) (id string, deaths int, err error) {
+	err = s.db.QueryRowContext(ctx, `update `+string(w)+` set deaths = deaths + 1 where job_id = $1 returning id, deaths`, job).Scan(&id, &deaths)
+	return id, deaths, none(err)
 }
 
 // Cancel records that the work was stopped. It returns false where it had ended.

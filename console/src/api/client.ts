@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { locked, noteStatus } from './access'
 import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
@@ -62,6 +63,7 @@ export async function answered<T>(call: Promise<{ data?: T; error?: unknown; res
 }
 
 function toError(problem: ProblemDetails | undefined, status: number): ServiceError {
+  noteStatus(status)
   const details = (problem?.errors ?? []).map((e) => (e.location ? `${e.location}: ${e.message}` : (e.message ?? '')))
   return new ServiceError(problem?.detail ?? `The service answered ${status}.`, details, status)
 }
@@ -112,7 +114,7 @@ export function follow(id: string, each: (run: Run) => void, lost: () => void): 
     each(run)
   })
   events.onerror = () => {
-    if (events.readyState !== EventSource.CLOSED) lost()
+    if (events.readyState !== EventSource.CLOSED && !locked.value) lost()
   }
   return () => events.close()
 }

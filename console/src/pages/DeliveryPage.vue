@@ -142,11 +142,16 @@ const outputs = [
 
     <section v-if="run && isBusy" class="sheet part" aria-label="Progress" aria-live="polite">
       <div class="top">
-        <h2>{{ run.state === 'waiting' ? 'Waiting for its turn' : 'Sifting' }}</h2>
+        <h2>{{ run.trouble?.nextAt ? 'Waiting to try again' : run.state === 'waiting' ? 'Waiting for its turn' : 'Sifting' }}</h2>
         <span class="soft">{{ counted(run.progress.rows, 'row', 'rows') }}, {{ size(run.progress.bytes) }} of {{ size(run.progress.totalBytes) }}</span>
         <ElButton size="small" @click="cancel">Stop</ElButton>
       </div>
       <ElProgress :percentage="percent" aria-label="Part of the delivery that is read" />
+      <p v-if="run.trouble" class="trouble">
+        <template v-if="run.trouble.tries > 0">Broken off {{ counted(run.trouble.tries, 'time', 'times') }}: {{ run.trouble.reason }}.</template>
+        <template v-if="run.trouble.deaths > 0"> The service ended {{ counted(run.trouble.deaths, 'time', 'times') }} while it worked on this; after the third time it is given up.</template>
+        <template v-if="run.trouble.nextAt"> Tried again {{ time(run.trouble.nextAt) }}.</template>
+      </p>
     </section>
 
     <section v-else-if="run?.state === 'failed'" class="part" aria-label="Failure">

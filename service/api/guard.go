@@ -1,0 +1,191 @@
+package api
+
+import (
+	"context"
+	"crypto/sha256"
+	"crypto/subtle"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/danielgtaylor/huma/v2"
+)
+
+// Guard is who may ask, and how much.
+type Guard struct {
+	Hosts     []string // names and addresses under which requests may come, without ports; loopback's are always among them
+	AnyIP     bool     // and any address: the service answers at all of the machine's
+	Token     string   // what a request must show; "" for none
+	MaxUpload int64    // bytes of a delivery; 0 for any number
+}
+
+const (
+	// bodyWait is how long a body may send nothing, and how long a connection is
+	// watched before its rate counts.
+	bodyWait = 20 * time.Second
+	// minRate is the least that a body sends, in bytes a second, over all of it.
+	minRate = 1 << 10
+	// tokenCookie holds the token for a browser.
+	tokenCookie = "sieb_token"
+)
+
+const (
+	pageRules = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+	dataRules = "default-src 'none'; frame-ancestors 'none'; sandbox"
+)
+
+// headers puts the rules for browsers on every answer, errors too.
+func headers(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("X-Frame-Options", "DENY")
+		h.Set("Referrer-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		h.Set("Content-Security-Policy", pageRules)
+		if isData(r.URL.Path) {
+			h.Set("Content-Security-Policy", dataRules)
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// isData reports whether a path is one of data rather than of pages.
+func isData(path string) bool {
+	return strings.HasPrefix(path, "/api/") || path == "/metrics" || path == "/healthz"
+}
+
+// known lets requests pass that come under a known name. A page of another site
+// whose name points at this machine has the browser send that name.
+func (g *Guard) known(next http.Handler) http.Handler {
+	names := map[string]bool{"localhost": true}
+	for _, name := range g.Hosts {
+		names[strings.ToLower(strings.Trim(name, "[]"))] = true
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		name := hostOf(r.Host)
+		ip := net.ParseIP(name)
+		if names[name] || ip != nil && (ip.IsLoopback() || g.AnyIP) {
+			next.ServeHTTP(w, r)
+			return
+		}
+		problem(w, http.StatusMisdirectedRequest, fmt.Sprintf("this service does not answer under the name %q; name it with --host if it is right", name))
+	})
+}
+
+// hostOf gives the name in a Host header, without port and in small letters.
+func hostOf(host string) string {
+	if name, _, err := net.SplitHostPort(host); err == nil {
+		host = name
+	}
+	return strings.TrimSuffix(strings.ToLower(strings.Trim(host, "[]")), ".")
+}
+
+// plain lets requests pass whose path and parameters are text: valid UTF-8
+// without NUL, which no id, name or filter holds.
+func plain(next http.Handler) http.Handler {
+	isText := func(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		query, err := url.ParseQuery(r.URL.RawQuery)
+		ok := err == nil && isText(r.URL.Path)
+		for name, values := range query {
+			ok = ok && isText(name) && isText(strings.Join(values, ""))
+		}
+		if !ok {
+			problem(w, http.StatusBadRequest, "the address holds a NUL character, or is not valid UTF-8 or not well escaped")
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// admitted lets requests for data pass that show the token, as a bearer token or
+// in the cookie that signIn gives to a browser. Pages hold no data: they ask for
+// the token.
+func (g *Guard) admitted(next http.Handler) http.Handler {
+	if g.Token == "" {
+		return next
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		shown, isBearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
+		if cookie, err := r.Cookie(tokenCookie); !isBearer && err == nil {
+			shown = cookie.Value
+		}
+		if !isData(r.URL.Path) || r.URL.Path == "/healthz" || r.URL.Path == signInPath || g.isToken(shown) {
+			next.ServeHTTP(w, r)
+			return
+		}
+		w.Header().Set("WWW-Authenticate", `Bearer realm="Sieb"`)
+		problem(w, http.StatusUnauthorized, "this service asks for its token: send it as a bearer token, or set SIEB_TOKEN for the command line")
+	})
+}
+
+func (g *Guard) isToken(shown string) bool {
+	// Of equal length, so that the time of the comparison tells nothing.
+	a, b := sha256.Sum256([]byte(shown)), sha256.Sum256([]byte(g.Token))
+	return subtle.ConstantTimeCompare(a[:], b[:]) == 1
+}
+
+const signInPath = "/api/v1/token"
+
+type signInForm struct {
+	Body struct {
+		Token string `json:"token" maxLength:"4096" doc:"of the service, as SIEB_TOKEN sets it"`
+	}
+}
+
+type cookieAnswer struct {
+	SetCookie http.Cookie `header:"Set-Cookie"`
+}
+
+// signIn gives a browser a cookie that holds the token, out of reach of scripts.
+func (s *Server) signIn(_ context.Context, in *signInForm) (*cookieAnswer, error) {
+	if s.Guard.Token != "" && !s.Guard.isToken(in.Body.Token) {
+		return nil, huma.Error401Unauthorized("this is not the service's token")
+	}
+	return &cookieAnswer{http.Cookie{Name: tokenCookie, Value: in.Body.Token, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode}}, nil
+}
+
+// unhurried ends requests whose body comes too slowly, so that connections that
+// send nothing do not stay.
+func unhurried(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Body != nil && r.Body != http.NoBody {
+			r.Body = &watched{ReadCloser: r.Body, conn: http.NewResponseController(w), begun: time.Now()}
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// watched is a body whose sender is held to a rate.
+type watched struct {
+	io.ReadCloser
+	conn  *http.ResponseController
+	begun time.Time
+	got   int64
+}
+
+var errSlow = errors.New("the body came too slowly")
+
+func (b *watched) Read(p []byte) (int, error) {
+	_ = b.conn.SetReadDeadline(time.Now().Add(bodyWait)) // a recorder in tests has none
+	n, err := b.ReadCloser.Read(p)
+	b.got += int64(n)
+	var timeout net.Error
+	switch taken := time.Since(b.begun); {
+	case errors.As(err, &timeout) && timeout.Timeout():
+		err = errSlow
+	case err == nil && taken > bodyWait && float64(b.got) < taken.Seconds()*minRate:
+		err = errSlow
+	}
+	if err != nil && !errors.Is(err, errSlow) {
+		_ = b.conn.SetReadDeadline(time.Time{}) // the answer may take longer
+	}
+	return n, err
+}
