@@ -6,11 +6,12 @@ import (
 	"io"
 	"os"
 	"strings"
+	"time"
 	"unicode"
 
+	"github.com/jedib0t/go-pretty/v6/progress"
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
-	"github.com/schollz/progressbar/v3"
 	"golang.org/x/term"
 )
 
@@ -137,10 +138,26 @@ func (a *app) progress(what string, total int64) (set func(bytes int64), done fu
 	if !isTerminal(a.bar) {
 		return func(int64) {}, func() {}
 	}
-	bar := progressbar.NewOptions64(total, progressbar.OptionSetWriter(a.bar), progressbar.OptionSetDescription(what),
-		progressbar.OptionShowBytes(true), progressbar.OptionThrottle(100_000_000), progressbar.OptionClearOnFinish(),
-		progressbar.OptionSetTheme(progressbar.Theme{Saucer: "▪", SaucerPadding: " ", BarStart: "", BarEnd: ""}))
-	return func(bytes int64) { _ = bar.Set64(bytes) }, func() { _ = bar.Finish() }
+	w := progress.NewWriter()
+	w.SetOutputWriter(a.bar)
+	w.SetUpdateFrequency(50 * time.Millisecond)
+	w.SetAutoStop(true)
+	w.Style().Chars = progress.StyleCharsBlocks
+	w.Style().Visibility.Speed = true
+	w.SetTrackerPosition(progress.PositionRight)
+	bar := &progress.Tracker{Message: what, Total: total, Units: progress.UnitsBytes}
+	w.AppendTracker(bar)
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		w.Render()
+	}()
+	return bar.SetValue, func() {
+		bar.MarkAsDone()
+		<-ended
+		// The finished bar leaves a line of its own, which the result takes.
+		fmt.Fprint(a.bar, text.CursorUp.Sprint(), text.EraseLine.Sprint())
+	}
 }
 
 func plural(n int64, one, many string) string {

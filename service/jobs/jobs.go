@@ -23,7 +23,6 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promauto"
 	"github.com/riverqueue/river"
-	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
@@ -84,7 +83,6 @@ type Queue struct {
 	Config
 
 	workers *river.Client[pgx.Tx]
-	insert  *river.Client[*sql.Tx]
 	id      string
 	stop    context.CancelFunc
 	done    sync.WaitGroup
@@ -139,9 +137,6 @@ func Start(ctx context.Context, c Config) (*Queue, error) {
 	if err != nil {
 		return nil, err
 	}
-	if q.insert, err = river.NewClient(riverdatabasesql.New(q.Store.DB()), &river.Config{Logger: quiet}); err != nil {
-		return nil, err
-	}
 	ctx, q.stop = context.WithCancel(context.WithoutCancel(ctx))
 	life, err := hold(ctx, q.Store.Pool, q.id)
 	if err != nil {
@@ -163,13 +158,13 @@ func (h quietHandler) Enabled(_ context.Context, level slog.Level) bool {
 }
 
 // Enqueue adds the job that works for an order, in the transaction that records it.
-func (q *Queue) Enqueue(ctx context.Context, w store.Work) func(tx *sql.Tx, id string) (int64, error) {
-	return func(tx *sql.Tx, id string) (int64, error) {
+func (q *Queue) Enqueue(ctx context.Context, w store.Work) store.Enqueue {
+	return func(tx pgx.Tx, id string) (int64, error) {
 		var args river.JobArgs = SiftArgs{Run: id}
 		if w == store.Profiles {
 			args = ProfileArgs{Profile: id}
 		}
-		job, err := q.insert.InsertTx(ctx, tx, args, nil)
+		job, err := q.workers.InsertTx(ctx, tx, args, nil)
 		if err != nil {
 			return 0, err
 		}

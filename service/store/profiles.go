@@ -27,7 +27,7 @@ type Profile struct {
 }
 
 // AddProfile records the order of a profile, with the job that works for it.
-func (s *Store) AddProfile(ctx context.Context, delivery string, layout any, enqueue func(tx *sql.Tx, profile string) (job int64, err error)) (p Profile, err error) {
+func (s *Store) AddProfile(ctx context.Context, delivery string, layout any, enqueue Enqueue) (p Profile, err error) {
 	id, err := s.addOrder(ctx, Profiles, layout, enqueue, `insert into profiles (id, layout, delivery_id) values ($1, $2, $3)`, delivery)
 	if err != nil {
 		return p, err

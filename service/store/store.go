@@ -18,6 +18,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/jmoiron/sqlx"
@@ -96,9 +97,6 @@ func (s *Store) Close() {
 
 // Ping tells whether the database answers.
 func (s *Store) Ping(ctx context.Context) error { return s.Pool.Ping(ctx) }
-
-// DB gives the connections as package database/sql knows them.
-func (s *Store) DB() *sql.DB { return s.db.DB }
 
 // newID makes an identifier: 26 letters and digits, by chance.
 func newID() string { return strings.ToLower(rand.Text()) }
@@ -362,10 +360,13 @@ const runColumns = `select r.*, d.bytes as total_bytes `
 // Ended tells whether the run has come to its end.
 func (r *Run) Ended() bool { return r.State != Waiting && r.State != Running }
 
-// AddRun records a run. enqueue adds the job that works for it, in the same
-// transaction, and gives the job's number.
+// Enqueue adds the job that works for an order, in the transaction that records the
+// order, and returns the job's number.
+type Enqueue func(tx pgx.Tx, id string) (job int64, err error)
+
+// AddRun records a run, with the job that works for it.
 func (s *Store) AddRun(ctx context.Context, delivery, target string, version int, layout any,
-	enqueue func(tx *sql.Tx, run string) (job int64, err error)) (r Run, err error) {
+	enqueue Enqueue) (r Run, err error) {
 	id, err := s.addOrder(ctx, Runs, layout, enqueue, `
 		insert into runs (id, layout, delivery_id, target_name, target_version) values ($1, $2, $3, nullif($4, ''), nullif($5, 0))`, delivery, target, version)
 	if err != nil {
@@ -376,21 +377,22 @@ func (s *Store) AddRun(ctx context.Context, delivery, target string, version int
 
 // addOrder records an order with the job that works for it, in one transaction. The
 // query inserts it; its first arguments are the order's id and its layout.
-func (s *Store) addOrder(ctx context.Context, w Work, layout any, enqueue func(tx *sql.Tx, id string) (int64, error), query string, args ...any) (id string, err error) {
+func (s *Store) addOrder(ctx context.Context, w Work, layout any, enqueue Enqueue, query string, args ...any) (id string, err error) {
 	settings, err := json.Marshal(layout)
 	if err != nil {
 		return "", err
 	}
 	id = newID()
-	return id, s.within(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, query, append([]any{id, settings}, args...)...); err != nil {
+	// River takes part in transactions of the driver itself.
+	return id, pgx.BeginFunc(ctx, s.Pool, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, query, append([]any{id, settings}, args...)...); err != nil {
 			return err
 		}
-		job, err := enqueue(tx.Tx, id)
+		job, err := enqueue(tx, id)
 		if err != nil {
 			return err
 		}
-		_, err = tx.ExecContext(ctx, `update `+string(w)+` set job_id = $2 where id = $1`, id, job)
+		_, err = tx.Exec(ctx, `update `+string(w)+` set job_id = $2 where id = $1`, id, job)
 		return err
 	})
 }
