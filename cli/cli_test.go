@@ -13,6 +13,7 @@ import (
 
 	"sieb/cli"
 	"sieb/demo"
+	"sieb/service/localpg/pgtest"
 	"sieb/service/servicetest"
 )
 
@@ -26,7 +27,7 @@ func sieb(args ...string) (code int, out, errs string) {
 // files puts the demo deliveries and targets into a folder.
 func files(t *testing.T) string {
 	t.Helper()
-	dir := servicetest.Folder(t)
+	dir := pgtest.Folder(t)
 	for _, m := range demo.All() {
 		text, err := demo.Target(m.Target)
 		require.NoError(t, err)

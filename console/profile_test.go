@@ -21,6 +21,7 @@ import (
 	"sieb/service"
 	"sieb/service/catalogue"
 	"sieb/service/localpg"
+	"sieb/service/localpg/pgtest"
 	"sieb/service/servicetest"
 )
 
@@ -153,7 +154,7 @@ func TestProfileStates(t *testing.T) {
 // A target is drawn from a table of a database, read and added.
 func TestTargetFromTable(t *testing.T) {
 	ctx := context.Background()
-	db, err := localpg.Start(ctx, filepath.Join(servicetest.Folder(t), "tables"), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	db, err := localpg.Start(ctx, filepath.Join(pgtest.Folder(t), "tables"), slog.New(slog.NewTextHandler(io.Discard, nil)))
 	require.NoError(t, err)
 	defer db.Stop()
 	conn, err := pgx.Connect(ctx, db.URL())

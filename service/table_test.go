@@ -19,6 +19,7 @@ import (
 	"sieb/service/api"
 	"sieb/service/catalogue"
 	"sieb/service/localpg"
+	"sieb/service/localpg/pgtest"
 	"sieb/service/servicetest"
 )
 
@@ -52,7 +53,7 @@ comment on column intake.tickets.ticket_no is 'as printed on the ticket';
 // the command line.
 func TestTargetFromTable(t *testing.T) {
 	ctx := context.Background()
-	db, err := localpg.Start(ctx, filepath.Join(servicetest.Folder(t), "tables"), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	db, err := localpg.Start(ctx, filepath.Join(pgtest.Folder(t), "tables"), slog.New(slog.NewTextHandler(io.Discard, nil)))
 	require.NoError(t, err)
 	defer db.Stop()
 	conn, err := pgx.Connect(ctx, db.URL())

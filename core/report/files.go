@@ -35,6 +35,8 @@ type files struct {
 	delivery *source.File // over which nothing is written
 	lock     *os.File     // the folder, locked against a second run
 	madeDir  bool
+	guard    bool // what a spreadsheet would take for a formula
+	guarded  []byte
 	outputs  [3]*output // accepted, rejected, violations
 }
 
@@ -160,8 +162,17 @@ func (o *output) doing() string { return fmt.Sprintf("writing %s to %s", o.name,
 
 // Accepted, Rejected and Violations take the texts of a run.
 func (s *files) Accepted(text []byte) error   { return s.outputs[0].write(text) }
-func (s *files) Rejected(text []byte) error   { return s.outputs[1].write(text) }
-func (s *files) Violations(text []byte) error { return s.outputs[2].write(text) }
+func (s *files) Rejected(text []byte) error   { return s.outputs[1].write(s.shown(text)) }
+func (s *files) Violations(text []byte) error { return s.outputs[2].write(s.shown(text)) }
+
+// shown gives rows as they are written for people.
+func (s *files) shown(text []byte) []byte {
+	if !s.guard {
+		return text
+	}
+	s.guarded = guardRows(s.guarded[:0], text)
+	return s.guarded
+}
 
 // commit makes the files appear. manifest is called when all of them are on
 // disk, and its text is written last.

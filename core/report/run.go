@@ -28,6 +28,7 @@ type Run struct {
 	Dir           string         // where the files go; "" writes none
 	Version       string         // of the program, for the manifest
 	Workers       int
+	Guard         bool // rejected rows and violations against spreadsheets that would take cells for formulas
 	Progress      func(sift.Progress)
 }
 
@@ -66,6 +67,7 @@ type Manifest struct {
 	Violations []ViolationCount `json:"violations"`
 	Remedies   []sift.Remedy    `json:"remedies"`
 	Outputs    []Output         `json:"outputs"`
+	Guarded    bool             `json:"guarded,omitempty" doc:"an apostrophe stands before cells of rejected rows and violations that a spreadsheet would take for formulas"`
 }
 
 // DeliveryProof identifies the bytes that were sifted.
@@ -105,6 +107,7 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 			return nil, err
 		}
 		defer out.abort()
+		out.guard = r.Guard
 		proof = blake3.New()
 		copies = append(copies, proof)
 	}
@@ -157,6 +160,7 @@ func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 		Violations: []ViolationCount{},
 		Remedies:   result.Remedies,
 		Outputs:    written,
+		Guarded:    r.Guard,
 	}
 	if r.Target != nil {
 		sum := sha256.Sum256(r.Target.Text)

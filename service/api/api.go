@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"time"
@@ -106,8 +107,12 @@ func problem(w http.ResponseWriter, status int, detail string) {
 func (s *Server) recovered(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		defer func() {
-			if p := recover(); p != nil && p != http.ErrAbortHandler { //nolint:errorlint // a panic's value
-				s.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "panic", fmt.Sprint(p))
+			switch p := recover(); p {
+			case nil:
+			case http.ErrAbortHandler: //nolint:errorlint // a panic's value
+				panic(p) // breaks the connection off, which is meant
+			default:
+				s.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
 				problem(w, http.StatusInternalServerError, "the service failed at this request; its log says more")
 			}
 		}()
@@ -338,8 +343,7 @@ func (s *Server) sendFile(path, name, kind string) (*huma.StreamResponse, error)
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
 		defer f.Close()
 		r, w := humachi.Unwrap(ctx)
-		w.Header().Set("Content-Type", kind)
-		w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+		attach(w, name, kind)
 		http.ServeContent(w, r, "", info.ModTime(), f)
 	}}, nil
 }
@@ -573,6 +577,7 @@ func (s *Server) runRejects(ctx context.Context, in *struct {
 func (s *Server) runOutput(ctx context.Context, in *struct {
 	ID   string `path:"id"`
 	Name string `path:"name"`
+	For  string `query:"for" enum:"spreadsheet" doc:"spreadsheet: with a byte order mark, and guarded against cells that a spreadsheet would run as formulas"`
 }) (*huma.StreamResponse, error) {
 	r, err := s.run(ctx, in.ID)
 	if err != nil {
@@ -588,5 +593,31 @@ func (s *Server) runOutput(ctx context.Context, in *struct {
 	if in.Name == report.ManifestName {
 		kind = "application/json"
 	}
-	return s.sendFile(filepath.Join(s.Area.RunDir(r.ID), in.Name), in.Name, kind)
+	path := filepath.Join(s.Area.RunDir(r.ID), in.Name)
+	if in.For != "" && in.Name != report.ManifestName {
+		return s.sendSpreadsheet(path, in.Name)
+	}
+	return s.sendFile(path, in.Name, kind)
+}
+
+// sendSpreadsheet answers with a file of a run as a spreadsheet opens it.
+func (s *Server) sendSpreadsheet(path, name string) (*huma.StreamResponse, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, s.failure("opening "+name, err)
+	}
+	return &huma.StreamResponse{Body: func(ctx huma.Context) {
+		defer f.Close()
+		r, w := humachi.Unwrap(ctx)
+		attach(w, name, "text/csv; charset=utf-8")
+		if err := report.Spreadsheet(r.Context(), w, f); err != nil {
+			s.Log.Warn("a download broke off", "file", name, "error", err)
+			panic(http.ErrAbortHandler) // so that it does not look whole
+		}
+	}}, nil
+}
+
+func attach(w http.ResponseWriter, name, kind string) {
+	w.Header().Set("Content-Type", kind)
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
 }

@@ -113,8 +113,10 @@ func (g *Guard) admitted(next http.Handler) http.Handler {
 		return next
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		shown, isBearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer ")
-		if cookie, err := r.Cookie(tokenCookie); !isBearer && err == nil {
+		shown := ""
+		if token, isBearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); isBearer {
+			shown = token
+		} else if cookie, err := r.Cookie(tokenCookie); err == nil {
 			shown = cookie.Value
 		}
 		if !isData(r.URL.Path) || r.URL.Path == "/healthz" || r.URL.Path == signInPath || g.isToken(shown) {

@@ -307,6 +307,10 @@ func (s *Server) running() (pid, port int) {
 // PostgreSQL itself deals with all other notes.
 func (s *Server) forget() error {
 	note := filepath.Join(s.cluster(), "postmaster.pid")
+	if info, err := os.Lstat(note); err == nil && !info.Mode().IsRegular() {
+		s.log.Warn("in place of the note of a running server stands something else; it is removed", "file", note, "kind", info.Mode().String())
+		return s.run("rm", "-rf", note)
+	}
 	text, err := readPlain(note)
 	if err != nil {
 		return nil // there is none

@@ -6,16 +6,14 @@ import (
 	"context"
 	"log/slog"
 	"net/http"
-	"os"
 	"path/filepath"
-	"strconv"
-	"strings"
 	"sync"
 	"testing"
 	"time"
 
 	"sieb/client"
 	"sieb/service"
+	"sieb/service/localpg/pgtest"
 )
 
 // Service is a running service.
@@ -29,49 +27,9 @@ type Service struct {
 	done chan error
 }
 
-// Folder makes a temporary folder for a service's data. With it goes the database
-// cluster that, as root, stands with the user postgres.
-func Folder(t testing.TB) string {
-	t.Helper()
-	dir, err := os.MkdirTemp("", "sieb-test-*")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() {
-		for _, pattern := range []string{".", "*"} {
-			places, _ := filepath.Glob(filepath.Join(dir, pattern))
-			for _, place := range places {
-				if home := Home(place); home != place {
-					os.RemoveAll(home)
-				}
-			}
-		}
-		os.RemoveAll(dir)
-	})
-	return dir
-}
-
-// Home gives the folder of a private PostgreSQL's cluster, of which dir is the
-// service's own folder.
-func Home(dir string) string {
-	text, err := os.ReadFile(filepath.Join(dir, "where"))
-	if err != nil {
-		return dir
-	}
-	return strings.TrimSpace(string(text))
-}
-
 // Postmaster gives the process of the PostgreSQL of a service's data folder, 0 where
 // none runs.
-func Postmaster(data string) (pid int) {
-	text, err := os.ReadFile(filepath.Join(Home(filepath.Join(data, "postgres")), "cluster", "postmaster.pid"))
-	if err != nil {
-		return 0
-	}
-	first, _, _ := strings.Cut(string(text), "\n")
-	pid, _ = strconv.Atoi(first)
-	return pid
-}
+func Postmaster(data string) int { return pgtest.Postmaster(filepath.Join(data, "postgres")) }
 
 // Start runs a service over a data folder ("" makes one) until Stop or the end
 // of the test.
@@ -84,7 +42,7 @@ func Start(t testing.TB, data string, console http.Handler) *Service {
 func StartWith(t testing.TB, data string, change func(*service.Config)) *Service {
 	t.Helper()
 	if data == "" {
-		data = Folder(t)
+		data = pgtest.Folder(t)
 	}
 	ctx, stop := context.WithCancel(context.Background())
 	s := &Service{Data: data, Inbox: filepath.Join(data, "inbox"), stop: stop, done: make(chan error, 1)}

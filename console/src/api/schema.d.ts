@@ -2642,7 +2642,10 @@ export interface operations {
     };
     runOutput: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description spreadsheet: with a byte order mark, and guarded against cells that a spreadsheet would run as formulas */
+                for?: "spreadsheet";
+            };
             header?: never;
             path: {
                 id: string;

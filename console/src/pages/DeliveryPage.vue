@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Document, Download } from '@element-plus/icons-vue'
-import { ElButton, ElIcon, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
+import { ElButton, ElCheckbox, ElIcon, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { answered, api, follow, type Delivery, type Run, type RunHead } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
@@ -102,6 +102,15 @@ const readAs = computed(() => {
 
 const remedied = computed(() => run.value?.remedies?.filter((r) => r.changed > 0) ?? [])
 
+/** Downloads are made for spreadsheets; kept for the next time. */
+const forSpreadsheets = ref(localStorage.getItem('sieb.forSpreadsheets') === 'yes')
+watch(forSpreadsheets, (is) => localStorage.setItem('sieb.forSpreadsheets', is ? 'yes' : 'no'))
+
+function linkOf(o: { name: string; file: string }): string | undefined {
+  const link = run.value?.outputs?.[o.name]
+  return link && forSpreadsheets.value && o.file.endsWith('.csv') ? `${link}?for=spreadsheet` : link
+}
+
 const outputs = [
   { name: 'accepted', file: 'accepted.csv', words: 'Accepted rows' },
   { name: 'rejected', file: 'rejected.csv', words: 'Rejected rows' },
@@ -174,10 +183,13 @@ const outputs = [
           <TallyBar :tally="run.tally" class="tally" />
         </div>
         <div class="downloads">
-          <a v-for="o in outputs" :key="o.name" :href="run.outputs?.[o.name]" :download="o.file" class="download">
+          <a v-for="o in outputs" :key="o.name" :href="linkOf(o)" :download="o.file" class="download">
             <ElIcon><Document v-if="o.name === 'manifest'" /><Download v-else /></ElIcon>{{ o.words }}
             <span class="soft">{{ o.file }}</span>
           </a>
+          <ElCheckbox v-model="forSpreadsheets">
+            for spreadsheets <span class="soft">with a mark that tells UTF-8, and nothing that would run as a formula</span>
+          </ElCheckbox>
         </div>
       </section>
 

@@ -190,7 +190,9 @@ func workbook(sheet string, parts ...string) []byte {
 	}, parts...)...)
 }
 
-func shared(texts string) []string { return []string{"xl/sharedStrings.xml", `<sst>` + texts + `</sst>`} }
+func shared(texts string) []string {
+	return []string{"xl/sharedStrings.xml", `<sst>` + texts + `</sst>`}
+}
 
 func xlsx() []File {
 	none := shared("")

@@ -1,0 +1,139 @@
+package report
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+
+	"sieb/core/rfc4180"
+)
+
+// Programs that open a CSV file as a spreadsheet take a cell that begins with one of
+// a few signs for a formula and run it. A sender could so reach into the steward's
+// machine by way of a report on what was sent.
+
+// isFormula reports whether a spreadsheet would take a cell for a formula. A number
+// with a sign in front is none.
+func isFormula(cell []byte) bool {
+	if len(cell) == 0 {
+		return false
+	}
+	for _, sign := range []string{"=", "@", "\t", "\r", "\n", "＝", "＋", "－", "＠"} {
+		if bytes.HasPrefix(cell, []byte(sign)) {
+			return true
+		}
+	}
+	return (cell[0] == '+' || cell[0] == '-') && !isSigned(cell[1:])
+}
+
+// isSigned reports whether what follows a sign is digits with points and commas among
+// them, so that the whole is a number in any spreadsheet's language.
+func isSigned(rest []byte) bool {
+	digits := 0
+	for _, c := range rest {
+		if c >= '0' && c <= '9' {
+			digits++
+		} else if c != '.' && c != ',' {
+			return false
+		}
+	}
+	return digits > 0
+}
+
+// appendGuarded appends a cell; an apostrophe before what a spreadsheet would take for
+// a formula makes it a text there.
+func appendGuarded(dst, cell []byte) []byte {
+	if isFormula(cell) {
+		return rfc4180.AppendCell(dst, append([]byte{'\''}, cell...))
+	}
+	return rfc4180.AppendCell(dst, cell)
+}
+
+// guardRows appends whole rows that this package's writers have made, with formulas
+// guarded.
+func guardRows(dst, text []byte) []byte {
+	var cell []byte
+	for len(text) > 0 {
+		cell = cell[:0]
+		if text[0] == '"' {
+			for text = text[1:]; ; text = text[1:] {
+				i := bytes.IndexByte(text, '"')
+				if i < 0 {
+					i = len(text) - 1 // of a damaged file
+				}
+				cell = append(cell, text[:i]...)
+				if text = text[i+1:]; len(text) == 0 || text[0] != '"' {
+					break
+				}
+				cell = append(cell, '"')
+			}
+			if len(cell) == 0 {
+				dst = append(dst, `""`...) // a lone empty cell is no blank line
+			}
+		} else {
+			i := bytes.IndexAny(text, ",\n")
+			if i < 0 {
+				i = len(text)
+			}
+			cell, text = append(cell, text[:i]...), text[i:]
+		}
+		if dst = appendGuarded(dst, cell); len(text) > 0 {
+			dst, text = append(dst, text[0]), text[1:]
+		}
+	}
+	return dst
+}
+
+// Spreadsheet writes a file of a run so that a spreadsheet opens it as it is meant:
+// with a byte order mark, which tells UTF-8, and formulas guarded. The end of ctx
+// ends it.
+func Spreadsheet(ctx context.Context, dst io.Writer, src io.Reader) error {
+	if _, err := io.WriteString(dst, "\uFEFF"); err != nil {
+		return err
+	}
+	var out []byte
+	buf := make([]byte, 0, 256<<10)
+	for ended := false; !ended; {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		if len(buf) == cap(buf) {
+			buf = append(buf, make([]byte, len(buf))...)[:len(buf)]
+		}
+		n, err := src.Read(buf[len(buf):cap(buf)])
+		buf = buf[:len(buf)+n]
+		if ended = errors.Is(err, io.EOF); err != nil && !ended {
+			return err
+		}
+		whole := wholeRows(buf)
+		if whole == 0 && len(buf) > maxHeldRow {
+			return errors.New("a row of the file is too long to be shown in a spreadsheet")
+		}
+		out = guardRows(out[:0], buf[:whole])
+		if _, err := dst.Write(out); err != nil {
+			return err
+		}
+		buf = buf[:copy(buf, buf[whole:])]
+	}
+	return nil
+}
+
+// maxHeldRow is what one row may have, in bytes, that is written for a spreadsheet.
+const maxHeldRow = 256 << 20
+
+// wholeRows gives where the last complete row of a text ends, which begins with a row.
+func wholeRows(text []byte) (end int) {
+	quotes := 0
+	for i := 0; i < len(text); {
+		k := bytes.IndexByte(text[i:], '\n')
+		if k < 0 {
+			break
+		}
+		quotes += bytes.Count(text[i:i+k], []byte{'"'})
+		if i += k + 1; quotes%2 == 0 {
+			end = i
+		}
+	}
+	return end
+}

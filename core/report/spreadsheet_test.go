@@ -1,0 +1,86 @@
+package report_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/csv"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"testing/iotest"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"sieb/core/report"
+	"sieb/core/rfc4180"
+)
+
+// spreadsheet gives the cells of rows as they are written for a spreadsheet.
+func spreadsheet(t require.TestingT, rows [][]string) [][]string {
+	var text, out bytes.Buffer
+	for _, row := range rows {
+		text.Write(rfc4180.AppendRow(nil, row...))
+	}
+	require.NoError(t, report.Spreadsheet(context.Background(), &out, iotest.OneByteReader(&text)))
+	rest, has := strings.CutPrefix(out.String(), "\uFEFF")
+	require.True(t, has, "the mark tells UTF-8")
+	r := csv.NewReader(strings.NewReader(rest))
+	r.FieldsPerRecord = -1
+	got, err := r.ReadAll()
+	require.NoError(t, err)
+	return got
+}
+
+func TestFormulasAreGuarded(t *testing.T) {
+	for cell, want := range map[string]string{
+		"=1+1": "'=1+1", "@SUM(A1)": "'@SUM(A1)", "+cmd|' /C calc'!A0": "'+cmd|' /C calc'!A0", "-2+3": "'-2+3", "\t=1": "'\t=1", "＝1": "'＝1", "+": "'+", "-": "'-", "--1": "'--1",
+		"=HYPERLINK(\"http://x\",\"y\")": "'=HYPERLINK(\"http://x\",\"y\")",
+		"-5":                             "-5", "+3": "+3", "-1.234,5": "-1.234,5", "": "", "a=1": "a=1", " =1": " =1", "wheat": "wheat", "'=1": "'=1", "1-2": "1-2",
+	} {
+		assert.Equal(t, [][]string{{want, "x"}}, spreadsheet(t, [][]string{{cell, "x"}}), "%q", cell)
+	}
+}
+
+// Whatever the cells, nothing else of them changes, and none of them is a formula.
+func TestSpreadsheetKeepsTheRest(t *testing.T) {
+	text := rapid.StringOf(rapid.RuneFrom([]rune("=+-@a1,\"\n\t.＝ ;")))
+	rapid.Check(t, func(t *rapid.T) {
+		rows := rapid.SliceOfN(rapid.SliceOfN(text, 2, 4), 1, 6).Draw(t, "rows")
+		got := spreadsheet(t, rows)
+		require.Len(t, got, len(rows))
+		for i, row := range rows {
+			for k, cell := range row {
+				if got[i][k] != cell {
+					require.Equal(t, "'"+cell, got[i][k])
+				}
+				assert.NotContains(t, []string{"=", "@", "\t"}, got[i][k][:min(1, len(got[i][k]))])
+			}
+		}
+	})
+}
+
+// The setting guards the outputs for the sender, never the accepted rows, and stands
+// in the manifest.
+func TestGuardedOutputs(t *testing.T) {
+	r := newRun(t, "id,n\n=1+1,x\n=2,3\n")
+	r.Guard = true
+	_, err := r.Do(t.Context())
+	require.NoError(t, err)
+	read := func(name string) string {
+		text, err := os.ReadFile(filepath.Join(r.Dir, name))
+		require.NoError(t, err)
+		return string(text)
+	}
+	assert.Equal(t, "id,n\n=2,3\n", read(report.AcceptedName))
+	assert.Contains(t, read(report.RejectedName), ",'=1+1,x\n")
+	assert.Contains(t, read(report.ManifestName), `"guarded": true`)
+	assertWhole(t, r.Dir)
+	r.Guard = false
+	_, err = r.Do(t.Context())
+	require.NoError(t, err)
+	assert.Contains(t, read(report.RejectedName), ",=1+1,x\n")
+	assert.NotContains(t, read(report.ManifestName), "guarded")
+}
