@@ -7,11 +7,16 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
+	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -174,6 +179,7 @@ func TestUploadsThatDoNotCome(t *testing.T) {
 	if testing.Short() {
 		t.Skip("it waits for the time that a body may be silent")
 	}
+	t.Parallel()
 	s := servicetest.StartWith(t, "", func(c *service.Config) { c.MaxUpload = 1 << 20 })
 	at := strings.TrimPrefix(s.Address, "http://")
 	var silent sync.WaitGroup
@@ -245,4 +251,28 @@ func TestDownloadForASpreadsheet(t *testing.T) {
 	assert.Contains(t, text, ",'@SUM(1),2,3\n")
 	resp, _ = ask(t, s.Service, "GET", "/api/v1/runs/"+r.ID+"/outputs/rejected.csv?for=others", "")
 	assert.Equal(t, 422, resp.StatusCode)
+}
+
+var quiet = slog.New(slog.DiscardHandler)
+
+// restartOn starts the PostgreSQL of a folder again on the port of a URL, as its owner
+// would; the returned function stops it.
+func restartOn(t *testing.T, dir, address string) (stop func()) {
+	t.Helper()
+	u, err := url.Parse(address)
+	require.NoError(t, err)
+	found, err := filepath.Glob("/usr/lib/postgresql/*/bin/postgres")
+	require.NoError(t, err)
+	require.NotEmpty(t, found)
+	args := []string{found[len(found)-1], "-D", filepath.Join(pgtest.Home(dir), "cluster"), "-p", u.Port(), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories="}
+	if os.Getuid() == 0 {
+		args = append([]string{"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups"}, args...)
+	}
+	cmd := exec.Command(args[0], args[1:]...)
+	cmd.Dir = "/"
+	require.NoError(t, cmd.Start())
+	return func() {
+		_ = cmd.Process.Signal(syscall.SIGINT)
+		_ = cmd.Wait()
+	}
 }

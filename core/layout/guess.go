@@ -125,12 +125,27 @@ func guessWide(b []byte) (guess, bool) {
 		return guess{"utf-32le", 0.98, "three of four bytes are zero where a character is ASCII", ""}, true
 	case zeros[0]*100 >= units*95 && zeros[1]*100 >= units*95 && zeros[3]*10 < units:
 		return guess{"utf-32be", 0.98, "three of four bytes are zero where a character is ASCII", ""}, true
-	case odd >= 3 && odd*10 >= units*3 && even*10 <= odd:
+	case odd >= 3 && odd*10 >= units*3 && even*10 <= odd && endsLines(b, 0):
 		return guess{"utf-16le", 0.97, why, ""}, true
-	case even >= 3 && even*10 >= units*3 && odd*10 <= even:
+	case even >= 3 && even*10 >= units*3 && odd*10 <= even && endsLines(b, 1):
 		return guess{"utf-16be", 0.97, why, ""}, true
 	}
 	return guess{}, false
+}
+
+// endsLines reports whether line ends of UTF-16 may be in the text, whose bytes stand
+// at odd or even places beside a zero. A text of single bytes with a zero in each row
+// has line ends, but none of that kind.
+func endsLines(b []byte, place int) bool {
+	all, wide := 0, 0
+	for i, c := range b {
+		if c == '\n' || c == '\r' {
+			if all++; i%2 == place && b[i^1] == 0 {
+				wide++
+			}
+		}
+	}
+	return all < 2 || wide > 0
 }
 
 // guessPairs finds the encodings of east Asia: their characters are pairs of

@@ -15,6 +15,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"os"
 	"sync"
 	"time"
 
@@ -553,6 +554,10 @@ func (q *Queue) record(ctx context.Context, w store.Work, id string, d store.Del
 		return err
 	}
 	if w == store.Runs {
+		// An instance that died under it may have left files half-written.
+		if err := os.RemoveAll(q.Area.RunDir(id)); err != nil {
+			q.Log.Warn("the files of a failed run could not be removed", "run", id, "error", err)
+		}
 		runsEnded.WithLabelValues(store.Failed).Inc()
 	}
 	return nil

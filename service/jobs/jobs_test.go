@@ -149,7 +149,9 @@ func TestWhatBecomesOfTrouble(t *testing.T) {
 func TestRetriesEnd(t *testing.T) {
 	q := bench(t)
 	id := q.order(t, store.Runs)
-	full := func(context.Context, string) error { return fault.Writing(syscall.ENOSPC, "writing accepted.csv to "+q.Area.RunDir(id)) }
+	full := func(context.Context, string) error {
+		return fault.Writing(syscall.ENOSPC, "writing accepted.csv to "+q.Area.RunDir(id))
+	}
 	for i, want := range []time.Duration{1, 2, 4, 8, 16, 32, 60, 60} {
 		wait, is := snoozed(q.attend(t.Context(), 1, store.Runs, id, full))
 		require.True(t, is)

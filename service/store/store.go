@@ -181,9 +181,10 @@ func (s *Store) Known(ctx context.Context, sums []string) (known []string, err e
 	return known, s.db.SelectContext(ctx, &known, `select distinct sha256 from deliveries where sha256 = any($1)`, sums)
 }
 
-// KnownRuns gives those of some ids that are runs'.
+// KnownRuns gives those of some ids that are runs' which have files, or may come to
+// have them.
 func (s *Store) KnownRuns(ctx context.Context, ids []string) (known []string, err error) {
-	return known, s.db.SelectContext(ctx, &known, `select id from runs where id = any($1)`, ids)
+	return known, s.db.SelectContext(ctx, &known, `select id from runs where id = any($1) and state in ('done', 'running', 'waiting')`, ids)
 }
 
 // Claim binds the database to the data folder that holds its deliveries' bytes.
