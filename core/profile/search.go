@@ -22,7 +22,8 @@ type Match struct {
 // Search goes through a delivery for rows that the filters let through, several
 // parts at once, and gives them in order: those behind a row, at most limit of
 // them. It counts all that it comes past; with a negative limit it goes to the end
-// and only counts. It follows an index that is still being built.
+// and only counts. It follows an index that is still being built. Of very long rows
+// fewer are given.
 //
 // isAll tells that no row behind the last one passes.
 func (p *Profile) Search(ctx context.Context, x *source.Index, filters []Filter, behind int64, limit int) (rows []Match, count int64, isAll bool, err error) {
@@ -122,9 +123,13 @@ type job struct {
 type part struct {
 	rows  []Match
 	count int64
-	isCut bool // there are more rows than were asked for
+	isCut bool // there are more rows than were asked for, or than are held
+	bytes int
 	err   error
 }
+
+// maxFound is what the rows of one part may hold of text, in bytes, beyond the last.
+const maxFound = 16 << 20
 
 // scratch is what a worker uses again from part to part.
 type scratch struct {
@@ -166,9 +171,10 @@ func (s *search) part(ctx context.Context, f *Finder, k int, scratch *scratch) (
 			if s.limit < 0 {
 				return true
 			}
-			if p.isCut = len(p.rows) == s.limit; p.isCut {
+			if p.isCut = len(p.rows) == s.limit || p.bytes > maxFound; p.isCut {
 				return false
 			}
+			p.bytes += int(b.Rows[row].End - b.Rows[row].Start)
 			m := Match{Row: b.Number(row), Line: b.Rows[row].Line}
 			for _, c := range b.Cells(row) {
 				m.Cells = append(m.Cells, strings.ToValidUTF8(string(b.Text(c)), "\uFFFD"))

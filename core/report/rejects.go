@@ -51,10 +51,13 @@ func (f Filter) fits(all []Violation) bool {
 	return false
 }
 
+// maxPage is what a page may hold of cells' texts, in bytes, beyond the last row.
+const maxPage = 16 << 20
+
 // Rejects reads rejected rows from the files that a run wrote: of those that
 // fit the filter at most limit, after offset others. It gives the delivery's
 // column names, the page, and how many rows fit in all. It goes through both
-// files once; they stand in the order of rows.
+// files once; they stand in the order of rows. Of very long rows a page has fewer.
 func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) (columns []string, page []Reject, total int, err error) {
 	rows, err := openOwn(filepath.Join(dir, RejectedName))
 	if err != nil {
@@ -69,6 +72,7 @@ func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) 
 	columns = rows.reader.Header().Names[3:]
 	page = []Reject{}
 	var next *Violation
+	bytes := 0
 	for n := 0; ; n++ {
 		if n%4096 == 0 && ctx.Err() != nil {
 			return nil, nil, 0, ctx.Err()
@@ -103,7 +107,7 @@ func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) 
 		if !filter.fits(mine) {
 			continue
 		}
-		if total++; total <= offset || len(page) == limit {
+		if total++; total <= offset || len(page) == limit || bytes > maxPage {
 			continue
 		}
 		line, err := rows.int(row, 1)
@@ -116,6 +120,7 @@ func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) 
 		}
 		for _, cell := range row[3:] {
 			r.Cells = append(r.Cells, string(cell))
+			bytes += len(cell)
 		}
 		page = append(page, r)
 	}

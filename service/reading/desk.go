@@ -27,7 +27,8 @@ const (
 	mostReadings = 4               // ways to read one
 	restFor      = 5 * time.Minute // after which a delivery is closed
 	mostProblems = 1000
-	mostText     = 2000 // characters of a cell or a line that are shown
+	mostText     = 2000     // characters of a cell or a line that are shown
+	mostWindow   = 16 << 20 // bytes that rows are given of together, beyond the last
 
 	// longestRow is what a row may have, in bytes, so that a look through the
 	// wrong settings, which may see no line end at all, ends soon.
@@ -266,7 +267,8 @@ type Window struct {
 
 var errEnough = errors.New("enough rows were read")
 
-// Rows gives at most n rows from one on. A row that is not indexed yet is waited for.
+// Rows gives at most n rows from one on, fewer where they are very long. A row that is
+// not indexed yet is waited for.
 func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) {
 	if from > 1 {
 		if _, err := r.index.Wait(ctx, from); err != nil {
@@ -278,11 +280,14 @@ func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) 
 		return nil, err
 	}
 	w := &Window{Rows: []Row{}}
+	bytes := 0
 	if err := r.look(rows, func(seen *sift.Seen) bool {
 		if seen.Row >= from {
-			w.Rows = append(w.Rows, rowOf(seen))
+			row := rowOf(seen)
+			w.Rows = append(w.Rows, row)
+			bytes += row.size()
 		}
-		return len(w.Rows) < n
+		return len(w.Rows) < n && bytes < mostWindow
 	}); err != nil {
 		return nil, err
 	}
@@ -371,6 +376,15 @@ func rowOf(seen *sift.Seen) Row {
 		row.Kinds = append(row.Kinds, kinds[k])
 	}
 	return row
+}
+
+// size is about what a row takes as it is shown, in bytes.
+func (row *Row) size() int {
+	n := len(row.Raw)
+	for _, c := range row.Cells {
+		n += len(c) + 8
+	}
+	return n
 }
 
 // clip cuts off what is too long to be shown.
