@@ -48,6 +48,7 @@ func serviceFlags(cmd *cobra.Command, logLevel string) {
 	f.Int("max-columns", 16384, "columns that a table may have")
 	f.String("max-upload", "100GiB", "how large a delivery may be")
 	f.Int("max-connections", 256, "connections at a time")
+	f.Duration("body-wait", 20*time.Second, "how long an upload may send nothing")
 	f.String("log-level", logLevel, "debug, info, warn or error")
 	f.String("config", "", "YAML file with these settings, by the names of the flags")
 }
@@ -94,6 +95,7 @@ func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
 	c.MaxConnections = s.count("max-connections", 4)
 	c.MaxUpload = s.bytes("max-upload")
 	c.RetryFor = s.duration("retry-for", time.Second)
+	c.BodyWait = s.duration("body-wait", time.Second)
 	c.Inbox.Quiet = s.duration("inbox-quiet", 100*time.Millisecond)
 	c.Inbox.Done = s.bool("inbox-done")
 	if s.err != nil {

@@ -176,11 +176,7 @@ func TestBeyondLoopback(t *testing.T) {
 // Uploads that send nothing, or hardly anything, end by themselves; meanwhile others
 // are served, also where all connections are taken for a while.
 func TestUploadsThatDoNotCome(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it waits for the time that a body may be silent")
-	}
-	t.Parallel()
-	s := servicetest.StartWith(t, "", func(c *service.Config) { c.MaxUpload = 1 << 20 })
+	s := servicetest.StartWith(t, "", func(c *service.Config) { c.BodyWait = 2 * time.Second })
 	at := strings.TrimPrefix(s.Address, "http://")
 	var silent sync.WaitGroup
 	answers := make(chan string, 300)
@@ -192,7 +188,7 @@ func TestUploadsThatDoNotCome(t *testing.T) {
 		silent.Go(func() {
 			if i%20 == 0 { // these drip
 				go func() {
-					for range 60 {
+					for range 10 {
 						if _, err := conn.Write([]byte("x")); err != nil {
 							return
 						}

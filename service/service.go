@@ -38,9 +38,10 @@ type Config struct {
 	RetryFor    time.Duration // how long work waits for troubles that may pass; 0 stands for an hour
 	Inbox       InboxConfig
 
-	MaxColumns     int   // of a table; 0 stands for 16,384
-	MaxUpload      int64 // bytes of a delivery; 0 stands for 100 GiB
-	MaxConnections int   // at a time; 0 stands for 256
+	MaxColumns     int           // of a table; 0 stands for 16,384
+	MaxUpload      int64         // bytes of a delivery; 0 stands for 100 GiB
+	MaxConnections int           // at a time; 0 stands for 256
+	BodyWait       time.Duration // how long an upload may send nothing; 0 stands for 20 s
 
 	Version string
 	Console http.Handler
@@ -65,6 +66,7 @@ const (
 	usualRetryFor  = time.Hour
 	usualMaxUpload = 100 << 30
 	usualMaxConns  = 256
+	usualBodyWait  = 20 * time.Second
 )
 
 // Run runs the service until ctx ends.
@@ -166,6 +168,9 @@ func (c *Config) complete() {
 	if c.MaxConnections == 0 {
 		c.MaxConnections = usualMaxConns
 	}
+	if c.BodyWait == 0 {
+		c.BodyWait = usualBodyWait
+	}
 	if c.Inbox.Quiet == 0 {
 		c.Inbox.Quiet = usualQuiet
 	}
@@ -175,7 +180,7 @@ func (c *Config) complete() {
 // of the address that the service listens at. At all of the machine's addresses any
 // address may stand in a request; a page of another site comes under a name.
 func (c *Config) guard() api.Guard {
-	g := api.Guard{Hosts: c.Hosts, Token: c.Token, MaxUpload: c.MaxUpload}
+	g := api.Guard{Hosts: c.Hosts, Token: c.Token, MaxUpload: c.MaxUpload, BodyWait: c.BodyWait}
 	host, _, _ := net.SplitHostPort(c.Listen)
 	switch ip := net.ParseIP(host); {
 	case host == "" || ip != nil && ip.IsUnspecified():

@@ -3,6 +3,7 @@ package target_test
 import (
 	"errors"
 	"math/big"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -159,6 +160,10 @@ func FuzzParse(f *testing.F) {
 	f.Add([]byte(example))
 	f.Add([]byte("target: t\ncolumns:\n  - {name: a, datatype: date, format: [x, y], null: ~}\n"))
 	f.Add([]byte("a: &x [*x]\n"))
+	f.Add([]byte(strings.Repeat("[", 60)))
+	f.Add([]byte(strings.Repeat("- ", 60) + "a"))
+	f.Add([]byte("target: t\ncolumns:\n  - {name: a, format: '(a{0,900}|b){3}', minimum: " + strings.Repeat("9", 120) + "}\n"))
+	f.Add([]byte("target: t\ncolumns:\n  - name: a\n" + strings.Repeat("    b: 1\n", 200)))
 	f.Fuzz(func(t *testing.T, text []byte) {
 		got, err := target.Parse(text)
 		if err == nil {
@@ -170,7 +175,9 @@ func FuzzParse(f *testing.F) {
 		var problems target.Problems
 		require.ErrorAs(t, err, &problems)
 		require.NotEmpty(t, problems)
+		require.LessOrEqual(t, len(problems), 101, "they are told up to a bound")
 		for _, p := range problems {
+			assert.Less(t, len(p.Message), 500)
 			assert.Positive(t, p.Line)
 			assert.Positive(t, p.Column)
 		}

@@ -279,6 +279,8 @@ func TestReadsWhatAnotherLibraryWrites(t *testing.T) {
 func FuzzSheet(f *testing.F) {
 	f.Add([]byte(`<worksheet><cols><col min="1" max="2" hidden="1"/></cols><sheetData><row r="1"><c r="A1" t="s"><v>1</v></c><c t="inlineStr"><is><t>x</t></is></c></row></sheetData><mergeCells><mergeCell ref="A1:B2"/></mergeCells></worksheet>`), false)
 	f.Add([]byte(`<table:table table:name="a"><table:table-row table:number-rows-repeated="3"><table:table-cell table:number-columns-repeated="2" office:value-type="time" office:time-value="PT5H"><text:p>x</text:p></table:table-cell></table:table-row></table:table>`), true)
+	f.Add([]byte(`<worksheet><sheetData><row r="1"><c r="A1" t=">>>'"><v>1</v></c></row></sheetData><mergeCells><mergeCell ref="A1:XFD1048576"/><mergeCell ref="B1:C9"/></mergeCells></worksheet>`), false)
+	f.Add([]byte(`<table:table table:name="a"><table:table-row table:number-rows-repeated="1048576"><table:table-cell table:number-columns-repeated="16384" table:number-rows-spanned="9"><text:p><text:s text:c="32768"/></text:p></table:table-cell></table:table-row></table:table>`), true)
 	f.Fuzz(func(t *testing.T, sheet []byte, isODS bool) {
 		file := xlsx(string(sheet))
 		if isODS {
@@ -298,6 +300,13 @@ func FuzzSheet(f *testing.F) {
 			row.Text = row.Text[:0]
 			if err := r.Next(&row); err != nil {
 				return
+			}
+			text := 0
+			for _, c := range row.Cells {
+				text += int(c.End - c.Start)
+			}
+			if text > workbook.MaxRowText || len(row.Cells) > workbook.MaxColumns {
+				t.Fatalf("row %d unfolds to %d cells of %d bytes", row.Number, len(row.Cells), text)
 			}
 			if row.Number <= last {
 				t.Fatalf("row %d follows row %d", row.Number, last)

@@ -59,7 +59,7 @@ const (
 // Handler gives the routes.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(headers, s.recovered, logged(s.Log), s.Guard.known, plain, sameSite, s.Guard.admitted, unhurried)
+	r.Use(headers, s.recovered, logged(s.Log), s.Guard.known, plain, sameSite, s.Guard.admitted, s.Guard.unhurried)
 	api := s.describe(r)
 	r.Handle("/metrics", promhttp.Handler())
 	r.Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
@@ -250,7 +250,7 @@ func (s *Server) addDelivery(ctx context.Context, in *upload) (*created[Delivery
 	case errors.As(err, &disk):
 		return nil, s.failure("storing a delivery", err)
 	case errors.Is(err, errSlow):
-		return nil, huma.NewError(http.StatusRequestTimeout, fmt.Sprintf("the file came at less than %d bytes a second, or nothing came for %s; nothing of it was kept", minRate, bodyWait))
+		return nil, huma.NewError(http.StatusRequestTimeout, fmt.Sprintf("the file came at less than %d bytes a second, or nothing came for %s; nothing of it was kept", minRate, s.Guard.BodyWait))
 	case err != nil && (ctx.Err() != nil || errors.Is(err, io.ErrUnexpectedEOF)):
 		return nil, huma.Error400BadRequest("the file did not arrive whole; nothing of it was kept")
 	case err != nil:

@@ -23,12 +23,12 @@ type Guard struct {
 	AnyIP     bool     // and any address: the service answers at all of the machine's
 	Token     string   // what a request must show; "" for none
 	MaxUpload int64    // bytes of a delivery; 0 for any number
+	// BodyWait is how long a body may send nothing, and how long a connection is
+	// watched before its rate counts.
+	BodyWait time.Duration
 }
 
 const (
-	// bodyWait is how long a body may send nothing, and how long a connection is
-	// watched before its rate counts.
-	bodyWait = 20 * time.Second
 	// minRate is the least that a body sends, in bytes a second, over all of it.
 	minRate = 1 << 10
 	// tokenCookie holds the token for a browser.
@@ -156,10 +156,10 @@ func (s *Server) signIn(_ context.Context, in *signInForm) (*cookieAnswer, error
 
 // unhurried ends requests whose body comes too slowly, so that connections that
 // send nothing do not stay.
-func unhurried(next http.Handler) http.Handler {
+func (g *Guard) unhurried(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Body != nil && r.Body != http.NoBody {
-			r.Body = &watched{ReadCloser: r.Body, conn: http.NewResponseController(w), begun: time.Now()}
+			r.Body = &watched{ReadCloser: r.Body, conn: http.NewResponseController(w), wait: g.BodyWait, begun: time.Now()}
 		}
 		next.ServeHTTP(w, r)
 	})
@@ -169,6 +169,7 @@ func unhurried(next http.Handler) http.Handler {
 type watched struct {
 	io.ReadCloser
 	conn  *http.ResponseController
+	wait  time.Duration
 	begun time.Time
 	got   int64
 }
@@ -176,14 +177,14 @@ type watched struct {
 var errSlow = errors.New("the body came too slowly")
 
 func (b *watched) Read(p []byte) (int, error) {
-	_ = b.conn.SetReadDeadline(time.Now().Add(bodyWait)) // a recorder in tests has none
+	_ = b.conn.SetReadDeadline(time.Now().Add(b.wait)) // a recorder in tests has none
 	n, err := b.ReadCloser.Read(p)
 	b.got += int64(n)
 	var timeout net.Error
 	switch taken := time.Since(b.begun); {
 	case errors.As(err, &timeout) && timeout.Timeout():
 		err = errSlow
-	case err == nil && taken > bodyWait && float64(b.got) < taken.Seconds()*minRate:
+	case err == nil && taken > b.wait && float64(b.got) < taken.Seconds()*minRate:
 		err = errSlow
 	}
 	if err != nil && !errors.Is(err, errSlow) {

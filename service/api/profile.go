@@ -37,6 +37,7 @@ type DeliveryProfile struct {
 	Looked     []string         `json:"looked" doc:"columns that a steward has looked at"`
 	Profile    *profile.Profile `json:"profile,omitempty"`
 	Error      string           `json:"error,omitempty"`
+	Trouble    *Trouble         `json:"trouble,omitempty" doc:"what kept the profile from its end so far"`
 	CreatedAt  time.Time        `json:"createdAt"`
 	FinishedAt *time.Time       `json:"finishedAt,omitempty"`
 }
@@ -74,7 +75,7 @@ func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, 
 
 func (s *Server) profileOf(p store.Profile) (DeliveryProfile, error) {
 	out := DeliveryProfile{ID: p.ID, Delivery: p.DeliveryID, State: p.State, Progress: Progress{Bytes: p.BytesDone, TotalBytes: p.TotalBytes, Rows: p.RowsDone},
-		Given: givenOf(p.Layout), Looked: []string{}, Error: p.Error.String, CreatedAt: p.CreatedAt.UTC()}
+		Given: givenOf(p.Layout), Looked: []string{}, Error: p.Error.String, Trouble: troubleOf(p.Trouble), CreatedAt: p.CreatedAt.UTC()}
 	if p.FinishedAt.Valid {
 		at := p.FinishedAt.Time.UTC()
 		out.FinishedAt = &at

@@ -717,6 +717,8 @@ export interface components {
             readAs?: components["schemas"]["Layout"];
             /** @enum {string} */
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            /** @description what kept the profile from its end so far */
+            trouble?: components["schemas"]["Trouble"];
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */

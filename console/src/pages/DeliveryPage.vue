@@ -7,6 +7,7 @@ import FailureNote from '../components/FailureNote.vue'
 import RejectTable from '../components/RejectTable.vue'
 import RunPanel from '../components/RunPanel.vue'
 import StateMark from '../components/StateMark.vue'
+import TroubleNote from '../components/TroubleNote.vue'
 import StationNav from '../components/StationNav.vue'
 import TallyBar from '../components/TallyBar.vue'
 import ViolationList, { type Choice } from '../components/ViolationList.vue'
@@ -156,11 +157,7 @@ const outputs = [
         <ElButton size="small" @click="cancel">Stop</ElButton>
       </div>
       <ElProgress :percentage="percent" aria-label="Part of the delivery that is read" />
-      <p v-if="run.trouble" class="trouble">
-        <template v-if="run.trouble.tries > 0">Broken off {{ counted(run.trouble.tries, 'time', 'times') }}: {{ run.trouble.reason }}.</template>
-        <template v-if="run.trouble.deaths > 0"> The service ended {{ counted(run.trouble.deaths, 'time', 'times') }} while it worked on this; after the third time it is given up.</template>
-        <template v-if="run.trouble.nextAt"> Tried again {{ time(run.trouble.nextAt) }}.</template>
-      </p>
+      <TroubleNote :trouble="run.trouble" />
     </section>
 
     <section v-else-if="run?.state === 'failed'" class="part" aria-label="Failure">

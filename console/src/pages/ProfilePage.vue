@@ -176,6 +176,7 @@ onBeforeUnmount(() => {
   <section v-if="kept && isBusy" class="sheet busy" aria-label="Progress">
     <p role="status">{{ counted(kept.progress.rows, 'row', 'rows') }} looked at, {{ size(kept.progress.bytes) }} of {{ size(kept.progress.totalBytes) }}</p>
     <ElProgress :percentage="Math.floor((100 * kept.progress.bytes) / Math.max(1, kept.progress.totalBytes))" aria-label="Progress of the profile" />
+    <TroubleNote :trouble="kept.trouble" />
     <ElButton size="small" @click="stop">Stop</ElButton>
   </section>
   <section v-else-if="kept && !profile" class="sheet busy">
