@@ -131,7 +131,7 @@ func TestHostileDeliveries(t *testing.T) {
 			time.Sleep(20 * time.Millisecond) // between two questions
 		}
 	})
-	each(hostile.Files(), 3, func(f hostile.File) {
+	each(hostile.Files(), 6, func(f hostile.File) {
 		d, err := p.client.AddDelivery(ctx, f.Name, bytes.NewReader(f.Bytes))
 		require.NoError(t, err, f.Name)
 		run, err := p.client.StartRun(ctx, api.NewRun{Delivery: d.ID})
