@@ -12,6 +12,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -77,6 +78,8 @@ func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
 	if err := level.UnmarshalText([]byte(v.GetString("log-level"))); err != nil {
 		return c, usagef("--log-level %q is not debug, info, warn or error", v.GetString("log-level"))
 	}
+	// What the service makes is its own: deliveries, outputs, records.
+	syscall.Umask(0o077)
 	c = service.Config{
 		Listen:      v.GetString("listen"),
 		Hosts:       v.GetStringSlice("host"),

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"io/fs"
 	"math/rand/v2"
 	"net/http"
 	"os"
@@ -314,6 +315,16 @@ func TestKilledAtAnyMoment(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, page.Total, contents(t, p.data), "no bytes are left without a delivery")
 	assert.Zero(t, count(t, filepath.Join(p.data, "arriving")))
+	require.NoError(t, filepath.WalkDir(p.data, func(path string, d fs.DirEntry, err error) error {
+		if err != nil || path == p.path {
+			return err
+		}
+		info, err := d.Info()
+		if assert.NoError(t, err) {
+			assert.Zero(t, info.Mode().Perm()&0o077, "%s is open to others: %s", path, info.Mode())
+		}
+		return nil
+	}))
 }
 
 // contents counts the stored contents.

@@ -9,12 +9,15 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"strings"
+	"syscall"
 	"testing"
 
 	"github.com/klauspost/compress/zstd"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/source"
 )
@@ -126,4 +129,85 @@ func TestFilesThatCannotBeUnpacked(t *testing.T) {
 		_, err := source.Open(t.Context(), path, layout.Given{})
 		assert.ErrorContains(t, err, c.says, name)
 	}
+}
+
+// A disk that is full while a delivery is unpacked is said as that: the archive is
+// not taken for a damaged one, and nothing is left.
+func TestUnpackingToAFullDisk(t *testing.T) {
+	var packed bytes.Buffer
+	w := gzip.NewWriter(&packed)
+	_, err := w.Write(bytes.Repeat([]byte("a,b\n1,2\n"), 1<<19))
+	require.NoError(t, err)
+	require.NoError(t, w.Close())
+	path := filepath.Join(t.TempDir(), "a.csv.gz")
+	require.NoError(t, os.WriteFile(path, packed.Bytes(), 0o600))
+	scratch := t.TempDir()
+	var old syscall.Rlimit
+	require.NoError(t, syscall.Getrlimit(syscall.RLIMIT_FSIZE, &old))
+	require.NoError(t, syscall.Setrlimit(syscall.RLIMIT_FSIZE, &syscall.Rlimit{Cur: 1 << 20, Max: old.Max}))
+	_, err = source.Bounds{Scratch: scratch}.Open(t.Context(), path, layout.Given{})
+	require.NoError(t, syscall.Setrlimit(syscall.RLIMIT_FSIZE, &old))
+	var disk *fault.Disk
+	require.ErrorAs(t, err, &disk)
+	assert.Equal(t, "unpacking the delivery", disk.Doing)
+	assert.NotContains(t, err.Error(), "damaged")
+	left, err := os.ReadDir(scratch)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	f, err := source.Bounds{Scratch: scratch}.Open(t.Context(), path, layout.Given{})
+	require.NoError(t, err)
+	require.NoError(t, f.Close())
+}
+
+// A table that is too wide is refused with its line, however its rows are told apart,
+// unless the bound says more.
+func TestWidthIsBounded(t *testing.T) {
+	for what, text := range map[string]string{
+		"a header":           "x\n" + strings.Repeat("a,", 300) + "a\n" + strings.Repeat("1,", 300) + "1\n",
+		"no header":          strings.Repeat("1,", 300) + "1\n",
+		"quoted":             strings.Repeat(`"a",`, 300) + "\"a\"\n" + strings.Repeat("1,", 300) + "1\n",
+		"another delimiter":  strings.Repeat("a||", 300) + "a\n" + strings.Repeat("1||", 300) + "1\n",
+		"a line without end": strings.Repeat("a;", 300),
+	} {
+		path := filepath.Join(t.TempDir(), "a.csv")
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		wide := func(most int) error {
+			f, err := source.Bounds{Columns: most}.Open(t.Context(), path, layout.Given{})
+			if err != nil {
+				return err
+			}
+			defer f.Close()
+			rows, err := f.Rows(t.Context())
+			if err == nil {
+				source.Close(rows)
+			}
+			return err
+		}
+		err := wide(300)
+		assert.ErrorContains(t, err, "more than 300 columns", what)
+		assert.ErrorContains(t, err, "--max-columns", what)
+		assert.NoError(t, wide(301), what)
+	}
+}
+
+// A row of far too many cells stays one bad row: its cells are counted, and what is
+// behind the last that is kept stays in it.
+func TestARowOfManyCells(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a.csv")
+	require.NoError(t, os.WriteFile(path, []byte("a,b,c\n1,2,3\n"+strings.Repeat("x,", 50)+"y\n\"q\","+strings.Repeat("x,", 50)+"y\n4,5,6\n"), 0o600))
+	f, err := source.Bounds{Columns: 10}.Open(t.Context(), path, layout.Given{})
+	require.NoError(t, err)
+	defer f.Close()
+	rows, err := f.Rows(t.Context())
+	require.NoError(t, err)
+	var b source.Batch
+	require.NoError(t, rows.Next(&b))
+	b.Split()
+	require.Len(t, b.Rows, 4)
+	assert.Len(t, b.Cells(1), 11)
+	assert.Equal(t, strings.Repeat("x,", 40)+"y", string(b.Text(b.Cells(1)[10])))
+	assert.Len(t, b.Cells(2), 11)
+	require.Len(t, b.Defects, 2)
+	assert.Equal(t, []int{1, 51}, []int{b.Defects[0].Row, b.Defects[0].Count})
+	assert.Equal(t, "6", string(b.Text(b.Cells(3)[2])), "its neighbours are whole")
 }
