@@ -35,7 +35,8 @@ type Batch struct {
 	text    int             // length of the arena as read, before Split appends to it
 	tell    teller
 	base    int64 // byte offset of the arena in the delivery
-	codec   codec // of the delivery, nil for UTF-8
+	codec   codec // of the delivery and this batch alone, nil for UTF-8
+	origin  codec // the reader's, from which it comes
 	runs    []run
 	width   int
 	isEven  bool // all rows have their width in cells, one row's behind the other's; set by Split

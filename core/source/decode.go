@@ -1,6 +1,7 @@
 package source
 
 import (
+	"bytes"
 	"encoding/binary"
 	"errors"
 	"io"
@@ -21,9 +22,10 @@ type decoder struct {
 	r       io.Reader
 	codec   codec // nil for UTF-8
 	raw     []byte
-	pending int   // bytes at the start of raw that were not decoded yet
-	decoded int64 // bytes that became text so far
-	base    int64 // byte offset of the text not yet advanced over
+	pending int    // bytes at the start of raw that were not decoded yet
+	decoded int64  // bytes that became text so far
+	base    int64  // byte offset of the text not yet advanced over
+	held    []byte // its bytes, where only they tell how many they are: of multi
 	tell    teller
 }
 
@@ -35,6 +37,8 @@ type codec interface {
 	decode(dst, raw []byte, end bool) (out []byte, used int)
 	// bytes counts the bytes of the delivery that became text.
 	bytes(text []byte) int64
+	// apart gives a codec of the same encoding for another goroutine.
+	apart() codec
 }
 
 func newCodec(e layout.Encoding) codec {
@@ -54,7 +58,7 @@ func newCodec(e layout.Encoding) codec {
 	case e.Unit == 4:
 		return &wide{unit: 4, order: binary.LittleEndian}
 	case e.Codec != nil:
-		return &multi{e.Codec.NewDecoder(), encoding.ReplaceUnsupported(e.Codec.NewEncoder()), nil}
+		return newMulti(e.Codec)
 	}
 	return nil
 }
@@ -80,6 +84,9 @@ func (d *decoder) read(dst []byte, n int) ([]byte, error) {
 	raw := d.raw[:d.pending+k]
 	dst, used := d.codec.decode(dst, raw, err != nil)
 	d.decoded += int64(used)
+	if _, isMulti := d.codec.(*multi); isMulti {
+		d.held = append(d.held, raw[:used]...)
+	}
 	d.pending = copy(d.raw, raw[used:])
 	return dst, err
 }
@@ -94,8 +101,28 @@ func endOf(err error) error {
 // advance goes on to the rest of the text that was read. The rest is short: it
 // is counted rather than what went before it.
 func (d *decoder) advance(rest []byte) {
-	d.base = d.decoded - bytesOf(d.codec, rest)
 	d.tell = teller{}
+	if _, isMulti := d.codec.(*multi); !isMulti {
+		d.base = d.decoded - bytesOf(d.codec, rest)
+		return
+	}
+	k := lineOf(d.held, bytes.Count(rest, []byte{'\n'})+bytes.Count(rest, []byte{'\r'}))
+	d.base += int64(k)
+	d.held = append(d.held[:0], d.held[k:]...)
+}
+
+// lineOf gives where the line begins behind which so many line ends follow. In the
+// encodings of multi, LF and CR are never a part of another character.
+func lineOf(raw []byte, ends int) int {
+	for i := len(raw) - 1; i >= 0; i-- {
+		if raw[i] == '\n' || raw[i] == '\r' {
+			if ends == 0 {
+				return i + 1
+			}
+			ends--
+		}
+	}
+	return 0
 }
 
 func (d *decoder) offset(before []byte) int64 { return d.base + d.tell.bytes(d.codec, before) }
@@ -138,6 +165,8 @@ func (t *table) decode(dst, raw []byte, _ bool) ([]byte, int) {
 	}
 	return dst, used
 }
+
+func (t *table) apart() codec { return t } // it has no state
 
 func (*table) bytes(text []byte) int64 {
 	runes, _ := count(text)
@@ -254,6 +283,8 @@ func packed(x uint64) uint64 {
 	return x&0xFFFF | x>>16&0xFFFF0000
 }
 
+func (w *wide) apart() codec { return w } // it has no state
+
 func (w *wide) bytes(text []byte) int64 {
 	runes, fours := count(text)
 	if w.unit == 2 {
@@ -262,36 +293,91 @@ func (w *wide) bytes(text []byte) int64 {
 	return int64(runes) * int64(w.unit)
 }
 
-// multi decodes encodings of one to four bytes per character.
+// multi decodes encodings of one to four bytes per character, whose bytes do not
+// depend on a state. Of bytes that are no character each becomes a replacement
+// character of its own, so that the text tells how many bytes it took.
 type multi struct {
+	e       encoding.Encoding
 	decoder transform.Transformer
 	encoder transform.Transformer
 	scratch []byte
 }
 
+func newMulti(e encoding.Encoding) *multi {
+	return &multi{e: e, decoder: e.NewDecoder(), encoder: encoding.ReplaceUnsupported(e.NewEncoder())}
+}
+
+func (m *multi) apart() codec { return newMulti(m.e) }
+
 func (m *multi) decode(dst, raw []byte, end bool) ([]byte, int) {
-	used := 0
+	used, from := 0, len(dst)
 	for {
 		room := dst[len(dst):cap(dst)]
 		n, k, err := m.decoder.Transform(room, raw[used:], end)
 		dst = dst[:len(dst)+n]
 		used += k
 		if !errors.Is(err, transform.ErrShortDst) {
-			return dst, used
+			break
 		}
 		grown := make([]byte, len(dst), 2*cap(dst)+1024)
 		copy(grown, dst)
 		dst = grown
 	}
+	if bytes.Contains(dst[from:], replacement) {
+		dst = m.byBytes(dst[:from], raw[:used])
+	}
+	return dst, used
 }
 
-// bytes encodes the text again, since the bytes of a character differ; a
-// replaced character counts as one byte.
+// byBytes decodes whole characters one by one.
+func (m *multi) byBytes(dst, raw []byte) []byte {
+	const longest = 4 // bytes of a character
+	var one [2 * utf8.UTFMax]byte
+	for len(raw) > 0 {
+		if raw[0] < utf8.RuneSelf {
+			dst, raw = append(dst, raw[0]), raw[1:]
+			continue
+		}
+		n, k := 0, 0
+		for size := 1; k == 0 && size <= min(longest, len(raw)); size++ {
+			m.decoder.Reset()
+			n, k, _ = m.decoder.Transform(one[:], raw[:size], size == len(raw))
+		}
+		text := one[:n]
+		switch {
+		case bytes.Equal(text, replacement): // a pair that is not assigned, as a whole
+		case k == 0 || bytes.Contains(text, replacement):
+			k = 1 // a first byte without the second: what follows it stands for itself
+		default:
+			dst, raw = append(dst, text...), raw[k:]
+			continue
+		}
+		for range k {
+			dst = append(dst, replacement...)
+		}
+		raw = raw[k:]
+	}
+	m.decoder.Reset()
+	return dst
+}
+
+// bytes encodes the text again, since the bytes of a character differ.
 func (m *multi) bytes(text []byte) int64 {
 	if m.scratch == nil {
 		m.scratch = make([]byte, 64<<10)
 	}
 	total := int64(0)
+	for {
+		i := bytes.Index(text, replacement)
+		if i < 0 {
+			return total + m.encoded(text)
+		}
+		total += m.encoded(text[:i]) + 1
+		text = text[i+len(replacement):]
+	}
+}
+
+func (m *multi) encoded(text []byte) (total int64) {
 	m.encoder.Reset()
 	for {
 		n, k, err := m.encoder.Transform(m.scratch, text, true)

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"bytes"
 	"testing"
 	"unicode/utf8"
 
@@ -57,4 +58,33 @@ func TestCount(t *testing.T) {
 		}
 		assert.Equal(t, want, fours)
 	})
+}
+
+// Whatever the bytes, decoded in whatever pieces, the text tells how many they were:
+// offsets and the index of rows stand on that.
+func TestTextTellsItsBytes(t *testing.T) {
+	for _, name := range []string{"shift_jis", "euc-jp", "gb18030", "big5", "euc-kr", "windows-1252", "ibm437"} {
+		e, err := layout.EncodingOf(name)
+		require.NoError(t, err)
+		odd := rapid.SampledFrom([]byte{'a', ',', '\n', 0x30, 0x40, 0x7f, 0x80, 0x81, 0x82, 0x8e, 0x8f, 0xa0, 0xa1, 0xb0, 0xdf, 0xe0, 0xf0, 0xfc, 0xfe, 0xff})
+		rapid.Check(t, func(t *rapid.T) {
+			c := newCodec(e)
+			raw := rapid.SliceOfN(odd, 0, 60).Draw(t, "raw")
+			var text []byte
+			rest := raw
+			for at := 0; at < len(raw); {
+				next := min(len(raw), at+rapid.IntRange(1, 20).Draw(t, "piece"))
+				out, used := c.decode(nil, rest[:next-(len(raw)-len(rest))], next == len(raw))
+				text, rest, at = append(text, out...), rest[used:], next
+			}
+			require.Empty(t, rest)
+			require.True(t, utf8.Valid(text))
+			if name != "gb18030" || !bytes.Contains(raw, []byte{0x80}) { // it has two ways to write €
+				assert.Equal(t, int64(len(raw)), c.bytes(text), "%s: %x became %q", name, raw, text)
+				assert.Equal(t, int64(len(raw)), c.apart().bytes(text))
+			}
+			whole, _ := newCodec(e).decode(nil, raw, true)
+			assert.Equal(t, string(whole), string(text), "%s: %x", name, raw)
+		})
+	}
 }

@@ -1,6 +1,7 @@
 package source_test
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -8,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -16,6 +18,7 @@ import (
 
 	"sieb/core/layout"
 	"sieb/core/source"
+	"sieb/core/violation"
 )
 
 // seen is a row with its place.
@@ -130,4 +133,73 @@ func TestLinesAndReread(t *testing.T) {
 	again, err := file.Reread(t.Context(), layout.Given{Delimiter: &none})
 	require.NoError(t, err)
 	assert.Equal(t, []string{";", ""}, []string{file.Layout.Delimiter, again.Layout.Delimiter})
+}
+
+// Rows are found by number also where pairs of bytes in an encoding of east Asia are no
+// characters: then the text does not tell how many bytes it was.
+func TestIndexOverUndecodablePairs(t *testing.T) {
+	for _, name := range []string{"shift_jis", "euc-jp", "gb18030", "big5", "euc-kr"} {
+		var text bytes.Buffer
+		text.WriteString("no,name\n")
+		for i := range 60_000 {
+			odd := []string{"plain", "\x82\xa0\x82\xa2", "\xff", "\x81\xff", "\x80", "\x8f\xa1\x20", "\xfe\xfe"}[i%7]
+			fmt.Fprintf(&text, "%d,%s and some more of it\n", i+1, odd)
+		}
+		path := filepath.Join(t.TempDir(), "a.csv")
+		require.NoError(t, os.WriteFile(path, text.Bytes(), 0o600))
+		comma := ","
+		file, err := source.Open(t.Context(), path, layout.Given{Encoding: &name, Delimiter: &comma})
+		require.NoError(t, err)
+		defer file.Close()
+		top, err := file.Rows(t.Context())
+		require.NoError(t, err)
+		all := take(t, top, 1, 100_000)
+		require.Len(t, all, 60_000, name)
+		x := file.NewIndex()
+		require.NoError(t, x.Build(t.Context(), func(*source.Batch) error { return nil }))
+		for _, from := range []int64{2, 25_000, 44_444, 59_999} {
+			src, err := x.From(t.Context(), from)
+			require.NoError(t, err)
+			assert.Equal(t, all[from-1:from+1], take(t, src, from, 2), "%s, row %d", name, from)
+		}
+	}
+}
+
+// Batches are worked on side by side: none shares what decodes with another. The race
+// detector looks on.
+func TestBatchesOfEastAsiaSideBySide(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a.csv")
+	require.NoError(t, os.WriteFile(path, []byte("a,b,c\n"+strings.Repeat("\x82\xa0,\x82\xa2\n\x83\x41,\x81\xff,x\n", 100_000)), 0o600))
+	name, comma := "shift_jis", ","
+	file, err := source.Open(t.Context(), path, layout.Given{Encoding: &name, Delimiter: &comma})
+	require.NoError(t, err)
+	defer file.Close()
+	rows, err := file.Rows(t.Context())
+	require.NoError(t, err)
+	short := int64(0)
+	err = source.Flow(t.Context(), rows, 4, func() func(*source.Batch, *int64) {
+		return func(b *source.Batch, n *int64) {
+			*n = 0
+			for _, d := range b.Defects {
+				if d.Code == violation.RowShort {
+					*n++
+					assert.Equal(t, byte(0x82), mustByte(t, path, d.Offset), "the offset is that of the row's first byte")
+				}
+			}
+		}
+	}, func(_ *source.Batch, n *int64) error { short += *n; return nil })
+	require.NoError(t, err)
+	assert.Equal(t, int64(100_000), short)
+}
+
+var content sync.Map
+
+func mustByte(t *testing.T, path string, at int64) byte {
+	text, ok := content.Load(path)
+	if !ok {
+		read, err := os.ReadFile(path)
+		require.NoError(t, err)
+		text, _ = content.LoadOrStore(path, read)
+	}
+	return text.([]byte)[at]
 }

@@ -284,7 +284,13 @@ func (s *Reader) Next(b *Batch) error {
 func (s *Reader) cut(b *Batch) bool {
 	b.Rows, b.Defects, b.cells, b.escaped = b.Rows[:0], b.Defects[:0], b.cells[:0], b.escaped[:0]
 	b.FirstRow = s.row + 1
-	b.base, b.codec, b.width, b.dialect, b.cuts = s.in.base, s.in.codec, s.width, s.dialect, s.cuts
+	b.base, b.width, b.dialect, b.cuts = s.in.base, s.width, s.dialect, s.cuts
+	if b.origin != s.in.codec { // batches are worked on side by side
+		b.origin, b.codec = s.in.codec, nil
+		if b.origin != nil {
+			b.codec = b.origin.apart()
+		}
+	}
 	text := s.buf[:s.limit()]
 	width := s.width
 	if s.trusted {
