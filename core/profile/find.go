@@ -295,13 +295,11 @@ func lower(c byte) byte {
 	return c
 }
 
-// Needle gives a text that every row that passes has as a cell, unless its cell is
-// quoted otherwise; nil where none is known. Where it is not in a piece of the
-// delivery's text, no row of that piece passes.
+// Needle gives a text that every row that passes has as a cell; nil where none is
+// known.
 func (f *Finder) Needle() (longest []byte) {
 	for _, t := range f.tests {
-		// A quote may be written twice.
-		if len(t.needle) > len(longest) && !bytes.ContainsAny(t.needle, `"'\`) {
+		if len(t.needle) > len(longest) {
 			longest = t.needle
 		}
 	}

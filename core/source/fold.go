@@ -9,7 +9,7 @@ import (
 
 // A list of single values, one a line, is folded: so many lines make a row. A
 // blank line is an empty value, since leaving it out would shift all that
-// follows; only behind the last value blank lines are nothing. Values that are
+// follows; only behind the last row blank lines are nothing. Values that are
 // left over at the end make a row that is too short.
 
 // value scans the value at pos; false where the text ends before it does.
@@ -31,13 +31,15 @@ func (s *Reader) value(text []byte, pos int) (from int, ok bool) {
 
 // cutFolded adds the rows of the text to the batch and returns where they end.
 func (s *Reader) cutFolded(b *Batch, text []byte) int {
-	text = text[:len(text)-len(blankEnd(text))]
 	pos := 0
 	for {
 		line := s.line
 		row := Row{Line: line, first: uint32(len(b.cells)), cut: true}
 		at, isWhole := pos, false
 		for !isWhole {
+			if row.count == 0 && len(bytes.TrimRight(text[at:], " \t\r\n")) == 0 {
+				break // behind the last row, or not yet known to be
+			}
 			from, ok := s.value(text, at)
 			if !ok {
 				break
@@ -67,23 +69,13 @@ func (s *Reader) cutFolded(b *Batch, text []byte) int {
 				b.escaped = b.escaped[:len(b.escaped)-1]
 			}
 			if pos > 0 && row.count == 0 && s.eof {
-				return len(text) // comments behind the last row
+				return len(text) // comments and blank lines behind the last row
 			}
 			return pos
 		}
 		b.Rows = append(b.Rows, row)
 		pos = at
 	}
-}
-
-// blankEnd gives the blank lines at the end of a text.
-func blankEnd(text []byte) []byte {
-	end := len(bytes.TrimRight(text, " \t\r\n"))
-	if end == 0 {
-		return text
-	}
-	_, next := delimited.LineEnd(text, end)
-	return text[next:]
 }
 
 func (s *Reader) readFoldedHeader(rows int, how string) error {

@@ -294,11 +294,22 @@ func (d *File) Windows(ctx context.Context, n int, visit func(*Batch) error) err
 	return nil
 }
 
+// partEnds gives the places at which parts end, all but the last. A text of one value
+// a line has one part: where blank lines are values, none of its ends is like that of
+// the whole. The index is locked.
+func (x *Index) partEnds() []place {
+	if x.file.Layout.Fold > 0 {
+		return nil
+	}
+	return x.places
+}
+
 // AwaitPart waits until a part can be read; false where the delivery has no such part.
 func (x *Index) AwaitPart(ctx context.Context, k int) (bool, error) {
 	for {
 		x.mu.Lock()
-		is, last := k < len(x.places), x.whole && k == len(x.places)
+		parts := len(x.partEnds())
+		is, last := k < parts, x.whole && k == parts
 		ended, err, grown := x.whole || x.err != nil, x.err, x.grown
 		x.mu.Unlock()
 		if is || last || ended {
@@ -316,7 +327,7 @@ func (x *Index) AwaitPart(ctx context.Context, k int) (bool, error) {
 func (x *Index) PartOf(row int64) (k int) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	for k < len(x.places) && x.places[k].row <= row {
+	for ends := x.partEnds(); k < len(ends) && ends[k].row <= row; {
 		k++
 	}
 	return k
@@ -326,22 +337,23 @@ func (x *Index) PartOf(row int64) (k int) {
 func (x *Index) HasAny(k int, rows []int64) bool {
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	at := 0
+	at, ends := 0, x.partEnds()
 	if k > 0 {
-		at, _ = slices.BinarySearch(rows, x.places[k-1].row)
+		at, _ = slices.BinarySearch(rows, ends[k-1].row)
 	}
-	return at < len(rows) && (k >= len(x.places) || rows[at] < x.places[k].row)
+	return at < len(rows) && (k >= len(ends) || rows[at] < ends[k].row)
 }
 
 // part gives where a part begins and ends; an end of 0 is that of the delivery.
 func (x *Index) part(k int) (from place, end int64) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
+	ends := x.partEnds()
 	if k > 0 {
-		from = x.places[k-1]
+		from = ends[k-1]
 	}
-	if k < len(x.places) {
-		end = x.places[k].offset
+	if k < len(ends) {
+		end = ends[k].offset
 	}
 	return from, end
 }
@@ -351,6 +363,11 @@ func (x *Index) part(k int) (from place, end int64) {
 // encodings, it may.
 func (x *Index) MayHold(k int, cell []byte, space *[]byte) (bool, error) {
 	d := x.file
+	l := &d.Layout
+	// A cell that holds a quote or an escape may be written otherwise.
+	if l.QuoteChar != "" && bytes.Contains(cell, []byte(l.QuoteChar)) || !l.DoubleQuote && bytes.IndexByte(cell, '\\') >= 0 {
+		return true, nil
+	}
 	plain := d.Layout.Encoding == "utf-8" || lexical.IsASCII(cell) && !strings.HasPrefix(d.Layout.Encoding, "utf-")
 	if len(cell) == 0 || d.book != nil || !plain {
 		return true, nil

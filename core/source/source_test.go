@@ -344,3 +344,49 @@ func FuzzReader(f *testing.F) {
 		assert.Equal(t, whole, parts, "how the bytes come must not matter")
 	})
 }
+
+// Of a text of one value a line blank lines are values, up to the end of the last row;
+// behind it they are nothing, however many there are and however the bytes come.
+func TestBlankLinesOfFoldedTexts(t *testing.T) {
+	for text, want := range map[string][]string{
+		"1\n2\n3\n4\n":         {"1|2|", "3|4|"},
+		"1\n2\n3\n\n":          {"1|2|", "3||"},
+		"1\n2\n3\n\n\n":        {"1|2|", "3||"},
+		"1\n2\n3\n\n\n\n\n\n":  {"1|2|", "3||"},
+		"1\n2\n\n\n\n":         {"1|2|"},
+		"1\n2\n\n":             {"1|2|"},
+		"1\n2\n \n\t\n":        {"1|2|"},
+		"1\n2\n\n4\n":          {"1|2|", "|4|"},
+		"\n2\n3\n4":            {"|2|", "3|4|"},
+		"1\n2\n3":              {"1|2|", "3| row.short"},
+		"1\n2\n\n\n5\n6\n\n\n": {"1|2|", "||", "5|6|"},
+		"1\r\n2\r\n3\r\n\r\n":  {"1|2|", "3||"},
+		"1\n\n":                {"1||"},
+		"1\n":                  {"1| row.short"},
+		"\n\n\n":               nil,
+	} {
+		l := layout.Layout{Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`, DoubleQuote: true, Fold: 2}
+		for _, r := range []io.Reader{strings.NewReader(text), iotest.OneByteReader(strings.NewReader(text))} {
+			reader, err := source.NewReader(r, l)
+			require.NoError(t, err)
+			var got []string
+			var b source.Batch
+			for reader.Next(&b) == nil {
+				b.Split()
+				for i := range b.Rows {
+					line := ""
+					for _, s := range b.Cells(i) {
+						line += string(b.Text(s)) + "|"
+					}
+					for _, d := range b.Defects {
+						if d.Row == i {
+							line += " " + d.Code.String()
+						}
+					}
+					got = append(got, line)
+				}
+			}
+			assert.Equal(t, want, got, "%q", text)
+		}
+	}
+}
