@@ -58,7 +58,8 @@ type Judge struct {
 	from      int           // first row of the block
 	apart     []bool        // rows of the block whose cells cannot be given to columns
 	damage    []bool        // rows of the block that are kept with invalid bytes
-	spoilt    []spot        // cells of the block that are not checked further
+	spoilt    []spot        // cells of the block that are not checked further, and are left empty
+	kept      []spot        // those that are not checked, and stay as they were delivered
 	kind      workbook.Kind // of the cell that is being checked
 	isSpecial bool          // some row or cell of the block is apart or spoilt
 	defect    int           // the next of the batch's defects
@@ -142,14 +143,14 @@ func (j *Judge) Rows(from, to int) {
 	first := len(j.out.Found)
 	clear(j.apart[:block])
 	clear(j.damage[:block])
-	j.spoilt = j.spoilt[:0]
+	j.spoilt, j.kept = j.spoilt[:0], j.kept[:0]
 	if j.plan.Refused {
 		for row := from; row < to; row++ {
 			j.out.Rejected[row] = true
 		}
 	}
 	j.defects(to)
-	j.isSpecial = len(j.spoilt) > 0 || slices.Contains(j.apart[:block], true)
+	j.isSpecial = len(j.spoilt)+len(j.kept) > 0 || slices.Contains(j.apart[:block], true)
 	for i := range j.lanes {
 		l := &j.lanes[i]
 		if l.hashed {
@@ -183,6 +184,10 @@ func (j *Judge) column(l *lane, from, to int) {
 			continue
 		}
 		raw := j.batch.Arena[s.Start:s.End]
+		if special && slices.Contains(j.kept, spot{from + k, l.cell}) {
+			texts[k] = j.put(j.quoted(raw))
+			continue
+		}
 		if typed {
 			// What is remembered are texts; here the same text may be a number
 			// or the writing of one.
@@ -280,9 +285,8 @@ func (j *Judge) AppendRow(dst []byte, row int) []byte {
 			dst = append(dst, ',')
 		}
 	}
-	if n == 1 && len(dst) == start {
-		dst = append(dst, '"', '"') // a lone null must not read as a blank line
-	}
+	// A lone null is a blank line, as PostgreSQL's COPY reads and writes it; a text
+	// without characters is two quotes.
 	dst = append(dst, '\n')
 	if j.damage[k] {
 		dst = append(dst[:start], bytes.ToValidUTF8(dst[start:], []byte("\uFFFD"))...)
@@ -334,7 +338,11 @@ func (j *Judge) defects(to int) {
 				j.spoilt = append(j.spoilt, spot{d.Row, d.Cell})
 			}
 		case violation.TypeError:
-			j.spoilt = append(j.spoilt, spot{d.Row, d.Cell})
+			if action == violation.Flag {
+				j.kept = append(j.kept, spot{d.Row, d.Cell})
+			} else {
+				j.spoilt = append(j.spoilt, spot{d.Row, d.Cell})
+			}
 		}
 	}
 }
@@ -396,7 +404,8 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 		}
 		return nil
 	}
-	if c.spec.Required && (len(cell) == 0 || cell[0] <= ' ') && len(bytes.TrimSpace(cell)) == 0 {
+	// Blanks of any script are no value: a no-break space for one.
+	if c.spec.Required && (len(cell) == 0 || cell[0] <= ' ' || cell[0] >= utf8.RuneSelf) && len(bytes.TrimSpace(cell)) == 0 {
 		j.fail(c, violation.RequiredEmpty, raw)
 		return nil
 	}
@@ -531,10 +540,10 @@ func (j *Judge) double(c *lane, cell []byte) []byte {
 		return j.quoted(cell)
 	}
 	j.scratch = out
-	if c.min != nil && d < c.min.Double {
+	// NaN lies within no limits.
+	if c.min != nil && !(d >= c.min.Double) {
 		j.fail(c, violation.RangeLow, cell)
-	}
-	if c.max != nil && d > c.max.Double {
+	} else if c.max != nil && !(d <= c.max.Double) {
 		j.fail(c, violation.RangeHigh, cell)
 	}
 	if c.hashed {

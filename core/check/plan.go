@@ -67,8 +67,11 @@ type column struct {
 	quick       func(cell []byte) bool // see quickTest
 }
 
+// action gives what a violation does. What a column says of its violations is said of
+// those that would reject the row: what is only flagged stays flagged, and a row whose
+// cells cannot be told apart is no matter of one column.
 func (c *column) action(code violation.Code) violation.Action {
-	if c.spec.OnViolation != nil {
+	if c.spec.OnViolation != nil && code.Action() == violation.Reject && code != violation.QuoteOpen {
 		return *c.spec.OnViolation
 	}
 	return code.Action()

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"math"
 	"math/big"
 	"regexp"
 	"slices"
@@ -572,6 +573,7 @@ func (c *Column) Literal(text string) (l Literal, ok bool) {
 		ok = plain.Parse([]byte(text), &l.Number) && (c.Datatype == value.Decimal || l.Number.FractionDigits() == 0)
 	case value.Double:
 		l.Double, _, ok = plain.ParseDouble([]byte(text), &l.Number, nil)
+		ok = ok && !math.IsNaN(l.Double) // which no value is above or below
 	case value.Date, value.DateTime:
 		f, err := value.NewDateFormat(c.Datatype, "")
 		ok = err == nil && f.Parse([]byte(text), &l.Instant) == value.Matches
