@@ -19,7 +19,7 @@ type layoutFlags struct {
 	form, encoding, delimiter, quote, comment string
 	sheet, names, merged, hidden, member      string
 	skip, skipColumns, header, footer, fold   int
-	trim                                      bool
+	trim, blankRows                           bool
 	file                                      string
 	cuts                                      []int
 	columns                                   int
@@ -38,7 +38,8 @@ func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	f.IntVar(&l.header, "header-rows", 0, "rows that name the columns; 0 for none")
 	f.IntVar(&l.footer, "footer-rows", 0, "lines below the table")
 	f.StringVar(&l.names, "header-names", "", "of several header rows: joined, or only the first or last")
-	f.BoolVar(&l.trim, "trim", false, "blanks around cells are none of theirs; --trim=false keeps them")
+	f.BoolVar(&l.trim, "trim", false, "leave out blanks around cells; --trim=false keeps them")
+	f.BoolVar(&l.blankRows, "skip-blank-rows", true, "blank lines are no rows; --skip-blank-rows=false makes them empty values of a file of one column")
 	f.IntVar(&l.fold, "fold", 0, "one value a line: how many lines make a row; 0 for none")
 	f.StringVar(&l.member, "member", "", "of a ZIP archive of several files: which of them to read")
 	f.StringVar(&l.sheet, "sheet", "", "sheet of a workbook, by name or number")
@@ -60,7 +61,7 @@ func (l *layoutFlags) fromFile() (g layout.Given, err error) {
 	if err != nil {
 		return g, fmt.Errorf("the layout cannot be read: %w; sieb read FILE --save-layout writes one", err)
 	}
-	var saved layout.Layout
+	saved := layout.Layout{SkipBlankRows: true} // where an older file does not say
 	d := json.NewDecoder(bytes.NewReader(text))
 	d.DisallowUnknownFields()
 	if err := d.Decode(&saved); err != nil {
@@ -112,6 +113,9 @@ func (l *layoutFlags) given() (g layout.Given, err error) {
 	text("member", l.member, &g.Member)
 	if set("trim") {
 		g.Trim = &l.trim
+	}
+	if set("skip-blank-rows") {
+		g.SkipBlankRows = &l.blankRows
 	}
 	text("merged", l.merged, &g.Merged)
 	text("hidden", l.hidden, &g.Hidden)

@@ -120,6 +120,9 @@ func (a *app) showResult(r *sift.Result) {
 	}
 	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n", grouped(r.Tally.Read), grouped(r.Tally.Accepted),
 		grouped(r.Tally.Rejected), grouped(r.Tally.Excluded))
+	if r.BlankLines > 0 {
+		fmt.Fprintf(a.out, "          %s no rows\n", plural(r.BlankLines, "blank line is", "blank lines are"))
+	}
 	if len(r.Violations) > 0 {
 		rows := make([][]string, 0, len(r.Violations))
 		for _, g := range r.Violations {

@@ -93,7 +93,7 @@ func violationsIn(t *testing.T, path string, summary *report.Summary) (all []dem
 
 // Every delivery of the scenario is read right with no setting touched.
 func TestReadWithNoSettingTouched(t *testing.T) {
-	plain := layout.Layout{Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`, DoubleQuote: true, LineTerminator: "lf", HeaderRows: 1, HeaderNames: layout.Joined, Cuts: []int{}}
+	plain := layout.Layout{SkipBlankRows: true, Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`, DoubleQuote: true, LineTerminator: "lf", HeaderRows: 1, HeaderNames: layout.Joined, Cuts: []int{}}
 	sheet := plain
 	sheet.Form, sheet.QuoteChar, sheet.Merged, sheet.Hidden = layout.Workbook, "", layout.First, layout.Read
 	for name, change := range map[string]func(l *layout.Layout){

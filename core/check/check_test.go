@@ -23,7 +23,7 @@ import (
 func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows []string, found [][]string) {
 	tg, err := target.Parse([]byte("target: t\ncolumns:\n" + columns))
 	require.NoError(t, err)
-	l := layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
 	plan, err := NewPlan(tg, r.Header(), l.Encoding)
@@ -233,7 +233,9 @@ func drawRule(t *rapid.T, name string) (yaml string, cell *rapid.Generator[strin
 	add("datatype: " + datatype)
 	blanks := rapid.StringMatching("[ \t\u00a0]{0,2}")
 	around := func(g *rapid.Generator[string]) *rapid.Generator[string] {
-		return rapid.Custom(func(t *rapid.T) string { return blanks.Draw(t, "before") + g.Draw(t, "cell") + blanks.Draw(t, "behind") })
+		return rapid.Custom(func(t *rapid.T) string {
+			return blanks.Draw(t, "before") + g.Draw(t, "cell") + blanks.Draw(t, "behind")
+		})
 	}
 	switch datatype {
 	case "string":
@@ -364,4 +366,24 @@ func TestWordsTellCellsApart(t *testing.T) {
 			assert.Equal(t, place(ah, at, len(a)), place(bh, bt, len(b)), "what stands behind a cell does not matter")
 		}
 	})
+}
+
+// Two columns of a target that would read one cell are an error that names both, by
+// whatever they find it.
+func TestTwoColumnsForOneHeader(t *testing.T) {
+	for _, c := range []struct{ columns, first, second string }{
+		{"  - {name: kg}\n  - {name: weight, titles: [Kg]}\n", "kg", "weight"},
+		{"  - {name: a, titles: [kg, x]}\n  - {name: b, titles: [x, ' KG ']}\n", "a", "b"},
+		{"  - {name: kg}\n  - {name: b, position: 2}\n", "kg", "b"},
+		{"  - {name: a, position: 2}\n  - {name: b, position: 2}\n", "a", "b"},
+	} {
+		tg, err := target.Parse([]byte("target: t\ncolumns:\n" + c.columns))
+		require.NoError(t, err)
+		_, err = NewPlan(tg, source.Header{Names: []string{"no", "kg"}, Named: true, Line: 1}, "utf-8")
+		var shared *Shared
+		require.ErrorAs(t, err, &shared, c.columns)
+		assert.Equal(t, [2]string{c.first, c.second}, shared.Columns)
+		assert.Equal(t, []any{"kg", 2}, []any{shared.Header, shared.Place})
+		assert.ErrorContains(t, err, `"`+c.first+`" and "`+c.second+`"`)
+	}
 }

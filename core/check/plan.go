@@ -92,7 +92,9 @@ func NewPlan(t *target.Target, header source.Header, encoding string) (*Plan, er
 			return nil, fmt.Errorf("column %s: %w", t.Columns[i].Name, err)
 		}
 	}
-	p.match(header, plain)
+	if err := p.match(header, plain); err != nil {
+		return nil, err
+	}
 	for i := range p.columns {
 		if p.columns[i].spec.Unique {
 			p.addKey([]int{i})
@@ -196,8 +198,9 @@ func (c *column) compile(spec *target.Column) (err error) {
 // match finds the cell that feeds each column: by position where the column
 // gives one, else by header (titles first, then name), else, in a delivery
 // without a header, by order. Headers are compared without regard to case and
-// to blanks around or repeated inside them.
-func (p *Plan) match(header source.Header, plain bool) {
+// to blanks around or repeated inside them. Two columns that find one cell are an error
+// of the target, since one of them most likely means another.
+func (p *Plan) match(header source.Header, plain bool) error {
 	for i := range p.cells {
 		p.cells[i] = -1
 	}
@@ -229,6 +232,9 @@ func (p *Plan) match(header source.Header, plain bool) {
 			p.missing(c, header, line)
 			continue
 		}
+		if other := p.cells[found[0]]; other >= 0 {
+			return &Shared{Columns: [2]string{p.columns[other].spec.Name, c.spec.Name}, Header: header.Names[found[0]], Place: found[0] + 1}
+		}
 		c.cell = found[0]
 		p.cells[found[0]] = i
 		if len(found) > 1 && !plain {
@@ -237,7 +243,7 @@ func (p *Plan) match(header source.Header, plain bool) {
 		}
 	}
 	if !header.Named {
-		return
+		return nil
 	}
 	for i, name := range header.Names {
 		if p.cells[i] < 0 && !plain {
@@ -249,6 +255,19 @@ func (p *Plan) match(header source.Header, plain bool) {
 				Message: fmt.Sprintf("the delivery has %d columns %q (%s)", len(same), name, places(same))})
 		}
 	}
+	return nil
+}
+
+// Shared says that two columns of a target would be fed by one cell.
+type Shared struct {
+	Columns [2]string // of the target
+	Header  string    // of the delivery's column
+	Place   int       // of that column, from 1
+}
+
+func (s *Shared) Error() string {
+	return fmt.Sprintf("the columns %q and %q of the target would both take their values from %q (column %d of the delivery): give one of them other titles, or a position of its own",
+		s.Columns[0], s.Columns[1], s.Header, s.Place)
 }
 
 func (p *Plan) missing(c *column, header source.Header, line int64) {

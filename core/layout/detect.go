@@ -21,7 +21,7 @@ import (
 // can be read with; how sure it is stands in the evidence, one entry per setting.
 // The only error is that of ctx, whose end ends the detection.
 func Detect(ctx context.Context, sample Sample, given Given) (Layout, []Evidence, error) {
-	d := detection{rivals: map[string][]string{}, layout: Layout{Form: Delimited, DoubleQuote: true, HeaderNames: Joined, Cuts: []int{}}, given: given, whole: sample.Tail == nil, ended: func() bool { return ctx.Err() != nil }}
+	d := detection{rivals: map[string][]string{}, layout: Layout{Form: Delimited, DoubleQuote: true, SkipBlankRows: true, HeaderNames: Joined, Cuts: []int{}}, given: given, whole: sample.Tail == nil, ended: func() bool { return ctx.Err() != nil }}
 	text, last := d.encoding(&sample)
 	d.lineEnds(text)
 	d.comment(text)
@@ -34,7 +34,7 @@ func Detect(ctx context.Context, sample Sample, given Given) (Layout, []Evidence
 
 // sorted gives the evidence in the order in which the settings act.
 func (d *detection) sorted() []Evidence {
-	order := []string{"form", "encoding", "sheet", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "trim", "commentPrefix", "fold", "skipRows", "skipColumns",
+	order := []string{"form", "encoding", "sheet", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "trim", "skipBlankRows", "commentPrefix", "fold", "skipRows", "skipColumns",
 		"headerRows", "headerNames", "footerRows", "merged", "hidden"}
 	slices.SortStableFunc(d.evidence, func(a, b Evidence) int {
 		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
@@ -429,8 +429,33 @@ func (d *detection) dialect(text []byte) records {
 			d.trim(&best)
 		}
 	}
+	d.blankRows(text, best.width)
 	d.skipRows(&best.records)
 	return best.records
+}
+
+// blankRows says what becomes of blank lines: they are no rows, as in nearly all
+// files. In a file of one column they may be empty values, which only a person knows.
+func (d *detection) blankRows(text []byte, width int) {
+	if set(d, "skipBlankRows", d.given.SkipBlankRows, &d.layout.SkipBlankRows, "") {
+		return
+	}
+	blank := 0
+	for i, body := 0, bytes.TrimSpace(text); i < len(body); {
+		end, next := delimited.LineEnd(body, i)
+		if len(bytes.TrimSpace(body[i:end])) == 0 {
+			blank++
+		}
+		i = next
+	}
+	switch {
+	case blank == 0:
+		d.note("skipBlankRows", "true", 0.95, "no blank line stands among the rows")
+	case width == 1 && d.layout.Fold == 0 && d.layout.Form == Delimited:
+		d.note("skipBlankRows", "true", 0.55, fmt.Sprintf("%d blank lines are no rows; in a file of one column they may be empty values", blank))
+	default:
+		d.note("skipBlankRows", "true", 0.9, fmt.Sprintf("%d blank lines are no rows", blank))
+	}
 }
 
 // skipRows finds the lines above the table: all records before the first two

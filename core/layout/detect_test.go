@@ -48,7 +48,7 @@ func TestDetect(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			got, evidence := detect(c.text, layout.Given{})
-			c.want.Form, c.want.DoubleQuote, c.want.HeaderNames, c.want.Cuts = "delimited", true, "joined", []int{}
+			c.want.Form, c.want.DoubleQuote, c.want.SkipBlankRows, c.want.HeaderNames, c.want.Cuts = "delimited", true, true, "joined", []int{}
 			if c.name == "titles and totals" {
 				c.want.SkipRows = got.SkipRows // the second title has the table's width: 1 or 2 lines
 			}

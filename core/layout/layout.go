@@ -47,6 +47,7 @@ type Layout struct {
 	QuoteChar      string `json:"quoteChar" doc:"empty: quotes have no meaning"`
 	DoubleQuote    bool   `json:"doubleQuote" doc:"a quote inside a quoted cell is doubled; otherwise a backslash stands before it"`
 	Trim           bool   `json:"trim" doc:"blanks around cells, and around their quotes, are none of theirs"`
+	SkipBlankRows  bool   `json:"skipBlankRows" doc:"lines of nothing but blanks are no rows; otherwise they are, as empty values of a file of one column"`
 	CommentPrefix  string `json:"commentPrefix"`
 	LineTerminator string `json:"lineTerminator" doc:"lf, crlf, cr or mixed; all are read alike"`
 	SkipRows       int    `json:"skipRows" doc:"physical lines above the table"`
@@ -71,6 +72,7 @@ type Given struct {
 	QuoteChar     *string `json:"quoteChar,omitempty"`
 	DoubleQuote   *bool   `json:"doubleQuote,omitempty"`
 	Trim          *bool   `json:"trim,omitempty"`
+	SkipBlankRows *bool   `json:"skipBlankRows,omitempty"`
 	CommentPrefix *string `json:"commentPrefix,omitempty"`
 	SkipRows      *int    `json:"skipRows,omitempty"`
 	HeaderRows    *int    `json:"headerRows,omitempty"`
@@ -101,7 +103,7 @@ func (l Layout) Given() Given {
 	default:
 		g.Delimiter, g.QuoteChar, g.DoubleQuote, g.Trim, g.Fold = &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.Trim, &l.Fold
 	}
-	g.Encoding, g.CommentPrefix = &l.Encoding, &l.CommentPrefix
+	g.Encoding, g.SkipBlankRows, g.CommentPrefix = &l.Encoding, &l.SkipBlankRows, &l.CommentPrefix
 	return g
 }
 
@@ -110,7 +112,7 @@ func (g Given) Over(base Given) Given {
 	return Given{
 		Form: cmp.Or(g.Form, base.Form), Encoding: cmp.Or(g.Encoding, base.Encoding), Delimiter: cmp.Or(g.Delimiter, base.Delimiter),
 		QuoteChar: cmp.Or(g.QuoteChar, base.QuoteChar), DoubleQuote: cmp.Or(g.DoubleQuote, base.DoubleQuote),
-		Trim: cmp.Or(g.Trim, base.Trim), Fold: cmp.Or(g.Fold, base.Fold),
+		Trim: cmp.Or(g.Trim, base.Trim), SkipBlankRows: cmp.Or(g.SkipBlankRows, base.SkipBlankRows), Fold: cmp.Or(g.Fold, base.Fold),
 		CommentPrefix: cmp.Or(g.CommentPrefix, base.CommentPrefix), SkipRows: cmp.Or(g.SkipRows, base.SkipRows),
 		HeaderRows: cmp.Or(g.HeaderRows, base.HeaderRows), HeaderNames: cmp.Or(g.HeaderNames, base.HeaderNames),
 		FooterRows: cmp.Or(g.FooterRows, base.FooterRows), Cuts: cmp.Or(g.Cuts, base.Cuts), Sheet: cmp.Or(g.Sheet, base.Sheet), Member: cmp.Or(g.Member, base.Member),

@@ -52,6 +52,8 @@ func (d *detection) others(setting string) (next []string) {
 		toggle(l.DoubleQuote)
 	case "trim":
 		toggle(l.Trim)
+	case "skipBlankRows":
+		toggle(l.SkipBlankRows)
 	case "fold":
 		counted(l.Fold, 0)
 	case "skipRows":

@@ -98,7 +98,7 @@ func FindSheet(book *workbook.Book, name string) (int, error) {
 // DetectSheet guesses where in a sheet the table is, as Detect does for texts.
 // why is the evidence of the sheet's choice.
 func DetectSheet(s *workbook.Survey, given Given, why Evidence) (Layout, []Evidence) {
-	d := detection{given: given, whole: true, rivals: map[string][]string{}, layout: Layout{Form: Workbook, Encoding: "utf-8", LineTerminator: "lf", DoubleQuote: true, HeaderNames: Joined,
+	d := detection{given: given, whole: true, rivals: map[string][]string{}, layout: Layout{Form: Workbook, Encoding: "utf-8", LineTerminator: "lf", DoubleQuote: true, SkipBlankRows: true, HeaderNames: Joined,
 		Cuts: []int{}, Sheet: why.Value, Merged: First, Hidden: Read}}
 	if !set(&d, "form", given.Form, &d.layout.Form, "") {
 		d.note("form", Workbook, 1, "the file is a workbook")

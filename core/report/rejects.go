@@ -141,7 +141,7 @@ func openOwn(path string) (*own, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the run's file cannot be read: %w", err)
 	}
-	r, err := source.NewReader(f, layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1})
+	r, err := source.NewReader(f, layout.Layout{Form: "delimited", SkipBlankRows: true, Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1})
 	if err != nil {
 		f.Close()
 		return nil, err

@@ -66,6 +66,7 @@ type Result struct {
 	Verdict    Verdict       `json:"verdict"`
 	Refusal    string        `json:"refusal,omitempty" doc:"why the delivery was refused"`
 	Tally      Tally         `json:"tally"`
+	BlankLines int64         `json:"blankLines,omitempty" doc:"lines that are no rows, since they hold nothing but blanks"`
 	Violations []Group       `json:"violations"`
 	Remedies   []Remedy      `json:"remedies"`
 	Columns    []check.Match `json:"columns" doc:"the target's columns and what feeds them"`

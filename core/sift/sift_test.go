@@ -32,7 +32,7 @@ func run(t require.TestingT, targetText, text string, workers int) (*sift.Result
 		tg, err = target.Parse([]byte(targetText))
 		require.NoError(t, err)
 	}
-	l := layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
 	sink := &texts{}
@@ -146,7 +146,7 @@ func TestPromises(t *testing.T) {
 		assert.Equal(t, result, again)
 		assert.True(t, sink.accepted.String() == same.accepted.String() && sink.rejected.String() == same.rejected.String() && sink.violations.String() == same.violations.String())
 
-		l := layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
 		keys := map[string]bool{}
 		accepted := int64(0)
 		r, err := source.NewReader(strings.NewReader(sink.accepted.String()), l)
@@ -192,7 +192,7 @@ func TestEncodingChanges(t *testing.T) {
 		"one encoding":                        {"utf-8", []string{"Größe", "Mühle", "Höhe", "a", "b"}, ""},
 		"none of the letters are as they say": {"utf-8", []string{"M\xfchle", "H\xf6he", "M\xfchle", "H\xf6he"}, ""},
 	} {
-		l := layout.Layout{Form: "delimited", Encoding: c.encoding, Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: c.encoding, Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
 		text := "id;name\n"
 		for i, row := range c.rows {
 			text += fmt.Sprintf("%d;%s\n", i+1, row)

@@ -25,6 +25,7 @@ type writer struct {
 	groups  groups
 	changed [][]int64
 	refused bool
+	blank   int64 // lines
 	change  source.Change
 	near    uint64 // keeps the look-ups of prepare from being optimised away
 
@@ -51,6 +52,7 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	}
 	w.refused = w.refused || p.ruling.Refused
 	w.change.Add(b)
+	w.blank += b.BlankLines
 	w.violations = w.violations[:0]
 	if len(w.keys) > 0 && w.keys[0].used > maxKeys-len(p.ends) {
 		return errors.New("the delivery has more than 4294967294 rows with a key; split it")
@@ -229,7 +231,7 @@ func (w *writer) report(b *source.Batch, ruling *check.Ruling, f *check.Found) {
 }
 
 func (w *writer) result(t *target.Target) *Result {
-	r := &Result{Verdict: Accepted, Tally: w.tally, Columns: w.plan.Matches(), Violations: w.groups.sorted(), Remedies: []Remedy{}}
+	r := &Result{Verdict: Accepted, Tally: w.tally, Columns: w.plan.Matches(), BlankLines: w.blank, Violations: w.groups.sorted(), Remedies: []Remedy{}}
 	names := w.plan.Names()
 	for i, counts := range w.changed {
 		for k, n := range counts {

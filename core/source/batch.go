@@ -27,6 +27,8 @@ type Batch struct {
 	FirstRow int64 // number of Rows[0], counted from 1
 	Defects  []Defect
 	Bytes    int64 // bytes of the delivery read up to the end of this batch
+	// BlankLines counts the lines that were passed over since they are blank.
+	BlankLines int64
 
 	cells   []delimited.Span
 	kinds   []workbook.Kind // of the cells; only of a sheet

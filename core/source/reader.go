@@ -27,6 +27,7 @@ type Reader struct {
 	in      decoder
 	dialect delimited.Dialect
 	comment []byte
+	blanks  bool  // blank lines are rows
 	cuts    []int // of fixed form, otherwise nil
 	fold    int   // lines that make a row; 0 where a record is one
 	header  Header
@@ -53,7 +54,7 @@ func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, erro
 	if err := l.Check(); err != nil {
 		return nil, err
 	}
-	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest, widest: widest}
+	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), blanks: !l.SkipBlankRows, footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest, widest: widest}
 	s.in.r = r
 	s.dialect.Most = widest + 1
 	if l.Form == layout.Fixed {
@@ -175,7 +176,7 @@ func (s *Reader) readHeader(rows int, how string) error {
 			k = rows
 			continue
 		case next == len(text) && !s.eof:
-		case s.isSkipped(text[:end]):
+		case s.isSkipped(text[:end]) || s.dialect.IsBlank(text[:end]):
 			s.drop(next)
 			s.line++
 			continue
@@ -216,7 +217,7 @@ func (s *Reader) readHeader(rows int, how string) error {
 }
 
 func (s *Reader) isSkipped(line []byte) bool {
-	return s.dialect.IsBlank(line) || len(s.comment) > 0 && bytes.HasPrefix(line, s.comment)
+	return !s.blanks && s.dialect.IsBlank(line) || len(s.comment) > 0 && bytes.HasPrefix(line, s.comment)
 }
 
 // headerRow takes a record as a row of the header.
@@ -282,7 +283,7 @@ func (s *Reader) Next(b *Batch) error {
 // The batch and the reader swap buffers: the rest behind the last complete
 // row is copied to the batch's old buffer, which becomes the reader's.
 func (s *Reader) cut(b *Batch) bool {
-	b.Rows, b.Defects, b.cells, b.escaped = b.Rows[:0], b.Defects[:0], b.cells[:0], b.escaped[:0]
+	b.Rows, b.Defects, b.cells, b.escaped, b.BlankLines = b.Rows[:0], b.Defects[:0], b.cells[:0], b.escaped[:0], 0
 	b.FirstRow = s.row + 1
 	b.base, b.width, b.dialect, b.cuts = s.in.base, s.width, s.dialect, s.cuts
 	if b.origin != s.in.codec { // batches are worked on side by side
@@ -314,6 +315,9 @@ func (s *Reader) cut(b *Batch) bool {
 			break // the line, or its line end, is not complete
 		}
 		if s.isSkipped(text[pos:end]) {
+			if s.dialect.IsBlank(text[pos:end]) {
+				b.BlankLines++
+			}
 			pos = next
 			s.line++
 			continue

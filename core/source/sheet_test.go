@@ -82,7 +82,7 @@ func TestSheetWithNotesAndTotals(t *testing.T) {
 		put(t, f, sheet, "B28", "checked by the laboratory")
 	})
 	file, lines := tableOf(t, path, layout.Given{})
-	want := layout.Layout{Form: "workbook", Encoding: "utf-8", LineTerminator: "lf", DoubleQuote: true, Cuts: []int{}, HeaderNames: "joined", Sheet: "Sheet1",
+	want := layout.Layout{SkipBlankRows: true, Form: "workbook", Encoding: "utf-8", LineTerminator: "lf", DoubleQuote: true, Cuts: []int{}, HeaderNames: "joined", Sheet: "Sheet1",
 		Merged: "first", Hidden: "read", SkipRows: 4, SkipColumns: 1, HeaderRows: 1, FooterRows: 3}
 	assert.Equal(t, want, file.Layout)
 	require.Len(t, lines, 21)

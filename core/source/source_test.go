@@ -19,7 +19,7 @@ import (
 	"sieb/core/source"
 )
 
-var plain = layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+var plain = layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
 
 // table is what a test sees of a delivery.
 type table struct {
@@ -198,7 +198,7 @@ type written struct {
 }
 
 func drawTable(t *rapid.T) (w written) {
-	w.layout = layout.Layout{Form: "delimited", Encoding: rapid.SampledFrom([]string{"utf-8", "windows-1252", "iso-8859-1", "windows-1250", "ibm850", "macintosh", "utf-16le", "utf-16be", "utf-32le", "utf-32be", "gb18030"}).Draw(t, "encoding"),
+	w.layout = layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: rapid.SampledFrom([]string{"utf-8", "windows-1252", "iso-8859-1", "windows-1250", "ibm850", "macintosh", "utf-16le", "utf-16be", "utf-32le", "utf-32be", "gb18030"}).Draw(t, "encoding"),
 		Delimiter: rapid.SampledFrom([]string{",", ";", "\t", "|", "::", "§"}).Draw(t, "delimiter"), QuoteChar: rapid.SampledFrom([]string{`"`, "'"}).Draw(t, "quote"),
 		DoubleQuote: true, HeaderRows: 1, SkipRows: rapid.IntRange(0, 2).Draw(t, "skip"), FooterRows: rapid.IntRange(0, 2).Draw(t, "footer")}
 	lineEnd := rapid.SampledFrom([]string{"\n", "\r\n", "\r"}).Draw(t, "line end")
@@ -334,7 +334,7 @@ func FuzzReader(f *testing.F) {
 	f.Add([]byte("1\n2\n\n3\n \n"), "", "", "#", 0, 0, 0, 2)
 	f.Add([]byte("t\na|b\r\n'1'|'2''3'\r\nsum\r\n"), "|", "'", "", 1, 1, 1, 10)
 	f.Fuzz(func(t *testing.T, text []byte, delimiter, quote, comment string, skip, header, footer, fold int) {
-		l := layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: delimiter, QuoteChar: quote, DoubleQuote: len(text)%2 == 0, CommentPrefix: comment,
+		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: delimiter, QuoteChar: quote, DoubleQuote: len(text)%2 == 0, CommentPrefix: comment,
 			Fold: max(0, fold%5), Trim: fold > 9, SkipRows: skip % 4, HeaderRows: header % 4, FooterRows: footer % 4}
 		if l.Check() != nil || len(text) > 1<<16 {
 			return
@@ -365,7 +365,7 @@ func TestBlankLinesOfFoldedTexts(t *testing.T) {
 		"1\n":                  {"1| row.short"},
 		"\n\n\n":               nil,
 	} {
-		l := layout.Layout{Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`, DoubleQuote: true, Fold: 2}
+		l := layout.Layout{SkipBlankRows: true, Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`, DoubleQuote: true, Fold: 2}
 		for _, r := range []io.Reader{strings.NewReader(text), iotest.OneByteReader(strings.NewReader(text))} {
 			reader, err := source.NewReader(r, l)
 			require.NoError(t, err)
@@ -387,6 +387,36 @@ func TestBlankLinesOfFoldedTexts(t *testing.T) {
 				}
 			}
 			assert.Equal(t, want, got, "%q", text)
+		}
+	}
+}
+
+// Blank lines are no rows, and are counted; where the layout says so they are rows, the
+// empty values of a file of one column among them.
+func TestBlankLines(t *testing.T) {
+	text := "\na\n1\n\n \t\n2\n\n"
+	for skip, want := range map[bool]struct {
+		rows  []string
+		blank int64
+	}{true: {[]string{"1", "2"}, 3}, false: {[]string{"1", "", " \t", "2", ""}, 0}} {
+		for _, r := range []io.Reader{strings.NewReader(text), iotest.OneByteReader(strings.NewReader(text))} {
+			l := plain
+			l.HeaderRows, l.SkipBlankRows = 1, skip
+			reader, err := source.NewReader(r, l)
+			require.NoError(t, err)
+			assert.Equal(t, []string{"a"}, reader.Header().Names, "a blank line above the header is none of it")
+			var got []string
+			blank := int64(0)
+			var b source.Batch
+			for reader.Next(&b) == nil {
+				b.Split()
+				blank += b.BlankLines
+				for i := range b.Rows {
+					got = append(got, string(b.Text(b.Cells(i)[0])))
+				}
+			}
+			assert.Equal(t, want.rows, got)
+			assert.Equal(t, want.blank, blank)
 		}
 	}
 }

@@ -853,6 +853,7 @@ export interface components {
             quoteChar?: string;
             /** @description a name, or a number from 1 */
             sheet?: string;
+            skipBlankRows?: boolean;
             /** Format: int64 */
             skipColumns?: number;
             /** Format: int64 */
@@ -943,6 +944,8 @@ export interface components {
             quoteChar: string;
             /** @description of a workbook: the sheet's name */
             sheet: string;
+            /** @description lines of nothing but blanks are no rows; otherwise they are, as empty values of a file of one column */
+            skipBlankRows: boolean;
             /**
              * Format: int64
              * @description of a workbook: columns left of the table
@@ -1247,6 +1250,11 @@ export interface components {
             row: number;
         };
         Run: {
+            /**
+             * Format: int64
+             * @description lines that are no rows, since they hold nothing but blanks
+             */
+            blankLines?: number;
             /** @description the target's columns and what feeds them */
             columns?: components["schemas"]["Match"][];
             /** Format: date-time */
