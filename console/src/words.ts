@@ -2,6 +2,7 @@
 export const codeWords: Record<string, string> = {
   'row.short': 'too few cells',
   'row.long': 'too many cells',
+  'row.misplaced': 'cells of uncertain columns',
   'header.missing': 'column not delivered',
   'header.duplicate': 'header stands twice',
   'header.unknown': 'column without a target',

@@ -328,7 +328,7 @@ func (j *Judge) defects(to int) {
 		}
 		action := j.report(d.Cell, column, d.Code, nil, d)
 		switch d.Code {
-		case violation.RowShort, violation.RowLong, violation.QuoteOpen:
+		case violation.RowShort, violation.RowLong, violation.RowMisplaced, violation.QuoteOpen:
 			j.apart[d.Row-j.from] = true
 			j.out.Rejected[d.Row] = true
 		case violation.EncodingInvalid, violation.QuoteTail:

@@ -72,6 +72,8 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 	switch code {
 	case violation.RowShort, violation.RowLong:
 		return say("the row has ", count(d.Count, "cell", "cells"), ", the table has ", count(len(j.plan.header), "column", "columns"))
+	case violation.RowMisplaced:
+		return say("the names of the row's cells contradict one another, or the row: to which columns they belong is not certain; ask the sender for the workbook again")
 	case violation.QuoteOpen:
 		return say("a quote opens here and is not closed; the row is taken to end with its line")
 	case violation.QuoteStray:

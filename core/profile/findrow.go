@@ -179,7 +179,7 @@ func damaged(dst []bool, b *source.Batch, ragged bool) []bool {
 		dst[i] = b.Rows[i].Broken
 	}
 	for _, d := range b.Defects {
-		if d.Row >= 0 && (d.Code == violation.RowLong || d.Code == violation.RowShort && !ragged) {
+		if d.Row >= 0 && (d.Code == violation.RowLong || d.Code == violation.RowMisplaced || d.Code == violation.RowShort && !ragged) {
 			dst[d.Row] = true
 		}
 	}

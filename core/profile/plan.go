@@ -98,7 +98,7 @@ func (s *sample) add(ctx context.Context, b *source.Batch) {
 		switch {
 		case d.Code == violation.RowShort:
 			s.short++ // from windows, too: what matters is whether it is a habit
-		case d.Code == violation.RowLong:
+		case d.Code == violation.RowLong, d.Code == violation.RowMisplaced:
 			skip[d.Row] = true
 		}
 	}

@@ -169,11 +169,31 @@ func TestEveryCodeAndAction(t *testing.T) {
 	}
 	// The others are of whole rows, of the header, of the delivery or of keys, and no
 	// column's matter; or of a datatype that is not there yet.
-	for _, code := range []violation.Code{violation.RowShort, violation.RowLong, violation.HeaderMissing, violation.HeaderDuplicate, violation.HeaderUnknown,
+	for _, code := range []violation.Code{violation.RowShort, violation.RowLong, violation.RowMisplaced, violation.HeaderMissing, violation.HeaderDuplicate, violation.HeaderUnknown,
 		violation.EncodingChanged, violation.KeyDuplicate, violation.DateText, violation.TimeFormat} {
 		seen[code] = true
 	}
 	for code := violation.RowShort; code <= violation.KeyDuplicate; code++ {
 		assert.True(t, seen[code], "%s is not tried", code)
 	}
+}
+
+// A row whose cells name contradicting places is rejected, and its neighbours are not.
+func TestMisplacedCellsRejectTheRow(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "a.xlsx")
+	writeBook(t, path, `<row r="1"><c r="A1" t="str"><v>a</v></c><c r="B1" t="str"><v>b</v></c></row><row r="2"><c r="B2"><v>2</v></c><c r="A2"><v>1</v></c></row>`+
+		`<row r="3"><c r="A3"><v>3</v></c><c r="A3"><v>4</v></c></row><row r="4"><c r="A9"><v>5</v></c><c r="B4"><v>6</v></c></row><row r="5"><c r="A5"><v>7</v></c><c r="B5"><v>8</v></c></row>`)
+	file, err := source.Open(t.Context(), path, layout.Given{})
+	require.NoError(t, err)
+	defer file.Close()
+	rows, err := file.Rows(t.Context())
+	require.NoError(t, err)
+	defer source.Close(rows)
+	sink := &texts{}
+	result, err := (&sift.Run{Source: rows, Encoding: "utf-8", Workers: 2, Sink: sink}).Do(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, sift.Tally{Read: 4, Accepted: 2, Rejected: 2}, result.Tally)
+	assert.Equal(t, "a,b\n1,2\n7,8\n", sink.accepted.String())
+	require.Len(t, result.Violations, 1)
+	assert.Equal(t, violation.RowMisplaced, result.Violations[0].Code)
 }

@@ -254,6 +254,9 @@ func (s *sheet) take(b *Batch) {
 			b.Defects = append(b.Defects, Defect{Code: code, Row: len(b.Rows), Cell: k, Offset: -1})
 		}
 	}
+	if row.Misplaced {
+		b.Defects = append(b.Defects, Defect{Code: violation.RowMisplaced, Row: len(b.Rows), Cell: -1, Offset: -1})
+	}
 	if outside > 0 {
 		b.Defects = append(b.Defects, Defect{Code: violation.RowLong, Row: len(b.Rows), Cell: -1, Offset: -1, Count: s.width + outside})
 	}

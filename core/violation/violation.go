@@ -15,6 +15,7 @@ const (
 	None Code = iota
 	RowShort
 	RowLong
+	RowMisplaced
 	HeaderMissing
 	HeaderDuplicate
 	HeaderUnknown
@@ -56,6 +57,7 @@ var table = [codes]struct {
 	None:            {"", "", Flag},
 	RowShort:        {"row.short", "structure", Reject},
 	RowLong:         {"row.long", "structure", Reject},
+	RowMisplaced:    {"row.misplaced", "structure", Reject},
 	HeaderMissing:   {"header.missing", "structure", Refuse},
 	HeaderDuplicate: {"header.duplicate", "structure", Refuse},
 	HeaderUnknown:   {"header.unknown", "structure", Flag},

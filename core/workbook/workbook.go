@@ -72,8 +72,11 @@ type Sheet struct {
 type Row struct {
 	Number int // in the sheet, from 1
 	Hidden bool
-	Cells  []Cell // filled ones, from left to right
-	Text   []byte
+	// Misplaced tells that the names of cells contradict one another or the row: to
+	// which columns they belong is not certain.
+	Misplaced bool
+	Cells     []Cell // filled ones, from left to right
+	Text      []byte
 }
 
 // Cell is a filled cell; its text is at [Start, End) of the row's text.

@@ -322,3 +322,38 @@ func FuzzSheet(f *testing.F) {
 		}
 	})
 }
+
+// The name of a cell tells its column, wherever it stands in its row; names that
+// contradict one another or the row make it uncertain, and are told.
+func TestCellsOutOfPlace(t *testing.T) {
+	for _, c := range []struct {
+		what, rows string
+		want       []string
+		misplaced  []int
+	}{
+		{"in order", `<row r="1"><c r="A1"><v>1</v></c><c r="C1"><v>3</v></c></row>`, []string{"1: A=1 number C=3 number"}, nil},
+		{"out of order", `<row r="1"><c r="C1"><v>3</v></c><c r="A1"><v>1</v></c><c r="B1"><v>2</v></c></row>`, []string{"1: A=1 number B=2 number C=3 number"}, nil},
+		{"out of order, and one without a name behind", `<row r="1"><c r="C1"><v>3</v></c><c r="A1"><v>1</v></c><c><v>2</v></c></row>`, []string{"1: A=1 number B=2 number C=3 number"}, nil},
+		{"doubled", `<row r="1"><c r="A1"><v>1</v></c><c r="A1"><v>2</v></c></row><row r="2"><c r="A2"><v>3</v></c></row>`, []string{"1: A=1 number", "2: A=3 number"}, []int{1}},
+		{"doubled far apart", `<row r="1"><c r="B1"><v>1</v></c><c r="C1"><v>3</v></c><c r="B1"><v>2</v></c></row>`, []string{"1: B=1 number C=3 number"}, []int{1}},
+		{"of another row", `<row r="3"><c r="A3"><v>1</v></c><c r="B7"><v>2</v></c></row>`, []string{"3: A=1 number B=2 number"}, []int{3}},
+		{"no name", `<row r="3"><c r="??"><v>1</v></c></row>`, []string{"3: A=1 number"}, []int{3}},
+		{"a row without a number takes that of its cells", `<row><c r="A5"><v>1</v></c><c r="B5"><v>2</v></c></row><row><c r="A9"><v>3</v></c></row>`, []string{"5: A=1 number B=2 number", "9: A=3 number"}, nil},
+		{"a row without a number whose cells disagree", `<row><c r="A5"><v>1</v></c><c r="B6"><v>2</v></c></row>`, []string{"5: A=1 number B=2 number"}, []int{5}},
+	} {
+		book, err := open(xlsx(`<worksheet><sheetData>` + c.rows + `</sheetData></worksheet>`))
+		require.NoError(t, err, c.what)
+		assert.Equal(t, c.want, rows(t, book, 0), c.what)
+		r, err := book.Read(t.Context(), 0)
+		require.NoError(t, err)
+		var row workbook.Row
+		var misplaced []int
+		for r.Next(&row) == nil {
+			if row.Misplaced {
+				misplaced = append(misplaced, row.Number)
+			}
+		}
+		r.Close()
+		assert.Equal(t, c.misplaced, misplaced, c.what)
+	}
+}

@@ -327,7 +327,8 @@ func unescapeX(b []byte, from int) []byte {
 type xlsxRows struct {
 	s      *scanner
 	shared *xlsx
-	row    int // the last one
+	row    int  // the last one
+	named  bool // the row at hand gave its number itself
 	ended  bool
 	hidden []Range // columns
 	merged []Range
@@ -370,7 +371,7 @@ func (x *xlsxRows) next(row *Row) error {
 		case s.kind == endTag && string(s.name) == "sheetData":
 			x.ended = true
 		case s.kind == startTag && string(s.name) == "row":
-			row.Cells, row.Hidden = row.Cells[:0], false
+			row.Cells, row.Hidden, row.Misplaced, x.named = row.Cells[:0], false, false, false
 			row.Number = x.row + 1
 			for rest := s.attrs; ; {
 				name, value, more, ok := cutAttr(rest)
@@ -384,7 +385,7 @@ func (x *xlsxRows) next(row *Row) error {
 					if err != nil || n <= x.row || n > MaxRows {
 						return fmt.Errorf("row %q follows row %d", value, x.row)
 					}
-					row.Number = n
+					row.Number, x.named = n, true
 				case "hidden":
 					row.Hidden = string(value) == "1" || string(value) == "true"
 				}
@@ -396,6 +397,7 @@ func (x *xlsxRows) next(row *Row) error {
 			if err := x.cells(row); err != nil {
 				return err
 			}
+			x.row = row.Number
 			if len(row.Cells) > 0 {
 				return nil
 			}
@@ -438,6 +440,7 @@ func (x *xlsxRows) cells(row *Row) error {
 			break
 		}
 		if s.kind == endTag && string(s.name) == "row" {
+			row.sort()
 			return nil
 		}
 		if s.kind != startTag || string(s.name) != "c" {
@@ -456,9 +459,7 @@ func (x *xlsxRows) cells(row *Row) error {
 			}
 			switch name[0] {
 			case 'r':
-				if c, _, ok := place(value); ok && c >= column {
-					column = c
-				}
+				column = x.place(row, column, value)
 			case 's':
 				style = count(value)
 			case 't':
@@ -477,6 +478,36 @@ func (x *xlsxRows) cells(row *Row) error {
 	}
 	s.cutOff()
 	return s.err
+}
+
+// place gives the column that a cell names, wherever it stands in the row. A name that
+// is none, or of another row, contradicts the place at which the cell stands.
+func (x *xlsxRows) place(row *Row, column int, name []byte) int {
+	c, r, ok := place(name)
+	if ok && !x.named && len(row.Cells) == 0 && r > x.row {
+		row.Number, x.named = r, true // the row says no number of its own
+	}
+	if !ok || r != row.Number {
+		row.Misplaced = true
+		return column
+	}
+	return c
+}
+
+// sort puts the cells in the order of their columns; two of one column contradict
+// each other.
+func (row *Row) sort() {
+	byColumn := func(a, b Cell) int { return int(a.Column - b.Column) }
+	if !slices.IsSortedFunc(row.Cells, byColumn) {
+		slices.SortStableFunc(row.Cells, byColumn)
+	}
+	for k := 1; k < len(row.Cells); k++ {
+		if row.Cells[k].Column == row.Cells[k-1].Column {
+			row.Misplaced = true
+			row.Cells = slices.Delete(row.Cells, k, k+1)
+			k--
+		}
+	}
 }
 
 // quickCell reads the next cell where it is whole in the buffer and written in
@@ -501,8 +532,8 @@ func (x *xlsxRows) quickCell(row *Row, column *int) bool {
 		}
 		switch value := b[from : from+n]; b[i+1] {
 		case 'r':
-			c, _, ok := place(value)
-			if !ok || c < at {
+			c, r, ok := place(value)
+			if !ok || c < at || r != row.Number {
 				return false
 			}
 			at = c

@@ -10,6 +10,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -64,6 +65,7 @@ type Reading struct {
 	Columns []string // their names
 
 	index *source.Index
+	users int // requests that use it; the opened's lock is over it
 	stop  context.CancelFunc
 	done  chan struct{}
 
@@ -85,6 +87,7 @@ func (d *Desk) Read(ctx context.Context, path string, given layout.Given, use fu
 	if err != nil {
 		return err
 	}
+	defer o.leave(r)
 	return use(r)
 }
 
@@ -175,6 +178,7 @@ func (o *opened) reading(ctx context.Context, given layout.Given) (*Reading, err
 	o.mu.Lock()
 	defer o.mu.Unlock()
 	if r := o.readings[key]; r != nil {
+		r.users++
 		return r, nil
 	}
 	file, err := o.file.Reread(ctx, given)
@@ -191,13 +195,9 @@ func (o *opened) reading(ctx context.Context, given layout.Given) (*Reading, err
 	if err != nil {
 		return nil, err
 	}
-	if len(o.order) == mostReadings {
-		o.readings[o.order[0]].end()
-		delete(o.readings, o.order[0])
-		o.order = o.order[1:]
-	}
+	o.evict()
 	ctx, stop := context.WithCancel(context.Background())
-	r := &Reading{File: file, Columns: append([]string{}, header.Names...), looker: looker, index: file.NewIndex(), stop: stop, done: make(chan struct{})}
+	r := &Reading{File: file, Columns: append([]string{}, header.Names...), looker: looker, users: 1, index: file.NewIndex(), stop: stop, done: make(chan struct{})}
 	o.readings[key] = r
 	o.newest.Store(r)
 	o.order = append(o.order, key)
@@ -206,6 +206,27 @@ func (o *opened) reading(ctx context.Context, given layout.Given) (*Reading, err
 		_ = r.build(ctx, o) // the index keeps the error for who waits for a row
 	}()
 	return r, nil
+}
+
+// evict ends the oldest reading that nobody uses, where there are too many. What
+// somebody waits for goes on.
+func (o *opened) evict() {
+	if len(o.order) < mostReadings {
+		return
+	}
+	k := slices.IndexFunc(o.order, func(key string) bool { return o.readings[key].users == 0 })
+	if k < 0 {
+		return
+	}
+	o.readings[o.order[k]].end()
+	delete(o.readings, o.order[k])
+	o.order = slices.Delete(o.order, k, k+1)
+}
+
+func (o *opened) leave(r *Reading) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	r.users--
 }
 
 // end stops the indexing.

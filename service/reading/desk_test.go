@@ -112,3 +112,36 @@ func TestWrongSettings(t *testing.T) {
 	err = desk.Read(t.Context(), filepath.Join(t.TempDir(), "none.csv"), layout.Given{}, func(*reading.Reading) error { return nil })
 	assert.ErrorContains(t, err, "there is no file")
 }
+
+// Who waits for a row of a reading gets it, however many other ways to read the delivery
+// are asked for meanwhile.
+func TestWaitingSurvivesOtherReadings(t *testing.T) {
+	desk := reading.New(source.Bounds{})
+	defer desk.Close()
+	path := write(t, "a.csv", "a;b\n"+strings.Repeat("1;x\n", 3<<20))
+	var waiting sync.WaitGroup
+	began := make(chan struct{}, 4)
+	for k := range 4 {
+		waiting.Go(func() {
+			err := desk.Read(t.Context(), path, layout.Given{SkipRows: ptr(0), FooterRows: ptr(k)}, func(r *reading.Reading) error {
+				began <- struct{}{}
+				w, err := r.Rows(t.Context(), 3<<20-5, 1)
+				if assert.NoError(t, err) && assert.Len(t, w.Rows, 1) {
+					assert.Equal(t, []string{"1", "x"}, w.Rows[0].Cells)
+				}
+				return err
+			})
+			assert.NoError(t, err)
+		})
+	}
+	for range 4 {
+		<-began
+	}
+	for k := range 12 {
+		require.NoError(t, desk.Read(t.Context(), path, layout.Given{HeaderRows: ptr(k)}, func(r *reading.Reading) error {
+			_, err := r.Rows(t.Context(), 1, 1)
+			return err
+		}))
+	}
+	waiting.Wait()
+}
