@@ -111,9 +111,12 @@ func readTarget(path string) (*target.Target, error) {
 func (a *app) showResult(r *sift.Result) {
 	meaning := map[sift.Verdict]string{
 		sift.Accepted: "no row was rejected",
-		sift.Split:    "some rows were rejected, within the tolerance",
+		sift.Split:    "some rows were rejected; no limit is set",
 		sift.Refused:  "the delivery as a whole must not be loaded",
 	}[r.Verdict]
+	if r.Verdict == sift.Split && r.Tolerance != "" {
+		meaning = "some rows were rejected, within the tolerance of " + r.Tolerance
+	}
 	fmt.Fprintf(a.out, "verdict   %s: %s\n", r.Verdict, meaning)
 	if r.Refusal != "" {
 		fmt.Fprintf(a.out, "          %s\n", r.Refusal)

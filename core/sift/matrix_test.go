@@ -170,7 +170,7 @@ func TestEveryCodeAndAction(t *testing.T) {
 	// The others are of whole rows, of the header, of the delivery or of keys, and no
 	// column's matter; or of a datatype that is not there yet.
 	for _, code := range []violation.Code{violation.RowShort, violation.RowLong, violation.RowMisplaced, violation.HeaderMissing, violation.HeaderDuplicate, violation.HeaderUnknown,
-		violation.EncodingChanged, violation.KeyDuplicate, violation.DateText, violation.TimeFormat} {
+		violation.EncodingChanged, violation.KeyDuplicate, violation.DeliveryEmpty, violation.RowsFew, violation.RowsMany, violation.DateText, violation.TimeFormat} {
 		seen[code] = true
 	}
 	for code := violation.RowShort; code <= violation.KeyDuplicate; code++ {

@@ -66,6 +66,7 @@ type Result struct {
 	Verdict    Verdict       `json:"verdict"`
 	Refusal    string        `json:"refusal,omitempty" doc:"why the delivery was refused"`
 	Tally      Tally         `json:"tally"`
+	Tolerance  string        `json:"tolerance,omitempty" doc:"how much may be rejected, as the target says it; absent where no limit is set"`
 	BlankLines int64         `json:"blankLines,omitempty" doc:"lines that are no rows, since they hold nothing but blanks"`
 	Violations []Group       `json:"violations"`
 	Remedies   []Remedy      `json:"remedies"`
@@ -219,8 +220,49 @@ func (w *writer) add(text []byte, f check.Finding) []byte {
 
 // finish reports what only shows once all rows were read.
 func (w *writer) finish() error {
+	var text []byte
 	if f, ok := check.ChangeFinding(&w.change, w.run.Encoding); ok {
-		return w.run.Sink.Violations(w.add(nil, f))
+		text = w.add(text, f)
 	}
-	return nil
+	if f, ok := w.rowsFinding(); ok {
+		text = w.add(text, f)
+		w.refused = true
+	}
+	if text == nil {
+		return nil
+	}
+	return w.run.Sink.Violations(text)
+}
+
+func rowsWord(n int64) string {
+	if n == 1 {
+		return "1 row"
+	}
+	return fmt.Sprintf("%d rows", n)
+}
+
+// rowsFinding makes a finding of a delivery that has fewer or more rows than it is to
+// have; ok is false where the number is right.
+func (w *writer) rowsFinding() (f check.Finding, ok bool) {
+	want := target.Rows{}
+	if w.run.Target != nil {
+		want = w.run.Target.Rows
+	}
+	header := w.run.Source.Header()
+	f = check.Finding{Action: violation.Refuse, Line: max(header.Line, 1)}
+	switch read := w.tally.Read; {
+	case read == 0 && want.Least() > 0:
+		f.Code, f.Message = violation.DeliveryEmpty, "nothing was delivered: the file has neither a header nor a row"
+		if header.Named {
+			f.Message = "nothing was delivered: the file has a header and no row"
+		}
+		f.Message += "; ask the sender, or let the target say rows: {minimum: 0} where that is fine"
+	case read < want.Least():
+		f.Code, f.Message = violation.RowsFew, fmt.Sprintf("the delivery has %s, and at least %d are expected", rowsWord(read), want.Least())
+	case want.Maximum != nil && read > *want.Maximum:
+		f.Code, f.Message = violation.RowsMany, fmt.Sprintf("the delivery has %s, and at most %d are expected", rowsWord(read), *want.Maximum)
+	default:
+		return f, false
+	}
+	return f, true
 }

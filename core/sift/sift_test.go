@@ -82,6 +82,20 @@ func TestWithoutTarget(t *testing.T) {
 	assert.Equal(t, "header.duplicate", result.Violations[1].Code.String())
 }
 
+// Without a target, too, nothing is not something, and the limit that is not set is not
+// spoken of.
+func TestNothingDelivered(t *testing.T) {
+	for _, text := range []string{"", "\n", "id,n\n", "\n\n\n"} {
+		result, sink := run(t, "", text, 2)
+		assert.Equal(t, sift.Refused, result.Verdict, "%q", text)
+		assert.Contains(t, result.Refusal, "nothing was delivered", "%q", text)
+		assert.Contains(t, sink.violations.String(), ",delivery.empty,")
+		assert.Empty(t, result.Tolerance)
+	}
+	result, _ := run(t, keyed+"tolerance: {rejected: 50%}\n", "id,n\n1,1\n2,x\n", 2)
+	assert.Equal(t, "50%", result.Tolerance)
+}
+
 func TestVerdicts(t *testing.T) {
 	text := "id,n\n1,1\n2,x\n3,3\n4,4\n"
 	for _, c := range []struct {
@@ -95,9 +109,18 @@ func TestVerdicts(t *testing.T) {
 		{"tolerance: {rejected: 24%}\n", text, sift.Refused, "1 of 4 rows were rejected, and the tolerance is 24%"},
 		{"tolerance: {rejected: 0}\n", text, sift.Refused, "1 of 4 rows were rejected, and the tolerance is 0"},
 		{"", "id,n\n1,1\n", sift.Accepted, ""},
-		{"", "id,n\n", sift.Accepted, ""},
+		{"", "id,n\n", sift.Refused, "nothing was delivered: the file has a header and no row"},
+		{"rows: {minimum: 0}\n", "id,n\n", sift.Accepted, ""},
+		{"rows: {minimum: 0}\n", "", sift.Refused, "the delivery is empty"}, // the required column is not there
+		{"rows: {minimum: 2}\n", "id,n\n1,1\n", sift.Refused, "the delivery has 1 row, and at least 2 are expected"},
+		{"rows: {minimum: 2}\n", "id,n\n", sift.Refused, "nothing was delivered"},
+		{"rows: {maximum: 3}\n", text, sift.Refused, "the delivery has 4 rows, and at most 3 are expected"},
+		{"rows: {minimum: 4, maximum: 4}\n", text, sift.Split, ""},
+		{"", "id,n\n1,x\n2,y\n", sift.Refused, "no row was accepted: all 2 were rejected"},
+		{"tolerance: {rejected: 100%}\n", "id,n\n1,x\n", sift.Refused, "no row was accepted"},
+		{"", "id,n\n\n \n\n", sift.Refused, "nothing was delivered"},
 		{"", "ident,n\n1,1\n2,2\n", sift.Refused, `no column of the delivery is headed "id"`},
-		{"", "", sift.Refused, "the delivery is empty"},
+		{"", "", sift.Refused, "nothing was delivered: the file has neither a header nor a row"},
 	} {
 		result, sink := run(t, keyed+c.more, c.text, 0)
 		assert.Equal(t, c.verdict, result.Verdict, "%s%s", c.more, c.text)

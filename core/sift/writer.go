@@ -238,27 +238,51 @@ func (w *writer) result(t *target.Target) *Result {
 			r.Remedies = append(r.Remedies, Remedy{names[i], w.plan.Remedies(i)[k].Name, n})
 		}
 	}
+	if t != nil && t.Tolerance.IsSet() {
+		r.Tolerance = t.Tolerance.String()
+	}
 	exceeded := t != nil && t.Tolerance.Exceeded(w.tally.Rejected, w.tally.Read)
 	switch {
+	case w.tally.Read == 0 && w.refused:
+		// That there is nothing says it all.
+		r.Verdict, r.Refusal = Refused, w.groups.reasonOf(violation.DeliveryEmpty)
+		if r.Refusal == "" {
+			r.Refusal = w.reasons(r.Violations)
+		}
 	case w.refused:
-		r.Verdict = Refused
-		var reasons []string
-		for _, g := range r.Violations {
-			if g.Action == violation.Refuse && len(g.Samples) > 0 {
-				reasons = append(reasons, g.Samples[0].Message)
-			}
-		}
-		if more := len(reasons) - maxReasons; more > 0 {
-			reasons = append(reasons[:maxReasons], fmt.Sprintf("and %d more reasons", more))
-		}
-		r.Refusal = strings.Join(reasons, "; ")
+		r.Verdict, r.Refusal = Refused, w.reasons(r.Violations)
 	case exceeded:
 		r.Verdict = Refused
 		r.Refusal = fmt.Sprintf("%d of %d rows were rejected, and the tolerance is %s", w.tally.Rejected, w.tally.Read, t.Tolerance)
+	case w.tally.Rejected > 0 && w.tally.Accepted == 0:
+		r.Verdict = Refused
+		r.Refusal = fmt.Sprintf("no row was accepted: all %d were rejected", w.tally.Rejected)
 	case w.tally.Rejected > 0:
 		r.Verdict = Split
 	}
 	return r
+}
+
+// reasons gives what refuses the delivery, in words.
+func (w *writer) reasons(violations []Group) string {
+	var reasons []string
+	for _, g := range violations {
+		if g.Action == violation.Refuse && len(g.Samples) > 0 {
+			reasons = append(reasons, g.Samples[0].Message)
+		}
+	}
+	if more := len(reasons) - maxReasons; more > 0 {
+		reasons = append(reasons[:maxReasons], fmt.Sprintf("and %d more reasons", more))
+	}
+	return strings.Join(reasons, "; ")
+}
+
+// reasonOf gives the first message of a code that refuses; "" where there is none.
+func (g *groups) reasonOf(code violation.Code) string {
+	if group := g.byKey[groupKey{code, violation.Refuse, ""}]; group != nil && len(group.Samples) > 0 {
+		return group.Samples[0].Message
+	}
+	return ""
 }
 
 // maxReasons is how many reasons a refusal names.

@@ -230,7 +230,7 @@ func (p *reading) unknown(at property, of string, known []string) {
 	p.wrong(at.key, "%s has no property %q; it has %s", of, clip(at.name), strings.Join(known, ", "))
 }
 
-var targetProperties = []string{"target", "title", "columns", "key", "tolerance"}
+var targetProperties = []string{"target", "title", "columns", "key", "rows", "tolerance"}
 
 func (p *reading) target(n ast.Node) *Target {
 	t := &Target{}
@@ -251,6 +251,8 @@ func (p *reading) target(n ast.Node) *Target {
 		case "key":
 			key = prop.node
 			t.Key = p.texts(prop.node, "key", maxKey)
+		case "rows":
+			t.Rows = p.rows(prop.node)
 		case "tolerance":
 			t.Tolerance = p.tolerance(prop.node)
 		default:
@@ -302,6 +304,30 @@ func (p *reading) target(n ast.Node) *Target {
 }
 
 var legalName = regexp.MustCompile(`^[\pL\pN_][\pL\pN_-]{0,62}$`)
+
+func (p *reading) rows(n ast.Node) (r Rows) {
+	for _, prop := range p.mapping(n, "rows") {
+		switch prop.name {
+		case "minimum", "maximum":
+			count := p.count(prop.node, prop.name, 0)
+			if count == nil {
+				continue
+			}
+			rows := int64(*count)
+			if prop.name == "minimum" {
+				r.Minimum = &rows
+			} else {
+				r.Maximum = &rows
+			}
+		default:
+			p.unknown(prop, "rows", []string{"minimum", "maximum"})
+		}
+	}
+	if r.Maximum != nil && r.Least() > *r.Maximum {
+		p.wrong(n, "rows: the minimum %d is greater than the maximum %d", r.Least(), *r.Maximum)
+	}
+	return r
+}
 
 func (p *reading) tolerance(n ast.Node) (t Tolerance) {
 	for _, prop := range p.mapping(n, "tolerance") {

@@ -21,6 +21,7 @@ type Target struct {
 	Title     string
 	Columns   []Column
 	Key       []string // names of the columns that identify a row together
+	Rows      Rows
 	Tolerance Tolerance
 	Text      []byte // the text that it was read from
 }
@@ -61,6 +62,21 @@ var RemedyNames = []string{"trim", "squeeze", "upper", "lower", "recode"}
 // MaxRemedies is how many remedies one column can have.
 const MaxRemedies = 64
 
+// Rows is how many rows a delivery is to have. The zero Rows want at least one: a
+// delivery of nothing is a mistake more often than not.
+type Rows struct {
+	Minimum *int64 // nil stands for 1
+	Maximum *int64 // nil stands for any number
+}
+
+// Least gives the least number of rows.
+func (r Rows) Least() int64 {
+	if r.Minimum != nil {
+		return *r.Minimum
+	}
+	return 1
+}
+
 // Tolerance is how much may be rejected before the delivery is refused. The
 // zero Tolerance has no limit.
 type Tolerance struct {
@@ -78,6 +94,9 @@ func (t Tolerance) Exceeded(rejected, read int64) bool {
 	}
 	return big.NewRat(rejected, read).Cmp(t.Share) > 0
 }
+
+// IsSet reports whether there is a limit.
+func (t Tolerance) IsSet() bool { return t.Rows != nil || t.Share != nil }
 
 // String writes the tolerance as a target does: "2%" or "100".
 func (t Tolerance) String() string {

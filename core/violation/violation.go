@@ -47,6 +47,9 @@ const (
 	TextFormat
 	ValueUnknown
 	KeyDuplicate
+	DeliveryEmpty
+	RowsFew
+	RowsMany
 	codes
 )
 
@@ -89,6 +92,9 @@ var table = [codes]struct {
 	TextFormat:      {"text.format", "pattern", Reject},
 	ValueUnknown:    {"value.unknown", "set", Reject},
 	KeyDuplicate:    {"key.duplicate", "uniqueness", Reject},
+	DeliveryEmpty:   {"delivery.empty", "delivery", Refuse},
+	RowsFew:         {"rows.few", "delivery", Refuse},
+	RowsMany:        {"rows.many", "delivery", Refuse},
 }
 
 // String gives the code as it stands in reports: "range.low".

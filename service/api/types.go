@@ -57,6 +57,7 @@ type Run struct {
 	ReadAs     *layout.Layout    `json:"readAs,omitempty" doc:"the layout that the delivery was read by"`
 	Refusal    string            `json:"refusal,omitempty" doc:"why the delivery was refused"`
 	Columns    []check.Match     `json:"columns,omitempty" doc:"the target's columns and what feeds them"`
+	Tolerance  string            `json:"tolerance,omitempty" doc:"how much may be rejected, as the target says it; absent where no limit is set"`
 	BlankLines int64             `json:"blankLines,omitempty" doc:"lines that are no rows, since they hold nothing but blanks"`
 	Violations []sift.Group      `json:"violations,omitempty"`
 	Remedies   []sift.Remedy     `json:"remedies,omitempty"`
@@ -226,7 +227,7 @@ func runOf(r store.Run) (Run, error) {
 		return out, err
 	}
 	out.ReadAs = &result.ReadAs
-	out.BlankLines = result.BlankLines
+	out.BlankLines, out.Tolerance = result.BlankLines, result.Tolerance
 	out.Refusal, out.Columns, out.Violations, out.Remedies = result.Refusal, result.Columns, result.Violations, result.Remedies
 	out.Outputs = map[string]string{}
 	for _, name := range outputNames {

@@ -1283,6 +1283,8 @@ export interface components {
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
             tally?: components["schemas"]["Tally"];
             target?: components["schemas"]["TargetRef"];
+            /** @description how much may be rejected, as the target says it; absent where no limit is set */
+            tolerance?: string;
             /** @description what kept the run from its end so far */
             trouble?: components["schemas"]["Trouble"];
             /** @enum {string} */

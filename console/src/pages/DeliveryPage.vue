@@ -87,9 +87,15 @@ const percent = computed(() => {
 
 const meaning: Record<string, string> = {
   accepted: 'No row was rejected.',
-  split: 'Some rows were rejected, within the tolerance of the target.',
+  split: 'Some rows were rejected; the target sets no limit.',
   refused: 'The delivery as a whole must not be loaded.',
 }
+
+const verdictMeans = computed(() => {
+  const r = run.value
+  if (r?.verdict === 'split' && r.tolerance) return `Some rows were rejected, within the tolerance of ${r.tolerance}.`
+  return meaning[r?.verdict ?? '']
+})
 
 const readAs = computed(() => {
   const l = run.value?.readAs
@@ -175,7 +181,7 @@ const outputs = [
         <div class="result">
           <div class="verdict">
             <h2 class="word" :class="run.verdict">{{ run.verdict }}</h2>
-            <p>{{ run.refusal || meaning[run.verdict ?? ''] }}</p>
+            <p>{{ run.refusal || verdictMeans }}</p>
             <p class="soft">read as {{ readAs }}</p>
           </div>
           <TallyBar :tally="run.tally" class="tally" />
