@@ -19,7 +19,8 @@ type layoutFlags struct {
 	form, encoding, delimiter, quote, comment string
 	sheet, names, merged, hidden, member      string
 	skip, skipColumns, header, footer, fold   int
-	trim, blankRows                           bool
+	trim, blankRows, closing                  bool
+	nameless                                  string
 	file                                      string
 	cuts                                      []int
 	columns                                   int
@@ -39,6 +40,8 @@ func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	f.IntVar(&l.footer, "footer-rows", 0, "lines below the table")
 	f.StringVar(&l.names, "header-names", "", "of several header rows: joined, or only the first or last")
 	f.BoolVar(&l.trim, "trim", false, "leave out blanks around cells; --trim=false keeps them")
+	f.BoolVar(&l.closing, "closing-delimiter", false, "a delimiter closes each row; no column stands behind it")
+	f.StringVar(&l.nameless, "nameless", "", "of a header with one name less than the rows have cells: the column that has none, first or last")
 	f.BoolVar(&l.blankRows, "skip-blank-rows", true, "blank lines are no rows; --skip-blank-rows=false makes them empty values of a file of one column")
 	f.IntVar(&l.fold, "fold", 0, "one value a line: how many lines make a row; 0 for none")
 	f.StringVar(&l.member, "member", "", "of a ZIP archive of several files: which of them to read")
@@ -113,6 +116,10 @@ func (l *layoutFlags) given() (g layout.Given, err error) {
 	text("member", l.member, &g.Member)
 	if set("trim") {
 		g.Trim = &l.trim
+	}
+	text("nameless", l.nameless, &g.Nameless)
+	if set("closing-delimiter") {
+		g.ClosingDelimiter = &l.closing
 	}
 	if set("skip-blank-rows") {
 		g.SkipBlankRows = &l.blankRows

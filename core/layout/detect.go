@@ -34,8 +34,8 @@ func Detect(ctx context.Context, sample Sample, given Given) (Layout, []Evidence
 
 // sorted gives the evidence in the order in which the settings act.
 func (d *detection) sorted() []Evidence {
-	order := []string{"form", "encoding", "sheet", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "trim", "skipBlankRows", "commentPrefix", "fold", "skipRows", "skipColumns",
-		"headerRows", "headerNames", "footerRows", "merged", "hidden"}
+	order := []string{"form", "encoding", "sheet", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "trim", "closingDelimiter", "skipBlankRows", "commentPrefix", "fold", "skipRows", "skipColumns",
+		"headerRows", "headerNames", "nameless", "footerRows", "merged", "hidden"}
 	slices.SortStableFunc(d.evidence, func(a, b Evidence) int {
 		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
 	})
@@ -463,6 +463,8 @@ func (d *detection) blankRows(text []byte, width int) {
 // that many have another width, those that fill more than half of it count, too,
 // and a first row of names is the table's however wide it is.
 func (d *detection) skipRows(r *records) {
+	d.closing(r)
+	set(d, "nameless", d.given.Nameless, &d.layout.Nameless, "")
 	n := len(r.cells)
 	_, usual := r.mode()
 	isRagged := 10*usual < 9*n && n > 5
@@ -478,14 +480,15 @@ func (d *detection) skipRows(r *records) {
 	if first == n || d.width == 1 {
 		first = 0
 	}
+	first, isHeader := d.nameless(r, first)
 	if isRagged && first < n && len(r.cells[first]) > d.width && filled(r.cells[first]) == len(r.cells[first]) {
 		d.width = len(r.cells[first])
 	}
 	// A title may be filled up with delimiters to the table's width.
-	for first+2 < n && d.width > 2 && d.layout.Fold == 0 && 3*filled(r.cells[first]) <= d.width && r.isSparse(first) {
+	for !isHeader && first+2 < n && d.width > 2 && d.layout.Fold == 0 && 3*filled(r.cells[first]) <= d.width && r.isSparse(first) {
 		first++
 	}
-	for first+1 < n && d.width > 1 && d.layout.Fold == 0 && r.isProse(first) && len(r.cells[first+1]) == d.width {
+	for !isHeader && first+1 < n && d.width > 1 && d.layout.Fold == 0 && r.isProse(first) && len(r.cells[first+1]) == d.width {
 		first++
 	}
 	if !set(d, "skipRows", d.given.SkipRows, &d.layout.SkipRows, "") {

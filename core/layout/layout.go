@@ -40,51 +40,55 @@ const (
 // Layout says how to read a delivery. Names are those of the dialect
 // description of CSV on the Web where it has the concept.
 type Layout struct {
-	Form           string `json:"form" doc:"delimited, fixed or workbook"`
-	Encoding       string `json:"encoding" doc:"WHATWG name, or IANA's where WHATWG has none"`
-	ByteOrderMark  bool   `json:"byteOrderMark"`
-	Delimiter      string `json:"delimiter" doc:"empty: every line is one cell"`
-	QuoteChar      string `json:"quoteChar" doc:"empty: quotes have no meaning"`
-	DoubleQuote    bool   `json:"doubleQuote" doc:"a quote inside a quoted cell is doubled; otherwise a backslash stands before it"`
-	Trim           bool   `json:"trim" doc:"blanks around cells, and around their quotes, are none of theirs"`
-	SkipBlankRows  bool   `json:"skipBlankRows" doc:"lines of nothing but blanks are no rows; otherwise they are, as empty values of a file of one column"`
-	CommentPrefix  string `json:"commentPrefix"`
-	LineTerminator string `json:"lineTerminator" doc:"lf, crlf, cr or mixed; all are read alike"`
-	SkipRows       int    `json:"skipRows" doc:"physical lines above the table"`
-	HeaderRows     int    `json:"headerRows" doc:"rows above the data that belong to the header"`
-	HeaderNames    string `json:"headerNames" doc:"of several header rows: joined, first or last; which of them name the columns"`
-	FooterRows     int    `json:"footerRows" doc:"physical lines below the table"`
-	Fold           int    `json:"fold" doc:"one value a line: how many lines make a row; 0 for none"`
-	Member         string `json:"member" doc:"of a ZIP archive of several files: which of them is read"`
-	Sheet          string `json:"sheet" doc:"of a workbook: the sheet's name"`
-	SkipColumns    int    `json:"skipColumns" doc:"of a workbook: columns left of the table"`
-	Merged         string `json:"merged" doc:"of a workbook: first, the value of merged cells stands in the first of them; carried, in all"`
-	Hidden         string `json:"hidden" doc:"of a workbook: read or skip; what becomes of hidden rows and columns"`
-	Cuts           []int  `json:"cuts" doc:"of fixed form: where cells begin after the first, in characters from 0"`
+	Form             string `json:"form" doc:"delimited, fixed or workbook"`
+	Encoding         string `json:"encoding" doc:"WHATWG name, or IANA's where WHATWG has none"`
+	ByteOrderMark    bool   `json:"byteOrderMark"`
+	Delimiter        string `json:"delimiter" doc:"empty: every line is one cell"`
+	QuoteChar        string `json:"quoteChar" doc:"empty: quotes have no meaning"`
+	DoubleQuote      bool   `json:"doubleQuote" doc:"a quote inside a quoted cell is doubled; otherwise a backslash stands before it"`
+	Trim             bool   `json:"trim" doc:"blanks around cells, and around their quotes, are none of theirs"`
+	ClosingDelimiter bool   `json:"closingDelimiter" doc:"a delimiter closes each row; no column stands behind it"`
+	Nameless         string `json:"nameless" doc:"first or last: of a header with one name less than the rows have cells, which column has none"`
+	SkipBlankRows    bool   `json:"skipBlankRows" doc:"lines of nothing but blanks are no rows; otherwise they are, as empty values of a file of one column"`
+	CommentPrefix    string `json:"commentPrefix"`
+	LineTerminator   string `json:"lineTerminator" doc:"lf, crlf, cr or mixed; all are read alike"`
+	SkipRows         int    `json:"skipRows" doc:"physical lines above the table"`
+	HeaderRows       int    `json:"headerRows" doc:"rows above the data that belong to the header"`
+	HeaderNames      string `json:"headerNames" doc:"of several header rows: joined, first or last; which of them name the columns"`
+	FooterRows       int    `json:"footerRows" doc:"physical lines below the table"`
+	Fold             int    `json:"fold" doc:"one value a line: how many lines make a row; 0 for none"`
+	Member           string `json:"member" doc:"of a ZIP archive of several files: which of them is read"`
+	Sheet            string `json:"sheet" doc:"of a workbook: the sheet's name"`
+	SkipColumns      int    `json:"skipColumns" doc:"of a workbook: columns left of the table"`
+	Merged           string `json:"merged" doc:"of a workbook: first, the value of merged cells stands in the first of them; carried, in all"`
+	Hidden           string `json:"hidden" doc:"of a workbook: read or skip; what becomes of hidden rows and columns"`
+	Cuts             []int  `json:"cuts" doc:"of fixed form: where cells begin after the first, in characters from 0"`
 }
 
 // Given is a layout of which only some settings are set by hand; the others
 // are nil and will be detected around them.
 type Given struct {
-	Form          *string `json:"form,omitempty"`
-	Encoding      *string `json:"encoding,omitempty"`
-	Delimiter     *string `json:"delimiter,omitempty"`
-	QuoteChar     *string `json:"quoteChar,omitempty"`
-	DoubleQuote   *bool   `json:"doubleQuote,omitempty"`
-	Trim          *bool   `json:"trim,omitempty"`
-	SkipBlankRows *bool   `json:"skipBlankRows,omitempty"`
-	CommentPrefix *string `json:"commentPrefix,omitempty"`
-	SkipRows      *int    `json:"skipRows,omitempty"`
-	HeaderRows    *int    `json:"headerRows,omitempty"`
-	FooterRows    *int    `json:"footerRows,omitempty"`
-	HeaderNames   *string `json:"headerNames,omitempty"`
-	Cuts          *[]int  `json:"cuts,omitempty"`
-	Fold          *int    `json:"fold,omitempty"`
-	Member        *string `json:"member,omitempty"`
-	Sheet         *string `json:"sheet,omitempty" doc:"a name, or a number from 1"`
-	SkipColumns   *int    `json:"skipColumns,omitempty"`
-	Merged        *string `json:"merged,omitempty"`
-	Hidden        *string `json:"hidden,omitempty"`
+	Form             *string `json:"form,omitempty"`
+	Encoding         *string `json:"encoding,omitempty"`
+	Delimiter        *string `json:"delimiter,omitempty"`
+	QuoteChar        *string `json:"quoteChar,omitempty"`
+	DoubleQuote      *bool   `json:"doubleQuote,omitempty"`
+	Trim             *bool   `json:"trim,omitempty"`
+	ClosingDelimiter *bool   `json:"closingDelimiter,omitempty"`
+	Nameless         *string `json:"nameless,omitempty"`
+	SkipBlankRows    *bool   `json:"skipBlankRows,omitempty"`
+	CommentPrefix    *string `json:"commentPrefix,omitempty"`
+	SkipRows         *int    `json:"skipRows,omitempty"`
+	HeaderRows       *int    `json:"headerRows,omitempty"`
+	FooterRows       *int    `json:"footerRows,omitempty"`
+	HeaderNames      *string `json:"headerNames,omitempty"`
+	Cuts             *[]int  `json:"cuts,omitempty"`
+	Fold             *int    `json:"fold,omitempty"`
+	Member           *string `json:"member,omitempty"`
+	Sheet            *string `json:"sheet,omitempty" doc:"a name, or a number from 1"`
+	SkipColumns      *int    `json:"skipColumns,omitempty"`
+	Merged           *string `json:"merged,omitempty"`
+	Hidden           *string `json:"hidden,omitempty"`
 }
 
 // Given makes a layout's settings count as set by hand, so that another
@@ -102,6 +106,7 @@ func (l Layout) Given() Given {
 		g.Cuts = &l.Cuts // they are in the place of the dialect
 	default:
 		g.Delimiter, g.QuoteChar, g.DoubleQuote, g.Trim, g.Fold = &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.Trim, &l.Fold
+		g.ClosingDelimiter, g.Nameless = &l.ClosingDelimiter, &l.Nameless
 	}
 	g.Encoding, g.SkipBlankRows, g.CommentPrefix = &l.Encoding, &l.SkipBlankRows, &l.CommentPrefix
 	return g
@@ -112,7 +117,8 @@ func (g Given) Over(base Given) Given {
 	return Given{
 		Form: cmp.Or(g.Form, base.Form), Encoding: cmp.Or(g.Encoding, base.Encoding), Delimiter: cmp.Or(g.Delimiter, base.Delimiter),
 		QuoteChar: cmp.Or(g.QuoteChar, base.QuoteChar), DoubleQuote: cmp.Or(g.DoubleQuote, base.DoubleQuote),
-		Trim: cmp.Or(g.Trim, base.Trim), SkipBlankRows: cmp.Or(g.SkipBlankRows, base.SkipBlankRows), Fold: cmp.Or(g.Fold, base.Fold),
+		Trim: cmp.Or(g.Trim, base.Trim), SkipBlankRows: cmp.Or(g.SkipBlankRows, base.SkipBlankRows),
+		ClosingDelimiter: cmp.Or(g.ClosingDelimiter, base.ClosingDelimiter), Nameless: cmp.Or(g.Nameless, base.Nameless), Fold: cmp.Or(g.Fold, base.Fold),
 		CommentPrefix: cmp.Or(g.CommentPrefix, base.CommentPrefix), SkipRows: cmp.Or(g.SkipRows, base.SkipRows),
 		HeaderRows: cmp.Or(g.HeaderRows, base.HeaderRows), HeaderNames: cmp.Or(g.HeaderNames, base.HeaderNames),
 		FooterRows: cmp.Or(g.FooterRows, base.FooterRows), Cuts: cmp.Or(g.Cuts, base.Cuts), Sheet: cmp.Or(g.Sheet, base.Sheet), Member: cmp.Or(g.Member, base.Member),
@@ -150,7 +156,7 @@ func (g Given) Check() error {
 	plain.Cuts, plain.Member = new([]int), new(string)
 	g = g.Over(plain)
 	l := Layout{Form: *g.Form, Encoding: *g.Encoding, Delimiter: *g.Delimiter, QuoteChar: *g.QuoteChar, CommentPrefix: *g.CommentPrefix, SkipRows: *g.SkipRows,
-		HeaderRows: *g.HeaderRows, HeaderNames: *g.HeaderNames, FooterRows: *g.FooterRows, Fold: *g.Fold, Member: *g.Member, Sheet: *g.Sheet,
+		HeaderRows: *g.HeaderRows, HeaderNames: *g.HeaderNames, Nameless: *g.Nameless, FooterRows: *g.FooterRows, Fold: *g.Fold, Member: *g.Member, Sheet: *g.Sheet,
 		SkipColumns: *g.SkipColumns, Merged: *g.Merged, Hidden: *g.Hidden, Cuts: *g.Cuts}
 	return l.Check()
 }
@@ -163,6 +169,7 @@ func (l *Layout) Check() error {
 	}{
 		{"form", l.Form, []string{Delimited, Fixed, Workbook}},
 		{"headerNames", l.HeaderNames, []string{Joined, First, Last}},
+		{"nameless", l.Nameless, []string{First, Last}},
 		{"merged", l.Merged, []string{First, Carried}},
 		{"hidden", l.Hidden, []string{Read, Skip}},
 	} {

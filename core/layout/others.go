@@ -52,6 +52,10 @@ func (d *detection) others(setting string) (next []string) {
 		toggle(l.DoubleQuote)
 	case "trim":
 		toggle(l.Trim)
+	case "closingDelimiter":
+		toggle(l.ClosingDelimiter)
+	case "nameless":
+		offer(l.Nameless, First, Last)
 	case "skipBlankRows":
 		toggle(l.SkipBlankRows)
 	case "fold":

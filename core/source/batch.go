@@ -41,6 +41,7 @@ type Batch struct {
 	origin  codec // the reader's, from which it comes
 	runs    []run
 	width   int
+	closing bool // a delimiter closes each row
 	isEven  bool // all rows have their width in cells, one row's behind the other's; set by Split
 	dialect delimited.Dialect
 	cuts    []int // of fixed form, otherwise nil
@@ -117,6 +118,11 @@ func (b *Batch) Split() {
 				b.cells = b.dialect.AppendCells(b.cells, b.Arena, int(r.Start), int(r.End))
 			}
 			r.count = uint32(len(b.cells)) - r.first
+		}
+		if b.closing && int(r.count) == b.width+1 {
+			if last := b.cells[r.first+r.count-1]; last.Start == last.End {
+				r.count--
+			}
 		}
 		b.isEven = b.isEven && int(r.count) == b.width && int(r.first) == i*b.width
 		if b.width > 0 && int(r.count) != b.width && !r.Broken {

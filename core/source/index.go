@@ -191,7 +191,7 @@ func (d *File) resumeUpTo(top *Reader, at place, end int64) (*Reader, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &Reader{dialect: top.dialect, comment: top.comment, blanks: top.blanks, cuts: top.cuts, fold: top.fold, header: top.header, footer: top.footer, width: top.width,
+	r := &Reader{dialect: top.dialect, comment: top.comment, blanks: top.blanks, closing: top.closing, cuts: top.cuts, fold: top.fold, header: top.header, footer: top.footer, width: top.width,
 		line: at.line, row: at.row - 1, longest: top.longest, widest: top.widest}
 	r.in.r = io.NewSectionReader(d.f, at.offset, end-at.offset)
 	r.in.codec, r.in.base, r.in.decoded = newCodec(e), at.offset, at.offset

@@ -28,6 +28,7 @@ type Reader struct {
 	dialect delimited.Dialect
 	comment []byte
 	blanks  bool  // blank lines are rows
+	closing bool  // a delimiter closes each row
 	cuts    []int // of fixed form, otherwise nil
 	fold    int   // lines that make a row; 0 where a record is one
 	header  Header
@@ -54,7 +55,7 @@ func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, erro
 	if err := l.Check(); err != nil {
 		return nil, err
 	}
-	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), blanks: !l.SkipBlankRows, footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest, widest: widest}
+	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), blanks: !l.SkipBlankRows, closing: l.ClosingDelimiter, footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest, widest: widest}
 	s.in.r = r
 	s.dialect.Most = widest + 1
 	if l.Form == layout.Fixed {
@@ -80,7 +81,7 @@ func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, erro
 			return nil, err
 		}
 	}
-	if err := s.readHeader(l.HeaderRows, l.HeaderNames); err != nil {
+	if err := s.readHeader(&l); err != nil {
 		return nil, err
 	}
 	return s, nil
@@ -163,9 +164,10 @@ func (s *Reader) grow() error {
 	return s.more(max(batchBytes, min(2*len(s.buf), s.longest+1)))
 }
 
-func (s *Reader) readHeader(rows int, how string) error {
+func (s *Reader) readHeader(l *layout.Layout) error {
+	rows := l.HeaderRows
 	if s.fold > 0 {
-		return s.readFoldedHeader(rows, how)
+		return s.readFoldedHeader(rows, l.HeaderNames)
 	}
 	var names [][]string
 	for k := 0; k < rows; {
@@ -200,7 +202,7 @@ func (s *Reader) readHeader(rows int, how string) error {
 			return err
 		}
 	}
-	s.header.Names = joinHeader(names, how)
+	s.header.Names = s.fit(joinHeader(names, l.HeaderNames), l.Nameless)
 	if rows == 0 {
 		width := len(s.cuts) + 1
 		if s.cuts == nil {
@@ -214,6 +216,22 @@ func (s *Reader) readHeader(rows int, how string) error {
 	s.width = len(s.header.Names)
 	nameColumns(s.header.Names)
 	return nil
+}
+
+// fit gives the names one for each cell of a row: without what stands behind a closing
+// delimiter, and with a place for the column that has none.
+func (s *Reader) fit(names []string, nameless string) []string {
+	if n := len(names); n > 1 && names[n-1] == "" && s.cuts == nil && (s.closing || s.usualWidth() == n-1) {
+		names = names[:n-1]
+	}
+	switch {
+	case len(names) == 0:
+	case nameless == layout.First:
+		names = append([]string{""}, names...)
+	case nameless == layout.Last:
+		names = append(names, "")
+	}
+	return names
 }
 
 func (s *Reader) isSkipped(line []byte) bool {
@@ -250,6 +268,9 @@ func (s *Reader) usualWidth() int {
 			break
 		}
 		w := len(s.rec.Cells)
+		if last := s.rec.Cells[w-1]; s.closing && w > 1 && last.Start == last.End {
+			w--
+		}
 		counts[w]++
 		if counts[w] > counts[best] {
 			best = w
@@ -285,7 +306,7 @@ func (s *Reader) Next(b *Batch) error {
 func (s *Reader) cut(b *Batch) bool {
 	b.Rows, b.Defects, b.cells, b.escaped, b.BlankLines = b.Rows[:0], b.Defects[:0], b.cells[:0], b.escaped[:0], 0
 	b.FirstRow = s.row + 1
-	b.base, b.width, b.dialect, b.cuts = s.in.base, s.width, s.dialect, s.cuts
+	b.base, b.width, b.closing, b.dialect, b.cuts = s.in.base, s.width, s.closing, s.dialect, s.cuts
 	if b.origin != s.in.codec { // batches are worked on side by side
 		b.origin, b.codec = s.in.codec, nil
 		if b.origin != nil {
@@ -294,6 +315,9 @@ func (s *Reader) cut(b *Batch) bool {
 	}
 	text := s.buf[:s.limit()]
 	width := s.width
+	if s.closing {
+		width++
+	}
 	if s.trusted {
 		width = 0
 	}

@@ -420,3 +420,49 @@ func TestBlankLines(t *testing.T) {
 		}
 	}
 }
+
+// Rows are read as the header's width says, whose nameless column has a name of its own
+// and whose closing delimiters are no cells; what stands behind one is too much.
+func TestHeaderOfAnotherWidth(t *testing.T) {
+	for _, c := range []struct {
+		what, text string
+		change     func(*layout.Layout)
+		names      []string
+		rows       []string
+	}{
+		{"first", "a,b\n1,x,y\n2,z,\n", func(l *layout.Layout) { l.Nameless = "first" }, []string{"column_1", "a", "b"}, []string{"1|x|y|", "2|z||"}},
+		{"last", "a,b\n1,x,y\n2,z,\n", func(l *layout.Layout) { l.Nameless = "last" }, []string{"a", "b", "column_3"}, []string{"1|x|y|", "2|z||"}},
+		{"closing", "a,b\n1,x,\n\"2\",\"z\",\n3,y\n4,y,more\n5,y,,\n", func(l *layout.Layout) { l.ClosingDelimiter = true }, []string{"a", "b"},
+			[]string{"1|x|", "2|z|", "3|y|", "4|y|more| row.long", "5|y||| row.long"}},
+		{"closing, the header too", "a,b,\n1,x,\n", func(l *layout.Layout) { l.ClosingDelimiter = true }, []string{"a", "b"}, []string{"1|x|"}},
+		{"the header alone", "a,b,\n1,x\n2,y\n", nil, []string{"a", "b"}, []string{"1|x|", "2|y|"}},
+		{"an empty name over a column", "a,b,\n1,x,y\n", nil, []string{"a", "b", "column_3"}, []string{"1|x|y|"}},
+	} {
+		l := plain
+		l.Delimiter, l.HeaderRows = ",", 1
+		if c.change != nil {
+			c.change(&l)
+		}
+		reader, err := source.NewReader(strings.NewReader(c.text), l)
+		require.NoError(t, err)
+		assert.Equal(t, c.names, reader.Header().Names, c.what)
+		var got []string
+		var b source.Batch
+		for reader.Next(&b) == nil {
+			b.Split()
+			for i := range b.Rows {
+				line := ""
+				for _, s := range b.Cells(i) {
+					line += string(b.Text(s)) + "|"
+				}
+				for _, d := range b.Defects {
+					if d.Row == i {
+						line += " " + d.Code.String()
+					}
+				}
+				got = append(got, line)
+			}
+		}
+		assert.Equal(t, c.rows, got, c.what)
+	}
+}

@@ -834,6 +834,7 @@ export interface components {
             days: number;
         };
         Given: {
+            closingDelimiter?: boolean;
             commentPrefix?: string;
             cuts?: number[];
             delimiter?: string;
@@ -850,6 +851,7 @@ export interface components {
             hidden?: string;
             member?: string;
             merged?: string;
+            nameless?: string;
             quoteChar?: string;
             /** @description a name, or a number from 1 */
             sheet?: string;
@@ -904,6 +906,8 @@ export interface components {
         };
         Layout: {
             byteOrderMark: boolean;
+            /** @description a delimiter closes each row; no column stands behind it */
+            closingDelimiter: boolean;
             commentPrefix: string;
             /** @description of fixed form: where cells begin after the first, in characters from 0 */
             cuts: number[];
@@ -940,6 +944,8 @@ export interface components {
             member: string;
             /** @description of a workbook: first, the value of merged cells stands in the first of them; carried, in all */
             merged: string;
+            /** @description first or last: of a header with one name less than the rows have cells, which column has none */
+            nameless: string;
             /** @description empty: quotes have no meaning */
             quoteChar: string;
             /** @description of a workbook: the sheet's name */

@@ -66,6 +66,8 @@ export function settingsOf(layout: Layout, sheets: Sheet[]): Setting[] {
     ...around,
     { name: 'doubleQuote', label: 'Quotes inside are doubled', control: { kind: 'switch' } },
     { name: 'trim', label: 'Leave out blanks around cells', control: { kind: 'switch' } },
+    { name: 'closingDelimiter', label: 'A delimiter closes each row', control: { kind: 'switch' } },
+    { name: 'nameless', label: 'Column without a name', control: { kind: 'choice', options: [{ value: '', label: 'none' }, { value: 'first', label: 'the first' }, { value: 'last', label: 'the last' }] } },
     { name: 'skipBlankRows', label: 'Blank lines are no rows', control: { kind: 'switch' } },
     { name: 'fold', label: 'Lines that make a row', control: { kind: 'number', most: 10000 } },
     comment,

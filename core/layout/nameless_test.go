@@ -1,0 +1,95 @@
+package layout_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"sieb/core/layout"
+)
+
+// A header with one name less or more than the rows have cells stays the header, in any
+// dialect, and below a title.
+func TestHeaderOfAnotherWidth(t *testing.T) {
+	random := rand.New(rand.NewPCG(7, 7))
+	names := []string{"ticket", "crop", "kg", "weighed on", "moisture"}
+	cells := func(row int) []string {
+		return []string{fmt.Sprintf("BR-%06d", random.IntN(1e6)), []string{"wheat", "rye", "oats"}[random.IntN(3)], fmt.Sprint(1000 + random.IntN(9000)),
+			fmt.Sprintf("2026-07-%02d", 1+row%28), fmt.Sprintf("%d.5", 10+random.IntN(9))}
+	}
+	for _, delimiter := range []string{",", ";", "\t", "|"} {
+		for _, quoted := range []bool{false, true} {
+			for _, title := range []string{"", "Talfeld growers\n"} {
+				for _, c := range []struct {
+					what             string
+					header           func([]string) []string
+					row              func(int, []string) []string
+					closing          bool
+					nameless         string
+					columns, skipped int
+				}{
+					{"row numbers without a name", nil, func(i int, c []string) []string { return append([]string{fmt.Sprint(i + 1)}, c...) }, false, "first", 6, 0},
+					{"names of rows without a name", nil, func(i int, c []string) []string { return append([]string{fmt.Sprintf("row %c%d", 'a'+i%26, i)}, c...) }, false, "first", 6, 0},
+					{"a last column without a name", func(h []string) []string { return append([]string{"no"}, h[:4]...) }, func(i int, c []string) []string { return append([]string{fmt.Sprint(i + 1)}, c...) }, false, "last", 6, 0},
+					{"a delimiter closes each row", nil, func(_ int, c []string) []string { return append(c, "") }, true, "", 5, 0},
+					{"a delimiter closes the header", func(h []string) []string { return append(h, "") }, nil, false, "", 5, 0},
+					{"a delimiter closes both", func(h []string) []string { return append(h, "") }, func(_ int, c []string) []string { return append(c, "") }, true, "", 5, 0},
+					{"neither", nil, nil, false, "", 5, 0},
+				} {
+					name := fmt.Sprintf("%s, %q quoted %v title %v", c.what, delimiter, quoted, title != "")
+					join := func(cells []string) string {
+						var b strings.Builder
+						for i, cell := range cells {
+							if i > 0 {
+								b.WriteString(delimiter)
+							}
+							if quoted && cell != "" {
+								cell = `"` + cell + `"`
+							}
+							b.WriteString(cell)
+						}
+						return b.String() + "\n"
+					}
+					header := append([]string{}, names...)
+					if c.header != nil {
+						header = c.header(header)
+					}
+					text := title + join(header)
+					for i := range 40 {
+						row := cells(i)
+						if c.row != nil {
+							row = c.row(i, row)
+						}
+						text += join(row)
+					}
+					l, evidence := detect(text, layout.Given{})
+					skip := strings.Count(title, "\n")
+					assert.Equal(t, []any{delimiter, skip, 1, c.closing, c.nameless}, []any{l.Delimiter, l.SkipRows, l.HeaderRows, l.ClosingDelimiter, l.Nameless}, name)
+					if c.nameless != "" {
+						assert.Contains(t, evidence["nameless"].Why, "names and the rows", name)
+					}
+					again, _ := detect(text, l.Given())
+					again.LineTerminator, again.ByteOrderMark = l.LineTerminator, l.ByteOrderMark
+					assert.Equal(t, l, again, "%s: a saved layout reads alike", name)
+				}
+			}
+		}
+	}
+}
+
+// A column that is empty only so far is no closing delimiter where a name stands over it,
+// nor is the last of a few rows.
+func TestNoClosingDelimiter(t *testing.T) {
+	for _, text := range []string{
+		"a;b;remarks\n" + strings.Repeat("1;2;\n", 30),
+		"a;b;remarks\n" + strings.Repeat("1;2;\n", 30) + "1;2;wet\n",
+		"1;2;\n3;4;\n5;6;x\n7;8;\n",
+	} {
+		l, _ := detect(text, layout.Given{})
+		assert.False(t, l.ClosingDelimiter, text[:20])
+		assert.Empty(t, l.Nameless)
+	}
+}
