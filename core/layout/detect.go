@@ -756,6 +756,8 @@ func (d *detection) footer(text, last []byte, r records) {
 	if len(lines) > 0 {
 		lines = lines[1:] // it may be cut off, or be the header
 	}
+	bare := d.bareLines(lines)
+	lines = lines[:len(lines)-bare]
 	dialect := d.layout.Dialect()
 	rows, found, notes, why := 0, 0, 0, ""
 	var rec delimited.Record
@@ -770,19 +772,16 @@ scan:
 			continue
 		}
 		dialect.Scan(lines[back], 0, true, 0, &rec)
-		first := ""
+		var cells []string
 		for _, s := range rec.Cells {
-			if cell := bytes.TrimSpace(lines[back][s.Start:s.End]); len(cell) > 0 {
-				first = string(cell)
-				break
-			}
+			cells = append(cells, string(bytes.TrimSpace(lines[back][s.Start:s.End])))
 		}
 		note := len(rec.Cells) == 1 && d.width > 1 && bytes.Count(lines[back], []byte(d.layout.QuoteChar)) == 0
 		if d.layout.Form == Fixed {
 			note = d.ruler.isTitle([]rune(string(lines[back])))
 		}
 		switch {
-		case isTotal(first):
+		case d.holdsTotals(cells, r):
 			found = rows
 			why = fmt.Sprintf("the line %q below the table holds totals", clip(string(line)))
 			continue
@@ -797,12 +796,66 @@ scan:
 		}
 		break scan
 	}
-	d.layout.FooterRows = found
-	if found > 0 {
+	d.layout.FooterRows = found + bare
+	if bare > 0 {
+		why = strings.TrimPrefix(why+fmt.Sprintf("; %d last lines hold nothing but delimiters", bare), "; ")
+	}
+	if found+bare > 0 {
+		found += bare
 		d.note("footerRows", strconv.Itoa(found), 0.85, why)
 		return
 	}
 	d.note("footerRows", "0", 0.9, "the last lines are rows like the others")
+}
+
+// bareLines counts the last lines that hold nothing but delimiters, as programs leave
+// below a table whose rows were emptied. A few may be rows of nothing.
+func (d *detection) bareLines(lines [][]byte) int {
+	const few = 3
+	if d.layout.Form != Delimited || d.layout.Delimiter == "" || d.layout.Fold > 0 {
+		return 0
+	}
+	n := 0
+	for n < len(lines) && n < maxFooterRows {
+		line := bytes.Trim(bytes.ReplaceAll(lines[len(lines)-1-n], []byte(d.layout.Delimiter), nil), " \t\"")
+		if len(line) > 0 {
+			break
+		}
+		n++
+	}
+	// Blank lines alone are no rows in any case.
+	bare := 0
+	for _, line := range lines[len(lines)-n:] {
+		if bytes.Contains(line, []byte(d.layout.Delimiter)) {
+			bare++
+		}
+	}
+	if bare <= few {
+		return 0
+	}
+	return n
+}
+
+// holdsTotals reports whether a row at the end holds totals: its first filled cell is a
+// word for them, or another cell is, which no row of the table has in that column.
+func (d *detection) holdsTotals(cells []string, r records) bool {
+	isFirst := true
+	for k, cell := range cells {
+		if cell == "" {
+			continue
+		}
+		if isTotal(cell) && (isFirst || !r.hasIn(k, cell)) {
+			return true
+		}
+		isFirst = false
+	}
+	return false
+}
+
+// hasIn reports whether rows of the table, all but the last few, hold a cell in a column.
+func (r *records) hasIn(column int, cell string) bool {
+	const last = 3
+	return slices.ContainsFunc(r.cells[:max(0, len(r.cells)-last)], func(row []string) bool { return column < len(row) && strings.TrimSpace(row[column]) == cell })
 }
 
 func clip(s string) string {

@@ -93,3 +93,31 @@ func TestNoClosingDelimiter(t *testing.T) {
 		assert.Empty(t, l.Nameless)
 	}
 }
+
+// Lines of nothing but delimiters below a table are no rows, and totals are found also in
+// the table's width and under another column.
+func TestBelowTheTable(t *testing.T) {
+	rows := ""
+	for i := range 50 {
+		rows += fmt.Sprintf("%d;2026-07-%02d;%s;%d,5\n", i+1, 1+i%28, []string{"wheat", "rye"}[i%2], 100+i)
+	}
+	for _, c := range []struct {
+		what, below string
+		footer      int
+	}{
+		{"nothing", "", 0},
+		{"bare lines", strings.Repeat(";;;\n", 400), 400},
+		{"quoted bare lines", strings.Repeat("\"\";\"\";\"\";\"\"\n", 40), 40},
+		{"bare and blank lines", strings.Repeat(";;;\n\n", 40), 80},
+		{"a few bare lines may be rows", ";;;\n;;;\n", 0},
+		{"totals", "Summe;;;6225,0\n", 1},
+		{"totals of the table's width", "Summe;31.07.2026;all;6225,0\n", 1},
+		{"totals under another column", ";;Total:;6225,0\n", 1},
+		{"totals above bare lines", ";;Summe;6225,0\n" + strings.Repeat(";;;\n", 30), 31},
+		{"a row like the others", "51;2026-07-31;rye;5,5\n", 0},
+	} {
+		l, evidence := detect("no;day;crop;kg\n"+rows+c.below, layout.Given{})
+		assert.Equal(t, c.footer, l.FooterRows, "%s: %s", c.what, evidence["footerRows"].Why)
+		assert.Equal(t, []any{";", 1}, []any{l.Delimiter, l.HeaderRows}, c.what)
+	}
+}

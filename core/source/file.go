@@ -154,7 +154,7 @@ func (d *File) detectText(ctx context.Context, given layout.Given) error {
 	if err != nil {
 		return err
 	}
-	if err := notText(sample.Head); err != nil {
+	if err := notTable(sample.Head); err != nil {
 		return err
 	}
 	if d.Layout, d.Evidence, err = layout.Detect(ctx, sample, given); err != nil {
@@ -244,20 +244,6 @@ func (d *File) sample() (s layout.Sample, err error) {
 		s.Windows = append(s.Windows, read((layout.HeadBytes+between*i/windows)/4*4, min(layout.WindowBytes, between)))
 	}
 	return s, err
-}
-
-// notText says what a file is that holds no delimited text.
-func notText(head []byte) error {
-	for _, kind := range []struct{ magic, what string }{
-		{"PK\x03\x04", "a ZIP archive"},
-		{"\x1f\x8b", "compressed twice"},
-		{"%PDF-", "a PDF"},
-	} {
-		if bytes.HasPrefix(head, []byte(kind.magic)) {
-			return fmt.Errorf("the file is %s, not delimited text; ask for it as CSV, or save it as such", kind.what)
-		}
-	}
-	return nil
 }
 
 // Rows reads the delivery from its start. What passes is copied to each of
