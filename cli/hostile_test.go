@@ -3,6 +3,8 @@ package cli_test
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -99,5 +101,24 @@ func TestHostileTargets(t *testing.T) {
 		assert.Contains(t, errs, "line ", "%s: the place is told", f.Name)
 		assert.Less(t, len(errs), 64<<10, "%s: nothing is told without end", f.Name)
 		assert.Less(t, strings.Count(errs, "\n"), 110, f.Name)
+	}
+}
+
+// The outputs' SHA-256 stand in the manifest where they are asked for, and only there.
+func TestSHA256OfOutputs(t *testing.T) {
+	dir := t.TempDir()
+	path := filepath.Join(dir, "a.csv")
+	require.NoError(t, os.WriteFile(path, []byte("a,b\n1,2\n3\n"), 0o600))
+	for _, asked := range []bool{true, false} {
+		out := filepath.Join(dir, fmt.Sprint(asked))
+		code, _, errs := sieb("sift", path, "--out", out, fmt.Sprintf("--sha256=%t", asked))
+		require.Equal(t, 3, code, errs)
+		text, err := os.ReadFile(filepath.Join(out, "manifest.json"))
+		require.NoError(t, err)
+		for _, name := range []string{"accepted.csv", "rejected.csv", "violations.csv"} {
+			written, err := os.ReadFile(filepath.Join(out, name))
+			require.NoError(t, err)
+			assert.Equal(t, asked, strings.Contains(string(text), fmt.Sprintf(`"sha256": "%x"`, sha256.Sum256(written))), name)
+		}
 	}
 }

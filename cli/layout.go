@@ -2,7 +2,6 @@ package cli
 
 import (
 	"bufio"
-	"bytes"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -64,16 +63,13 @@ func (l *layoutFlags) fromFile() (g layout.Given, err error) {
 	if err != nil {
 		return g, fmt.Errorf("the layout cannot be read: %w; sieb read FILE --save-layout writes one", err)
 	}
-	saved := layout.Layout{SkipBlankRows: true} // where an older file does not say
-	d := json.NewDecoder(bytes.NewReader(text))
-	d.DisallowUnknownFields()
-	if err := d.Decode(&saved); err != nil {
+	if err := json.Unmarshal(text, &g); err != nil {
 		return g, fmt.Errorf("%s is no layout: %w; sieb read FILE --save-layout writes one", l.file, err)
 	}
-	if err := saved.Check(); err != nil {
+	if err := g.Check(); err != nil {
 		return g, fmt.Errorf("%s: %w", l.file, err)
 	}
-	return saved.Given(), nil
+	return g, nil
 }
 
 // saveLayout writes a layout that --layout reads.

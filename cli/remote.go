@@ -166,6 +166,15 @@ func (c *counted) Read(p []byte) (int, error) {
 	return n, err
 }
 
+// standing says in words how a run stands that does not decide its delivery's state.
+func standing(r *api.RunHead) string {
+	with := "without a target"
+	if r.Target != nil {
+		with = "with " + r.Target.Name
+	}
+	return r.State + ", " + with
+}
+
 func (a *app) showDelivery(d api.Delivery) error {
 	if a.format == "json" {
 		return a.json(d)
@@ -177,7 +186,11 @@ func (a *app) showDelivery(d api.Delivery) error {
 	}
 	if d.Run != nil {
 		fmt.Fprintf(a.out, "run       %s\n", d.Run.ID)
-	} else {
+	}
+	if n := d.Newest; n != nil {
+		fmt.Fprintf(a.out, "newest    %s, %s\n", n.ID, standing(n))
+	}
+	if d.Run == nil {
 		fmt.Fprintf(a.out, "next      sieb runs start %s --target NAME\n", d.ID)
 	}
 	return nil

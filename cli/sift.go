@@ -15,7 +15,7 @@ import (
 func (a *app) sift() *cobra.Command {
 	var targetPath, out string
 	var workers int
-	var guard bool
+	var guard, sums bool
 	cmd := &cobra.Command{
 		Use:   "sift FILE",
 		Short: "Reads, cleans, checks and splits every row of a file",
@@ -38,6 +38,7 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 	cmd.Flags().StringVar(&targetPath, "target", "", "file of the target, YAML or JSON")
 	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; it is made where it is missing")
 	cmd.Flags().BoolVar(&guard, "guard-formulas", false, "put an apostrophe before cells of rejected.csv and violations.csv that a spreadsheet would run as formulas")
+	cmd.Flags().BoolVar(&sums, "sha256", false, "give the outputs' SHA-256 in the manifest, beside BLAKE3; the run takes longer")
 	cmd.Flags().IntVar(&workers, "workers", 0, "goroutines that judge; 0 for one per processor")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		if workers < 0 {
@@ -53,7 +54,7 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		}
 		defer file.Close()
 		set, done := a.progress("sifting", file.Size)
-		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
+		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard, SHA256Outputs: sums,
 			Progress: func(p sift.Progress) { set(p.Bytes) }}
 		summary, err := run.Do(cmd.Context())
 		done()

@@ -196,9 +196,18 @@ func (c *Client) Follow(ctx context.Context, id string, each func(api.Run)) (r a
 	}
 	defer resp.Body.Close()
 	events := bufio.NewReader(resp.Body)
+	event, reason := "", "the service closed the connection"
 	for {
 		line, err := events.ReadBytes('\n')
-		if data, has := bytes.CutPrefix(line, []byte("data: ")); has {
+		if name, has := bytes.CutPrefix(line, []byte("event: ")); has {
+			event = string(bytes.TrimSpace(name))
+		}
+		if data, has := bytes.CutPrefix(line, []byte("data: ")); has && event == "ended" {
+			var end api.StreamEnd
+			if json.Unmarshal(data, &end) == nil && end.Reason != "" {
+				reason = end.Reason
+			}
+		} else if has {
 			r = api.Run{}
 			if err := json.Unmarshal(data, &r); err != nil {
 				return r, err
@@ -213,7 +222,7 @@ func (c *Client) Follow(ctx context.Context, id string, each func(api.Run)) (r a
 		case err != nil && ctx.Err() != nil:
 			return r, ctx.Err()
 		case err != nil:
-			return r, fmt.Errorf("the service closed the connection before the run had ended; see sieb runs show %s", id)
+			return r, fmt.Errorf("the run could not be followed to its end: %s; see sieb runs show %s", reason, id)
 		}
 	}
 }

@@ -7,7 +7,9 @@
 package layout
 
 import (
+	"bytes"
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -46,7 +48,7 @@ type Layout struct {
 	Delimiter        string `json:"delimiter" doc:"empty: every line is one cell"`
 	QuoteChar        string `json:"quoteChar" doc:"empty: quotes have no meaning"`
 	DoubleQuote      bool   `json:"doubleQuote" doc:"a quote inside a quoted cell is doubled; otherwise a backslash stands before it"`
-	Trim             bool   `json:"trim" doc:"blanks around cells, and around their quotes, are none of theirs"`
+	Trim             bool   `json:"trim" doc:"blanks around cells, and around their quotes, are ignored"`
 	ClosingDelimiter bool   `json:"closingDelimiter" doc:"a delimiter closes each row; no column stands behind it"`
 	Nameless         string `json:"nameless" doc:"first or last: of a header with one name less than the rows have cells, which column has none"`
 	SkipBlankRows    bool   `json:"skipBlankRows" doc:"lines of nothing but blanks are no rows; otherwise they are, as empty values of a file of one column"`
@@ -89,6 +91,58 @@ type Given struct {
 	SkipColumns      *int    `json:"skipColumns,omitempty"`
 	Merged           *string `json:"merged,omitempty"`
 	Hidden           *string `json:"hidden,omitempty"`
+
+	// A whole layout says these as well. They are found in each delivery anew.
+	ByteOrderMark  *bool   `json:"byteOrderMark,omitempty" doc:"not taken from here: found in each delivery"`
+	LineTerminator *string `json:"lineTerminator,omitempty" doc:"not taken from here: found in each delivery"`
+}
+
+// UnmarshalJSON reads settings, or a whole Layout, whose empty settings of other
+// forms than its own say nothing. A setting that does not exist is an error.
+func (g *Given) UnmarshalJSON(text []byte) error {
+	type plain Given
+	var read plain
+	d := json.NewDecoder(bytes.NewReader(text))
+	d.DisallowUnknownFields()
+	if err := d.Decode(&read); err != nil {
+		return err
+	}
+	*g = Given(read)
+	g.ByteOrderMark, g.LineTerminator = nil, nil
+	if g.Form == nil {
+		return nil
+	}
+	unsay(&g.Member)
+	if *g.Form != Workbook {
+		unsay(&g.Sheet)
+		unsay(&g.SkipColumns)
+		unsay(&g.Merged)
+		unsay(&g.Hidden)
+	} else {
+		unsay(&g.Encoding)
+		unsay(&g.SkipBlankRows)
+		unsay(&g.CommentPrefix)
+	}
+	if *g.Form != Delimited {
+		unsay(&g.Delimiter)
+		unsay(&g.QuoteChar)
+		unsay(&g.DoubleQuote)
+		unsay(&g.Trim)
+		unsay(&g.Fold)
+		unsay(&g.ClosingDelimiter)
+		unsay(&g.Nameless)
+	}
+	if *g.Form != Fixed && g.Cuts != nil && len(*g.Cuts) == 0 {
+		g.Cuts = nil
+	}
+	return nil
+}
+
+// unsay takes a setting away that is empty.
+func unsay[T comparable](setting **T) {
+	if *setting != nil && **setting == *new(T) {
+		*setting = nil
+	}
 }
 
 // Given makes a layout's settings count as set by hand, so that another
@@ -149,20 +203,42 @@ const (
 	maxName       = 1024    // bytes of a sheet's or member's name
 )
 
-// Check says what is wrong with the settings that are set.
+// Fault is what is wrong with one setting.
+type Fault struct {
+	Setting string
+	Message string
+}
+
+// Faults are all that is wrong with settings. It is an error.
+type Faults []Fault
+
+func (f Faults) Error() string {
+	all := make([]string, len(f))
+	for i := range f {
+		all[i] = f[i].Message
+	}
+	return strings.Join(all, "; ")
+}
+
+// Check returns what is wrong with the settings that are set, as Faults.
 func (g Given) Check() error {
 	plain := Layout{Form: Delimited, Encoding: "utf-8"}.Given()
 	plain.Sheet, plain.SkipColumns, plain.Merged, plain.Hidden = new(string), new(int), new(string), new(string)
 	plain.Cuts, plain.Member = new([]int), new(string)
 	g = g.Over(plain)
-	l := Layout{Form: *g.Form, Encoding: *g.Encoding, Delimiter: *g.Delimiter, QuoteChar: *g.QuoteChar, CommentPrefix: *g.CommentPrefix, SkipRows: *g.SkipRows,
-		HeaderRows: *g.HeaderRows, HeaderNames: *g.HeaderNames, Nameless: *g.Nameless, FooterRows: *g.FooterRows, Fold: *g.Fold, Member: *g.Member, Sheet: *g.Sheet,
+	l := Layout{Form: *g.Form, Encoding: *g.Encoding, Delimiter: *g.Delimiter, QuoteChar: *g.QuoteChar,
+		CommentPrefix: *g.CommentPrefix, SkipRows: *g.SkipRows, HeaderRows: *g.HeaderRows, HeaderNames: *g.HeaderNames,
+		Nameless: *g.Nameless, FooterRows: *g.FooterRows, Fold: *g.Fold, Member: *g.Member, Sheet: *g.Sheet,
 		SkipColumns: *g.SkipColumns, Merged: *g.Merged, Hidden: *g.Hidden, Cuts: *g.Cuts}
 	return l.Check()
 }
 
-// Check says what is wrong with the settings.
+// Check returns what is wrong with the settings, as Faults; nil where nothing is.
 func (l *Layout) Check() error {
+	var faults Faults
+	fault := func(setting, format string, args ...any) {
+		faults = append(faults, Fault{setting, fmt.Sprintf(format, args...)})
+	}
 	for _, choice := range []struct {
 		setting, value string
 		of             []string
@@ -174,58 +250,72 @@ func (l *Layout) Check() error {
 		{"hidden", l.Hidden, []string{Read, Skip}},
 	} {
 		if !slices.Contains(choice.of, choice.value) && (choice.value != "" || choice.setting == "form") {
-			return fmt.Errorf("%s %q is unknown: it is %s", choice.setting, choice.value, strings.Join(choice.of, " or "))
+			fault(choice.setting, "%s %q is unknown: it is %s", choice.setting, choice.value, strings.Join(choice.of, " or "))
 		}
 	}
-	if len(l.Cuts) >= maxColumns {
-		return fmt.Errorf("there are %d cuts: at most %d columns are read", len(l.Cuts), maxColumns)
-	}
-	for i, c := range l.Cuts {
-		if c > maxCut {
-			return fmt.Errorf("the cut at %d lies beyond %d characters", c, maxCut)
-		}
-		if c < 1 || i > 0 && c <= l.Cuts[i-1] {
-			return fmt.Errorf("the cut at %d is wrong: cuts are characters from 1 up, each beyond the one before", c)
-		}
+	if cut, is := badCut(l.Cuts); is {
+		fault("cuts", "%s", cut)
 	}
 	if _, err := EncodingOf(l.Encoding); err != nil {
-		return err
+		fault("encoding", "%s", err)
 	}
-	for _, mark := range []struct{ setting, value string }{{"delimiter", l.Delimiter}, {"quoteChar", l.QuoteChar}, {"commentPrefix", l.CommentPrefix}} {
-		if strings.ContainsAny(mark.value, "\r\n") {
-			return fmt.Errorf("%s must not hold a line end", mark.setting)
+	for _, text := range []struct {
+		setting, value string
+		mark           bool
+	}{
+		{"delimiter", l.Delimiter, true}, {"quoteChar", l.QuoteChar, true}, {"commentPrefix", l.CommentPrefix, true},
+		{"sheet", l.Sheet, false}, {"member", l.Member, false},
+	} {
+		most := maxName
+		if text.mark {
+			most = maxMark
 		}
-		if len(mark.value) > maxMark {
-			return fmt.Errorf("%s is %d bytes long: at most %d", mark.setting, len(mark.value), maxMark)
+		switch {
+		case text.mark && strings.ContainsAny(text.value, "\r\n"):
+			fault(text.setting, "%s must not hold a line end", text.setting)
+		case len(text.value) > most:
+			fault(text.setting, "%s is %d bytes long: at most %d", text.setting, len(text.value), most)
+		case !utf8.ValidString(text.value) || strings.ContainsRune(text.value, 0):
+			fault(text.setting, "%s holds a NUL character or is not valid UTF-8", text.setting)
+		case text.setting == "quoteChar" && utf8.RuneCountInString(text.value) > 1:
+			fault(text.setting, "quoteChar %q is more than one character", text.value)
+		case text.setting == "quoteChar" && text.value != "" && text.value == l.Delimiter:
+			fault(text.setting, "delimiter and quoteChar are both %q", text.value)
 		}
-	}
-	for _, text := range []struct{ setting, value string }{{"delimiter", l.Delimiter}, {"quoteChar", l.QuoteChar}, {"commentPrefix", l.CommentPrefix}, {"sheet", l.Sheet}, {"member", l.Member}} {
-		if !utf8.ValidString(text.value) || strings.ContainsRune(text.value, 0) {
-			return fmt.Errorf("%s holds a NUL character or is not valid UTF-8", text.setting)
-		}
-		if len(text.value) > maxName {
-			return fmt.Errorf("%s is %d bytes long: at most %d", text.setting, len(text.value), maxName)
-		}
-	}
-	if utf8.RuneCountInString(l.QuoteChar) > 1 {
-		return fmt.Errorf("quoteChar %q is more than one character", l.QuoteChar)
-	}
-	if l.Delimiter != "" && l.Delimiter == l.QuoteChar {
-		return fmt.Errorf("delimiter and quoteChar are both %q", l.Delimiter)
 	}
 	for _, n := range []struct {
 		setting     string
 		value, most int
-	}{{"skipRows", l.SkipRows, maxSkipRows}, {"headerRows", l.HeaderRows, maxHeaderRows}, {"footerRows", l.FooterRows, maxFooterRows},
-		{"skipColumns", l.SkipColumns, maxColumns}, {"fold", l.Fold, maxFold}} {
+	}{
+		{"skipRows", l.SkipRows, maxSkipRows}, {"headerRows", l.HeaderRows, maxHeaderRows},
+		{"footerRows", l.FooterRows, maxFooterRows}, {"skipColumns", l.SkipColumns, maxColumns}, {"fold", l.Fold, maxFold},
+	} {
 		if n.value < 0 {
-			return fmt.Errorf("%s is %d: it counts from 0", n.setting, n.value)
-		}
-		if n.value > n.most {
-			return fmt.Errorf("%s is %d: it is at most %d", n.setting, n.value, n.most)
+			fault(n.setting, "%s is %d: it counts from 0", n.setting, n.value)
+		} else if n.value > n.most {
+			fault(n.setting, "%s is %d: it is at most %d", n.setting, n.value, n.most)
 		}
 	}
-	return nil
+	if faults == nil {
+		return nil
+	}
+	return faults
+}
+
+// badCut returns what is wrong with the first wrong one of some cuts.
+func badCut(cuts []int) (message string, is bool) {
+	if len(cuts) >= maxColumns {
+		return fmt.Sprintf("there are %d cuts: at most %d columns are read", len(cuts), maxColumns), true
+	}
+	for i, c := range cuts {
+		if c > maxCut {
+			return fmt.Sprintf("the cut at %d lies beyond %d characters", c, maxCut), true
+		}
+		if c < 1 || i > 0 && c <= cuts[i-1] {
+			return fmt.Sprintf("the cut at %d is wrong: cuts are characters from 1 up, each beyond the one before", c), true
+		}
+	}
+	return "", false
 }
 
 // Dialect gives the grammar of the layout's delimited text.

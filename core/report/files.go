@@ -9,6 +9,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"hash"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -46,6 +47,7 @@ type output struct {
 	dir    string
 	f      *os.File
 	hash   *blake3.Hasher
+	sha256 hash.Hash // nil where it was not asked for
 	bytes  int64
 	small  []byte // writes gathered until they are worth a system call
 	synced int64
@@ -148,6 +150,9 @@ func (o *output) put(text []byte) error {
 	}
 	n, err := o.f.Write(text)
 	o.hash.Write(text[:n])
+	if o.sha256 != nil {
+		o.sha256.Write(text[:n])
+	}
 	o.bytes += int64(n)
 	if o.bytes-o.synced >= writeback {
 		startWriteback(o.f, o.synced, o.bytes-o.synced)
@@ -185,7 +190,11 @@ func (s *files) commit(manifest func([]Output) ([]byte, error)) error {
 		if err := o.sync(); err != nil {
 			return err
 		}
-		written = append(written, Output{o.name, o.bytes, hex.EncodeToString(o.hash.Sum(nil))})
+		proof := Output{Name: o.name, Bytes: o.bytes, BLAKE3: hex.EncodeToString(o.hash.Sum(nil))}
+		if o.sha256 != nil {
+			proof.SHA256 = hex.EncodeToString(o.sha256.Sum(nil))
+		}
+		written = append(written, proof)
 	}
 	text, err := manifest(written)
 	if err != nil {

@@ -29,6 +29,7 @@ type Run struct {
 	Version       string         // of the program, for the manifest
 	Workers       int
 	Guard         bool // rejected rows and violations against spreadsheets that would take cells for formulas
+	SHA256Outputs bool // of the outputs as well, which costs more than BLAKE3
 	Progress      func(sift.Progress)
 }
 
@@ -51,6 +52,7 @@ type Output struct {
 	Name   string `json:"name"`
 	Bytes  int64  `json:"bytes"`
 	BLAKE3 string `json:"blake3"`
+	SHA256 string `json:"sha256,omitempty" doc:"where it was asked for"`
 }
 
 // Manifest is the proof of a run. It holds no times: the same delivery, layout
@@ -108,6 +110,11 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		}
 		defer out.abort()
 		out.guard = r.Guard
+		if r.SHA256Outputs {
+			for _, o := range out.outputs {
+				o.sha256 = sha256.New()
+			}
+		}
 		proof = blake3.New()
 		copies = append(copies, proof)
 	}

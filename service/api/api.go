@@ -2,6 +2,8 @@ package api
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -26,6 +28,7 @@ import (
 	"sieb/core/report"
 	"sieb/core/source"
 	"sieb/core/target"
+	"sieb/core/violation"
 	"sieb/service/catalogue"
 	"sieb/service/jobs"
 	"sieb/service/reading"
@@ -59,7 +62,8 @@ const (
 // Handler gives the routes.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(headers, s.recovered, logged(s.Log), s.Guard.known, plain, sameSite, s.Guard.admitted, s.Guard.unhurried)
+	r.Use(headers, s.recovered, logged(s.Log), s.Guard.known, plain, sameSite, s.Guard.admitted, s.Guard.unhurried,
+		middleware.GetHead)
 	api := s.describe(r)
 	r.Handle("/metrics", promhttp.Handler())
 	r.Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
@@ -93,8 +97,41 @@ func (s *Server) describe(r chi.Router) huma.API {
 	c.OpenAPIPath, c.DocsPath, c.SchemasPath = "", "", ""
 	c.CreateHooks = nil // no links to schemas in the documents
 	api := humachi.New(r, c)
+	api.UseMiddleware(knownParameters(api))
 	s.routes(api)
 	return api
+}
+
+// knownParameters refuses a request with a query parameter that its route does not
+// have: a filter that is misspelt must not list everything.
+func knownParameters(api huma.API) func(huma.Context, func(huma.Context)) {
+	return func(ctx huma.Context, next func(huma.Context)) {
+		var known []string
+		for _, p := range ctx.Operation().Parameters {
+			if p.In == "query" {
+				known = append(known, p.Name)
+			}
+		}
+		url := ctx.URL()
+		var faults []error
+		for name := range url.Query() {
+			if slices.Contains(known, name) {
+				continue
+			}
+			has := "has none"
+			if len(known) > 0 {
+				has = "has " + strings.Join(known, ", ")
+			}
+			faults = append(faults, &huma.ErrorDetail{Location: "query." + name,
+				Message: fmt.Sprintf("there is no query parameter %q: this route %s", name, has)})
+		}
+		if len(faults) > 0 {
+			slices.SortFunc(faults, func(a, b error) int { return strings.Compare(a.Error(), b.Error()) })
+			_ = huma.WriteErr(api, ctx, http.StatusUnprocessableEntity, "the request names what this route does not have", faults...)
+			return
+		}
+		next(ctx)
+	}
 }
 
 // problem writes an error outside of the described routes.
@@ -166,8 +203,19 @@ type upload struct {
 	length string
 }
 
+// Resolve takes the body, unless it is an envelope around a file's bytes: that would
+// be kept as if it were rows.
 func (u *upload) Resolve(ctx huma.Context) []error {
 	u.body, u.length = ctx.BodyReader(), ctx.Header("Content-Length")
+	const how = "send the file's bytes as they are, with Content-Type: application/octet-stream"
+	kind, _, _ := mime.ParseMediaType(ctx.Header("Content-Type"))
+	if strings.HasPrefix(kind, "multipart/") || kind == "application/x-www-form-urlencoded" {
+		return []error{huma.Error415UnsupportedMediaType("the body is a form (" + kind + "); " + how)}
+	}
+	if coding := ctx.Header("Content-Encoding"); coding != "" && !strings.EqualFold(coding, "identity") {
+		return []error{huma.Error415UnsupportedMediaType(
+			fmt.Sprintf("the body is encoded (Content-Encoding: %s); %s. A packed file (gzip, zstd, ZIP) is one too", coding, how))}
+	}
 	return nil
 }
 
@@ -178,7 +226,7 @@ func (s *Server) routes(api huma.API) {
 	op := func(id, method, path, summary, tag string, errs ...int) huma.Operation {
 		return huma.Operation{OperationID: id, Method: method, Path: v1 + path, Summary: summary, Tags: []string{tag}, Errors: errs}
 	}
-	add := op("addDelivery", http.MethodPost, "/deliveries", "Takes in a file", "deliveries", 400, 408, 413, 503, 507)
+	add := op("addDelivery", http.MethodPost, "/deliveries", "Takes in a file", "deliveries", 400, 408, 413, 415, 503, 507)
 	add.RequestBody, add.DefaultStatus = octets, http.StatusCreated
 	huma.Register(api, add, s.addDelivery)
 	huma.Register(api, op("listDeliveries", http.MethodGet, "/deliveries", "Deliveries, newest first", "deliveries"), s.listDeliveries)
@@ -200,10 +248,12 @@ func (s *Server) routes(api huma.API) {
 	start := op("startRun", http.MethodPost, "/runs", "Sifts a delivery through a target", "runs", 404, 422)
 	start.DefaultStatus = http.StatusAccepted
 	huma.Register(api, start, s.startRun)
-	huma.Register(api, op("listRuns", http.MethodGet, "/runs", "Runs, newest first", "runs"), s.listRuns)
+	huma.Register(api, op("listRuns", http.MethodGet, "/runs", "Runs, newest first", "runs", 404), s.listRuns)
 	huma.Register(api, op("showRun", http.MethodGet, "/runs/{id}", "One run with its result", "runs", 404), s.showRun)
 	events := op("runEvents", http.MethodGet, "/runs/{id}/events", "The run again whenever it changes, until it ends (server-sent events)", "runs", 404)
-	events.Responses = map[string]*huma.Response{"200": {Description: "events named run, each with the document of showRun",
+	events.Responses = map[string]*huma.Response{"200": {
+		Description: "events named run, each with the document of showRun, the last in its final state; or, where the stream " +
+			"ends before the run, at last an event named ended, whose document has the reason",
 		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}
 	huma.Register(api, events, s.runEvents)
 	huma.Register(api, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409), s.cancelRun)
@@ -344,8 +394,29 @@ func (s *Server) sendFile(path, name, kind string) (*huma.StreamResponse, error)
 		defer f.Close()
 		r, w := humachi.Unwrap(ctx)
 		attach(w, name, kind)
+		if strings.Contains(r.Header.Get("Want-Repr-Digest"), "sha-256") { // RFC 9530
+			sum := sha256.New()
+			if _, err := io.Copy(sum, &whileAsked{r.Context(), f}); err != nil {
+				s.Log.Warn("a file's SHA-256 could not be computed", "file", name, "error", err)
+			} else {
+				w.Header().Set("Repr-Digest", "sha-256=:"+base64.StdEncoding.EncodeToString(sum.Sum(nil))+":")
+			}
+		}
 		http.ServeContent(w, r, "", info.ModTime(), f)
 	}}, nil
+}
+
+// whileAsked reads until the context ends.
+type whileAsked struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (r *whileAsked) Read(p []byte) (int, error) {
+	if err := r.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return r.Reader.Read(p)
 }
 
 type targetText struct {
@@ -434,8 +505,8 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 	given := givenOf(d.Layout)
 	if in.Body.Layout != nil {
 		given = in.Body.Layout.Over(given)
-		if err := given.Check(); err != nil {
-			return nil, huma.Error422UnprocessableEntity("layout: " + err.Error())
+		if err := checked(given, "body.layout."); err != nil {
+			return nil, err
 		}
 	}
 	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, s.Queue.Enqueue(ctx, store.Runs))
@@ -453,6 +524,11 @@ func (s *Server) listRuns(ctx context.Context, in *struct {
 	Paging
 	Delivery string `query:"delivery" doc:"only those of this delivery"`
 }) (*answer[Page[RunHead]], error) {
+	if in.Delivery != "" {
+		if _, err := s.delivery(ctx, in.Delivery); err != nil {
+			return nil, err
+		}
+	}
 	found, total, err := s.Store.Runs(ctx, in.Delivery, in.Offset, in.Limit)
 	if err != nil {
 		return nil, s.failure("listing runs", err)
@@ -503,18 +579,33 @@ func (s *Server) runEvents(ctx context.Context, in *byID) (*huma.StreamResponse,
 		w.Header().Set("Cache-Control", "no-store")
 		send := http.NewResponseController(w)
 		_ = send.SetWriteDeadline(time.Time{})
+		if r.Method == http.MethodHead {
+			return
+		}
+		ended := func(reason string) {
+			text, _ := json.Marshal(StreamEnd{reason})
+			if _, err := fmt.Fprintf(w, "event: ended\ndata: %s\n\n", text); err == nil {
+				_ = send.Flush()
+			}
+		}
 		last, quiet := "", time.Now()
 		for {
 			run, err := s.Store.Run(r.Context(), in.ID)
-			if err != nil {
+			if errors.Is(err, store.ErrNone) {
+				ended("the run is no longer there")
+				return
+			} else if err != nil {
+				ended(s.failure("following a run", err).Error())
 				return
 			}
-			out, err := runOf(run)
+			out, err := s.runOf(run)
 			if err != nil {
+				ended(err.Error())
 				return
 			}
 			text, err := json.Marshal(out)
 			if err != nil {
+				ended(s.failure("following a run", err).Error())
 				return
 			}
 			switch {
@@ -532,6 +623,7 @@ func (s *Server) runEvents(ctx context.Context, in *byID) (*huma.StreamResponse,
 			case <-r.Context().Done():
 				return
 			case <-s.Closing:
+				ended("the service stops; the run goes on when it is started again")
 				return
 			case <-time.After(eventsEvery):
 			}
@@ -566,6 +658,16 @@ func (s *Server) runRejects(ctx context.Context, in *struct {
 	}
 	if r.State != store.Done {
 		return nil, huma.Error409Conflict("the run has no rejected rows to show: it is " + r.State)
+	}
+	if in.Code != "" {
+		if err := new(violation.Code).UnmarshalText([]byte(in.Code)); err != nil {
+			return nil, huma.Error422UnprocessableEntity(err.Error())
+		}
+	}
+	if out, err := s.runOf(r); err != nil {
+		return nil, err
+	} else if in.Column != "" && !out.has(in.Column) {
+		return nil, huma.Error404NotFound(fmt.Sprintf("the run has no column %q and no violation in one of that name", in.Column))
 	}
 	columns, page, total, err := report.Rejects(ctx, s.Area.RunDir(r.ID), report.Filter{Column: in.Column, Code: in.Code}, in.Offset, in.Limit)
 	if err != nil {

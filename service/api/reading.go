@@ -34,6 +34,20 @@ func (s *Server) readingRoutes(api huma.API, op func(id, method, path, summary, 
 	huma.Register(api, take, s.takeMembers)
 }
 
+// checked refuses settings that cannot be, with all that is wrong with them. The
+// place is that of the settings in the request.
+func checked(given layout.Given, place string) error {
+	var faults layout.Faults
+	if !errors.As(given.Check(), &faults) {
+		return nil
+	}
+	details := make([]error, len(faults))
+	for i, f := range faults {
+		details[i] = &huma.ErrorDetail{Location: place + f.Setting, Message: f.Message}
+	}
+	return huma.Error422UnprocessableEntity("the layout cannot be used: "+faults.Error(), details...)
+}
+
 // use finds the delivery and how the settings read it.
 func (s *Server) use(ctx context.Context, id string, ask *layout.Given, do func(layout.Given, *reading.Reading) error) error {
 	d, err := s.delivery(ctx, id)
@@ -42,6 +56,9 @@ func (s *Server) use(ctx context.Context, id string, ask *layout.Given, do func(
 	}
 	given := givenOf(d.Layout)
 	if ask != nil {
+		if err := checked(*ask, "layout."); err != nil {
+			return err
+		}
 		given = *ask
 	}
 	err = s.Desk.Read(ctx, s.Area.Path(d.SHA256), given, func(r *reading.Reading) error { return do(given, r) })

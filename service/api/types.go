@@ -7,6 +7,7 @@ package api
 
 import (
 	"encoding/json"
+	"slices"
 	"time"
 
 	"sieb/core/check"
@@ -26,9 +27,10 @@ type Delivery struct {
 	Bytes     int64     `json:"bytes"`
 	SHA256    string    `json:"sha256"`
 	ArrivedAt time.Time `json:"arrivedAt"`
-	State     string    `json:"state" enum:"arrived,waiting,running,accepted,split,refused,failed,cancelled" doc:"arrived, or what became of the newest run"`
+	State     string    `json:"state" enum:"arrived,waiting,running,accepted,split,refused,failed,cancelled" doc:"the verdict of the newest run with a target that came to its end; where there is none, the state of the newest run with a target, or arrived"`
 	RepeatOf  string    `json:"repeatOf,omitempty" doc:"the first delivery of the same bytes"`
-	Run       *RunHead  `json:"run,omitempty" doc:"the newest run"`
+	Run       *RunHead  `json:"run,omitempty" doc:"the run that the state is of"`
+	Newest    *RunHead  `json:"newest,omitempty" doc:"the newest run, where it is another: under way, broken off, or without a target"`
 
 	Layout *layout.Given `json:"layout,omitempty" doc:"settings made by hand and saved, by which runs read it"`
 }
@@ -62,6 +64,12 @@ type Run struct {
 	Violations []sift.Group      `json:"violations,omitempty"`
 	Remedies   []sift.Remedy     `json:"remedies,omitempty"`
 	Outputs    map[string]string `json:"outputs,omitempty" doc:"where each output is, by name"`
+}
+
+// has reports whether a column is one of the run's target, or has violations.
+func (r *Run) has(column string) bool {
+	return slices.ContainsFunc(r.Columns, func(m check.Match) bool { return m.Column == column }) ||
+		slices.ContainsFunc(r.Violations, func(g sift.Group) bool { return g.Column == column })
 }
 
 // Trouble is what broke work off that is tried again.
@@ -149,6 +157,11 @@ type Rejects struct {
 	Columns []string        `json:"columns" doc:"the delivery's columns, to which the cells belong"`
 }
 
+// StreamEnd is why a stream of events ends before what it follows.
+type StreamEnd struct {
+	Reason string `json:"reason"`
+}
+
 // Health tells whether the service can work.
 type Health struct {
 	Status  string `json:"status" enum:"ok"`
@@ -160,11 +173,16 @@ func deliveryOf(d store.Delivery) Delivery {
 	if given := givenOf(d.Layout); given != (layout.Given{}) {
 		out.Layout = &given
 	}
-	if d.LastRun != nil {
-		run := headOf(*d.LastRun)
-		out.Run = &run
-		if out.State = run.State; run.State == store.Done {
-			out.State = run.Verdict
+	if d.JudgedBy != nil {
+		run := headOf(*d.JudgedBy)
+		out.Run, out.State = &run, run.Verdict
+	}
+	if d.NewestRun != nil && (out.Run == nil || out.Run.ID != d.NewestRun.ID) {
+		newest := headOf(*d.NewestRun)
+		if out.Run == nil && newest.Target != nil {
+			out.Run, out.State = &newest, newest.State
+		} else {
+			out.Newest = &newest
 		}
 	}
 	return out

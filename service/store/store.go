@@ -135,7 +135,8 @@ type Delivery struct {
 	Layout        []byte       `db:"layout"` // settings made by hand and saved; nil for none
 	LayoutSavedAt sql.NullTime `db:"layout_saved_at"`
 
-	LastRun *Run `db:"-"` // the newest, nil where there is none
+	NewestRun *Run `db:"-"` // nil where there is none
+	JudgedBy  *Run `db:"-"` // the newest with a target that came to its end; nil where there is none
 }
 
 // Arrival is a file that has arrived and is to be recorded.
@@ -202,13 +203,13 @@ func (s *Store) Claim(ctx context.Context, id, path string) (owner, at string, b
 	return owner, at, isNew == 0, err
 }
 
-// Delivery gives one delivery with its newest run.
+// Delivery returns one delivery with the runs that tell its state.
 func (s *Store) Delivery(ctx context.Context, id string) (d Delivery, err error) {
 	if err = s.db.GetContext(ctx, &d, `select * from deliveries where id = $1`, id); err != nil {
 		return d, none(err)
 	}
 	all := []Delivery{d}
-	err = s.addLastRuns(ctx, all)
+	err = s.addRuns(ctx, all)
 	return all[0], err
 }
 
@@ -243,10 +244,11 @@ func (s *Store) Deliveries(ctx context.Context, offset, limit int) (page []Deliv
 	if err = s.db.SelectContext(ctx, &page, `select * from deliveries order by arrived_at desc, id offset $1 limit $2`, offset, limit); err != nil {
 		return nil, 0, err
 	}
-	return page, total, s.addLastRuns(ctx, page)
+	return page, total, s.addRuns(ctx, page)
 }
 
-func (s *Store) addLastRuns(ctx context.Context, page []Delivery) error {
+// addRuns adds to deliveries the runs that tell their state.
+func (s *Store) addRuns(ctx context.Context, page []Delivery) error {
 	ids := make([]string, len(page))
 	for i := range page {
 		ids[i] = page[i].ID
@@ -255,13 +257,20 @@ func (s *Store) addLastRuns(ctx context.Context, page []Delivery) error {
 	if err := s.db.SelectContext(ctx, &runs, runColumns+`
 		from runs r join deliveries d on d.id = r.delivery_id
 		where r.delivery_id = any($1)
-		  and r.id = (select id from runs n where n.delivery_id = r.delivery_id order by created_at desc, id desc limit 1)`, ids); err != nil {
+		  and (r.id = (select id from runs n where n.delivery_id = r.delivery_id order by created_at desc, id desc limit 1)
+		    or r.id = (select id from runs n where n.delivery_id = r.delivery_id and n.target_name is not null and n.state = 'done'
+		               order by created_at desc, id desc limit 1))
+		order by r.created_at, r.id`, ids); err != nil {
 		return err
 	}
 	for i := range page {
 		for k := range runs {
-			if runs[k].DeliveryID == page[i].ID {
-				page[i].LastRun = &runs[k]
+			if runs[k].DeliveryID != page[i].ID {
+				continue
+			}
+			page[i].NewestRun = &runs[k]
+			if runs[k].TargetName.Valid && runs[k].State == Done {
+				page[i].JudgedBy = &runs[k]
 			}
 		}
 	}

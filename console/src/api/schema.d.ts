@@ -688,13 +688,15 @@ export interface components {
             layout?: components["schemas"]["Given"];
             /** @description file name as delivered */
             name: string;
+            /** @description the newest run, where it is another: under way, broken off, or without a target */
+            newest?: components["schemas"]["RunHead"];
             /** @description the first delivery of the same bytes */
             repeatOf?: string;
-            /** @description the newest run */
+            /** @description the run that the state is of */
             run?: components["schemas"]["RunHead"];
             sha256: string;
             /**
-             * @description arrived, or what became of the newest run
+             * @description the verdict of the newest run with a target that came to its end; where there is none, the state of the newest run with a target, or arrived
              * @enum {string}
              */
             state: "arrived" | "waiting" | "running" | "accepted" | "split" | "refused" | "failed" | "cancelled";
@@ -834,6 +836,8 @@ export interface components {
             days: number;
         };
         Given: {
+            /** @description not taken from here: found in each delivery */
+            byteOrderMark?: boolean;
             closingDelimiter?: boolean;
             commentPrefix?: string;
             cuts?: number[];
@@ -849,6 +853,8 @@ export interface components {
             /** Format: int64 */
             headerRows?: number;
             hidden?: string;
+            /** @description not taken from here: found in each delivery */
+            lineTerminator?: string;
             member?: string;
             merged?: string;
             nameless?: string;
@@ -962,7 +968,7 @@ export interface components {
              * @description physical lines above the table
              */
             skipRows: number;
-            /** @description blanks around cells, and around their quotes, are none of theirs */
+            /** @description blanks around cells, and around their quotes, are ignored */
             trim: boolean;
         };
         Letters: {
@@ -1574,6 +1580,15 @@ export interface operations {
             };
             /** @description Request Entity Too Large */
             413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unsupported Media Type */
+            415: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2439,8 +2454,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageRunHead"];
                 };
             };
-            /** @description Error */
-            default: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2620,7 +2653,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description events named run, each with the document of showRun */
+            /** @description events named run, each with the document of showRun, the last in its final state; or, where the stream ends before the run, at last an event named ended, whose document has the reason */
             200: {
                 headers: {
                     [name: string]: unknown;

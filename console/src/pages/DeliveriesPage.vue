@@ -2,7 +2,7 @@
 import { ElPagination, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { answered, api, type Delivery } from '../api/client'
+import { answered, api, type Delivery, type RunHead } from '../api/client'
 import DropZone from '../components/DropZone.vue'
 import FailureNote from '../components/FailureNote.vue'
 import StateMark from '../components/StateMark.vue'
@@ -12,6 +12,18 @@ import { useUploads } from '../uploads'
 
 /** Where a delivery opens: new ones where they are read first. */
 const stationOf = (d: Delivery): string => `/deliveries/${d.id}${d.state === 'arrived' ? '/reading' : ''}`
+
+/** What is said of a run that is newer than the one that the state is of. */
+function newestOf(r: RunHead): string {
+  if (!r.target && r.state === 'done') return 'also run without a target'
+  const which = r.target ? 'a newer run' : 'a run without a target'
+  switch (r.state) {
+    case 'waiting': return `${which} waits`
+    case 'running': return `${which} is under way`
+    case 'failed': return `${which} failed`
+    default: return `${which} was cancelled`
+  }
+}
 
 const perPage = 50
 /** How often the list is looked at again, in milliseconds; files also arrive through the inbox. */
@@ -83,7 +95,10 @@ onBeforeUnmount(() => {
             </td>
             <td class="soft nowrap">{{ time(d.arrivedAt) }}</td>
             <td class="number">{{ size(d.bytes) }}</td>
-            <td><StateMark :state="d.state" /></td>
+            <td>
+              <StateMark :state="d.state" />
+              <span v-if="d.newest" class="newest">{{ newestOf(d.newest) }}</span>
+            </td>
             <td class="soft target">{{ d.run?.target?.name ?? '' }}</td>
             <template v-if="d.run?.tally">
               <td class="number">{{ count(d.run.tally.read) }}</td>
@@ -92,7 +107,7 @@ onBeforeUnmount(() => {
               <td><TallyBar :tally="d.run.tally" slim /></td>
             </template>
             <td v-else colspan="4" class="soft">
-              <template v-if="d.state === 'arrived'">not yet run: open it to see how it reads</template>
+              <template v-if="d.state === 'arrived'">not yet run with a target: open it to see how it reads</template>
               <template v-else-if="d.state === 'running' && d.run">{{ count(d.run.progress.rows) }} rows so far</template>
               <template v-else-if="d.run?.error">{{ d.run.error }}</template>
             </td>
@@ -177,6 +192,12 @@ tbody tr:last-child td {
 
 .barred {
   width: 140px;
+}
+
+.newest {
+  display: block;
+  font-size: 12px;
+  color: var(--soft);
 }
 
 .repeat {

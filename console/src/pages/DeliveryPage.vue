@@ -29,7 +29,8 @@ async function load(): Promise<void> {
     delivery.value = await answered(api.GET('/api/v1/deliveries/{id}', { params: { path: { id } } }))
     await loadRuns()
     const newest = runs.value[0]
-    if (newest) await show(newest.id)
+    const first = newest && !hasEnded(newest) ? newest : (delivery.value.run ?? newest)
+    if (first) await show(first.id)
     document.title = `${delivery.value.name} · Sieb`
   } catch (e) {
     error.value = e
