@@ -165,22 +165,3 @@ func TestRejects(t *testing.T) {
 	_, _, _, err = report.Rejects(t.Context(), t.TempDir(), report.Filter{}, 0, 10)
 	assert.Error(t, err)
 }
-
-func TestOpenErrors(t *testing.T) {
-	dir := t.TempDir()
-	write := func(name, text string) string {
-		path := filepath.Join(dir, name)
-		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
-		return path
-	}
-	for path, says := range map[string]string{
-		filepath.Join(dir, "none.csv"):   "there is no file",
-		dir:                              "is a folder",
-		write("a.xlsx", "PK\x03\x04..."): "workbook",
-		write("a.gz", "\x1f\x8b..."):     "gzip",
-		write("b.bin", strings.Repeat("\x00\x00\x01a\x00\x07\x00", 50)): "bytes are zero",
-	} {
-		_, err := source.Open(t.Context(), path, layout.Given{})
-		assert.ErrorContains(t, err, says)
-	}
-}

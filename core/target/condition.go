@@ -32,7 +32,22 @@ type conditionParser struct {
 	rest  string
 	token string // in lower case, save quoted ones; "" at the end
 	kind  byte   // 'a' name or word, '"' quoted name, '\'' text, '0' number, or an operator's first character
+	depth int
 	err   error
+}
+
+// maxConditionDepth is how deep terms may stand in each other; nobody writes more.
+const maxConditionDepth = 200
+
+// deeper reads a term that stands in another.
+func (p *conditionParser) deeper(read func() condition) (c condition) {
+	if p.depth++; p.depth > maxConditionDepth {
+		p.fail("terms stand more than %d deep in each other", maxConditionDepth)
+	} else {
+		c = read()
+	}
+	p.depth--
+	return c
 }
 
 func (p *conditionParser) fail(format string, args ...any) {
@@ -136,7 +151,7 @@ func (p *conditionParser) chain(op string, part func() condition) condition {
 
 func (p *conditionParser) not() condition {
 	if p.accept("not") {
-		return condition{op: "not", args: []condition{p.not()}}
+		return condition{op: "not", args: []condition{p.deeper(p.not)}}
 	}
 	return p.compared()
 }
@@ -221,19 +236,19 @@ func (p *conditionParser) term() (c condition) {
 		c = condition{op: "number", text: text}
 		p.next()
 	case p.accept("-"):
-		if c = p.cast(); c.op == "number" {
+		if c = p.deeper(p.cast); c.op == "number" {
 			c.text = "-" + c.text
 		} else {
 			c = condition{op: "negative", args: []condition{c}}
 		}
 	case p.accept("("):
-		c = p.either()
+		c = p.deeper(p.either)
 		p.expect(")")
 	case p.accept("array"):
 		p.expect("[")
 		c = condition{op: "array"}
 		for p.err == nil && !p.accept("]") {
-			c.args = append(c.args, p.either())
+			c.args = append(c.args, p.deeper(p.either))
 			p.accept(",")
 		}
 	case p.kind == 'a':
@@ -243,7 +258,7 @@ func (p *conditionParser) term() (c condition) {
 		}
 		c = condition{op: text}
 		for p.err == nil && !p.accept(")") {
-			c.args = append(c.args, p.either())
+			c.args = append(c.args, p.deeper(p.either))
 			p.accept(",")
 		}
 	default:

@@ -101,10 +101,104 @@ func TestMoved(t *testing.T) {
 	}
 }
 
-// Whatever a database writes, it is read to its end, or is an error.
+// sql writes a condition as a database would, with all its parentheses.
+func sql(c condition) string {
+	args := make([]string, len(c.args))
+	for i := range c.args {
+		args[i] = sql(c.args[i])
+	}
+	switch c.op {
+	case "name":
+		return `"` + strings.ReplaceAll(c.text, `"`, `""`) + `"`
+	case "text":
+		return `'` + strings.ReplaceAll(c.text, `'`, `''`) + `'::text`
+	case "number":
+		return c.text
+	case "array":
+		return "ARRAY[" + strings.Join(args, ", ") + "]"
+	case "is null", "is not null":
+		return "(" + args[0] + " " + strings.ToUpper(c.op) + ")"
+	case "not":
+		return "(NOT " + args[0] + ")"
+	case "negative":
+		return "(- " + args[0] + ")"
+	case "in":
+		return "(" + args[0] + " = ANY (" + args[1] + "))"
+	case "lower", "length":
+		return c.op + "(" + args[0] + ")"
+	}
+	return "(" + strings.Join(args, " "+strings.ToUpper(c.op)+" ") + ")"
+}
+
+// What a database writes is read as it was meant.
+func TestConditionsAreReadAsMeant(t *testing.T) {
+	leaf := rapid.Custom(func(t *rapid.T) condition {
+		c := condition{op: rapid.SampledFrom([]string{"name", "text", "number"}).Draw(t, "leaf")}
+		if c.op == "number" {
+			c.text = rapid.SampledFrom([]string{"0", "-1", "2.5", "1e6"}).Draw(t, "number")
+		} else {
+			c.text = rapid.StringMatching(`[a-zé'" (\[:=-]{0,6}`).Draw(t, "text")
+		}
+		return c
+	})
+	var term func(depth int) *rapid.Generator[condition]
+	term = func(depth int) *rapid.Generator[condition] {
+		if depth == 0 {
+			return leaf
+		}
+		return rapid.Custom(func(t *rapid.T) condition {
+			part := func() condition { return term(rapid.IntRange(0, depth-1).Draw(t, "depth")).Draw(t, "part") }
+			c := condition{op: rapid.SampledFrom([]string{"and", "or", "not", "is null", "is not null", "in", "array",
+				"lower", "length", "negative", "=", "<>", "<=", ">", "~~*", "!~", "+", "||", "-"}).Draw(t, "op")}
+			switch c.op {
+			case "not", "is null", "is not null", "lower", "length":
+				c.args = []condition{part()}
+			case "negative": // of a number it is the number's sign
+				c.args = []condition{{op: "name", text: "a"}}
+			case "in":
+				c.args = []condition{part(), {op: "array", args: []condition{part()}}}
+			case "and", "or": // of the same on its left it is one list
+				for range rapid.IntRange(2, 4).Draw(t, "parts") {
+					c.args = append(c.args, part())
+				}
+				if c.args[0].op == c.op {
+					c.args[0] = condition{op: "name", text: "a"}
+				}
+			default:
+				c.args = []condition{part(), part()}
+			}
+			return c
+		})
+	}
+	rapid.Check(t, func(t *rapid.T) {
+		want := term(4).Draw(t, "condition")
+		got, err := parseCondition(sql(want))
+		require.NoError(t, err, sql(want))
+		assert.Equal(t, want, got, sql(want))
+	})
+}
+
+// Whatever else stands there is read to its end, or is an error; what is read can be
+// written and read again.
 func TestConditionsEnd(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		text := rapid.StringMatching(`([(]|[)]|a|'x'|"y"|1|<=|=|::text|array|\[|\]|,|any|and|or|not|is| null|-|~)*`).Draw(t, "text")
-		_, _ = parseCondition(text)
+		c, err := parseCondition(text)
+		if err != nil {
+			assert.NotEmpty(t, err.Error())
+			return
+		}
+		assert.NotEmpty(t, c.op, "%q is a condition of nothing", text)
 	})
+	for _, deep := range []string{"(", "not ", "-", "lower(", "array[", "a = any (("} {
+		_, err := parseCondition(strings.Repeat(deep, 1_000_000))
+		assert.ErrorContains(t, err, "more than 200 deep", deep)
+	}
+	for text, says := range map[string]string{
+		"": "ends too early", "a = 'x": "a quote is not closed", "a b": `"b" is not expected`, "(a": `")" is expected`,
+		"a is 1": `"null" is expected`, "a = ?": `"?" is not understood`,
+	} {
+		_, err := parseCondition(text)
+		assert.ErrorContains(t, err, says, text)
+	}
 }
