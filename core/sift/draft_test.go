@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -35,6 +36,9 @@ func records(t require.TestingT, b *strings.Builder) [][]string {
 	return all[1:]
 }
 
+// offered is a rule that a draft offers behind a comment sign.
+var offered = regexp.MustCompile(`(?m)^((?:    )?)# ([a-zA-Z]+: .*  # )`)
+
 // checkDraft sifts a delivery through the target that is drafted from it, and
 // holds each rejected row to be named by a finding: by its number, or by the value
 // that is odd in it.
@@ -47,6 +51,9 @@ func checkDraft(t require.TestingT, file *source.File) {
 	text := target.NewDraft(file.Name, p).YAML()
 	drafted, err := target.Parse(text)
 	require.NoError(t, err, "%s", text)
+	taken := offered.ReplaceAll(text, []byte("$1$2"))
+	_, err = target.Parse(taken)
+	require.NoError(t, err, "all that is offered was taken:\n%s", taken)
 	var out rejects
 	run := sift.Run{Source: rows, Encoding: file.Layout.Encoding, Target: drafted, Sink: &out}
 	_, err = run.Do(context.Background())
@@ -132,4 +139,82 @@ func TestDraftOfAnything(t *testing.T) {
 		defer file.Close()
 		checkDraft(t, file)
 	})
+}
+
+// What the delivery speaks against, and what only chance speaks for, is offered and
+// not drafted.
+func TestDraftOffers(t *testing.T) {
+	t.Run("sets", func(t *testing.T) {
+		var b strings.Builder
+		b.WriteString("ticket,site,state,grade\n")
+		for i := range 300 {
+			fmt.Fprintf(&b, "T%04d,Ahrensee,%s,%d\n", i, []string{"returned", "delivered", "delivered"}[i%3], i%3+1)
+		}
+		text := draftOf(t, b.String())
+		for _, want := range []string{
+			"    required: true                        # filled in all rows\n    unique: true",
+			`    # oneOf: ["Ahrensee"]                   # the only value of this delivery`,
+			`    # oneOf: ["1", "2", "3"]                # only 3 numbers in 300 values: perhaps codes`,
+			`    oneOf: ["delivered", "returned"]`,
+		} {
+			require.Contains(t, text, want)
+		}
+		require.NotContains(t, text, "key:", "one column tells all rows apart")
+	})
+	t.Run("required", func(t *testing.T) {
+		for name, c := range map[string]struct {
+			empty string // what stands in some cells
+			cells int
+			want  string // what is said of required
+		}{
+			"none":         {"", 0, "    required: true "},
+			"one":          {"", 1, "    # required: true                        # empty in 1 of 200 rows, which would be rejected"},
+			"one null":     {"n/a", 1, "    # required: true                        # empty in 1 of 200 rows, which would be rejected"},
+			"half of them": {"", 100, ""},
+		} {
+			var b strings.Builder
+			b.WriteString("ticket,mass\n")
+			for i := range 200 {
+				mass := fmt.Sprint(1000 + 7*i)
+				if i%2 == 0 && i/2 < c.cells {
+					mass = c.empty
+				}
+				fmt.Fprintf(&b, "T%04d,%s\n", i, mass)
+			}
+			text := draftOf(t, b.String())
+			_, mass, _ := strings.Cut(text, "name: mass")
+			if c.want == "" {
+				require.NotContains(t, mass, "required", name)
+			} else {
+				require.Contains(t, mass, "\n"+c.want, name)
+			}
+		}
+	})
+	t.Run("keys of chance", func(t *testing.T) {
+		var pair, measure strings.Builder
+		pair.WriteString("day,nth,site\n")
+		measure.WriteString("weighed_at,site\n")
+		for i := range 400 {
+			fmt.Fprintf(&pair, "%d,%d,Ahrensee\n", i/20, i%20)
+			fmt.Fprintf(&measure, "2026-07-%02d %02d:30:00,Ahrensee\n", 1+i/20, i%20)
+		}
+		text := draftOf(t, pair.String())
+		require.Contains(t, text, `# key: ["day", "nth"]  # together they tell all 400 rows apart, perhaps by chance`)
+		text = draftOf(t, measure.String())
+		require.Contains(t, text, "    # unique: true                          # no value occurs twice, perhaps by chance")
+		require.NotContains(t, text, "    unique: true")
+	})
+}
+
+func draftOf(t *testing.T, text string) string {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "tickets.csv")
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	file, err := source.Open(t.Context(), path, layout.Given{})
+	require.NoError(t, err)
+	defer file.Close()
+	checkDraft(t, file)
+	p, err := profile.Of(t.Context(), file, profile.Options{})
+	require.NoError(t, err)
+	return string(target.NewDraft(file.Name, p).YAML())
 }

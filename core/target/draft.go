@@ -21,11 +21,21 @@ type Draft struct {
 	head    string   // from what it was drawn
 	remarks []string // what concerns no single column
 	notes   []notes  // of the columns: from what each rule was drawn
+	offered string   // a key, as a line that is commented out
 	longest []int    // of the columns: characters of the longest value, or of all of them
 }
 
-// notes say of a property from what it was drawn.
+// notes say of a property from what it was drawn. Under offers stand the rules that
+// are not drafted, since the delivery itself speaks against them or only chance for
+// them: as lines of the target that are commented out.
 type notes map[string]string
+
+const offers = "offers"
+
+// offer adds a rule that a steward may take by removing the comment sign before it.
+func (n notes) offer(rule, why string) {
+	n[offers] += fmt.Sprintf("# %-36s  # %s\n", rule, why)
+}
 
 // NewDraft drafts a target from the profile of a delivery. Columns that the delivery
 // does not name are taken by position.
@@ -139,12 +149,12 @@ func (c *Column) draft(from *profile.Column, p *profile.Profile, n notes) {
 		n["null"] = occurrences(from.Placeholders)
 	}
 	all := from.Filled + from.Empty
-	if empty := from.Empty + missing; from.Filled > 0 && profile.IsFew(empty, all) {
+	if empty := from.Empty + missing; from.Filled > 0 && empty == 0 {
 		c.Required = true
 		n["required"] = "filled in all rows"
-		if empty > 0 {
-			n["required"] = fmt.Sprintf("empty in %s of %s rows", profile.Thousands(empty), profile.Thousands(all))
-		}
+	} else if from.Filled > 0 && profile.IsFew(empty, all) {
+		n.offer("required: true", fmt.Sprintf("empty in %s of %s rows, which would be rejected",
+			profile.Thousands(empty), profile.Thousands(all)))
 	}
 	switch {
 	case c.Datatype.IsNumber():
@@ -219,6 +229,16 @@ func (c *Column) draftNumber(from *profile.Column, n notes) {
 		n["precision"] = fmt.Sprintf("up to %s before the point, and two more", profile.Count(int64(h.WholeDigits), "digit", "digits"))
 		n["scale"] = fmt.Sprintf("up to %s after the point", profile.Count(int64(h.FractionDigits), "digit", "digits"))
 	}
+	if c.Datatype == value.Integer && from.DistinctExact && from.Distinct > 1 && from.Distinct <= mostOf &&
+		from.Filled >= oftenCode*from.Distinct && len(from.Top) == int(from.Distinct) {
+		var codes []string
+		for _, v := range from.Top {
+			codes = append(codes, v.Value)
+		}
+		slices.Sort(codes)
+		n.offer("oneOf: "+list(codes), fmt.Sprintf("only %d numbers in %s values: perhaps codes",
+			from.Distinct, profile.Thousands(from.Filled)))
+	}
 	if h.Undecided > 0 {
 		n["decimalChar"] = "nothing tells whether it stands before decimals or between thousands: ask the sender"
 		if c.DecimalChar == "" {
@@ -253,13 +273,17 @@ const (
 	mostOf    = 12
 	longestOf = 30
 	fewCodes  = 6
+	oftenCode = 20 // times that a whole number occurs, on average, which may be a code
 )
 
 func (c *Column) draftText(from *profile.Column, n notes) {
 	if from.Filled == 0 {
 		return
 	}
-	isSet := from.DistinctExact && from.Distinct <= mostOf && from.MaxLength <= longestOf && (from.Category || from.Distinct == 1)
+	if from.DistinctExact && from.Distinct == 1 && from.MaxLength <= longestOf && len(from.Top) == 1 {
+		n.offer("oneOf: "+list([]string{strings.TrimSpace(from.Top[0].Value)}), "the only value of this delivery")
+	}
+	isSet := from.DistinctExact && from.Distinct > 1 && from.Distinct <= mostOf && from.MaxLength <= longestOf && from.Category
 	// More than a few codes are hardly all that there are.
 	isCode := len(from.Shapes) > 0 && strings.Contains(from.Shapes[0].Shape, "9")
 	if isSet && (!isCode || from.Distinct <= fewCodes) {
@@ -379,7 +403,8 @@ func (c *Column) expression(from *profile.Column) (expr string, like int64, ok b
 }
 
 // draftKey chooses what tells rows apart: single columns whose values are given
-// rather than measured in time, or else the first columns that do it together.
+// rather than measured in time. What does so by chance as well, instants and several
+// columns together, is only offered.
 func (d *Draft) draftKey(p *profile.Profile) {
 	column := func(name string) int {
 		return slices.IndexFunc(p.Columns, func(c profile.Column) bool { return c.Name == name })
@@ -398,15 +423,20 @@ func (d *Draft) draftKey(p *profile.Profile) {
 	if slices.ContainsFunc(d.Columns, func(c Column) bool { return c.Unique }) {
 		return
 	}
-	for _, k := range instants[:min(len(instants), 1)] {
-		d.unique(column(k.Columns[0]), k)
-		return
+	for _, k := range instants {
+		if k.Repeats == 0 {
+			d.notes[column(k.Columns[0])].offer("unique: true", "no value occurs twice, perhaps by chance")
+			return
+		}
 	}
 	for _, k := range p.Keys {
 		if len(k.Columns) > 1 && k.Repeats == 0 {
+			var names []string
 			for _, name := range k.Columns {
-				d.Key = append(d.Key, d.Columns[column(name)].Name)
+				names = append(names, d.Columns[column(name)].Name)
 			}
+			d.offered = fmt.Sprintf("# key: %s  # together they tell all %s apart, perhaps by chance\n", list(names),
+				profile.Count(p.Rows, "row", "rows"))
 			return
 		}
 	}

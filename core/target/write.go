@@ -15,6 +15,9 @@ import (
 func (d *Draft) YAML() []byte {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "# %s Beside a rule stands why it is there.\n", d.head)
+	if d.offered != "" || slices.ContainsFunc(d.notes, func(n notes) bool { return n[offers] != "" }) {
+		b.WriteString("# Rules behind a # are offered: remove the first # of the line to take one.\n")
+	}
 	for _, r := range d.remarks {
 		fmt.Fprintf(&b, "# %s\n", r)
 	}
@@ -95,7 +98,11 @@ func (d *Draft) YAML() []byte {
 		if len(c.Remedies) > 0 {
 			put("remedies", remedies(c.Remedies))
 		}
+		for line := range strings.Lines(n[offers]) {
+			b.WriteString("    " + line)
+		}
 	}
+	b.WriteString(d.offered)
 	if len(d.Key) > 0 {
 		fmt.Fprintf(&b, "key: %s\n", list(d.Key))
 	}
