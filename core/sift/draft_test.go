@@ -161,6 +161,12 @@ func TestDraftOffers(t *testing.T) {
 		}
 		require.NotContains(t, text, "key:", "one column tells all rows apart")
 	})
+	t.Run("numbers that a target cannot list", func(t *testing.T) {
+		for _, odd := range []string{"ja", "01", "+2"} {
+			text := draftOf(t, "ticket,count\n"+strings.Repeat("T,0\nT,1\n", 30)+"T,"+odd+"\n")
+			require.NotContains(t, text, "# oneOf: [\"0\"", odd)
+		}
+	})
 	t.Run("required", func(t *testing.T) {
 		for name, c := range map[string]struct {
 			empty string // what stands in some cells

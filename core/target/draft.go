@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -231,13 +232,10 @@ func (c *Column) draftNumber(from *profile.Column, n notes) {
 	}
 	if c.Datatype == value.Integer && from.DistinctExact && from.Distinct > 1 && from.Distinct <= mostOf &&
 		from.Filled >= oftenCode*from.Distinct && len(from.Top) == int(from.Distinct) {
-		var codes []string
-		for _, v := range from.Top {
-			codes = append(codes, v.Value)
+		if codes := wholeNumbers(from.Top); len(codes) == len(from.Top) {
+			n.offer("oneOf: "+list(codes), fmt.Sprintf("only %d numbers in %s values: perhaps codes",
+				from.Distinct, profile.Thousands(from.Filled)))
 		}
-		slices.Sort(codes)
-		n.offer("oneOf: "+list(codes), fmt.Sprintf("only %d numbers in %s values: perhaps codes",
-			from.Distinct, profile.Thousands(from.Filled)))
 	}
 	if h.Undecided > 0 {
 		n["decimalChar"] = "nothing tells whether it stands before decimals or between thousands: ask the sender"
@@ -245,6 +243,22 @@ func (c *Column) draftNumber(from *profile.Column, n notes) {
 			c.DecimalChar = "."
 		}
 	}
+}
+
+// wholeNumbers returns those of some values, in their order, that are whole numbers in
+// the form in which a target lists them.
+func wholeNumbers(values []profile.Value) (texts []string) {
+	var numbers []int64
+	for _, v := range values {
+		if n, err := strconv.ParseInt(v.Value, 10, 64); err == nil && strconv.FormatInt(n, 10) == v.Value {
+			numbers = append(numbers, n)
+		}
+	}
+	slices.Sort(numbers)
+	for _, n := range numbers {
+		texts = append(texts, strconv.FormatInt(n, 10))
+	}
+	return texts
 }
 
 func (c *Column) draftDate(from *profile.Column, n notes) {
