@@ -153,8 +153,8 @@ func TestDraftOffers(t *testing.T) {
 		text := draftOf(t, b.String())
 		for _, want := range []string{
 			"    required: true                        # filled in all rows\n    unique: true",
-			`    # oneOf: ["Ahrensee"]                   # the only value of this delivery`,
-			`    # oneOf: ["1", "2", "3"]                # only 3 numbers in 300 values: perhaps codes`,
+			`    # oneOf: ["Ahrensee"]                 # the only value of this delivery`,
+			`    # oneOf: ["1", "2", "3"]              # only 3 numbers in 300 values: perhaps codes`,
 			`    oneOf: ["delivered", "returned"]`,
 		} {
 			require.Contains(t, text, want)
@@ -174,8 +174,8 @@ func TestDraftOffers(t *testing.T) {
 			want  string // what is said of required
 		}{
 			"none":         {"", 0, "    required: true "},
-			"one":          {"", 1, "    # required: true                        # empty in 1 of 200 rows, which would be rejected"},
-			"one null":     {"n/a", 1, "    # required: true                        # empty in 1 of 200 rows, which would be rejected"},
+			"one":          {"", 1, "    # required: true                      # empty in 1 of 200 rows, which would be rejected"},
+			"one null":     {"n/a", 1, "    # required: true                      # empty in 1 of 200 rows, which would be rejected"},
 			"half of them": {"", 100, ""},
 		} {
 			var b strings.Builder
@@ -207,7 +207,7 @@ func TestDraftOffers(t *testing.T) {
 		text := draftOf(t, pair.String())
 		require.Contains(t, text, `# key: ["day", "nth"]  # together they tell all 400 rows apart, perhaps by chance`)
 		text = draftOf(t, measure.String())
-		require.Contains(t, text, "    # unique: true                          # no value occurs twice, perhaps by chance")
+		require.Contains(t, text, "    # unique: true                        # no value occurs twice, perhaps by chance")
 		require.NotContains(t, text, "    unique: true")
 	})
 }

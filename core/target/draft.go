@@ -35,7 +35,7 @@ const offers = "offers"
 
 // offer adds a rule that a steward may take by removing the comment sign before it.
 func (n notes) offer(rule, why string) {
-	n[offers] += fmt.Sprintf("# %-36s  # %s\n", rule, why)
+	n[offers] += fmt.Sprintf("# %-34s  # %s\n", rule, why)
 }
 
 // NewDraft drafts a target from the profile of a delivery. Columns that the delivery

@@ -15,6 +15,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"syscall"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
@@ -235,7 +236,7 @@ func terminal(work, out string) error {
 		return err
 	}
 	defer func() {
-		_ = screen.Process.Kill()
+		_ = screen.Process.Signal(syscall.SIGTERM) // so that it takes its socket away
 		_ = screen.Wait()
 	}()
 	for end := time.Now().Add(10 * time.Second); ; time.Sleep(50 * time.Millisecond) {
