@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -56,7 +55,7 @@ for the accepted rows as well.`,
 		}
 		text := draft.YAML()
 		if out != "" {
-			if err := writeFile(out, file, func(w *bufio.Writer) error { _, err := w.Write(text); return err }); err != nil {
+			if err := writeText(out, file, text); err != nil {
 				return err
 			}
 		}

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -78,7 +77,7 @@ func saveLayout(path string, file *source.File) error {
 	if err != nil {
 		return err
 	}
-	return writeFile(path, file, func(w *bufio.Writer) error { _, err := w.Write(append(text, '\n')); return err })
+	return writeText(path, file, append(text, '\n'))
 }
 
 // open opens a delivery with the settings that were set.

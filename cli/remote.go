@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"bufio"
 	"fmt"
 	"io"
 	"os"
@@ -246,7 +245,7 @@ address that is given here is used once and not kept.`,
 			}
 			text = []byte(draft.Text)
 			if out != "" {
-				if err := writeFile(out, nil, func(w *bufio.Writer) error { _, err := w.Write(text); return err }); err != nil {
+				if err := writeText(out, nil, text); err != nil {
 					return err
 				}
 				if a.format == "json" {

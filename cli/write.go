@@ -53,6 +53,11 @@ func writeFile(path string, delivery *source.File, fill func(*bufio.Writer) erro
 	return fault.Writing(err, "writing "+path)
 }
 
+// writeText is writeFile of a text that is at hand.
+func writeText(path string, delivery *source.File, text []byte) error {
+	return writeFile(path, delivery, func(w *bufio.Writer) error { _, err := w.Write(text); return err })
+}
+
 func put(f *os.File, fill func(*bufio.Writer) error) error {
 	w := bufio.NewWriter(f)
 	if err := fill(w); err != nil {

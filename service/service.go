@@ -3,6 +3,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -159,21 +160,11 @@ func Run(ctx context.Context, c Config) (err error) {
 
 // complete fills in what stands for the usual.
 func (c *Config) complete() {
-	if c.RetryFor == 0 {
-		c.RetryFor = usualRetryFor
-	}
-	if c.MaxUpload == 0 {
-		c.MaxUpload = usualMaxUpload
-	}
-	if c.MaxConnections == 0 {
-		c.MaxConnections = usualMaxConns
-	}
-	if c.BodyWait == 0 {
-		c.BodyWait = usualBodyWait
-	}
-	if c.Inbox.Quiet == 0 {
-		c.Inbox.Quiet = usualQuiet
-	}
+	c.RetryFor = cmp.Or(c.RetryFor, usualRetryFor)
+	c.MaxUpload = cmp.Or(c.MaxUpload, usualMaxUpload)
+	c.MaxConnections = cmp.Or(c.MaxConnections, usualMaxConns)
+	c.BodyWait = cmp.Or(c.BodyWait, usualBodyWait)
+	c.Inbox.Quiet = cmp.Or(c.Inbox.Quiet, usualQuiet)
 }
 
 // guard says under which names requests may come: those of the settings, and that

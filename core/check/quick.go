@@ -26,10 +26,10 @@ func (c *column) quickTest() func(cell []byte) bool {
 		case r.Name == "recode":
 			return nil
 		case c.spec.Datatype == value.String && r.Name != "trim":
-			return nil
+			return nil // the others leave numbers and dates as they are
 		case c.spec.Datatype == value.DateTime && r.Name == "lower":
 			return nil // it changes the T
-		} // the others leave numbers and dates as they are
+		}
 	}
 	return test
 }

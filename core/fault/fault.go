@@ -5,6 +5,7 @@
 package fault
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
@@ -99,6 +100,21 @@ func Copy(dst io.Writer, src io.Reader, doing string) (n int64, err error) {
 			return n, read
 		}
 	}
+}
+
+// Until returns a reader of r that ends with ctx, with the error of ctx.
+func Until(ctx context.Context, r io.Reader) io.Reader { return &until{ctx, r} }
+
+type until struct {
+	ctx context.Context
+	r   io.Reader
+}
+
+func (u *until) Read(p []byte) (int, error) {
+	if err := u.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return u.r.Read(p)
 }
 
 // IsDisk reports whether an error says that the disk takes no more.

@@ -796,12 +796,11 @@ scan:
 		}
 		break scan
 	}
-	d.layout.FooterRows = found + bare
-	if bare > 0 {
+	if found += bare; bare > 0 {
 		why = strings.TrimPrefix(why+fmt.Sprintf("; %d last lines hold nothing but delimiters", bare), "; ")
 	}
-	if found+bare > 0 {
-		found += bare
+	d.layout.FooterRows = found
+	if found > 0 {
 		d.note("footerRows", strconv.Itoa(found), 0.85, why)
 		return
 	}

@@ -251,14 +251,14 @@ func (d *File) sample() (s layout.Sample, err error) {
 // is packed, as workbooks are, is copied as it came before the first row. What
 // is not read to its end is to be given to Close. The end of ctx ends the reading.
 func (d *File) Rows(ctx context.Context, copies ...io.Writer) (Source, error) {
-	var r io.Reader = &stoppable{ctx, io.NewSectionReader(d.f, 0, d.Size)}
+	r := fault.Until(ctx, io.NewSectionReader(d.f, 0, d.Size))
 	all := io.MultiWriter(copies...)
 	if len(copies) > 0 && (d.Packing != "" || d.book != nil) {
 		delivered, _, err := d.Delivered()
 		if err != nil {
 			return nil, err
 		}
-		if _, err := io.Copy(all, &stoppable{ctx, delivered}); err != nil {
+		if _, err := io.Copy(all, fault.Until(ctx, delivered)); err != nil {
 			return nil, err
 		}
 	} else if len(copies) > 0 {

@@ -58,7 +58,7 @@ func (b Bounds) unpack(ctx context.Context, f *os.File, size int64, member *stri
 		return nil, "", "", err
 	}
 	most := MostUnpacked(size)
-	n, err := fault.Copy(content, io.LimitReader(&stoppable{ctx, r}, most+1), unpacking)
+	n, err := fault.Copy(content, io.LimitReader(fault.Until(ctx, r), most+1), unpacking)
 	switch {
 	case ctx.Err() != nil:
 		err = context.Cause(ctx)
@@ -73,19 +73,6 @@ func (b Bounds) unpack(ctx context.Context, f *os.File, size int64, member *stri
 		return nil, "", "", err
 	}
 	return content, inner, packing, nil
-}
-
-// stoppable reads until its context ends.
-type stoppable struct {
-	ctx context.Context
-	r   io.Reader
-}
-
-func (s *stoppable) Read(p []byte) (int, error) {
-	if err := s.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return s.r.Read(p)
 }
 
 func damaged(packing string, err error) error {

@@ -44,17 +44,13 @@ var (
 
 const askWhat = "ask the sender what it is, or for it as CSV"
 
-// limited reads at most left bytes, and until its context ends; more is an error.
+// limited reads at most left bytes; more is an error.
 type limited struct {
-	ctx  context.Context
 	r    io.Reader
 	left int64
 }
 
 func (l *limited) Read(p []byte) (int, error) {
-	if err := l.ctx.Err(); err != nil {
-		return 0, err
-	}
 	n, err := l.r.Read(p)
 	if l.left -= int64(n); l.left < 0 {
 		return 0, errTooLarge

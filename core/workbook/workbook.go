@@ -178,7 +178,7 @@ func (b *Book) open(ctx context.Context, name string) (io.ReadCloser, error) {
 		return nil, damaged(err)
 	}
 	most := int64(f.CompressedSize64)*maxRatio + alwaysFits
-	text, err := decoded(&limited{ctx, r, most})
+	text, err := decoded(&limited{fault.Until(ctx, r), most})
 	if err != nil {
 		r.Close()
 		return nil, damaged(err)

@@ -501,13 +501,9 @@ func (row *Row) sort() {
 	if !slices.IsSortedFunc(row.Cells, byColumn) {
 		slices.SortStableFunc(row.Cells, byColumn)
 	}
-	for k := 1; k < len(row.Cells); k++ {
-		if row.Cells[k].Column == row.Cells[k-1].Column {
-			row.Misplaced = true
-			row.Cells = slices.Delete(row.Cells, k, k+1)
-			k--
-		}
-	}
+	n := len(row.Cells)
+	row.Cells = slices.CompactFunc(row.Cells, func(a, b Cell) bool { return a.Column == b.Column })
+	row.Misplaced = row.Misplaced || len(row.Cells) < n
 }
 
 // quickCell reads the next cell where it is whole in the buffer and written in

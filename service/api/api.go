@@ -396,7 +396,7 @@ func (s *Server) sendFile(path, name, kind string) (*huma.StreamResponse, error)
 		attach(w, name, kind)
 		if strings.Contains(r.Header.Get("Want-Repr-Digest"), "sha-256") { // RFC 9530
 			sum := sha256.New()
-			if _, err := io.Copy(sum, &whileAsked{r.Context(), f}); err != nil {
+			if _, err := io.Copy(sum, fault.Until(r.Context(), f)); err != nil {
 				s.Log.Warn("a file's SHA-256 could not be computed", "file", name, "error", err)
 			} else {
 				w.Header().Set("Repr-Digest", "sha-256=:"+base64.StdEncoding.EncodeToString(sum.Sum(nil))+":")
@@ -404,19 +404,6 @@ func (s *Server) sendFile(path, name, kind string) (*huma.StreamResponse, error)
 		}
 		http.ServeContent(w, r, "", info.ModTime(), f)
 	}}, nil
-}
-
-// whileAsked reads until the context ends.
-type whileAsked struct {
-	ctx context.Context
-	io.Reader
-}
-
-func (r *whileAsked) Read(p []byte) (int, error) {
-	if err := r.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return r.Reader.Read(p)
 }
 
 type targetText struct {
@@ -664,10 +651,12 @@ func (s *Server) runRejects(ctx context.Context, in *struct {
 			return nil, huma.Error422UnprocessableEntity(err.Error())
 		}
 	}
-	if out, err := s.runOf(r); err != nil {
-		return nil, err
-	} else if in.Column != "" && !out.has(in.Column) {
-		return nil, huma.Error404NotFound(fmt.Sprintf("the run has no column %q and no violation in one of that name", in.Column))
+	if in.Column != "" {
+		if out, err := s.runOf(r); err != nil {
+			return nil, err
+		} else if !out.has(in.Column) {
+			return nil, huma.Error404NotFound(fmt.Sprintf("the run has no column %q and no violation in one of that name", in.Column))
+		}
 	}
 	columns, page, total, err := report.Rejects(ctx, s.Area.RunDir(r.ID), report.Filter{Column: in.Column, Code: in.Code}, in.Offset, in.Limit)
 	if err != nil {

@@ -155,7 +155,7 @@ func (a *Area) Take(ctx context.Context, r io.Reader, most int64) (t Taken, err 
 		r = io.LimitReader(r, most+1)
 	}
 	h := sha256.New()
-	if t.Bytes, err = fault.Copy(io.MultiWriter(f, h), &untilDone{ctx, r}, "storing a delivery"); err != nil {
+	if t.Bytes, err = fault.Copy(io.MultiWriter(f, h), fault.Until(ctx, r), "storing a delivery"); err != nil {
 		return t, err
 	}
 	if most > 0 && t.Bytes > most {
@@ -261,19 +261,6 @@ func syncDir(dir string) error {
 	}
 	defer d.Close()
 	return d.Sync()
-}
-
-// untilDone stops reading when its context ends.
-type untilDone struct {
-	ctx context.Context
-	r   io.Reader
-}
-
-func (u *untilDone) Read(p []byte) (int, error) {
-	if err := u.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return u.r.Read(p)
 }
 
 // CheckName says what is wrong with a delivery's name.
