@@ -14,6 +14,7 @@ import (
 func (a *app) draft() *cobra.Command {
 	var name, out string
 	var sql, replace bool
+	var share share
 	cmd := &cobra.Command{
 		Use:   "draft FILE",
 		Short: "Writes a first target from what a file holds",
@@ -30,6 +31,7 @@ for the accepted rows as well.`,
 		Args: oneFile,
 	}
 	layoutFlags := addLayoutFlags(cmd)
+	share.add(cmd)
 	cmd.Flags().StringVar(&name, "name", "", "name of the target; by default made of the file's")
 	cmd.Flags().StringVar(&out, "out", "", "file to write the target to")
 	cmd.Flags().BoolVar(&replace, "replace", false, "write over the file of --out")
@@ -41,7 +43,7 @@ for the accepted rows as well.`,
 		if _, err := os.Stat(out); out != "" && !replace && !errors.Is(err, fs.ErrNotExist) {
 			return usagef("%s is there already; --replace writes over it", out)
 		}
-		file, p, err := a.profileOf(cmd.Context(), args[0], layoutFlags)
+		file, p, err := a.profileOf(cmd.Context(), args[0], layoutFlags, share)
 		if err != nil {
 			return err
 		}

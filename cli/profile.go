@@ -20,6 +20,7 @@ import (
 
 func (a *app) profile() *cobra.Command {
 	var column, html string
+	var share share
 	cmd := &cobra.Command{
 		Use:   "profile FILE",
 		Short: "Shows what every column holds, over the whole file, and what is odd in it",
@@ -37,10 +38,11 @@ needs all of them is an estimate, marked by ≈.`,
 		Args: oneFile,
 	}
 	layoutFlags := addLayoutFlags(cmd)
+	share.add(cmd)
 	cmd.Flags().StringVar(&column, "column", "", "show this column in full, by name or number")
 	cmd.Flags().StringVar(&html, "html", "", "write the whole profile as a page to this file")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		file, p, err := a.profileOf(cmd.Context(), args[0], layoutFlags)
+		file, p, err := a.profileOf(cmd.Context(), args[0], layoutFlags, share)
 		if err != nil {
 			return err
 		}
@@ -75,14 +77,39 @@ needs all of them is an estimate, marked by ≈.`,
 	return cmd
 }
 
+// share is which share of a column's values decides its datatype, as a flag.
+type share float64
+
+func (s *share) add(cmd *cobra.Command) {
+	*s = profile.DefaultShare
+	cmd.Flags().Var(s, "datatype-share", "how much of a column's values must be of a datatype to conclude it, from 50% to 100%")
+}
+
+func (s *share) String() string { return fmt.Sprintf("%g%%", float64(*s)*100) }
+
+func (*share) Type() string { return "percent" }
+
+func (s *share) Set(text string) error {
+	number, isPercent := strings.CutSuffix(strings.TrimSpace(text), "%")
+	x, err := strconv.ParseFloat(strings.TrimSpace(number), 64)
+	if isPercent {
+		x /= 100
+	}
+	if err != nil || !(x >= profile.LeastShare && x <= 1) {
+		return fmt.Errorf("write a share from 50%% to 100%%, such as 95%% or 0.95")
+	}
+	*s = share(x)
+	return nil
+}
+
 // profileOf opens a file and makes its profile; the file is to be closed.
-func (a *app) profileOf(ctx context.Context, path string, flags *layoutFlags) (*source.File, *profile.Profile, error) {
+func (a *app) profileOf(ctx context.Context, path string, flags *layoutFlags, enough share) (*source.File, *profile.Profile, error) {
 	file, err := flags.open(path)
 	if err != nil {
 		return nil, nil, err
 	}
 	set, done := a.progress("profiling", file.Size)
-	p, err := profile.Of(ctx, file, profile.Options{Progress: func(p profile.Progress) { set(p.Bytes) }})
+	p, err := profile.Of(ctx, file, profile.Options{Share: float64(enough), Progress: func(p profile.Progress) { set(p.Bytes) }})
 	done()
 	if err != nil {
 		file.Close()
@@ -115,7 +142,15 @@ func columnNamed(p *profile.Profile, name string) (*profile.Column, error) {
 func (a *app) showProfile(p *profile.Profile) {
 	fmt.Fprintf(a.out, "%s of %s", profile.Count(p.Rows, "row", "rows"), profile.Count(int64(len(p.Columns)), "column", "columns"))
 	if p.Damaged > 0 {
-		fmt.Fprintf(a.out, "; %s damaged, and left out of what follows", profile.Count(p.Damaged, "is", "are"))
+		why := "damaged"
+		switch p.Headers.Rows {
+		case 0:
+		case p.Damaged:
+			why = "the header again"
+		default:
+			why = "damaged or the header again"
+		}
+		fmt.Fprintf(a.out, "; %s %s, and left out of what follows", profile.Count(p.Damaged, "is", "are"), why)
 	}
 	fmt.Fprint(a.out, "\n\n")
 	if p.Rows == 0 {

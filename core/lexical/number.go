@@ -38,6 +38,11 @@ const (
 // IsShort tells whether Coef holds the digits.
 func (n *Number) IsShort() bool { return n.Whole+n.Frac <= 18 }
 
+// IsNought reports whether the digits after the point are all 0, as in 178.0.
+func (n *Number) IsNought() bool {
+	return n.Frac > 0 && n.IsShort() && n.Coef%int64(pow10[n.Frac]) == 0
+}
+
 // WithGroup takes the unsure character of a number for a group character.
 func (n *Number) WithGroup() {
 	n.Group, n.Decimal, n.Unsure = n.Decimal, 0, false

@@ -38,6 +38,7 @@ type collector struct {
 	damaged int64   // rows whose cells cannot be attributed
 	filled  []int64 // rows by the number of filled cells
 	sparse  spots
+	headers formCount // rows that repeat the header
 	defects map[defectKey]*formCount
 	keys    []prints
 	checks  []check
@@ -132,7 +133,7 @@ func (c *collector) begin(b *source.Batch) {
 // cells cannot be attributed: a quote was left open, or the width is wrong.
 func (c *collector) noteDefects() {
 	b := c.batch
-	c.damage = damaged(c.damage, b, c.plan.ragged)
+	c.damage = damaged(c.damage, b, c.plan.ragged, c.plan.header)
 	for _, d := range b.Defects {
 		if d.Row < 0 {
 			continue
@@ -169,6 +170,10 @@ func (c *collector) block(from, to int) {
 	for i, void := range c.void[:n] {
 		if isApart && apart[i] {
 			c.damaged++
+			if isHeader(c.batch, from+i, c.plan.header) {
+				c.headers.count++
+				c.headers.spots.addRow(spot{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+			}
 			continue
 		}
 		full := len(c.columns) - int(void)
@@ -418,6 +423,8 @@ func (c *collector) merge(o *collector) {
 		c.filled[i] += n
 	}
 	c.sparse.mergeRows(o.sparse)
+	c.headers.count += o.headers.count
+	c.headers.spots.mergeRows(o.headers.spots)
 	for k, n := range o.defects {
 		if mine := c.defects[k]; mine != nil {
 			mine.count += n.count

@@ -101,6 +101,9 @@ func (s *sums) numbers(t *typing) *Numbers {
 		if k.kind == lexical.Double {
 			n.Exponent += c.count
 		}
+		if k.nought && k.kind == lexical.Decimal && k.extra == none && !(k.unsure && t.isGroup) {
+			n.Noughts += c.count
+		}
 		if k.unsure {
 			n.Undecided += c.count
 		} else if k.decimal != 0 || k.group != 0 {

@@ -17,7 +17,7 @@ import (
 // Filter is a condition on the cells of one column, or on a row.
 type Filter struct {
 	Column  string   `json:"column,omitempty" doc:"none where the condition is on the row"`
-	Op      string   `json:"op" enum:"equals,oneOf,contains,empty,filled,against,placeholder,notNumber,shape,notShape,form,habit,greater,atLeast,less,atMost,between,differs,after,notSum,defect,sparse,rows" doc:"equals, oneOf: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape, notShape, form, habit: as a profile tells them; greater to between: by the column's datatype; differs, after, notSum: against other columns; defect: the row, or its cell, was read with one; sparse: at most so many filled cells; rows: by number"`
+	Op      string   `json:"op" enum:"equals,oneOf,contains,empty,filled,against,placeholder,notNumber,shape,notShape,form,habit,greater,atLeast,less,atMost,between,differs,after,notSum,defect,header,sparse,rows" doc:"equals, oneOf: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape, notShape, form, habit: as a profile tells them; greater to between: by the column's datatype; differs, after, notSum: against other columns; defect: the row, or its cell, was read with one; header: the row repeats the header; sparse: at most so many filled cells; rows: by number"`
 	Value   string   `json:"value,omitempty" doc:"of numbers and dates in canonical form: 12.5, 2026-07-31"`
 	To      string   `json:"to,omitempty" doc:"of between: the last value"`
 	Values  []string `json:"values,omitempty" doc:"of oneOf"`
@@ -32,8 +32,9 @@ type Finder struct {
 	tests       []test
 	texts       []delimited.Span
 	damage      []bool
-	takesBroken bool    // rows whose cells cannot be attributed are asked for, too
-	rows        []int64 // of a filter by number, in order; nil without one
+	takesBroken bool     // rows whose cells cannot be attributed are asked for, too
+	header      []string // names of the columns, where the delivery has them
+	rows        []int64  // of a filter by number, in order; nil without one
 }
 
 // test is a filter made ready. It looks at one column's cells, or else at rows.
@@ -51,6 +52,11 @@ type test struct {
 // NewFinder makes filters ready for a delivery with this profile.
 func (p *Profile) NewFinder(filters []Filter) (*Finder, error) {
 	f := &Finder{profile: p}
+	for i := range p.Columns {
+		if p.Named {
+			f.header = append(f.header, p.Columns[i].Header)
+		}
+	}
 	for _, filter := range filters {
 		t, err := f.prepare(filter)
 		if err != nil {
@@ -196,7 +202,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 				return false
 			}
 			trimmed := read(text, kind)
-			if l.Kind == lexical.Placeholder {
+			if l.Kind == lexical.Placeholder || l.Kind == lexical.Text && isMissing(trimmed) {
 				return false
 			}
 			typing.resolve(&l)
@@ -310,7 +316,7 @@ func (f *Finder) Needle() (longest []byte) {
 // returns false. The batch was split.
 func (f *Finder) Rows(b *source.Batch, see func(row int) bool) {
 	f.texts = slices.Grow(f.texts[:0], len(b.Rows))[:len(b.Rows)]
-	f.damage = damaged(f.damage, b, f.profile.Ragged)
+	f.damage = damaged(f.damage, b, f.profile.Ragged, f.header)
 	pass := make([]bool, len(b.Rows))
 	for i := range b.Rows {
 		pass[i] = f.takesBroken || !f.damage[i]

@@ -8,6 +8,7 @@ import (
 
 	"sieb/core/lexical"
 	"sieb/core/value"
+	"sieb/core/workbook"
 )
 
 // Finding is a sentence that points out something a steward should know.
@@ -145,6 +146,10 @@ func (n *narrator) rows() {
 		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil, "%s the same as an earlier one in all cells; row %s repeats row %s",
 			Count(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row), Thousands(r.First[0].Repeats)).by(Filter{Op: "rows", Rows: r.rows})
 	}
+	if h := n.Headers; h.Rows > 0 {
+		n.add(88, "row.header", h.Rows, places(h.First), "", nil, "%s the header, first row %s (line %s); they are left out of the columns' figures",
+			Count(h.Rows, "row repeats", "rows repeat"), Thousands(h.First[0].Row), Thousands(h.First[0].Line)).by(Filter{Op: "header"})
+	}
 	if s := n.Sparse; s.Rows > 0 && s.Rows*20 < n.Rows {
 		n.add(63, "row.sparse", s.Rows, places(s.First), "", nil, "%s nearly empty (at most %s filled), first row %s",
 			Count(s.Rows, "row is", "rows are"), Count(int64(s.AtMost), "cell", "cells"), Thousands(s.First[0].Row)).by(Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
@@ -196,13 +201,20 @@ func (n *narrator) column(c *Column) {
 	if c.Empty > 0 && IsFew(c.Empty, all) {
 		add(60, "value.empty", c.Empty, places(c.EmptyFirst), "required: true", " is empty in %s of %s rows", Thousands(c.Empty), Thousands(all)).by(Filter{Op: "empty"})
 	}
+	if c.Counter {
+		add(12, "column.counter", all, nil, "", " only counts the rows, from %s to %s: it can be left out", Plain(c.Minimum), Plain(c.Maximum)).by(Filter{Op: "filled"})
+	}
 	missing := int64(0)
 	for _, v := range c.Placeholders {
 		missing += v.Count
 	}
 	if missing > 0 {
+		stand := plural(missing, "stands", "stand")
+		if slices.ContainsFunc(c.Placeholders, func(v Value) bool { return kindOf(v.Value) == lexical.Text }) {
+			stand = "perhaps stand" // a word that no list of placeholders has
+		}
 		add(70, "value.placeholder", missing, c.Placeholders, "null: ["+quotedList(c.Placeholders)+"]", ": %s of %s values %s for a missing one: %s",
-			Thousands(missing), Thousands(c.Filled), plural(missing, "stands", "stand"), examples(c.Placeholders, missing)).by(Filter{Op: "placeholder"})
+			Thousands(missing), Thousands(c.Filled), stand, examples(c.Placeholders, missing)).by(Filter{Op: "placeholder"})
 	}
 	n.against(c, add)
 	n.numbers(c, add)
@@ -248,11 +260,8 @@ func (n *narrator) against(c *Column, add adder) {
 	}
 	against := int64(0)
 	for _, v := range c.Placeholders {
-		if l := (look{}); true {
-			l.read([]byte(v.Value), 0)
-			if l.Kind == lexical.Placeholder {
-				against -= v.Count
-			}
+		if k := kindOf(v.Value); k == lexical.Placeholder || k == lexical.Text {
+			against -= v.Count
 		}
 	}
 	against += c.Filled - c.Fits
@@ -266,7 +275,18 @@ func (n *narrator) against(c *Column, add adder) {
 		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s", Count(against, "date or time that does not exist", "dates or times that do not exist"), examples(c.Dates.Impossible, against)).by(Filter{Op: "against"})
 		return
 	}
+	if c.Datatype == value.Integer && c.Numbers.Noughts == against {
+		add(79, "number.noughts", against, c.Against, "", ": %s of %s whole numbers %s zeros after the point: %s", Thousands(against), Thousands(c.Filled), plural(against, "has", "have"), examples(c.Against, against)).by(Filter{Op: "against"})
+		return
+	}
 	add(80, "value.against", against, c.Against, "", " holds %s, but %s of %s values %s none: %s", datatypeWords[c.Datatype], Thousands(against), Thousands(c.Filled), plural(against, "is", "are"), examples(c.Against, against)).by(Filter{Op: "against"})
+}
+
+// kindOf returns what a text is taken for.
+func kindOf(text string) lexical.Kind {
+	var l look
+	l.read([]byte(text), workbook.Text)
+	return l.Kind
 }
 
 // numbers tells of the habits of numbers.

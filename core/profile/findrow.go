@@ -77,8 +77,11 @@ func (f *Finder) rowTest(filter Filter) (func(b *source.Batch, row int) bool, er
 	case "defect":
 		f.takesBroken = true
 		return hasDefect(filter.Value, -1), nil
+	case "header":
+		f.takesBroken = true
+		return func(b *source.Batch, row int) bool { return isHeader(b, row, f.header) }, nil
 	}
-	return nil, fmt.Errorf("the condition needs a column; on rows there are rows, sparse, defect")
+	return nil, fmt.Errorf("the condition needs a column; on rows there are rows, sparse, defect, header")
 }
 
 // hasDefect tells whether a row was read with a defect of a code, in the cell of a
@@ -170,13 +173,32 @@ func (r *cellReader) read(text []byte, kind workbook.Kind) (int64, bool) {
 	return r.typing.onLane(q)
 }
 
+// isHeader reports whether a row repeats the header: each cell holds its column's name.
+// Without a header, or with one of a single column, none does.
+func isHeader(b *source.Batch, row int, header []string) bool {
+	if len(header) < 2 {
+		return false
+	}
+	cells := b.Cells(row)
+	if len(cells) < len(header) || b.Rows[row].Broken {
+		return false
+	}
+	for k, name := range header {
+		if text := b.Text(cells[k]); string(text) != name && string(lexical.Trim(text)) != name {
+			return false
+		}
+	}
+	return true
+}
+
 // damaged tells which rows of a batch have cells that cannot be attributed: a quote
 // was left open, or the width is wrong. Where rows leave out their last cells as a
-// habit, short ones are whole.
-func damaged(dst []bool, b *source.Batch, ragged bool) []bool {
+// habit, short ones are whole. So are rows that repeat the header: their cells are no
+// values.
+func damaged(dst []bool, b *source.Batch, ragged bool, header []string) []bool {
 	dst = slices.Grow(dst[:0], len(b.Rows))[:len(b.Rows)]
 	for i := range b.Rows {
-		dst[i] = b.Rows[i].Broken
+		dst[i] = b.Rows[i].Broken || isHeader(b, i, header)
 	}
 	for _, d := range b.Defects {
 		if d.Row >= 0 && (d.Code == violation.RowLong || d.Code == violation.RowMisplaced || d.Code == violation.RowShort && !ragged) {

@@ -6,6 +6,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 
 	"sieb/core/lexical"
 	"sieb/core/source"
@@ -22,22 +23,48 @@ func (p *plan) conclude(all *collector) []typing {
 			counted[k].merge(c.sums.forms)
 		}
 	}
-	h := hintsOf(counted)
+	h := hintsOf(counted, p.enough)
 	types := make([]typing, len(counted))
 	for k, f := range counted {
-		types[k] = f.conclude(h)
-		if c := &all.columns[k]; !c.over {
-			types[k].concludePair(&c.table)
+		c := &all.columns[k]
+		known := c.table.used
+		if c.over {
+			known = c.pinned
 		}
+		types[k] = concludeColumn(f, &c.table, known, h)
 	}
+	p.concludePairs(all, types)
 	return types
 }
 
-// concludePair tells whether nearly all values of a column are two that stand for
-// true and false.
-func (t *typing) concludePair(values *table) {
+// concludePairs finds the columns of two values that stand for true and false. Of 0 and
+// 1 that is said only where names tell so: the column's own, or that of another one of 0
+// and 1 which begins or ends with the same word.
+func (p *plan) concludePairs(all *collector, types []typing) {
+	pairs := map[int][2]string{}
+	var digits [][]string // the words of the names
+	for k := range types {
+		if c := &all.columns[k]; !c.over {
+			if pair, ok := types[k].pairIn(&c.table, p.enough); ok {
+				pairs[k] = pair
+				if pair[0] == "1" {
+					digits = append(digits, nameWords(p.names[k]))
+				}
+			}
+		}
+	}
+	for k, pair := range pairs {
+		if pair[0] != "1" || saysYesNo(p.names[k]) || haveSibling(nameWords(p.names[k]), digits) {
+			types[k].datatype, types[k].pair = value.Boolean, pair
+		}
+	}
+}
+
+// pairIn returns the two values that nearly all of a column are, if they stand for true
+// and false.
+func (t *typing) pairIn(values *table, enough float64) (pair [2]string, ok bool) {
 	if t.datatype != value.String && t.datatype != value.Integer {
-		return
+		return pair, false
 	}
 	const few = 8 // other values
 	var all []item
@@ -49,19 +76,18 @@ func (t *typing) concludePair(values *table) {
 		}
 		total += e.count
 		if all = append(all, e); len(all) > few {
-			return
+			return pair, false
 		}
 	}
 	if len(all) < 2 {
-		return
+		return pair, false
 	}
 	top := firstOf(all, 2, func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) })
-	if float64(top[0].count+top[1].count) < enoughShare*float64(total) {
-		return
+	if float64(top[0].count+top[1].count) < enough*float64(total) {
+		return pair, false
 	}
-	if pair, ok := pairOf(lexical.Trim(values.text(top[0].entry)), lexical.Trim(values.text(top[1].entry))); ok && (t.datatype == value.String || len(all) == 2) {
-		t.datatype, t.pair = value.Boolean, pair
-	}
+	pair, ok = pairOf(lexical.Trim(values.text(top[0].entry)), lexical.Trim(values.text(top[1].entry)))
+	return pair, ok && (t.datatype == value.String || len(all) == 2)
 }
 
 // amend settles anew how columns are read whose values were added up by what
@@ -79,6 +105,7 @@ func (p *plan) amend(all *collector, types []typing) (again bool) {
 // readsAs tells whether two typings read all values alike.
 func (t *typing) readsAs(o *typing) bool {
 	return t.datatype == o.datatype && t.decimalChar == o.decimalChar && t.groupChar == o.groupChar && t.isGroup == o.isGroup && t.byMonth == o.byMonth && t.pair == o.pair &&
+		slices.Equal(t.words, o.words) &&
 		slices.EqualFunc(t.dates, o.dates, func(a, b dateFormat) bool { return a.pattern == b.pattern })
 }
 
@@ -110,10 +137,10 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 	for _, n := range all.filled[:min(p.sparse+1, len(all.filled))] {
 		out.Sparse.Rows += n
 	}
-	for _, at := range all.sparse {
-		out.Sparse.First = append(out.Sparse.First, Place{at.row, at.line})
-	}
+	out.Sparse.First = all.sparse.places()
+	out.Headers = Headers{all.headers.count, all.headers.spots.places()}
 	p.keysOf(out, all, names)
+	out.codes()
 	p.relationsOf(out, all, names)
 	out.Findings = out.findings()
 	return out
@@ -157,6 +184,35 @@ func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 	}
 }
 
+// codes tells the whole numbers that are measured from those that only name something,
+// of which a mean says nothing; and, of these, the columns that only count the rows.
+func (p *Profile) codes() {
+	for i := range p.Columns {
+		c := &p.Columns[i]
+		if c.Datatype != value.Integer {
+			continue
+		}
+		c.Counter = p.counts(c)
+		if c.Code = c.Counter || saysCode(c.Name); c.Code {
+			c.Mean, c.Deviation, c.Sum = nil, nil, nil
+		}
+	}
+}
+
+// counts reports whether a column only counts the rows, from 0 or 1: all its values
+// differ, they begin with the first row and end with the last, and none is left out.
+func (p *Profile) counts(c *Column) bool {
+	rows := p.Rows - p.Damaged
+	isKey := slices.ContainsFunc(p.Keys, func(k Key) bool {
+		return len(k.Columns) == 1 && k.Columns[0] == c.Name && k.Repeats == 0
+	})
+	if !isKey || rows < enoughRows || c.Fits != rows || c.firstAt != 1 || c.lastAt != p.Rows {
+		return false
+	}
+	low, high := Plain(c.Minimum), Plain(c.Maximum)
+	return low == "1" && high == strconv.FormatInt(rows, 10) || low == "0" && high == strconv.FormatInt(rows-1, 10)
+}
+
 func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 	out.Relations = []Relation{}
 	for i := range all.checks {
@@ -170,9 +226,7 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 			r.Columns = append(r.Columns, names[c])
 		}
 		r.rows = k.odd
-		for _, at := range k.exceptions.spots {
-			r.First = append(r.First, Place{at.row, at.line})
-		}
+		r.First = k.exceptions.spots.places()
 		out.Relations = append(out.Relations, r)
 	}
 }
@@ -182,6 +236,14 @@ func (s spots) values() []Value {
 	all := make([]Value, 0, len(s))
 	for _, at := range s {
 		all = append(all, at.value(0))
+	}
+	return all
+}
+
+// places returns where the spots are.
+func (s spots) places() (all []Place) {
+	for _, at := range s {
+		all = append(all, Place{at.row, at.line})
 	}
 	return all
 }
@@ -216,13 +278,16 @@ func (c *column) finish(t *typing) Column {
 			missing += n.count
 		}
 	}
+	for _, word := range t.words {
+		if n := s.missing[word]; n != nil {
+			missing += n.count
+		}
+	}
 	out.Fits = s.filled - missing - s.against.count
 	for _, at := range s.blank.spots {
 		c.gaps.addRow(spot{row: at.row, line: at.line})
 	}
-	for _, at := range c.gaps {
-		out.EmptyFirst = append(out.EmptyFirst, Place{at.row, at.line})
-	}
+	out.EmptyFirst = c.gaps.places()
 	c.values(&out, t)
 	if s.filled > 0 {
 		out.MinLength, out.MaxLength = s.shortest.length, s.longest.length
@@ -313,7 +378,7 @@ func (c *column) values(out *Column, t *typing) {
 		if l = (look{}); !isLong(text) {
 			l.read(lexical.Trim(text), e.kind())
 		}
-		if l.Kind == lexical.Placeholder {
+		if l.Kind == lexical.Placeholder || t.isWord(lexical.Trim(start(text))) {
 			return true
 		}
 		t.resolve(&l)

@@ -80,6 +80,7 @@ func (c *column) measure(out *Column, t *typing, of scale) {
 		return
 	}
 	out.Minimum, out.Maximum = t.canonical(s.spread.low.outermost().text), t.canonical(s.spread.high.outermost().text)
+	out.firstAt, out.lastAt = s.spread.low.outermost().row, s.spread.high.outermost().row
 	mean, deviation := s.spread.moments()
 	if t.isDate() {
 		deviation /= dayMillis / 1000

@@ -30,6 +30,9 @@ type plan struct {
 	relations []relation
 	laneOf    map[int]int // of columns that relations read as numbers or dates: their lane
 	rows      int64       // about so many
+	enough    float64     // share of the values that a datatype must cover
+	names     []string    // of the columns
+	header    []string    // the same, where the delivery names them
 	ragged    bool        // rows leave out their last cells as a habit: what is missing is empty
 	sparse    int         // so many filled cells and fewer make a row nearly empty
 }
@@ -82,6 +85,8 @@ const (
 type sample struct {
 	rows    int
 	short   int
+	names   []string // of the columns
+	header  []string // the same, where the delivery has them
 	columns []sampleColumn
 }
 
@@ -104,7 +109,7 @@ func (s *sample) add(ctx context.Context, b *source.Batch) {
 	}
 	kept := 0
 	for i := range b.Rows {
-		if skip[i] = skip[i] || b.Rows[i].Broken; !skip[i] {
+		if skip[i] = skip[i] || b.Rows[i].Broken || isHeader(b, i, s.header); !skip[i] {
 			kept++
 		}
 	}
@@ -172,8 +177,12 @@ func each(ctx context.Context, n int, do func(k int)) {
 
 // takeSample reads the sample of a delivery, and tells about how many rows there
 // are.
-func takeSample(ctx context.Context, file *source.File, width int) (s *sample, rows int64, err error) {
-	s = &sample{columns: make([]sampleColumn, width)}
+func takeSample(ctx context.Context, file *source.File, header source.Header) (s *sample, rows int64, err error) {
+	s = &sample{columns: make([]sampleColumn, len(header.Names))}
+	s.names = header.Names
+	if header.Named {
+		s.header = header.Names
+	}
 	bytes := int64(0)
 	err = file.Windows(ctx, windows, func(b *source.Batch) error {
 		b.Split()
@@ -186,9 +195,8 @@ func takeSample(ctx context.Context, file *source.File, width int) (s *sample, r
 
 // newPlan makes the plan for a delivery of which this is a sample, and which has
 // about so many rows.
-func newPlan(ctx context.Context, s *sample, rows int64) *plan {
-	p := &plan{columns: make([]columnPlan, len(s.columns))}
-	p.rows = rows
+func newPlan(ctx context.Context, s *sample, rows int64, enough float64) *plan {
+	p := &plan{columns: make([]columnPlan, len(s.columns)), rows: rows, enough: enough, names: s.names, header: s.header}
 	p.ragged = 20*s.short > s.rows
 	p.sparse = len(s.columns) / 8
 	if len(s.columns) > 3 {
@@ -199,11 +207,11 @@ func newPlan(ctx context.Context, s *sample, rows int64) *plan {
 		s.columns[k].forms = formsOf(&s.columns[k].table)
 		all[k] = s.columns[k].forms
 	})
-	h := hintsOf(all)
+	h := hintsOf(all, p.enough)
 	p.share(s, rows)
 	each(ctx, len(s.columns), func(k int) {
 		c, col := &s.columns[k], &p.columns[k]
-		col.typing = c.forms.conclude(h)
+		col.typing = concludeColumn(c.forms, &c.table, c.table.used, h)
 		col.isWhole = col.typing.datatype == value.Integer && col.typing.groupChar == "" && !col.isOver
 		col.pin(&c.table)
 	})

@@ -12,9 +12,11 @@
 package profile
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"runtime"
 	"sync"
 
@@ -29,7 +31,8 @@ import (
 type Profile struct {
 	Named     bool       `json:"named" doc:"the delivery names its columns"`
 	Rows      int64      `json:"rows"`
-	Damaged   int64      `json:"damaged" doc:"rows whose cells cannot be given to columns, since a quote was left open or the width is wrong; the columns' figures are of the others"`
+	Damaged   int64      `json:"damaged" doc:"rows whose cells are no values of their columns, since a quote was left open, the width is wrong or they repeat the header; the columns' figures are of the others"`
+	Headers   Headers    `json:"repeatedHeaders"`
 	Ragged    bool       `json:"ragged,omitempty" doc:"rows leave out their last cells as a habit: what is missing is empty"`
 	Columns   []Column   `json:"columns"`
 	Problems  []Defect   `json:"problems" doc:"what was wrong with the delivery as it was read"`
@@ -86,6 +89,8 @@ type Column struct {
 	Shortest   *Value  `json:"shortest,omitempty"`
 	Longest    *Value  `json:"longest,omitempty"`
 
+	Code          bool              `json:"code,omitempty" doc:"whole numbers that only name something: they have no mean and no sum"`
+	Counter       bool              `json:"counter,omitempty" doc:"only counts the rows, from 0 or 1"`
 	Minimum       json.RawMessage   `json:"minimum,omitempty" doc:"in the column's datatype: a number, or a text in canonical form"`
 	Maximum       json.RawMessage   `json:"maximum,omitempty"`
 	Mean          json.RawMessage   `json:"mean,omitempty" doc:"of numbers and dates"`
@@ -109,9 +114,10 @@ type Column struct {
 	Variants     [][]Value `json:"variants,omitempty" doc:"values that differ in nothing but case, blanks or accents"`
 	Category     bool      `json:"category" doc:"few values that recur: likely the codes of a category"`
 
-	odd   []Value   // the first values of another shape than the most frequent one
-	far   []Value   // numbers far from all others
-	usual [2]string // the least and the greatest of the others
+	firstAt, lastAt int64     // rows of the least and the greatest number
+	odd             []Value   // the first values of another shape than the most frequent one
+	far             []Value   // numbers far from all others
+	usual           [2]string // the least and the greatest of the others
 }
 
 // Value is a value with how often it occurs and where it stands first.
@@ -165,6 +171,7 @@ type Numbers struct {
 	SignBehind     int64  `json:"signBehind"`
 	LeadingZeros   int64  `json:"leadingZeros" doc:"values whose zeros in front a number would lose"`
 	Exponent       int64  `json:"exponent"`
+	Noughts        int64  `json:"noughts" doc:"values such as 178.0: nothing but zeros after the point"`
 	StoredAsText   int64  `json:"storedAsText" doc:"of a workbook: numbers that are texts there"`
 }
 
@@ -234,6 +241,13 @@ type Repeated struct {
 	rows []int64 // of First's kind, more of them
 }
 
+// Headers are rows that hold nothing but the names of the columns, as pages of a printout
+// and files that were put together do.
+type Headers struct {
+	Rows  int64   `json:"rows"`
+	First []Place `json:"first,omitempty"`
+}
+
 // Pair is a row and the first row that it repeats.
 type Pair struct {
 	Row     int64 `json:"row"`
@@ -250,6 +264,7 @@ type Sparse struct {
 // Options are how a profile is made.
 type Options struct {
 	Workers  int            // 0: one per processor, at most four
+	Share    float64        // of a column's values that are of a datatype where it is concluded; 0: DefaultShare
 	Progress func(Progress) // called in order, now and then; may be nil
 }
 
@@ -260,20 +275,25 @@ type Progress struct{ Bytes, Rows int64 }
 // where the rows show that the sample told a column's datatype wrong, or that
 // what it took for a key is none.
 //
-// The end of ctx ends it.
+// The end of ctx ends it. A share of less than a half or more than all values is an
+// error.
 func Of(ctx context.Context, file *source.File, o Options) (p *Profile, err error) {
 	defer fault.Recover(&err, func() string { return "profiling " + file.Name })
+	enough := cmp.Or(o.Share, DefaultShare)
+	if !(enough >= LeastShare && enough <= 1) {
+		return nil, fmt.Errorf("a datatype cannot be concluded from a share of %g of the values: give one from %g to 1", enough, LeastShare)
+	}
 	rows, err := file.Rows(ctx)
 	if err != nil {
 		return nil, err
 	}
 	header := rows.Header()
 	source.Close(rows)
-	s, about, err := takeSample(ctx, file, len(header.Names))
+	s, about, err := takeSample(ctx, file, header)
 	if err != nil {
 		return nil, err
 	}
-	plan := newPlan(ctx, s, about)
+	plan := newPlan(ctx, s, about, enough)
 	for again := true; ctx.Err() == nil; again = false {
 		all, err := plan.collect(ctx, file, o, (*collector).add)
 		if err != nil {
@@ -301,7 +321,7 @@ func (p *plan) repeated(ctx context.Context, file *source.File, o Options, all *
 			return r, nil
 		}
 	}
-	rows := &plan{columns: make([]columnPlan, len(p.columns)), rows: p.rows, ragged: p.ragged}
+	rows := &plan{columns: make([]columnPlan, len(p.columns)), rows: p.rows, ragged: p.ragged, header: p.header}
 	rows.keys, rows.spills = []keyPlan{rows.wholeRow()}, make([]spill, 1)
 	all, err := rows.collect(ctx, file, o, (*collector).addRows)
 	if err != nil {

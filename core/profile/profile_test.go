@@ -285,6 +285,13 @@ func collectApart(t require.TestingT, p *plan, file *source.File, parts int, ran
 	return p.finish(context.Background(), rows.Header(), joined, p.conclude(joined), repeated)
 }
 
+func headerOf(t testing.TB, file *source.File) source.Header {
+	rows, err := file.Rows(t.Context())
+	require.NoError(t, err)
+	defer source.Close(rows)
+	return rows.Header()
+}
+
 // manyRows makes a file of many batches: codes and instants that hardly repeat,
 // numbers of a few thousand values, and words.
 func manyRows(rows int) string {
@@ -304,10 +311,10 @@ func manyRows(rows int) string {
 func TestMerging(t *testing.T) {
 	file := open(t, manyRows(60_000))
 	defer file.Close()
-	s, about, err := takeSample(context.Background(), file, 5)
+	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
 	for _, limit := range []int{0, 200 << 10, 40 << 10} {
-		p := newPlan(context.Background(), s, about)
+		p := newPlan(context.Background(), s, about, DefaultShare)
 		if limit > 0 {
 			for k := range p.columns {
 				p.columns[k].most = limit
@@ -332,13 +339,13 @@ func TestEstimates(t *testing.T) {
 	text := manyRows(60_000)
 	file := open(t, text)
 	defer file.Close()
-	s, about, err := takeSample(context.Background(), file, 5)
+	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
-	exact := collectApart(t, newPlan(context.Background(), s, about), file, 2, rand.New(rand.NewPCG(1, 1)))
+	exact := collectApart(t, newPlan(context.Background(), s, about, DefaultShare), file, 2, rand.New(rand.NewPCG(1, 1)))
 	// A plan made from a part of the rows gives the same, but for which texts are counted.
 	top := open(t, text[:strings.LastIndexByte(text[:len(text)/3], '\n')+1])
 	defer top.Close()
-	part, _, err := takeSample(context.Background(), top, 5)
+	part, _, err := takeSample(context.Background(), top, headerOf(t, top))
 	require.NoError(t, err)
 	got := collectApart(t, tight(part, about), file, 2, rand.New(rand.NewPCG(1, 1)))
 	for k := range exact.Columns {
@@ -373,7 +380,7 @@ func TestEstimates(t *testing.T) {
 // Rows that repeat are found among those in memory and those that were spilt.
 // tight makes a plan by which hardly a text is held.
 func tight(s *sample, about int64) *plan {
-	p := newPlan(context.Background(), s, about)
+	p := newPlan(context.Background(), s, about, DefaultShare)
 	for k := range p.columns {
 		p.columns[k].most = 30 << 10
 	}
@@ -407,9 +414,9 @@ func TestFarAmongMany(t *testing.T) {
 	}
 	file := open(t, b.String())
 	defer file.Close()
-	s, about, err := takeSample(context.Background(), file, 3)
+	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
-	for _, plan := range []*plan{newPlan(context.Background(), s, about), tight(s, about)} {
+	for _, plan := range []*plan{newPlan(context.Background(), s, about, DefaultShare), tight(s, about)} {
 		p := collectApart(t, plan, file, 3, random)
 		at, on, kg := p.Columns[0], p.Columns[1], p.Columns[2]
 		assert.Equal(t, []Value{{"1926-07-06T08:00:00", 1, 7001, 7002}}, at.Dates.FarOff)
@@ -439,7 +446,7 @@ func TestRepeatedRowsWithoutKey(t *testing.T) {
 	}
 	clean := open(t, table(func(int, []string) {}))
 	defer clean.Close()
-	s, about, err := takeSample(context.Background(), clean, 3)
+	s, about, err := takeSample(context.Background(), clean, headerOf(t, clean))
 	require.NoError(t, err)
 	for _, c := range []struct {
 		name   string
@@ -465,7 +472,7 @@ func TestRepeatedRowsWithoutKey(t *testing.T) {
 		}, Repeated{Rows: 1, First: []Pair{{13, 11}}, rows: []int64{11, 13}}},
 	} {
 		file := open(t, table(c.change))
-		p := newPlan(context.Background(), s, about)
+		p := newPlan(context.Background(), s, about, DefaultShare)
 		require.Len(t, p.keys, 1, "the sample has a key, so that rows are not compared at first")
 		got := collectApart(t, p, file, 3, rand.New(rand.NewPCG(1, 2)))
 		assert.Equal(t, c.want, got.Repeated, c.name)
@@ -495,7 +502,7 @@ func TestManyShapes(t *testing.T) {
 	}
 	file := open(t, b.String())
 	defer file.Close()
-	s, about, err := takeSample(context.Background(), file, 2)
+	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
 	var first Column
 	for parts := 1; parts < 4; parts++ {

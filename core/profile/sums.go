@@ -117,7 +117,7 @@ func (s *sums) add(at spot, kind workbook.Kind, count int64) {
 		// But for its digits it is like the value before, and stands further down: nothing
 		// else is to be told of it.
 		last.row = at.row
-		if s.lastKey.day != l.key.day {
+		if s.lastKey.day != l.key.day || s.lastKey.nought != l.key.nought {
 			s.settle()
 			s.findForm()
 		}
@@ -194,7 +194,8 @@ func (s *sums) order(at spot) {
 // value counts what the value looked at is worth in the column's datatype.
 func (s *sums) value(trimmed []byte, count int64, at spot) {
 	l := &s.look
-	if l.Kind == lexical.Placeholder || isSuspect(l) {
+	isWord := s.typing.isWord(trimmed)
+	if l.Kind == lexical.Placeholder || isWord || isSuspect(l) {
 		m := s.missing[string(trimmed)]
 		if m == nil {
 			m = &formCount{}
@@ -202,7 +203,7 @@ func (s *sums) value(trimmed []byte, count int64, at spot) {
 		}
 		m.add(count, at)
 	}
-	if l.Kind == lexical.Placeholder {
+	if l.Kind == lexical.Placeholder || isWord {
 		return
 	}
 	if l.Kind.IsNumber() && (l.Sign == lexical.Minus || l.Sign == lexical.Behind) {

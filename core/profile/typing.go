@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math/bits"
 	"slices"
+	"unicode"
 
 	"sieb/core/lexical"
 	"sieb/core/value"
@@ -19,6 +20,7 @@ type formKey struct {
 	stored         bool // the workbook gives the kind
 	decimal, group byte
 	unsure, zeros  bool
+	nought         bool // digits after the point, and all of them 0: 178.0
 	long           bool // four digits or more before the point, not grouped
 	extra          extra
 	day            evidence
@@ -75,6 +77,7 @@ func (l *look) read(text []byte, kind workbook.Kind) {
 	case lexical.Integer, lexical.Decimal, lexical.Double:
 		k.decimal, k.group, k.unsure, k.zeros = l.Decimal, l.Group, l.Unsure, l.Zeros
 		k.long = l.Whole > 3 && l.Group == 0
+		k.nought = l.Decimal != 0 && l.IsNought()
 		switch {
 		case l.Percent:
 			k.extra = percent
@@ -104,8 +107,11 @@ func (l *look) again(text []byte) bool {
 	if l.key.stored || !l.Again(text) {
 		return false
 	}
-	if l.Kind == lexical.Date || l.Kind == lexical.DateTime {
+	switch l.Kind {
+	case lexical.Date, lexical.DateTime:
 		l.placeDay()
+	case lexical.Decimal:
+		l.key.nought = l.Decimal != 0 && l.IsNought()
 	}
 	return true
 }
@@ -204,6 +210,7 @@ type typing struct {
 	order       orderFrom
 	isClose     bool      // though undecided, one order puts the dates much closer together
 	pair        [2]string // of a boolean: what stands for true, for false
+	words       []string  // texts that repeat among numbers or dates, and perhaps stand for missing ones
 
 	numbers value.NumberFormat
 	formats []*value.DateFormat
@@ -228,8 +235,12 @@ type dateFormat struct {
 	count   int64
 }
 
-// enoughShare is how much of a column's values a datatype must cover to be concluded.
-const enoughShare = 0.9
+// Which share of a column's values is of a datatype where that is concluded: as a rule,
+// and at the least. With less than a half two datatypes could be concluded.
+const (
+	DefaultShare = 0.9
+	LeastShare   = 0.5
+)
 
 // conclude concludes how a column is read. hints are what the other columns of
 // the file tell.
@@ -238,7 +249,7 @@ func (f forms) conclude(h hints) (t typing) {
 	if values == 0 {
 		return t
 	}
-	enough := func(n int64) bool { return float64(n) >= enoughShare*float64(values) }
+	enough := func(n int64) bool { return float64(n) >= h.share*float64(values) }
 	some := func(n int64) bool { return n >= 3 && 100*n >= values || 50*n >= values }
 
 	isDate := func(k formKey) bool {
@@ -338,12 +349,14 @@ func (f forms) concludeNumbers(t typing, enough, some func(int64) bool, h hints)
 	whole := f.count(func(k formKey) bool { return reads(k) && isWhole(k) })
 	all := f.count(reads)
 	doubles := f.count(func(k formKey) bool { return reads(k) && k.kind == lexical.Double })
+	// Whole numbers that a program wrote as 178.0 do not make the others decimals.
+	nought := f.count(func(k formKey) bool { return reads(k) && !isWhole(k) && k.nought })
 	switch {
 	case !enough(all):
 		return typing{}
 	case some(doubles):
 		t.datatype = value.Double
-	case enough(whole) && !some(all-whole-doubles):
+	case enough(whole) && !some(all-whole-doubles-nought):
 		t.datatype = value.Integer
 	default:
 		t.datatype = value.Decimal
@@ -359,6 +372,82 @@ func (f forms) concludeNumbers(t typing, enough, some func(int64) bool, h hints)
 		return typing{}
 	}
 	return t
+}
+
+// A word that perhaps stands for missing numbers or dates occurs so often at least, and
+// at most in one of so many values; there are few such words in a column.
+const (
+	leastWord = 3
+	mostWord  = 3
+	fewWords  = 2
+)
+
+// concludeColumn concludes how a column is read. Where texts that repeat stand among
+// values that without them are of one datatype, they are taken for missing ones. The first
+// texts of the table, as many as are known, were counted in all rows.
+func concludeColumn(f forms, values *table, known int, h hints) typing {
+	t := f.conclude(h)
+	if t.datatype == value.Boolean {
+		return t
+	}
+	all := f.count(func(k formKey) bool { return k.kind != lexical.Placeholder })
+	if others := f.count(func(k formKey) bool { return k.kind == lexical.Text }); others < leastWord || mostWord*others > all {
+		return t
+	}
+	var words []item
+	for e := range values.all() {
+		if known--; known < 0 {
+			break
+		}
+		text := lexical.Trim(start(values.text(e.entry)))
+		if e.count < leastWord || len(text) == 0 || isLong(values.text(e.entry)) {
+			continue
+		}
+		if l := (look{}); e.kind() == workbook.Text {
+			if l.read(text, e.kind()); l.Kind == lexical.Text && bytes.ContainsFunc(text, unicode.IsLetter) {
+				words = append(words, e)
+			}
+		}
+	}
+	words = firstOf(words, fewWords+1, func(a, b item) int {
+		return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row))
+	})
+	if len(words) == 0 || len(words) > fewWords {
+		return t
+	}
+	without, n := forms{}, int64(0)
+	without.merge(f)
+	for _, e := range words {
+		text := lexical.Trim(values.text(e.entry))
+		var l look
+		l.read(text, e.kind())
+		c := *without[l.key]
+		c.count -= e.count
+		without[l.key] = &c
+		n += e.count
+		if word := string(text); !slices.Contains(t.words, word) {
+			t.words = append(t.words, word)
+		}
+	}
+	found := without.conclude(h)
+	if !found.datatype.IsNumber() && !found.isDate() {
+		t.words = nil
+		return t
+	}
+	found.words = t.words
+	slices.Sort(found.words)
+	return found
+}
+
+// isWord reports whether a text without blanks around it is one of those that perhaps
+// stand for missing values.
+func (t *typing) isWord(trimmed []byte) bool {
+	for _, word := range t.words {
+		if word == string(trimmed) {
+			return true
+		}
+	}
+	return false
 }
 
 // longIntegers counts whole numbers of four digits and more without a group character.
@@ -468,19 +557,21 @@ type family struct {
 	padded, loose   bool
 }
 
-// hints are what one column of a file tells of the others: a file comes from
-// one program, in one country.
+// hints are what is known of a file beside the column at hand: what the other columns
+// tell, since a file comes from one program, in one country; and what was asked for.
 type hints struct {
+	share   float64  // of the values that a datatype must cover
 	decimal byte     // the decimal character; 0 where none is sure
 	order   evidence // of dates: dayFirst, monthFirst, or either where none is sure
 }
 
 // hintsOf collects what the columns of a file are sure of.
-func hintsOf(columns []forms) (h hints) {
+func hintsOf(columns []forms, share float64) (h hints) {
+	h.share = share
 	votes := map[byte]int64{}
 	var day, month int64
 	for _, f := range columns {
-		t := f.conclude(hints{})
+		t := f.conclude(hints{share: share})
 		switch {
 		case t.datatype.IsNumber():
 			for k, c := range f {

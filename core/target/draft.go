@@ -134,17 +134,22 @@ func unlike(name string, taken map[string]bool) string {
 // draft draws the rules of a column.
 func (c *Column) draft(from *profile.Column, p *profile.Profile, n notes) {
 	c.Datatype = from.Datatype
-	if from.Fits < from.Filled {
-		n["datatype"] = fmt.Sprintf("%s of %s values are", profile.Thousands(from.Fits), profile.Thousands(from.Filled))
+	missing := int64(0)
+	for _, v := range from.Placeholders {
+		missing += v.Count
+	}
+	if values := from.Filled - missing; from.Fits < values {
+		n["datatype"] = fmt.Sprintf("%s of %s values are", profile.Thousands(from.Fits), profile.Thousands(values))
+	}
+	if from.Counter {
+		n["name"] = "only counts the rows: remove its lines to leave it out"
 	}
 	if from.Filled == 0 {
 		n["datatype"] = "the column was empty: nothing is known of it"
 	}
 	c.Null = []string{""}
-	missing := int64(0)
 	for _, v := range from.Placeholders {
 		c.Null = append(c.Null, v.Value)
-		missing += v.Count
 	}
 	if missing > 0 {
 		n["null"] = occurrences(from.Placeholders)
