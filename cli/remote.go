@@ -126,10 +126,11 @@ func (a *app) deliveries() *cobra.Command {
 		},
 	}
 	add.Flags().StringVar(&runWith, "run", "", "target to sift the delivery through at once")
+	var find, state string
 	all := list(a, "Lists the deliveries, newest first", "nothing has arrived yet; sieb deliveries add FILE hands a file to the service",
 		[]columnOf{{title: "delivery"}, {title: "arrived"}, {title: "name", most: 44}, {title: "size", number: true}, {title: "state"}, {title: "accepted", number: true}, {title: "rejected", number: true}},
 		func(cmd *cobra.Command, p pageFlags) (api.Page[api.Delivery], error) {
-			return connect(cmd).Deliveries(cmd.Context(), p.offset, p.limit)
+			return connect(cmd).Deliveries(cmd.Context(), find, state, p.offset, p.limit)
 		},
 		func(d api.Delivery) []string {
 			row := []string{d.ID, d.ArrivedAt.Local().Format(dateTime), d.Name, size(d.Bytes), d.State, "", ""}
@@ -138,6 +139,8 @@ func (a *app) deliveries() *cobra.Command {
 			}
 			return row
 		})
+	all.Flags().StringVar(&find, "find", "", "only those with this text in their name or note")
+	all.Flags().StringVar(&state, "state", "", "only those in this state: arrived, waiting, running, accepted, split, refused, failed or cancelled")
 	show := &cobra.Command{
 		Use: "show DELIVERY", Short: "Shows one delivery", Args: one("delivery"),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -148,7 +151,74 @@ func (a *app) deliveries() *cobra.Command {
 			return a.showDelivery(d)
 		},
 	}
-	return a.remote("deliveries", "Files that have arrived", add, all, show)
+	return a.remote("deliveries", "Files that have arrived", add, all, show,
+		a.describeDelivery("rename DELIVERY NAME", "Gives a delivery another name", func(text *string) api.NewWords { return api.NewWords{Name: text} }),
+		a.describeDelivery("note DELIVERY TEXT", "Puts a note to a delivery; an empty one takes it away", func(text *string) api.NewWords { return api.NewWords{Note: text} }),
+		a.deleteDelivery(), a.deletions())
+}
+
+// describeDelivery makes a command that changes what is said of a delivery.
+func (a *app) describeDelivery(use, short string, words func(*string) api.NewWords) *cobra.Command {
+	return &cobra.Command{
+		Use: use, Short: short,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 2 {
+				return usagef("name a delivery and one text, in quotes where it holds blanks; %d arguments were given", len(args))
+			}
+			return nil
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			d, err := connect(cmd).Describe(cmd.Context(), args[0], words(&args[1]))
+			if err != nil {
+				return err
+			}
+			return a.showDelivery(d)
+		},
+	}
+}
+
+func (a *app) deleteDelivery() *cobra.Command {
+	var sure bool
+	cmd := &cobra.Command{
+		Use: "delete DELIVERY", Short: "Deletes a delivery with its runs, profiles and drafts", Args: one("delivery"),
+		Long: `Deletes a delivery with its bytes, runs, outputs, profiles and drafts. Work under
+way for it is cancelled first. That it was deleted is recorded: see sieb deliveries
+deleted. Nothing brings it back but to hand the file in again.`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c := connect(cmd)
+			d, err := c.Delivery(cmd.Context(), args[0])
+			if err != nil {
+				return err
+			}
+			if !sure {
+				return usagef("%s (%s, arrived %s) would be deleted with all that belongs to it; --yes does it",
+					d.Name, size(d.Bytes), d.ArrivedAt.Local().Format(dateTime))
+			}
+			if err := c.DeleteDelivery(cmd.Context(), d.ID); err != nil {
+				return err
+			}
+			if a.format == "json" {
+				return a.json(d)
+			}
+			fmt.Fprintf(a.out, "deleted: %s\n", d.Name)
+			return nil
+		},
+	}
+	cmd.Flags().BoolVar(&sure, "yes", false, "delete it without being asked")
+	return cmd
+}
+
+func (a *app) deletions() *cobra.Command {
+	cmd := list(a, "Lists the deliveries that were deleted, the last first", "nothing was deleted",
+		[]columnOf{{title: "delivery"}, {title: "deleted"}, {title: "arrived"}, {title: "name", most: 44}, {title: "size", number: true}},
+		func(cmd *cobra.Command, p pageFlags) (api.Page[api.Deletion], error) {
+			return connect(cmd).Deletions(cmd.Context(), p.offset, p.limit)
+		},
+		func(d api.Deletion) []string {
+			return []string{d.ID, d.DeletedAt.Local().Format(dateTime), d.ArrivedAt.Local().Format(dateTime), d.Name, size(d.Bytes)}
+		})
+	cmd.Use = "deleted"
+	return cmd
 }
 
 // counted tells how much of a reader has been read.
@@ -180,6 +250,16 @@ func (a *app) showDelivery(d api.Delivery) error {
 	}
 	fmt.Fprintf(a.out, "delivery  %s\nname      %s\nsize      %s\nsha256    %s\narrived   %s\nstate     %s\n",
 		d.ID, d.Name, size(d.Bytes), d.SHA256, d.ArrivedAt.Local().Format(dateTime), d.State)
+	if d.ArrivedAs != "" {
+		fmt.Fprintf(a.out, "arrived as %s\n", d.ArrivedAs)
+	}
+	if d.Note != "" {
+		fmt.Fprintf(a.out, "note      %s\n", d.Note)
+	}
+	if d.Refusal != "" {
+		fmt.Fprintf(a.out, "refused   %s\n", d.Refusal)
+		return nil
+	}
 	if d.RepeatOf != "" {
 		fmt.Fprintf(a.out, "repeat    of delivery %s: the same bytes have arrived before\n", d.RepeatOf)
 	}
@@ -307,6 +387,7 @@ func (a *app) runs() *cobra.Command {
 	flags := addLayoutFlags(start)
 	start.Flags().StringVar(&order.Target, "target", "", "name of the target; without one every row that reads cleanly is accepted")
 	start.Flags().IntVar(&order.TargetVersion, "target-version", 0, "version of the target; 0 for the newest")
+	start.Flags().BoolVar(&order.SHA256, "sha256", false, "give the outputs' SHA-256 in the manifest, beside BLAKE3; the run takes longer")
 	start.RunE = func(cmd *cobra.Command, args []string) error {
 		given, err := flags.given()
 		if err != nil {

@@ -260,7 +260,7 @@ the data stands in a folder of its own.`,
 // fillDemo adds what is missing of the demo data and runs each delivery that
 // has not been run.
 func (a *app) fillDemo(ctx context.Context, c *client.Client) error {
-	known, err := c.Deliveries(ctx, 0, 1000)
+	known, err := c.Deliveries(ctx, "", "", 0, 1000)
 	if err != nil {
 		return err
 	}

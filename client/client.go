@@ -127,6 +127,13 @@ func page(offset, limit int) url.Values {
 	return v
 }
 
+// put sets a parameter that is not empty.
+func put(v url.Values, name, value string) {
+	if value != "" {
+		v.Set(name, value)
+	}
+}
+
 const v1 = "/api/v1"
 
 // AddDelivery takes in a file as a stream.
@@ -134,9 +141,32 @@ func (c *Client) AddDelivery(ctx context.Context, name string, r io.Reader) (d a
 	return d, c.call(ctx, http.MethodPost, v1+"/deliveries?name="+url.QueryEscape(name), r, "application/octet-stream", &d)
 }
 
-// Deliveries lists deliveries, newest first.
-func (c *Client) Deliveries(ctx context.Context, offset, limit int) (p api.Page[api.Delivery], err error) {
-	return p, c.get(ctx, v1+"/deliveries?"+page(offset, limit).Encode(), &p)
+// Deliveries lists deliveries, newest first: those with a text in their name or note and
+// in a state, "" for any.
+func (c *Client) Deliveries(ctx context.Context, find, state string, offset, limit int) (p api.Page[api.Delivery], err error) {
+	v := page(offset, limit)
+	put(v, "find", find)
+	put(v, "state", state)
+	return p, c.get(ctx, v1+"/deliveries?"+v.Encode(), &p)
+}
+
+// Describe gives a delivery another name or note.
+func (c *Client) Describe(ctx context.Context, id string, w api.NewWords) (d api.Delivery, err error) {
+	return d, c.send(ctx, http.MethodPatch, v1+"/deliveries/"+url.PathEscape(id), w, &d)
+}
+
+// DeleteDelivery deletes a delivery with all that belongs to it.
+func (c *Client) DeleteDelivery(ctx context.Context, id string) error {
+	resp, err := c.do(ctx, http.MethodDelete, v1+"/deliveries/"+url.PathEscape(id), nil, "")
+	if err != nil {
+		return err
+	}
+	return resp.Body.Close()
+}
+
+// Deletions lists deliveries that were deleted, the last first.
+func (c *Client) Deletions(ctx context.Context, offset, limit int) (p api.Page[api.Deletion], err error) {
+	return p, c.get(ctx, v1+"/deletions?"+page(offset, limit).Encode(), &p)
 }
 
 // Delivery gives one delivery.
@@ -176,9 +206,7 @@ func (c *Client) StartRun(ctx context.Context, r api.NewRun) (run api.Run, err e
 // Runs lists runs, newest first: of one delivery, or all for "".
 func (c *Client) Runs(ctx context.Context, delivery string, offset, limit int) (p api.Page[api.RunHead], err error) {
 	v := page(offset, limit)
-	if delivery != "" {
-		v.Set("delivery", delivery)
-	}
+	put(v, "delivery", delivery)
 	return p, c.get(ctx, v1+"/runs?"+v.Encode(), &p)
 }
 
@@ -235,12 +263,18 @@ func (c *Client) CancelRun(ctx context.Context, id string) (r api.Run, err error
 // Rejects gives a page of a run's rejected rows; column and code narrow it down.
 func (c *Client) Rejects(ctx context.Context, id, column, code string, offset, limit int) (p api.Rejects, err error) {
 	v := page(offset, limit)
-	for name, value := range map[string]string{"column": column, "code": code} {
-		if value != "" {
-			v.Set(name, value)
-		}
-	}
+	put(v, "column", column)
+	put(v, "code", code)
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rejects?"+v.Encode(), &p)
+}
+
+// Violations gives a page of a run's violations one by one; column and code narrow it
+// down.
+func (c *Client) Violations(ctx context.Context, id, column, code string, offset, limit int) (p api.Violations, err error) {
+	v := page(offset, limit)
+	put(v, "column", column)
+	put(v, "code", code)
+	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/violations?"+v.Encode(), &p)
 }
 
 // Output opens a file that a run wrote.
@@ -259,4 +293,19 @@ func (c *Client) open(ctx context.Context, path string) (io.ReadCloser, error) {
 		return nil, err
 	}
 	return resp.Body, nil
+}
+
+// Drafts returns the work on a delivery that is not saved yet.
+func (c *Client) Drafts(ctx context.Context, id string) (d api.Drafts, err error) {
+	return d, c.get(ctx, ofDelivery(id, "/drafts"), &d)
+}
+
+// KeepLayoutDraft keeps settings that are not saved yet.
+func (c *Client) KeepLayoutDraft(ctx context.Context, id string, d api.LayoutDraft) (kept api.LayoutDraft, err error) {
+	return kept, c.send(ctx, http.MethodPut, ofDelivery(id, "/drafts/layout"), d, &kept)
+}
+
+// KeepTargetDraft keeps the text of a target that is not added yet.
+func (c *Client) KeepTargetDraft(ctx context.Context, id string, d api.TextDraft) (kept api.TextDraft, err error) {
+	return kept, c.send(ctx, http.MethodPut, ofDelivery(id, "/drafts/target"), d, &kept)
 }

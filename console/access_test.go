@@ -63,7 +63,7 @@ func TestTheConsoleAsksForTheToken(t *testing.T) {
 		c.Console = console.Handler()
 		c.Token = token
 	})
-	_, err := s.Client.Deliveries(t.Context(), 0, 1)
+	_, err := s.Client.Deliveries(t.Context(), "", "", 0, 1)
 	require.ErrorContains(t, err, "asks for its token")
 	known := client.New(s.Address, token)
 	d, err := known.AddDelivery(t.Context(), "secret-tickets.csv", strings.NewReader("a\n1\n"))

@@ -167,9 +167,9 @@ func TestBeyondLoopback(t *testing.T) {
 	assert.True(t, resp.Cookies()[0].HttpOnly)
 	assert.Equal(t, http.SameSiteStrictMode, resp.Cookies()[0].SameSite)
 
-	_, err = client.New(s.Address, "").Deliveries(t.Context(), 0, 1)
+	_, err = client.New(s.Address, "").Deliveries(t.Context(), "", "", 0, 1)
 	assert.ErrorContains(t, err, "SIEB_TOKEN")
-	_, err = client.New(s.Address, "secret").Deliveries(t.Context(), 0, 1)
+	_, err = client.New(s.Address, "secret").Deliveries(t.Context(), "", "", 0, 1)
 	require.NoError(t, err)
 }
 
@@ -211,7 +211,7 @@ func TestUploadsThatDoNotCome(t *testing.T) {
 		assert.True(t, strings.Contains(line, " 408 ") || line == "", "%q", line)
 	}
 	servicetest.Await(t, "nothing of them is left", func() bool { return count(t, filepath.Join(s.Data, "arriving")) == 0 })
-	page, err := s.Client.Deliveries(t.Context(), 0, 10)
+	page, err := s.Client.Deliveries(t.Context(), "", "", 0, 10)
 	require.NoError(t, err)
 	require.Equal(t, 1, page.Total)
 	assert.Equal(t, d.ID, page.Items[0].ID)
@@ -225,7 +225,7 @@ func TestUploadsThatAreTooLarge(t *testing.T) {
 	assert.Equal(t, 413, statusOf(err))
 	assert.ErrorContains(t, err, "--max-upload")
 	assert.Zero(t, count(t, filepath.Join(s.Data, "arriving")))
-	page, err := s.Client.Deliveries(t.Context(), 0, 10)
+	page, err := s.Client.Deliveries(t.Context(), "", "", 0, 10)
 	require.NoError(t, err)
 	assert.Equal(t, 1, page.Total)
 }
@@ -243,6 +243,9 @@ func TestDownloadForASpreadsheet(t *testing.T) {
 	resp, text := ask(t, s.Service, "GET", "/api/v1/runs/"+r.ID+"/outputs/accepted.csv?for=spreadsheet", "")
 	assert.Equal(t, "\uFEFFa,b\n'=1+1,ä\n", text)
 	assert.Contains(t, resp.Header.Get("Content-Disposition"), "accepted.csv")
+	assert.Contains(t, resp.Header.Get("Content-Disposition"), "filename=a.accepted.csv")
+	_, text = ask(t, s.Service, "GET", "/api/v1/runs/"+r.ID+"/outputs/accepted.csv?for=spreadsheet-semicolon", "")
+	assert.Equal(t, "\uFEFFa;b\n'=1+1;ä\n", text)
 	_, text = ask(t, s.Service, "GET", "/api/v1/runs/"+r.ID+"/outputs/rejected.csv?for=spreadsheet", "")
 	assert.Contains(t, text, ",'@SUM(1),2,3\n")
 	resp, _ = ask(t, s.Service, "GET", "/api/v1/runs/"+r.ID+"/outputs/rejected.csv?for=others", "")

@@ -73,7 +73,7 @@ func (p *program) start(flags ...string) {
 	}
 	p.cmd.Stderr = p.log
 	require.NoError(p.t, p.cmd.Start())
-	servicetest.Await(p.t, "the service answers", func() bool { _, err := p.client.Deliveries(p.t.Context(), 0, 1); return err == nil })
+	servicetest.Await(p.t, "the service answers", func() bool { _, err := p.client.Deliveries(p.t.Context(), "", "", 0, 1); return err == nil })
 }
 
 func (p *program) kill() {
@@ -136,6 +136,16 @@ func TestHostileDeliveries(t *testing.T) {
 		d, err := p.client.AddDelivery(ctx, f.Name, bytes.NewReader(f.Bytes))
 		require.NoError(t, err, f.Name)
 		run, err := p.client.StartRun(ctx, api.NewRun{Delivery: d.ID})
+		if d.Refusal != "" { // told when it arrived: nothing is begun on it
+			assert.Equal(t, "refused", d.State, f.Name)
+			assert.Equal(t, 422, statusOf(err), f.Name)
+			assert.ErrorContains(t, err, d.Refusal, f.Name)
+			_, err = p.client.StartProfile(ctx, d.ID, api.NewProfile{})
+			assert.Equal(t, 422, statusOf(err), f.Name)
+			_, err = p.client.Read(ctx, d.ID, nil)
+			assert.Equal(t, 422, statusOf(err), f.Name)
+			return
+		}
 		require.NoError(t, err, f.Name)
 		_, err = p.client.StartProfile(ctx, d.ID, api.NewProfile{})
 		require.NoError(t, err, f.Name)
@@ -311,7 +321,7 @@ func TestKilledAtAnyMoment(t *testing.T) {
 		assert.Equal(t, "accepted", run.Verdict)
 		assert.Equal(t, int64(2_001), run.Tally.Read)
 	}
-	page, err := p.client.Deliveries(t.Context(), 0, 1)
+	page, err := p.client.Deliveries(t.Context(), "", "", 0, 1)
 	require.NoError(t, err)
 	assert.Equal(t, page.Total, contents(t, p.data), "no bytes are left without a delivery")
 	assert.Zero(t, count(t, filepath.Join(p.data, "arriving")))
@@ -362,7 +372,7 @@ func TestUploadsWhileTheDatabaseIsAway(t *testing.T) {
 	cmd := restartOn(t, filepath.Join(dir, "postgres"), url)
 	defer cmd()
 	servicetest.Await(t, "the file of the inbox is taken", func() bool {
-		page, err := s.Client.Deliveries(t.Context(), 0, 1)
+		page, err := s.Client.Deliveries(t.Context(), "", "", 0, 1)
 		return err == nil && page.Total == 1
 	})
 	_, err = s.Client.AddDelivery(t.Context(), "a.csv", strings.NewReader("a\n1\n"))
@@ -448,13 +458,13 @@ func TestMembersAreTakenTogether(t *testing.T) {
 		{"no archive of several", packed(t, "a.csv", "a\n1\n"), 422, "no ZIP archive of several"},
 	} {
 		id := add(c.archive)
-		before, err := s.Client.Deliveries(t.Context(), 0, 1)
+		before, err := s.Client.Deliveries(t.Context(), "", "", 0, 1)
 		require.NoError(t, err)
 		stored := contents(t, s.Data)
 		_, err = s.Client.TakeMembers(t.Context(), id)
 		assert.Equal(t, c.status, statusOf(err), "%s: %v", c.what, err)
 		assert.ErrorContains(t, err, c.says, c.what)
-		after, err := s.Client.Deliveries(t.Context(), 0, 1)
+		after, err := s.Client.Deliveries(t.Context(), "", "", 0, 1)
 		require.NoError(t, err)
 		assert.Equal(t, before.Total, after.Total, c.what)
 		assert.Equal(t, stored, contents(t, s.Data), "%s: no bytes are left", c.what)

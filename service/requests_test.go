@@ -45,7 +45,7 @@ func TestRequests(t *testing.T) {
 	const octets = "application/octet-stream"
 
 	t.Run("an envelope around a file is not stored", func(t *testing.T) {
-		before, err := s.Client.Deliveries(ctx, 0, 1)
+		before, err := s.Client.Deliveries(ctx, "", "", 0, 1)
 		require.NoError(t, err)
 		for _, headers := range [][]string{
 			{"Content-Type", "multipart/form-data; boundary=x"},
@@ -58,7 +58,7 @@ func TestRequests(t *testing.T) {
 			assert.Equal(t, http.StatusUnsupportedMediaType, resp.StatusCode, headers)
 			assert.Contains(t, text, "send the file's bytes as they are", headers)
 		}
-		after, err := s.Client.Deliveries(ctx, 0, 1)
+		after, err := s.Client.Deliveries(ctx, "", "", 0, 1)
 		require.NoError(t, err)
 		assert.Equal(t, before.Total, after.Total)
 		for _, headers := range [][]string{
@@ -211,7 +211,7 @@ func TestDeliveryState(t *testing.T) {
 		}
 		one, err := s.Client.Delivery(ctx, d.ID)
 		require.NoError(t, err)
-		listed, err := s.Client.Deliveries(ctx, 0, 1)
+		listed, err := s.Client.Deliveries(ctx, "", "", 0, 1)
 		require.NoError(t, err)
 		for _, d := range []api.Delivery{one, listed.Items[0]} {
 			assert.Equal(t, c.state, d.State, name)

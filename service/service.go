@@ -215,7 +215,8 @@ func taker(records *store.Store, area *staging.Area, most int64, log *slog.Logge
 		if err != nil {
 			return err
 		}
-		d, isNew, err := records.AddDelivery(ctx, store.Arrival{Name: name, Bytes: taken.Bytes, SHA256: taken.SHA256, InboxMark: mark})
+		d, isNew, err := records.AddDelivery(ctx, store.Arrival{Name: name, Bytes: taken.Bytes, SHA256: taken.SHA256, InboxMark: mark,
+			Refusal: jobs.Refusal(ctx, area, taken.SHA256)})
 		area.LetGo(taken, err == nil || !store.WasNotSent(err))
 		if err == nil && isNew {
 			log.Info("delivery arrived in the inbox", "delivery", d.ID, "name", name, "bytes", d.Bytes)

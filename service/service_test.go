@@ -119,7 +119,7 @@ func TestService(t *testing.T) {
 			assert.Equal(t, first.ID, again.RepeatOf)
 			assert.NotEqual(t, first.ID, again.ID)
 		}
-		page, err := s.Client.Deliveries(ctx, 1, 2)
+		page, err := s.Client.Deliveries(ctx, "", "", 1, 2)
 		require.NoError(t, err)
 		assert.Len(t, page.Items, 2)
 		assert.Equal(t, len(demo.All())+3, page.Total)
@@ -223,7 +223,7 @@ func TestService(t *testing.T) {
 	})
 
 	t.Run("an interrupted upload leaves nothing behind", func(t *testing.T) {
-		before, err := s.Client.Deliveries(ctx, 0, 1)
+		before, err := s.Client.Deliveries(ctx, "", "", 0, 1)
 		require.NoError(t, err)
 		conn, err := net.Dial("tcp", strings.TrimPrefix(s.Address, "http://"))
 		require.NoError(t, err)
@@ -232,13 +232,13 @@ func TestService(t *testing.T) {
 		servicetest.Await(t, "the upload arrives", func() bool { return count(t, arriving) == 1 })
 		conn.Close()
 		servicetest.Await(t, "the half file is gone", func() bool { return count(t, arriving) == 0 })
-		after, err := s.Client.Deliveries(ctx, 0, 1)
+		after, err := s.Client.Deliveries(ctx, "", "", 0, 1)
 		require.NoError(t, err)
 		assert.Equal(t, before.Total, after.Total)
 	})
 
 	t.Run("the inbox", func(t *testing.T) {
-		before, err := s.Client.Deliveries(ctx, 0, 1)
+		before, err := s.Client.Deliveries(ctx, "", "", 0, 1)
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(filepath.Join(s.Inbox, "still-written.part"), []byte("a\n"), 0o644))
 		growing, err := os.Create(filepath.Join(s.Inbox, "growing.csv"))
@@ -254,7 +254,7 @@ func TestService(t *testing.T) {
 		var after api.Page[api.Delivery]
 		servicetest.Await(t, "the file is taken", func() bool {
 			_, gone := os.Stat(growing.Name())
-			after, err = s.Client.Deliveries(ctx, 0, 1)
+			after, err = s.Client.Deliveries(ctx, "", "", 0, 1)
 			return err != nil || errors.Is(gone, os.ErrNotExist) && after.Total > before.Total
 		})
 		require.NoError(t, err)
@@ -291,7 +291,7 @@ func TestService(t *testing.T) {
 		require.Positive(t, pid)
 		require.NoError(t, syscall.Kill(pid, syscall.SIGKILL))
 		servicetest.Await(t, "the database is back", func() bool {
-			_, err := s.Client.Deliveries(ctx, 0, 1)
+			_, err := s.Client.Deliveries(ctx, "", "", 0, 1)
 			return err == nil && servicetest.Postmaster(s.Data) != pid
 		})
 		d, err := s.Client.AddDelivery(ctx, "after.csv", strings.NewReader("a\n1\n"))
@@ -331,7 +331,7 @@ func TestKilledService(t *testing.T) {
 		cmd.Stderr = os.Stderr
 		require.NoError(t, cmd.Start())
 		c := client.New("http://"+address, "")
-		servicetest.Await(t, "the service answers", func() bool { _, err := c.Deliveries(t.Context(), 0, 1); return err == nil })
+		servicetest.Await(t, "the service answers", func() bool { _, err := c.Deliveries(t.Context(), "", "", 0, 1); return err == nil })
 		return cmd
 	}
 	s := &kit{&servicetest.Service{Address: "http://" + address, Client: client.New("http://"+address, ""), Data: data}}

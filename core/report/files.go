@@ -175,7 +175,7 @@ func (s *files) shown(text []byte) []byte {
 	if !s.guard {
 		return text
 	}
-	s.guarded = guardRows(s.guarded[:0], text)
+	s.guarded = guardRows(s.guarded[:0], text, ',')
 	return s.guarded
 }
 

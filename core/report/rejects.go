@@ -126,6 +126,49 @@ func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) 
 	}
 }
 
+// Placed is a violation with where it stands.
+type Placed struct {
+	Row  int64 `json:"row" doc:"0 for the delivery as a whole"`
+	Line int64 `json:"line"`
+	Violation
+}
+
+// Violations reads violations from the file that a run wrote: of those that fit the
+// filter at most limit, after offset others. It returns the page, and how many fit in
+// all. It goes through the file once.
+func Violations(ctx context.Context, dir string, filter Filter, offset, limit int) (page []Placed, total int, err error) {
+	found, err := openOwn(filepath.Join(dir, ViolationsName))
+	if err != nil {
+		return nil, 0, err
+	}
+	defer found.close()
+	page = []Placed{}
+	bytes := 0
+	for n := 0; ; n++ {
+		if n%4096 == 0 && ctx.Err() != nil {
+			return nil, 0, ctx.Err()
+		}
+		v, err := found.violation()
+		if errors.Is(err, io.EOF) {
+			return page, total, nil
+		} else if err != nil {
+			return nil, 0, err
+		}
+		if !filter.fits([]Violation{*v}) {
+			continue
+		}
+		if total++; total <= offset || len(page) == limit || bytes > maxPage {
+			continue
+		}
+		line, err := found.int(found.cells, 1)
+		if err != nil {
+			return nil, 0, err
+		}
+		bytes += len(v.Value) + len(v.Message)
+		page = append(page, Placed{v.row, line, *v})
+	}
+}
+
 // own reads a file that Sieb wrote.
 type own struct {
 	path   string

@@ -42,17 +42,20 @@ func isSigned(rest []byte) bool {
 }
 
 // appendGuarded appends a cell; an apostrophe before what a spreadsheet would take for
-// a formula makes it a text there.
-func appendGuarded(dst, cell []byte) []byte {
+// a formula makes it a text there. What holds the delimiter stands in quotes.
+func appendGuarded(dst, cell []byte, delimiter byte) []byte {
 	if isFormula(cell) {
-		return rfc4180.AppendCell(dst, append([]byte{'\''}, cell...))
+		cell = append([]byte{'\''}, cell...)
+	}
+	if delimiter != ',' && bytes.IndexByte(cell, delimiter) >= 0 && rfc4180.IsPlain(cell) {
+		return append(append(append(dst, '"'), cell...), '"') // it holds no quote
 	}
 	return rfc4180.AppendCell(dst, cell)
 }
 
 // guardRows appends whole rows that this package's writers have made, with formulas
-// guarded.
-func guardRows(dst, text []byte) []byte {
+// guarded and another delimiter where the comma is not wanted.
+func guardRows(dst, text []byte, delimiter byte) []byte {
 	var cell []byte
 	for len(text) > 0 {
 		cell = cell[:0]
@@ -78,17 +81,21 @@ func guardRows(dst, text []byte) []byte {
 			}
 			cell, text = append(cell, text[:i]...), text[i:]
 		}
-		if dst = appendGuarded(dst, cell); len(text) > 0 {
-			dst, text = append(dst, text[0]), text[1:]
+		if dst = appendGuarded(dst, cell, delimiter); len(text) > 0 {
+			end := text[0]
+			if end == ',' {
+				end = delimiter
+			}
+			dst, text = append(dst, end), text[1:]
 		}
 	}
 	return dst
 }
 
 // Spreadsheet writes a file of a run so that a spreadsheet opens it as it is meant:
-// with a byte order mark, which tells UTF-8, and formulas guarded. The end of ctx
-// ends it.
-func Spreadsheet(ctx context.Context, dst io.Writer, src io.Reader) error {
+// with a byte order mark, which tells UTF-8, formulas guarded, and the delimiter that
+// it expects: a semicolon where decimals have a comma. The end of ctx ends it.
+func Spreadsheet(ctx context.Context, dst io.Writer, src io.Reader, delimiter byte) error {
 	if _, err := io.WriteString(dst, "\uFEFF"); err != nil {
 		return err
 	}
@@ -110,7 +117,7 @@ func Spreadsheet(ctx context.Context, dst io.Writer, src io.Reader) error {
 		if whole == 0 && len(buf) > maxHeldRow {
 			return errors.New("a row of the file is too long to be shown in a spreadsheet")
 		}
-		out = guardRows(out[:0], buf[:whole])
+		out = guardRows(out[:0], buf[:whole], delimiter)
 		if _, err := dst.Write(out); err != nil {
 			return err
 		}

@@ -24,7 +24,7 @@ func spreadsheet(t require.TestingT, rows [][]string) [][]string {
 	for _, row := range rows {
 		text.Write(rfc4180.AppendRow(nil, row...))
 	}
-	require.NoError(t, report.Spreadsheet(context.Background(), &out, iotest.OneByteReader(&text)))
+	require.NoError(t, report.Spreadsheet(context.Background(), &out, iotest.OneByteReader(&text), ','))
 	rest, has := strings.CutPrefix(out.String(), "\uFEFF")
 	require.True(t, has, "the mark tells UTF-8")
 	r := csv.NewReader(strings.NewReader(rest))

@@ -2,10 +2,12 @@ package source
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"regexp"
 	"strings"
 	"unicode/utf16"
@@ -220,4 +222,38 @@ func mail(text string) *NotTable {
 		return nil
 	}
 	return &NotTable{"a mail", "save the table that is attached to it, and send that"}
+}
+
+// Refusal says why a file cannot be read as a table, by its first bytes and, of a
+// workbook, by what it holds; "" where it may be one. It unpacks nothing and reads no
+// row, so that it can be asked of each file that arrives.
+func Refusal(ctx context.Context, path string) string {
+	f, err := os.Open(path)
+	if err != nil {
+		return ""
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return ""
+	}
+	head := make([]byte, min(info.Size(), 64<<10))
+	if _, err := f.ReadAt(head, 0); err != nil && !errors.Is(err, io.EOF) {
+		return ""
+	}
+	if book, err := openBook(ctx, f, info.Size()); book != nil || err != nil {
+		if err != nil && ctx.Err() == nil {
+			return err.Error()
+		}
+		return ""
+	}
+	for _, packed := range []string{"\x1f\x8b", "\x28\xb5\x2f\xfd", "PK\x03\x04"} {
+		if bytes.HasPrefix(head, []byte(packed)) {
+			return ""
+		}
+	}
+	if err := notTable(head); err != nil {
+		return err.Error()
+	}
+	return ""
 }

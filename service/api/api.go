@@ -196,43 +196,12 @@ type created[T any] struct {
 	Body     T
 }
 
-// upload hands the body on as a stream: a delivery may be larger than memory.
-type upload struct {
-	Name   string `query:"name" required:"true" doc:"the file's name"`
-	body   io.Reader
-	length string
-}
-
-// Resolve takes the body, unless it is an envelope around a file's bytes: that would
-// be kept as if it were rows.
-func (u *upload) Resolve(ctx huma.Context) []error {
-	u.body, u.length = ctx.BodyReader(), ctx.Header("Content-Length")
-	const how = "send the file's bytes as they are, with Content-Type: application/octet-stream"
-	kind, _, _ := mime.ParseMediaType(ctx.Header("Content-Type"))
-	if strings.HasPrefix(kind, "multipart/") || kind == "application/x-www-form-urlencoded" {
-		return []error{huma.Error415UnsupportedMediaType("the body is a form (" + kind + "); " + how)}
-	}
-	if coding := ctx.Header("Content-Encoding"); coding != "" && !strings.EqualFold(coding, "identity") {
-		return []error{huma.Error415UnsupportedMediaType(
-			fmt.Sprintf("the body is encoded (Content-Encoding: %s); %s. A packed file (gzip, zstd, ZIP) is one too", coding, how))}
-	}
-	return nil
-}
-
 func (s *Server) routes(api huma.API) {
-	octets := &huma.RequestBody{Required: true, Description: "the file's bytes as they are",
-		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
 	const v1 = "/api/v1"
 	op := func(id, method, path, summary, tag string, errs ...int) huma.Operation {
 		return huma.Operation{OperationID: id, Method: method, Path: v1 + path, Summary: summary, Tags: []string{tag}, Errors: errs}
 	}
-	add := op("addDelivery", http.MethodPost, "/deliveries", "Takes in a file", "deliveries", 400, 408, 413, 415, 503, 507)
-	add.RequestBody, add.DefaultStatus = octets, http.StatusCreated
-	huma.Register(api, add, s.addDelivery)
-	huma.Register(api, op("listDeliveries", http.MethodGet, "/deliveries", "Deliveries, newest first", "deliveries"), s.listDeliveries)
-	huma.Register(api, op("showDelivery", http.MethodGet, "/deliveries/{id}", "One delivery", "deliveries", 404), s.showDelivery)
-	huma.Register(api, file(op("deliveryContent", http.MethodGet, "/deliveries/{id}/content", "The bytes of a delivery", "deliveries", 404)), s.deliveryContent)
-
+	s.deliveryRoutes(api, op)
 	s.readingRoutes(api, op)
 	s.profileRoutes(api, op)
 
@@ -258,6 +227,7 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, events, s.runEvents)
 	huma.Register(api, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409), s.cancelRun)
 	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations", "runs", 404, 409), s.runRejects)
+	huma.Register(api, op("runViolations", http.MethodGet, "/runs/{id}/violations", "Violations one by one, of flagged and blanked cells too", "runs", 404, 409, 422), s.runViolations)
 	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote", "runs", 404)), s.runOutput)
 
 	enter := op("signIn", http.MethodPost, "/token", "Gives a browser a cookie that holds the service's token", "service", 401)
@@ -283,38 +253,6 @@ func (s *Server) health(ctx context.Context, _ *struct{}) (*answer[Health], erro
 	return &answer[Health]{Health{"ok", s.Version}}, nil
 }
 
-func (s *Server) addDelivery(ctx context.Context, in *upload) (*created[Delivery], error) {
-	if err := staging.CheckName(in.Name); err != nil {
-		return nil, huma.Error400BadRequest(err.Error())
-	}
-	// Where it could not be recorded, it need not be sent.
-	if err := s.Store.Ping(ctx); err != nil && ctx.Err() == nil {
-		return nil, s.failure("recording a delivery", err)
-	}
-	taken, err := s.Area.Take(ctx, in.body, s.Guard.MaxUpload)
-	var large *staging.TooLarge
-	var disk *fault.Disk
-	switch {
-	case errors.As(err, &large):
-		return nil, huma.NewError(http.StatusRequestEntityTooLarge, large.Error())
-	case errors.As(err, &disk):
-		return nil, s.failure("storing a delivery", err)
-	case errors.Is(err, errSlow):
-		return nil, huma.NewError(http.StatusRequestTimeout, fmt.Sprintf("the file came at less than %d bytes a second, or nothing came for %s; nothing of it was kept", minRate, s.Guard.BodyWait))
-	case err != nil && (ctx.Err() != nil || errors.Is(err, io.ErrUnexpectedEOF)):
-		return nil, huma.Error400BadRequest("the file did not arrive whole; nothing of it was kept")
-	case err != nil:
-		return nil, s.failure("storing a delivery", err)
-	}
-	d, _, err := s.Store.AddDelivery(ctx, store.Arrival{Name: in.Name, Bytes: taken.Bytes, SHA256: taken.SHA256})
-	s.Area.LetGo(taken, err == nil || !store.WasNotSent(err))
-	if err != nil {
-		return nil, s.failure("recording a delivery", err)
-	}
-	s.Log.Info("delivery arrived", "delivery", d.ID, "name", d.Name, "bytes", d.Bytes)
-	return &created[Delivery]{http.StatusCreated, "/api/v1/deliveries/" + d.ID, deliveryOf(d)}, nil
-}
-
 // failure logs an error that is the service's own, and keeps its text from the
 // answer, unless it says what the asker can do.
 func (s *Server) failure(doing string, err error) error {
@@ -323,6 +261,8 @@ func (s *Server) failure(doing string, err error) error {
 	switch {
 	case errors.As(err, &status):
 		return err
+	case store.IsGone(err):
+		return huma.Error404NotFound("what this belongs to was deleted meanwhile")
 	case store.IsBadValue(err):
 		return huma.Error422UnprocessableEntity("the request holds a character that cannot be kept (NUL), or a number that is too large")
 	case store.IsAway(err):
@@ -337,46 +277,12 @@ func (s *Server) failure(doing string, err error) error {
 	return huma.Error500InternalServerError(doing + " failed; the service's log says more")
 }
 
-func (s *Server) listDeliveries(ctx context.Context, in *Paging) (*answer[Page[Delivery]], error) {
-	found, total, err := s.Store.Deliveries(ctx, in.Offset, in.Limit)
-	if err != nil {
-		return nil, s.failure("listing deliveries", err)
-	}
-	return pageOf(found, total, deliveryOf), nil
-}
-
 func pageOf[T, U any](found []T, total int, turn func(T) U) *answer[Page[U]] {
 	items := make([]U, len(found))
 	for i := range found {
 		items[i] = turn(found[i])
 	}
 	return &answer[Page[U]]{Page[U]{items, total}}
-}
-
-func (s *Server) delivery(ctx context.Context, id string) (store.Delivery, error) {
-	d, err := s.Store.Delivery(ctx, id)
-	if errors.Is(err, store.ErrNone) {
-		return d, huma.Error404NotFound(fmt.Sprintf("there is no delivery %q", id))
-	} else if err != nil {
-		return d, s.failure("looking for a delivery", err)
-	}
-	return d, nil
-}
-
-func (s *Server) showDelivery(ctx context.Context, in *byID) (*answer[Delivery], error) {
-	d, err := s.delivery(ctx, in.ID)
-	if err != nil {
-		return nil, err
-	}
-	return &answer[Delivery]{deliveryOf(d)}, nil
-}
-
-func (s *Server) deliveryContent(ctx context.Context, in *byID) (*huma.StreamResponse, error) {
-	d, err := s.delivery(ctx, in.ID)
-	if err != nil {
-		return nil, err
-	}
-	return s.sendFile(s.Area.Path(d.SHA256), d.Name, "application/octet-stream")
 }
 
 // sendFile answers with a file, or a part of it where the request asks so.
@@ -479,6 +385,9 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 	if err != nil {
 		return nil, err
 	}
+	if err := s.isTable(d); err != nil {
+		return nil, err
+	}
 	version := 0
 	if in.Body.Target != "" {
 		t, err := s.target(ctx, in.Body.Target, in.Body.TargetVersion)
@@ -496,7 +405,7 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 			return nil, err
 		}
 	}
-	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, s.Queue.Enqueue(ctx, store.Runs))
+	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, in.Body.SHA256, s.Queue.Enqueue(ctx, store.Runs))
 	if err != nil {
 		return nil, s.failure("recording a run", err)
 	}
@@ -633,42 +542,65 @@ func (s *Server) cancelRun(ctx context.Context, in *byID) (*answer[Run], error) 
 	return s.showRun(ctx, in)
 }
 
-func (s *Server) runRejects(ctx context.Context, in *struct {
+// AskViolations narrows what is shown of a run down to some violations.
+type AskViolations struct {
 	ID string `path:"id"`
 	Paging
-	Column string `query:"column" doc:"only rows with a violation in this column of the target"`
-	Code   string `query:"code" doc:"only rows with a violation of this code, such as date.format"`
-}) (*answer[Rejects], error) {
-	r, err := s.run(ctx, in.ID)
+	Column string `query:"column" doc:"only violations in this column of the target"`
+	Code   string `query:"code" doc:"only violations of this code, such as date.format"`
+}
+
+// doneRun returns a run that is done, and the filter that is asked for.
+func (s *Server) doneRun(ctx context.Context, ask *AskViolations, what string) (r store.Run, f report.Filter, err error) {
+	if r, err = s.run(ctx, ask.ID); err != nil {
+		return r, f, err
+	}
+	if r.State != store.Done {
+		return r, f, huma.Error409Conflict("the run has no " + what + " to show: it is " + r.State)
+	}
+	if ask.Code != "" {
+		if err := new(violation.Code).UnmarshalText([]byte(ask.Code)); err != nil {
+			return r, f, huma.Error422UnprocessableEntity(err.Error())
+		}
+	}
+	if ask.Column != "" {
+		if out, err := s.runOf(r); err != nil {
+			return r, f, err
+		} else if !out.has(ask.Column) {
+			return r, f, huma.Error404NotFound(fmt.Sprintf("the run has no column %q and no violation in one of that name", ask.Column))
+		}
+	}
+	return r, report.Filter{Column: ask.Column, Code: ask.Code}, nil
+}
+
+func (s *Server) runRejects(ctx context.Context, in *AskViolations) (*answer[Rejects], error) {
+	r, filter, err := s.doneRun(ctx, in, "rejected rows")
 	if err != nil {
 		return nil, err
 	}
-	if r.State != store.Done {
-		return nil, huma.Error409Conflict("the run has no rejected rows to show: it is " + r.State)
-	}
-	if in.Code != "" {
-		if err := new(violation.Code).UnmarshalText([]byte(in.Code)); err != nil {
-			return nil, huma.Error422UnprocessableEntity(err.Error())
-		}
-	}
-	if in.Column != "" {
-		if out, err := s.runOf(r); err != nil {
-			return nil, err
-		} else if !out.has(in.Column) {
-			return nil, huma.Error404NotFound(fmt.Sprintf("the run has no column %q and no violation in one of that name", in.Column))
-		}
-	}
-	columns, page, total, err := report.Rejects(ctx, s.Area.RunDir(r.ID), report.Filter{Column: in.Column, Code: in.Code}, in.Offset, in.Limit)
+	columns, page, total, err := report.Rejects(ctx, s.Area.RunDir(r.ID), filter, in.Offset, in.Limit)
 	if err != nil {
 		return nil, s.failure("reading the rejected rows", err)
 	}
 	return &answer[Rejects]{Rejects{page, total, columns}}, nil
 }
 
+func (s *Server) runViolations(ctx context.Context, in *AskViolations) (*answer[Violations], error) {
+	r, filter, err := s.doneRun(ctx, in, "violations")
+	if err != nil {
+		return nil, err
+	}
+	page, total, err := report.Violations(ctx, s.Area.RunDir(r.ID), filter, in.Offset, in.Limit)
+	if err != nil {
+		return nil, s.failure("reading the violations", err)
+	}
+	return &answer[Violations]{Violations{page, total}}, nil
+}
+
 func (s *Server) runOutput(ctx context.Context, in *struct {
 	ID   string `path:"id"`
 	Name string `path:"name"`
-	For  string `query:"for" enum:"spreadsheet" doc:"spreadsheet: with a byte order mark, and guarded against cells that a spreadsheet would run as formulas"`
+	For  string `query:"for" enum:"spreadsheet,spreadsheet-semicolon" doc:"with a byte order mark, and guarded against cells that a spreadsheet would run as formulas; the second with semicolons between the cells, as spreadsheets expect them where decimals have a comma"`
 }) (*huma.StreamResponse, error) {
 	r, err := s.run(ctx, in.ID)
 	if err != nil {
@@ -684,15 +616,22 @@ func (s *Server) runOutput(ctx context.Context, in *struct {
 	if in.Name == report.ManifestName {
 		kind = "application/json"
 	}
-	path := filepath.Join(s.Area.RunDir(r.ID), in.Name)
-	if in.For != "" && in.Name != report.ManifestName {
-		return s.sendSpreadsheet(path, in.Name)
+	d, err := s.delivery(ctx, r.DeliveryID)
+	if err != nil {
+		return nil, err
 	}
-	return s.sendFile(path, in.Name, kind)
+	path, name := filepath.Join(s.Area.RunDir(r.ID), in.Name), stem(d.Name)+"."+in.Name
+	switch {
+	case in.Name == report.ManifestName || in.For == "":
+		return s.sendFile(path, name, kind)
+	case in.For == "spreadsheet":
+		return s.sendSpreadsheet(path, name, ',')
+	}
+	return s.sendSpreadsheet(path, name, ';')
 }
 
 // sendSpreadsheet answers with a file of a run as a spreadsheet opens it.
-func (s *Server) sendSpreadsheet(path, name string) (*huma.StreamResponse, error) {
+func (s *Server) sendSpreadsheet(path, name string, delimiter byte) (*huma.StreamResponse, error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, s.failure("opening "+name, err)
@@ -701,7 +640,7 @@ func (s *Server) sendSpreadsheet(path, name string) (*huma.StreamResponse, error
 		defer f.Close()
 		r, w := humachi.Unwrap(ctx)
 		attach(w, name, "text/csv; charset=utf-8")
-		if err := report.Spreadsheet(r.Context(), w, f); err != nil {
+		if err := report.Spreadsheet(r.Context(), w, f, delimiter); err != nil {
 			s.Log.Warn("a download broke off", "file", name, "error", err)
 			panic(http.ErrAbortHandler) // so that it does not look whole
 		}

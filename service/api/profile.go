@@ -24,6 +24,7 @@ import (
 type NewProfile struct {
 	Layout *layout.Given `json:"layout,omitempty" doc:"settings made by hand; without any, those saved with the delivery"`
 	Again  bool          `json:"again,omitempty" doc:"make it anew even where there is one by the same settings"`
+	Share  float64       `json:"share,omitempty" minimum:"0.5" maximum:"1" doc:"how much of a column's values must be of a datatype to conclude it; 0.9 where it is left out"`
 }
 
 // DeliveryProfile is a profile as it is kept with its delivery.
@@ -33,6 +34,7 @@ type DeliveryProfile struct {
 	State      string           `json:"state" enum:"waiting,running,done,failed,cancelled"`
 	Progress   Progress         `json:"progress"`
 	Given      layout.Given     `json:"given" doc:"settings made by hand"`
+	Share      float64          `json:"share" doc:"how much of a column's values must be of a datatype to conclude it"`
 	ReadAs     *layout.Layout   `json:"readAs,omitempty" doc:"the whole layout, once done"`
 	Looked     []string         `json:"looked" doc:"columns that a steward has looked at"`
 	Profile    *profile.Profile `json:"profile,omitempty"`
@@ -75,7 +77,10 @@ func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, 
 
 func (s *Server) profileOf(p store.Profile) (DeliveryProfile, error) {
 	out := DeliveryProfile{ID: p.ID, Delivery: p.DeliveryID, State: p.State, Progress: Progress{Bytes: p.BytesDone, TotalBytes: p.TotalBytes, Rows: p.RowsDone},
-		Given: givenOf(p.Layout), Looked: []string{}, Error: p.Error.String, Trouble: troubleOf(p.Trouble), CreatedAt: p.CreatedAt.UTC()}
+		Given: givenOf(p.Layout), Share: profile.DefaultShare, Looked: []string{}, Error: p.Error.String, Trouble: troubleOf(p.Trouble), CreatedAt: p.CreatedAt.UTC()}
+	if p.Share.Valid {
+		out.Share = p.Share.Float64
+	}
 	if p.FinishedAt.Valid {
 		at := p.FinishedAt.Time.UTC()
 		out.FinishedAt = &at
@@ -128,17 +133,20 @@ func (s *Server) startProfile(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
+	if err := s.isTable(d); err != nil {
+		return nil, err
+	}
 	given := givenOf(d.Layout)
 	if in.Body.Layout != nil {
 		given = *in.Body.Layout
 	}
 	p, err := s.Store.LastProfile(ctx, d.ID)
-	isSame := err == nil && reflect.DeepEqual(given, givenOf(p.Layout)) && p.State != store.Failed && p.State != store.Cancelled
+	isSame := err == nil && reflect.DeepEqual(given, givenOf(p.Layout)) && p.Share.Float64 == in.Body.Share && p.State != store.Failed && p.State != store.Cancelled
 	if err != nil && !errors.Is(err, store.ErrNone) {
 		return nil, s.failure("looking for a profile", err)
 	}
 	if !isSame || in.Body.Again && p.State == store.Done {
-		if p, err = s.Store.AddProfile(ctx, d.ID, given, s.Queue.Enqueue(ctx, store.Profiles)); err != nil {
+		if p, err = s.Store.AddProfile(ctx, d.ID, given, in.Body.Share, s.Queue.Enqueue(ctx, store.Profiles)); err != nil {
 			return nil, s.failure("recording a profile", err)
 		}
 	}

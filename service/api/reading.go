@@ -5,8 +5,10 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
 	"net/http"
 	"path"
+	"slices"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -14,6 +16,7 @@ import (
 	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/source"
+	"sieb/service/jobs"
 	"sieb/service/reading"
 	"sieb/service/staging"
 	"sieb/service/store"
@@ -163,26 +166,47 @@ func chosen(err error) error {
 }
 
 func (s *Server) saveLayout(ctx context.Context, in *struct {
-	ID   string `path:"id"`
-	Body layout.Given
+	ID     string `path:"id"`
+	Settle bool   `query:"settle" doc:"keep all settings of the layout, those that are detected around the given ones too"`
+	Body   layout.Given
 }) (*answer[Delivery], error) {
+	kept := in.Body
 	// Settings that cannot read the delivery are not kept.
-	if err := s.use(ctx, in.ID, &in.Body, func(layout.Given, *reading.Reading) error { return nil }); err != nil {
+	if err := s.use(ctx, in.ID, &in.Body, func(_ layout.Given, r *reading.Reading) error {
+		if in.Settle {
+			kept = r.File.Layout.Given()
+		}
+		return nil
+	}); err != nil {
 		return nil, chosen(err)
 	}
-	text, err := json.Marshal(in.Body)
+	text, err := json.Marshal(kept)
 	if err != nil {
 		return nil, err
 	}
-	return s.keepLayout(ctx, in.ID, text)
+	names, err := json.Marshal(namesOf(in.Body))
+	if err != nil {
+		return nil, err
+	}
+	return s.keepLayout(ctx, in.ID, text, names)
+}
+
+// namesOf returns the names of the settings that are given, in order.
+func namesOf(given layout.Given) []string {
+	text, err := json.Marshal(given)
+	settings := map[string]any{}
+	if err != nil || json.Unmarshal(text, &settings) != nil {
+		return nil
+	}
+	return slices.Sorted(maps.Keys(settings))
 }
 
 func (s *Server) forgetLayout(ctx context.Context, in *byID) (*answer[Delivery], error) {
-	return s.keepLayout(ctx, in.ID, nil)
+	return s.keepLayout(ctx, in.ID, nil, nil)
 }
 
-func (s *Server) keepLayout(ctx context.Context, id string, text []byte) (*answer[Delivery], error) {
-	if err := s.Store.SaveLayout(ctx, id, text); err != nil && !errors.Is(err, store.ErrNone) {
+func (s *Server) keepLayout(ctx context.Context, id string, text, names []byte) (*answer[Delivery], error) {
+	if err := s.Store.SaveLayout(ctx, id, text, names); err != nil && !errors.Is(err, store.ErrNone) {
 		return nil, s.failure("saving a layout", err)
 	}
 	return s.showDelivery(ctx, &byID{id})
@@ -234,7 +258,8 @@ func (s *Server) takeMembers(ctx context.Context, in *byID) (*answer[Page[Delive
 		if most -= taken.Bytes; most < 0 {
 			return nil, tooMuch(d)
 		}
-		arrivals = append(arrivals, store.Arrival{Name: path.Base(m.Name), Bytes: taken.Bytes, SHA256: taken.SHA256})
+		arrivals = append(arrivals, store.Arrival{Name: path.Base(m.Name), Bytes: taken.Bytes, SHA256: taken.SHA256,
+			Refusal: jobs.Refusal(ctx, s.Area, taken.SHA256)})
 	}
 	added, err := s.Store.AddDeliveries(ctx, arrivals)
 	recorded = err == nil || !store.WasNotSent(err)

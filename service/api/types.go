@@ -23,16 +23,20 @@ import (
 // Delivery is a file as it arrived.
 type Delivery struct {
 	ID        string    `json:"id"`
-	Name      string    `json:"name" doc:"file name as delivered"`
+	Name      string    `json:"name" doc:"file name as delivered, unless it was given another"`
+	ArrivedAs string    `json:"arrivedAs,omitempty" doc:"the name with which it arrived, where it was given another"`
+	Note      string    `json:"note,omitempty"`
 	Bytes     int64     `json:"bytes"`
 	SHA256    string    `json:"sha256"`
 	ArrivedAt time.Time `json:"arrivedAt"`
-	State     string    `json:"state" enum:"arrived,waiting,running,accepted,split,refused,failed,cancelled" doc:"the verdict of the newest run with a target that came to its end; where there is none, the state of the newest run with a target, or arrived"`
+	State     string    `json:"state" enum:"arrived,waiting,running,accepted,split,refused,failed,cancelled" doc:"refused where the file is no table; else the verdict of the newest run with a target that came to its end; where there is none, the state of the newest run with a target, or arrived"`
 	RepeatOf  string    `json:"repeatOf,omitempty" doc:"the first delivery of the same bytes"`
+	Refusal   string    `json:"refusal,omitempty" doc:"what the file is instead of a table, and what to do"`
 	Run       *RunHead  `json:"run,omitempty" doc:"the run that the state is of"`
 	Newest    *RunHead  `json:"newest,omitempty" doc:"the newest run, where it is another: under way, broken off, or without a target"`
 
-	Layout *layout.Given `json:"layout,omitempty" doc:"settings made by hand and saved, by which runs read it"`
+	Layout *layout.Given `json:"layout,omitempty" doc:"settings that were saved, by which runs read it"`
+	ByHand []string      `json:"byHand,omitempty" doc:"names of those that were made by hand; the others were detected around them"`
 }
 
 // RunHead is what a list shows of a run.
@@ -108,6 +112,7 @@ type NewRun struct {
 	Target        string        `json:"target,omitempty" doc:"without one every row that reads cleanly is accepted"`
 	TargetVersion int           `json:"targetVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
 	Layout        *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are those saved with the delivery, or detected"`
+	SHA256        bool          `json:"sha256,omitempty" doc:"give the outputs' SHA-256 in the manifest, beside BLAKE3; the run takes longer"`
 }
 
 // AskReading asks how settings read a delivery.
@@ -157,6 +162,12 @@ type Rejects struct {
 	Columns []string        `json:"columns" doc:"the delivery's columns, to which the cells belong"`
 }
 
+// Violations is a page of a run's violations.
+type Violations struct {
+	Items []report.Placed `json:"items"`
+	Total int             `json:"total" doc:"violations that fit the filters"`
+}
+
 // StreamEnd is why a stream of events ends before what it follows.
 type StreamEnd struct {
 	Reason string `json:"reason"`
@@ -169,9 +180,10 @@ type Health struct {
 }
 
 func deliveryOf(d store.Delivery) Delivery {
-	out := Delivery{ID: d.ID, Name: d.Name, Bytes: d.Bytes, SHA256: d.SHA256, ArrivedAt: d.ArrivedAt.UTC(), RepeatOf: d.RepeatOf.String, State: "arrived"}
+	out := Delivery{ID: d.ID, Name: d.Name, Bytes: d.Bytes, SHA256: d.SHA256, ArrivedAt: d.ArrivedAt.UTC(), RepeatOf: d.RepeatOf.String,
+		ArrivedAs: d.ArrivedAs.String, Note: d.Note, Refusal: d.Refusal.String, State: "arrived"}
 	if given := givenOf(d.Layout); given != (layout.Given{}) {
-		out.Layout = &given
+		out.Layout, out.ByHand = &given, byHandOf(d.ByHand, given)
 	}
 	if d.JudgedBy != nil {
 		run := headOf(*d.JudgedBy)
@@ -185,7 +197,19 @@ func deliveryOf(d store.Delivery) Delivery {
 			out.Newest = &newest
 		}
 	}
+	if out.Refusal != "" {
+		out.State = string(sift.Refused)
+	}
 	return out
+}
+
+// byHandOf reads the names of the settings made by hand as the store keeps them: all of
+// those given, where it keeps none.
+func byHandOf(text []byte, given layout.Given) (names []string) {
+	if text == nil || json.Unmarshal(text, &names) != nil {
+		return namesOf(given)
+	}
+	return names
 }
 
 // givenOf reads settings as the store keeps them; none where there are none.

@@ -455,7 +455,7 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version}
+	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version, SHA256Outputs: run.Sums}
 	if run.TargetName.Valid {
 		t, err := q.Store.Target(ctx, run.TargetName.String, int(run.TargetVersion.Int32))
 		if err != nil {
@@ -494,6 +494,15 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	return nil
 }
 
+// Refusal says why a content of the staging area cannot be read as a table; "" where it
+// may be one, or where that is not told at once.
+func Refusal(ctx context.Context, area *staging.Area, sum string) string {
+	const patience = 2 * time.Second
+	ctx, cancel := context.WithTimeout(ctx, patience)
+	defer cancel()
+	return source.Refusal(ctx, area.Path(sum))
+}
+
 // Profiled is what the store keeps of a profile.
 type Profiled struct {
 	Profile *profile.Profile `json:"profile"`
@@ -515,7 +524,8 @@ func (q *Queue) profile(ctx context.Context, id string) error {
 	}
 	defer file.Close()
 	note := q.progress(ctx, store.Profiles, id, delivery, file)
-	p, err := profile.Of(ctx, file, profile.Options{Progress: func(p profile.Progress) { note(p.Bytes, p.Rows) }})
+	p, err := profile.Of(ctx, file, profile.Options{Share: order.Share.Float64,
+		Progress: func(p profile.Progress) { note(p.Bytes, p.Rows) }})
 	if err != nil {
 		return q.fail(ctx, store.Profiles, id, delivery, err)
 	}

@@ -47,11 +47,11 @@ func (q *Queue) order(t *testing.T, w store.Work) string {
 	lastJob++
 	enqueue := func(pgx.Tx, string) (int64, error) { return lastJob, nil }
 	if w == store.Profiles {
-		p, err := q.Store.AddProfile(t.Context(), d.ID, nil, enqueue)
+		p, err := q.Store.AddProfile(t.Context(), d.ID, nil, 0, enqueue)
 		require.NoError(t, err)
 		return p.ID
 	}
-	r, err := q.Store.AddRun(t.Context(), d.ID, "", 0, nil, enqueue)
+	r, err := q.Store.AddRun(t.Context(), d.ID, "", 0, nil, false, enqueue)
 	require.NoError(t, err)
 	return r.ID
 }

@@ -191,6 +191,24 @@ func (a *Area) LetGo(t Taken, keep bool) {
 	}
 }
 
+// Remove removes the files of runs, and a content unless it is being recorded, or known
+// says that deliveries of it are recorded.
+func (a *Area) Remove(sum string, runs []string, known func(sum string) (bool, error)) error {
+	var errs []error
+	for _, run := range runs {
+		errs = append(errs, os.RemoveAll(a.RunDir(run)))
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	isKnown, err := known(sum)
+	if err == nil && !isKnown && a.held[sum] == 0 {
+		if err = os.Remove(a.Path(sum)); errors.Is(err, fs.ErrNotExist) {
+			err = nil
+		}
+	}
+	return errors.Join(append(errs, err)...)
+}
+
 // keep gives a whole file its place, where it never changes.
 func (a *Area) keep(f *os.File, path string) error {
 	if err := f.Sync(); err != nil {

@@ -17,6 +17,16 @@ import (
 // ErrNone is what a look-up returns where there is no such record.
 var ErrNone = errors.New("no such record")
 
+// ErrBusy is what a change returns that must wait for the end of work under way.
+var ErrBusy = errors.New("work for it is under way")
+
+// IsGone reports whether a record could not be made since what it belongs to is no
+// longer there.
+func IsGone(err error) bool {
+	var said *pgconn.PgError
+	return errors.As(err, &said) && said.Code == "23503" // foreign key violation
+}
+
 // IsAway reports whether an error of the store says that the database cannot
 // be used for now: it is not reached, stops, starts, has no room, or broke the
 // connection. The same may succeed later; any other error stays.

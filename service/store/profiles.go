@@ -9,26 +9,28 @@ import (
 
 // Profile is a profile of a delivery, or the order to make one.
 type Profile struct {
-	ID         string         `db:"id"`
-	DeliveryID string         `db:"delivery_id"`
-	Layout     []byte         `db:"layout"` // settings made by hand, JSON
-	JobID      sql.NullInt64  `db:"job_id"`
-	State      string         `db:"state"`
-	BytesDone  int64          `db:"bytes_done"`
-	RowsDone   int64          `db:"rows_done"`
-	Result     []byte         `db:"result"` // JSON, nil before the end
-	Looked     []byte         `db:"looked"` // columns that a steward has looked at, JSON
-	Error      sql.NullString `db:"error"`
-	CreatedAt  time.Time      `db:"created_at"`
-	StartedAt  sql.NullTime   `db:"started_at"`
-	FinishedAt sql.NullTime   `db:"finished_at"`
-	TotalBytes int64          `db:"total_bytes"` // of the delivery
+	ID         string          `db:"id"`
+	DeliveryID string          `db:"delivery_id"`
+	Layout     []byte          `db:"layout"` // settings made by hand, JSON
+	Share      sql.NullFloat64 `db:"share"`  // of values that decide a datatype; null for the usual one
+	JobID      sql.NullInt64   `db:"job_id"`
+	State      string          `db:"state"`
+	BytesDone  int64           `db:"bytes_done"`
+	RowsDone   int64           `db:"rows_done"`
+	Result     []byte          `db:"result"` // JSON, nil before the end
+	Looked     []byte          `db:"looked"` // columns that a steward has looked at, JSON
+	Error      sql.NullString  `db:"error"`
+	CreatedAt  time.Time       `db:"created_at"`
+	StartedAt  sql.NullTime    `db:"started_at"`
+	FinishedAt sql.NullTime    `db:"finished_at"`
+	TotalBytes int64           `db:"total_bytes"` // of the delivery
 	Trouble
 }
 
 // AddProfile records the order of a profile, with the job that works for it.
-func (s *Store) AddProfile(ctx context.Context, delivery string, layout any, enqueue Enqueue) (p Profile, err error) {
-	id, err := s.addOrder(ctx, Profiles, layout, enqueue, `insert into profiles (id, layout, delivery_id) values ($1, $2, $3)`, delivery)
+func (s *Store) AddProfile(ctx context.Context, delivery string, layout any, share float64, enqueue Enqueue) (p Profile, err error) {
+	id, err := s.addOrder(ctx, Profiles, layout, enqueue, `
+		insert into profiles (id, layout, delivery_id, share) values ($1, $2, $3, nullif($4::double precision, 0))`, delivery, share)
 	if err != nil {
 		return p, err
 	}

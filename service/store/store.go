@@ -3,7 +3,6 @@
 package store
 
 import (
-	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
@@ -122,72 +121,6 @@ func (s *Store) within(ctx context.Context, f func(*sqlx.Tx) error) error {
 	return tx.Commit()
 }
 
-// Delivery is a file as it arrived.
-type Delivery struct {
-	ID        string         `db:"id"`
-	Name      string         `db:"name"`
-	Bytes     int64          `db:"bytes"`
-	SHA256    string         `db:"sha256"`
-	ArrivedAt time.Time      `db:"arrived_at"`
-	RepeatOf  sql.NullString `db:"repeat_of"`
-	InboxMark sql.NullString `db:"inbox_mark"`
-
-	Layout        []byte       `db:"layout"` // settings made by hand and saved; nil for none
-	LayoutSavedAt sql.NullTime `db:"layout_saved_at"`
-
-	NewestRun *Run `db:"-"` // nil where there is none
-	JudgedBy  *Run `db:"-"` // the newest with a target that came to its end; nil where there is none
-}
-
-// Arrival is a file that has arrived and is to be recorded.
-type Arrival struct {
-	Name      string
-	Bytes     int64
-	SHA256    string
-	InboxMark string // "" for what did not come by the inbox
-}
-
-const insertDelivery = `
-	insert into deliveries (id, name, bytes, sha256, inbox_mark, repeat_of)
-	values ($1, $2, $3, $4, nullif($5, ''), (select coalesce(repeat_of, id) from deliveries where sha256 = $4 order by arrived_at, id limit 1))
-	on conflict (inbox_mark) do nothing
-	returning *`
-
-// AddDelivery records an arrival. A mark of the inbox that is known already
-// gives the delivery that was made of it, and false.
-func (s *Store) AddDelivery(ctx context.Context, a Arrival) (d Delivery, isNew bool, err error) {
-	err = s.db.GetContext(ctx, &d, insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark)
-	if errors.Is(err, sql.ErrNoRows) {
-		err = s.db.GetContext(ctx, &d, `select * from deliveries where inbox_mark = $1`, a.InboxMark)
-		return d, false, none(err)
-	}
-	return d, err == nil, err
-}
-
-// AddDeliveries records arrivals together: all of them, or none.
-func (s *Store) AddDeliveries(ctx context.Context, all []Arrival) (added []Delivery, err error) {
-	return added, s.within(ctx, func(tx *sqlx.Tx) error {
-		added = make([]Delivery, len(all))
-		for i, a := range all {
-			if err := tx.GetContext(ctx, &added[i], insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-}
-
-// Known gives those of some contents, by SHA-256, of which there are deliveries.
-func (s *Store) Known(ctx context.Context, sums []string) (known []string, err error) {
-	return known, s.db.SelectContext(ctx, &known, `select distinct sha256 from deliveries where sha256 = any($1)`, sums)
-}
-
-// KnownRuns gives those of some ids that are runs' which have files, or may come to
-// have them.
-func (s *Store) KnownRuns(ctx context.Context, ids []string) (known []string, err error) {
-	return known, s.db.SelectContext(ctx, &known, `select id from runs where id = any($1) and state in ('done', 'running', 'waiting')`, ids)
-}
-
 // Claim binds the database to the data folder that holds its deliveries' bytes.
 // It returns the folder to which it belongs, and whether it did so before.
 func (s *Store) Claim(ctx context.Context, id, path string) (owner, at string, before bool, err error) {
@@ -201,80 +134,6 @@ func (s *Store) Claim(ctx context.Context, id, path string) (owner, at string, b
 	}
 	err = s.db.QueryRowContext(ctx, `select id, path from data_folder`).Scan(&owner, &at)
 	return owner, at, isNew == 0, err
-}
-
-// Delivery returns one delivery with the runs that tell its state.
-func (s *Store) Delivery(ctx context.Context, id string) (d Delivery, err error) {
-	if err = s.db.GetContext(ctx, &d, `select * from deliveries where id = $1`, id); err != nil {
-		return d, none(err)
-	}
-	all := []Delivery{d}
-	err = s.addRuns(ctx, all)
-	return all[0], err
-}
-
-// SaveLayout keeps settings with a delivery; nil takes them away.
-func (s *Store) SaveLayout(ctx context.Context, id string, layout []byte) error {
-	result, err := s.db.ExecContext(ctx, `
-		update deliveries set layout = $2::jsonb, layout_saved_at = case when $2::jsonb is null then null else now() end where id = $1`,
-		id, sql.NullString{String: string(layout), Valid: layout != nil})
-	if err != nil {
-		return err
-	}
-	if n, err := result.RowsAffected(); err != nil || n == 0 {
-		return cmp.Or(err, ErrNone)
-	}
-	return nil
-}
-
-// Layouts gives the deliveries with a saved layout, the last saved first.
-func (s *Store) Layouts(ctx context.Context, offset, limit int) (page []Delivery, total int, err error) {
-	if err = s.db.GetContext(ctx, &total, `select count(*) from deliveries where layout is not null`); err != nil {
-		return nil, 0, err
-	}
-	err = s.db.SelectContext(ctx, &page, `select * from deliveries where layout is not null order by layout_saved_at desc, id offset $1 limit $2`, offset, limit)
-	return page, total, err
-}
-
-// Deliveries gives a page of deliveries, newest first, and how many there are.
-func (s *Store) Deliveries(ctx context.Context, offset, limit int) (page []Delivery, total int, err error) {
-	if err = s.db.GetContext(ctx, &total, `select count(*) from deliveries`); err != nil {
-		return nil, 0, err
-	}
-	if err = s.db.SelectContext(ctx, &page, `select * from deliveries order by arrived_at desc, id offset $1 limit $2`, offset, limit); err != nil {
-		return nil, 0, err
-	}
-	return page, total, s.addRuns(ctx, page)
-}
-
-// addRuns adds to deliveries the runs that tell their state.
-func (s *Store) addRuns(ctx context.Context, page []Delivery) error {
-	ids := make([]string, len(page))
-	for i := range page {
-		ids[i] = page[i].ID
-	}
-	var runs []Run
-	if err := s.db.SelectContext(ctx, &runs, runColumns+`
-		from runs r join deliveries d on d.id = r.delivery_id
-		where r.delivery_id = any($1)
-		  and (r.id = (select id from runs n where n.delivery_id = r.delivery_id order by created_at desc, id desc limit 1)
-		    or r.id = (select id from runs n where n.delivery_id = r.delivery_id and n.target_name is not null and n.state = 'done'
-		               order by created_at desc, id desc limit 1))
-		order by r.created_at, r.id`, ids); err != nil {
-		return err
-	}
-	for i := range page {
-		for k := range runs {
-			if runs[k].DeliveryID != page[i].ID {
-				continue
-			}
-			page[i].NewestRun = &runs[k]
-			if runs[k].TargetName.Valid && runs[k].State == Done {
-				page[i].JudgedBy = &runs[k]
-			}
-		}
-	}
-	return nil
 }
 
 // Target is one version of a target.
@@ -342,6 +201,7 @@ type Run struct {
 	TargetName    sql.NullString `db:"target_name"`
 	TargetVersion sql.NullInt32  `db:"target_version"`
 	Layout        []byte         `db:"layout"` // settings made by hand, JSON
+	Sums          bool           `db:"sums"`   // the manifest gives the outputs' SHA-256 as well
 	JobID         sql.NullInt64  `db:"job_id"`
 	State         string         `db:"state"`
 	BytesDone     int64          `db:"bytes_done"`
@@ -375,10 +235,11 @@ func (r *Run) Ended() bool { return r.State != Waiting && r.State != Running }
 type Enqueue func(tx pgx.Tx, id string) (job int64, err error)
 
 // AddRun records a run, with the job that works for it.
-func (s *Store) AddRun(ctx context.Context, delivery, target string, version int, layout any,
+func (s *Store) AddRun(ctx context.Context, delivery, target string, version int, layout any, sums bool,
 	enqueue Enqueue) (r Run, err error) {
 	id, err := s.addOrder(ctx, Runs, layout, enqueue, `
-		insert into runs (id, layout, delivery_id, target_name, target_version) values ($1, $2, $3, nullif($4, ''), nullif($5, 0))`, delivery, target, version)
+		insert into runs (id, layout, delivery_id, target_name, target_version, sums)
+		values ($1, $2, $3, nullif($4, ''), nullif($5, 0), $6)`, delivery, target, version, sums)
 	if err != nil {
 		return r, err
 	}

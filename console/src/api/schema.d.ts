@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deletions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Deliveries that were deleted, the last first */
+        get: operations["listDeletions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries": {
         parameters: {
             query?: never;
@@ -50,10 +67,12 @@ export interface paths {
         get: operations["showDelivery"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** Deletes a delivery with its runs, profiles and drafts; work under way is cancelled first */
+        delete: operations["deleteDelivery"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Gives a delivery another name, or a note */
+        patch: operations["describeDelivery"];
         trace?: never;
     };
     "/api/v1/deliveries/{id}/content": {
@@ -85,6 +104,74 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Work on a delivery that is not saved yet */
+        get: operations["showDrafts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/drafts/layout": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps settings that are not saved yet */
+        put: operations["keepLayoutDraft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/drafts/target": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keeps the text of a target that is not added yet */
+        put: operations["keepTargetDraft"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{id}/drafts/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Throws a draft away */
+        delete: operations["dropDraft"];
         options?: never;
         head?: never;
         patch?: never;
@@ -365,6 +452,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{id}/violations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Violations one by one, of flagged and blanked cells too */
+        get: operations["runViolations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/targets": {
         parameters: {
             query?: never;
@@ -544,6 +648,10 @@ export interface components {
             blanks: components["schemas"]["Blanks"];
             /** @description few values that recur: likely the codes of a category */
             category: boolean;
+            /** @description whole numbers that only name something: they have no mean and no sum */
+            code?: boolean;
+            /** @description only counts the rows, from 0 or 1 */
+            counter?: boolean;
             datatype: string;
             dates?: components["schemas"]["Dates"];
             /**
@@ -678,25 +786,44 @@ export interface components {
             count: number;
             first: components["schemas"]["Value"][];
         };
-        Delivery: {
+        Deletion: {
             /** Format: date-time */
             arrivedAt: string;
             /** Format: int64 */
             bytes: number;
+            /** Format: date-time */
+            deletedAt: string;
+            /** @description of the delivery */
             id: string;
-            /** @description settings made by hand and saved, by which runs read it */
+            name: string;
+            sha256: string;
+        };
+        Delivery: {
+            /** @description the name with which it arrived, where it was given another */
+            arrivedAs?: string;
+            /** Format: date-time */
+            arrivedAt: string;
+            /** @description names of those that were made by hand; the others were detected around them */
+            byHand?: string[];
+            /** Format: int64 */
+            bytes: number;
+            id: string;
+            /** @description settings that were saved, by which runs read it */
             layout?: components["schemas"]["Given"];
-            /** @description file name as delivered */
+            /** @description file name as delivered, unless it was given another */
             name: string;
             /** @description the newest run, where it is another: under way, broken off, or without a target */
             newest?: components["schemas"]["RunHead"];
+            note?: string;
+            /** @description what the file is instead of a table, and what to do */
+            refusal?: string;
             /** @description the first delivery of the same bytes */
             repeatOf?: string;
             /** @description the run that the state is of */
             run?: components["schemas"]["RunHead"];
             sha256: string;
             /**
-             * @description the verdict of the newest run with a target that came to its end; where there is none, the state of the newest run with a target, or arrived
+             * @description refused where the file is no table; else the verdict of the newest run with a target that came to its end; where there is none, the state of the newest run with a target, or arrived
              * @enum {string}
              */
             state: "arrived" | "waiting" | "running" | "accepted" | "split" | "refused" | "failed" | "cancelled";
@@ -717,10 +844,19 @@ export interface components {
             progress: components["schemas"]["Progress"];
             /** @description the whole layout, once done */
             readAs?: components["schemas"]["Layout"];
+            /**
+             * Format: double
+             * @description how much of a column's values must be of a datatype to conclude it
+             */
+            share: number;
             /** @enum {string} */
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
             /** @description what kept the profile from its end so far */
             trouble?: components["schemas"]["Trouble"];
+        };
+        Drafts: {
+            layout?: components["schemas"]["LayoutDraft"];
+            target?: components["schemas"]["TextDraft"];
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -781,10 +917,10 @@ export interface components {
             /** @description of differs, after and notSum: the other columns */
             columns?: string[];
             /**
-             * @description equals, oneOf: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape, notShape, form, habit: as a profile tells them; greater to between: by the column's datatype; differs, after, notSum: against other columns; defect: the row, or its cell, was read with one; sparse: at most so many filled cells; rows: by number
+             * @description equals, oneOf: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape, notShape, form, habit: as a profile tells them; greater to between: by the column's datatype; differs, after, notSum: against other columns; defect: the row, or its cell, was read with one; header: the row repeats the header; sparse: at most so many filled cells; rows: by number
              * @enum {string}
              */
-            op: "equals" | "oneOf" | "contains" | "empty" | "filled" | "against" | "placeholder" | "notNumber" | "shape" | "notShape" | "form" | "habit" | "greater" | "atLeast" | "less" | "atMost" | "between" | "differs" | "after" | "notSum" | "defect" | "sparse" | "rows";
+            op: "equals" | "oneOf" | "contains" | "empty" | "filled" | "against" | "placeholder" | "notNumber" | "shape" | "notShape" | "form" | "habit" | "greater" | "atLeast" | "less" | "atMost" | "between" | "differs" | "after" | "notSum" | "defect" | "header" | "sparse" | "rows";
             /** @description of rows: their numbers */
             rows?: number[];
             /** @description of between: the last value */
@@ -882,6 +1018,11 @@ export interface components {
             rows: number;
             samples: components["schemas"]["Sample"][];
         };
+        Headers: {
+            first?: components["schemas"]["Place"][];
+            /** Format: int64 */
+            rows: number;
+        };
         Health: {
             /** @enum {string} */
             status: "ok";
@@ -971,6 +1112,14 @@ export interface components {
             /** @description blanks around cells, and around their quotes, are ignored */
             trim: boolean;
         };
+        LayoutDraft: {
+            /** @description those before each change, the last one at the end */
+            before?: components["schemas"]["Given"][];
+            /** Format: date-time */
+            readonly changedAt?: string;
+            /** @description settings made by hand */
+            given: components["schemas"]["Given"];
+        };
         Letters: {
             /** Format: int64 */
             lower: number;
@@ -1012,11 +1161,18 @@ export interface components {
             again?: boolean;
             /** @description settings made by hand; without any, those saved with the delivery */
             layout?: components["schemas"]["Given"];
+            /**
+             * Format: double
+             * @description how much of a column's values must be of a datatype to conclude it; 0.9 where it is left out
+             */
+            share?: number;
         };
         NewRun: {
             delivery: string;
             /** @description settings made by hand; the others are those saved with the delivery, or detected */
             layout?: components["schemas"]["Given"];
+            /** @description give the outputs' SHA-256 in the manifest, beside BLAKE3; the run takes longer */
+            sha256?: boolean;
             /** @description without one every row that reads cleanly is accepted */
             target?: string;
             /**
@@ -1024,6 +1180,12 @@ export interface components {
              * @description the newest where it is left out
              */
             targetVersion?: number;
+        };
+        NewWords: {
+            /** @description left out: it stays */
+            name?: string;
+            /** @description left out: it stays; empty: there is none */
+            note?: string;
         };
         Numbers: {
             /** Format: int64 */
@@ -1044,6 +1206,11 @@ export interface components {
             leadingZeros: number;
             /** Format: int64 */
             negative: number;
+            /**
+             * Format: int64
+             * @description values such as 178.0: nothing but zeros after the point
+             */
+            noughts: number;
             /** Format: int64 */
             percent: number;
             /** Format: int64 */
@@ -1066,6 +1233,14 @@ export interface components {
         };
         PageDatabase: {
             items: components["schemas"]["Database"][];
+            /**
+             * Format: int64
+             * @description of the whole list
+             */
+            total: number;
+        };
+        PageDeletion: {
+            items: components["schemas"]["Deletion"][];
             /**
              * Format: int64
              * @description of the whole list
@@ -1116,6 +1291,19 @@ export interface components {
             /** Format: int64 */
             row: number;
         };
+        Placed: {
+            code: string;
+            column: string;
+            /** Format: int64 */
+            line: number;
+            message: string;
+            /**
+             * Format: int64
+             * @description 0 for the delivery as a whole
+             */
+            row: number;
+            value: string;
+        };
         Problem: {
             /**
              * Format: int64
@@ -1150,7 +1338,7 @@ export interface components {
             columns: components["schemas"]["Column"][];
             /**
              * Format: int64
-             * @description rows whose cells cannot be given to columns, since a quote was left open or the width is wrong; the columns' figures are of the others
+             * @description rows whose cells are no values of their columns, since a quote was left open, the width is wrong or they repeat the header; the columns' figures are of the others
              */
             damaged: number;
             /** @description what a steward should know, the weightiest first */
@@ -1165,6 +1353,7 @@ export interface components {
             ragged?: boolean;
             /** @description what holds between columns in nearly all rows; of those that hold in a sample, at most 12 of each kind; of columns that are equal the first stands for the others */
             relations: components["schemas"]["Relation"][];
+            repeatedHeaders: components["schemas"]["Headers"];
             repeatedRows: components["schemas"]["Repeated"];
             /** Format: int64 */
             rows: number;
@@ -1414,6 +1603,15 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        TextDraft: {
+            /** @description the text before the last change that a click made */
+            before?: string;
+            /** Format: date-time */
+            readonly changedAt?: string;
+            text: string;
+            /** @description what that change was */
+            what?: string;
+        };
         Trouble: {
             /**
              * Format: int64
@@ -1447,6 +1645,14 @@ export interface components {
             column: string;
             message: string;
             value: string;
+        };
+        Violations: {
+            items: components["schemas"]["Placed"][];
+            /**
+             * Format: int64
+             * @description violations that fit the filters
+             */
+            total: number;
         };
         Window: {
             /** @description lines above the first row; only with it */
@@ -1500,7 +1706,7 @@ export interface operations {
             };
         };
     };
-    listDeliveries: {
+    listDeletions: {
         parameters: {
             query?: {
                 /** @description entries to leave out at the front */
@@ -1519,11 +1725,57 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PageDelivery"];
+                    "application/json": components["schemas"]["PageDeletion"];
                 };
             };
             /** @description Error */
             default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listDeliveries: {
+        parameters: {
+            query?: {
+                /** @description entries to leave out at the front */
+                offset?: number;
+                limit?: number;
+                /** @description only those with this text in their name or note, whatever the letter case */
+                find?: string;
+                /** @description only those in this state */
+                state?: "arrived" | "waiting" | "running" | "accepted" | "split" | "refused" | "failed" | "cancelled";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageDelivery"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -1683,6 +1935,115 @@ export interface operations {
             };
         };
     };
+    deleteDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    describeDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWords"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     deliveryContent: {
         parameters: {
             query?: never;
@@ -1793,9 +2154,215 @@ export interface operations {
             };
         };
     };
-    saveLayout: {
+    showDrafts: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Drafts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    keepLayoutDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutDraft"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    keepTargetDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextDraft"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    dropDraft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                kind: "layout" | "target";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    saveLayout: {
+        parameters: {
+            query?: {
+                /** @description keep all settings of the layout, those that are detected around the given ones too */
+                settle?: boolean;
+            };
             header?: never;
             path: {
                 id: string;
@@ -2694,8 +3261,8 @@ export interface operations {
     runOutput: {
         parameters: {
             query?: {
-                /** @description spreadsheet: with a byte order mark, and guarded against cells that a spreadsheet would run as formulas */
-                for?: "spreadsheet";
+                /** @description with a byte order mark, and guarded against cells that a spreadsheet would run as formulas; the second with semicolons between the cells, as spreadsheets expect them where decimals have a comma */
+                for?: "spreadsheet" | "spreadsheet-semicolon";
             };
             header?: never;
             path: {
@@ -2750,9 +3317,9 @@ export interface operations {
                 /** @description entries to leave out at the front */
                 offset?: number;
                 limit?: number;
-                /** @description only rows with a violation in this column of the target */
+                /** @description only violations in this column of the target */
                 column?: string;
-                /** @description only rows with a violation of this code, such as date.format */
+                /** @description only violations of this code, such as date.format */
                 code?: string;
             };
             header?: never;
@@ -2770,6 +3337,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rejects"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    runViolations: {
+        parameters: {
+            query?: {
+                /** @description entries to leave out at the front */
+                offset?: number;
+                limit?: number;
+                /** @description only violations in this column of the target */
+                column?: string;
+                /** @description only violations of this code, such as date.format */
+                code?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Violations"];
                 };
             };
             /** @description Not Found */

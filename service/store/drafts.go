@@ -1,0 +1,44 @@
+package store
+
+import (
+	"context"
+	"time"
+)
+
+// Kind is what a draft is of.
+type Kind string
+
+// The kinds of drafts.
+const (
+	LayoutDraft Kind = "layout"
+	TargetDraft Kind = "target"
+)
+
+// Draft is work on a delivery that a steward has not saved yet.
+type Draft struct {
+	Kind      Kind      `db:"kind"`
+	Content   []byte    `db:"content"` // JSON
+	ChangedAt time.Time `db:"changed_at"`
+}
+
+// Drafts returns the drafts of a delivery.
+func (s *Store) Drafts(ctx context.Context, delivery string) (all []Draft, err error) {
+	err = s.db.SelectContext(ctx, &all, `
+		select kind, content, changed_at from drafts where delivery_id = $1 order by kind`, delivery)
+	return all, err
+}
+
+// KeepDraft keeps a draft of a delivery in the place of the one before.
+func (s *Store) KeepDraft(ctx context.Context, delivery string, kind Kind, content []byte) (d Draft, err error) {
+	err = s.db.GetContext(ctx, &d, `
+		insert into drafts (delivery_id, kind, content) select id, $2, $3 from deliveries where id = $1
+		on conflict (delivery_id, kind) do update set content = excluded.content, changed_at = now()
+		returning kind, content, changed_at`, delivery, kind, storableJSON(content))
+	return d, none(err)
+}
+
+// DropDraft throws a draft away, if there is one.
+func (s *Store) DropDraft(ctx context.Context, delivery string, kind Kind) error {
+	_, err := s.changed(ctx, `delete from drafts where delivery_id = $1 and kind = $2`, delivery, kind)
+	return err
+}
