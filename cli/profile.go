@@ -174,8 +174,23 @@ func (a *app) showProfile(p *profile.Profile) {
 		fmt.Fprintln(a.out, "\nnothing odd was found")
 		return
 	}
-	fmt.Fprintf(a.out, "\nfindings\n")
-	a.showFindings(p.Findings, func(i int) string { return strconv.Itoa(i + 1) })
+	first := 0
+	for _, group := range findingWords {
+		end := first
+		for end < len(p.Findings) && p.Findings[end].Weight == group.weight {
+			end++
+		}
+		if end > first {
+			fmt.Fprintf(a.out, "\n%s\n", group.words)
+			a.showFindings(p.Findings[first:end], func(i int) string { return strconv.Itoa(first + i + 1) })
+		}
+		first = end
+	}
+}
+
+// findingWords head the findings of each weight; they come in this order.
+var findingWords = []struct{ weight, words string }{
+	{"breaks", "what breaks a load"}, {"may", "what may break one"}, {"note", "worth knowing"},
 }
 
 // showHolds prints the keys and what holds between columns.

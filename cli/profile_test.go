@@ -69,7 +69,7 @@ func TestProfileText(t *testing.T) {
 	code, out, _ := sieb("profile", filepath.Join(dir, "weighbridge-ahrensee-2026-07.csv"))
 	require.Zero(t, code)
 	for _, want := range []string{"240 rows of 16 columns; 3 are damaged", "Moisture %  ██████ 100 %         91  decimal 99.2 %", "3.1 … 45.2",
-		"`Moisture %` holds decimals, but 2 of 237 values are none: feucht, 14.5", "`Grower No.` looks like a number, but 236 values start with 0: keep it as text",
+		"`Moisture %`: 2 of 237 values are not decimals: feucht, 14.5", "`Grower No.` looks like a number, but 236 values start with 0: keep it as text",
 		"Date is never after Weighed at", "→ remedies: [trim]"} {
 		assert.Contains(t, out, want)
 	}
@@ -140,7 +140,7 @@ func TestProfilePage(t *testing.T) {
 	assert.Contains(t, out, "written: "+page)
 	text, err := os.ReadFile(page)
 	require.NoError(t, err)
-	for _, want := range []string{"<b>weighed_on</b> holds dates, but 2 of 177 values are none: 05/08/2026, 2026-02-30", "the first is the sum of the others", "<svg", "&#34;clean&#34; load"} {
+	for _, want := range []string{"<b>weighed_on</b>: 2 of 177 values are not yyyy-MM-dd: 05/08/2026, 2026-02-30", "the first is the sum of the others", "<svg", "&#34;clean&#34; load"} {
 		assert.Contains(t, string(text), want)
 	}
 	assert.NotContains(t, string(text), "http")

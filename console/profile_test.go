@@ -134,7 +134,7 @@ func TestProfileStates(t *testing.T) {
 	p.do(chromedp.SendKeys(`[aria-label="Find a column"]`, "212"))
 	p.until(`document.querySelectorAll('.columns .list li').length === 1`)
 	p.do(chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "reading 212")]`))
-	p.shows("holds whole numbers, but 1 of 39 values is none")
+	p.shows("1 of 39 values is not a whole number")
 
 	p.profile(s, "empty.csv", []byte("a;b\n"))
 	p.shows("There is nothing to profile: the delivery has no rows.")

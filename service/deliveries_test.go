@@ -96,7 +96,7 @@ func TestFindingDeliveries(t *testing.T) {
 // A delivery can be named anew and described; the name with which it arrived is kept.
 func TestDescribingDeliveries(t *testing.T) {
 	s := &kit{servicetest.Start(t, "", nil)}
-	d := s.add(t, "export(3).csv", "a\n1\n")
+	d := s.add(t, "export(3).csv", "a\r\n1\r\n")
 	d, err := s.Client.Describe(t.Context(), d.ID, api.NewWords{Note: ptr("the second of July: \"Ernte\"\n")})
 	require.NoError(t, err)
 	assert.Equal(t, "export(3).csv", d.Name)
@@ -121,7 +121,8 @@ func TestDescribingDeliveries(t *testing.T) {
 	resp, text := ask(t, s.Service, "GET", r.Outputs["accepted"], "")
 	assert.Equal(t, "attachment; filename=tickets.accepted.csv", resp.Header.Get("Content-Disposition"))
 	sum := sha256.Sum256([]byte(text))
-	assert.Contains(t, s.output(t, r.ID, "manifest.json"), `"sha256":"`+hex.EncodeToString(sum[:])+`"`)
+	assert.Contains(t, s.output(t, r.ID, "manifest.json"), hex.EncodeToString(sum[:]))
+	assert.NotEqual(t, d.SHA256, hex.EncodeToString(sum[:]))
 }
 
 // A deleted delivery is gone with all that belongs to it, work under way too; its bytes

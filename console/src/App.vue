@@ -2,6 +2,7 @@
 import { Moon, Sunny } from '@element-plus/icons-vue'
 import { ElIcon } from 'element-plus'
 import { locked } from './api/access'
+import { away } from './api/away'
 import TokenForm from './components/TokenForm.vue'
 import { theme, turnTheme } from './theme'
 </script>
@@ -19,7 +20,10 @@ import { theme, turnTheme } from './theme'
       <ElIcon :size="18"><Sunny v-if="theme === 'dark'" /><Moon v-else /></ElIcon>
     </button>
   </header>
-  <main class="page">
+  <p v-if="away" class="away" role="status">
+    {{ away === 'database' ? 'The service’s database does not answer.' : 'The service does not answer.' }} What was asked is asked again as soon as it does.
+  </p>
+  <main class="page" id="page">
     <TokenForm v-if="locked" />
     <RouterView v-else />
   </main>
@@ -64,6 +68,23 @@ nav a.router-link-active {
   padding: 6px;
   line-height: 0;
   cursor: pointer;
+}
+
+/* It lies over the foot of the page, so that nothing moves when it comes and goes. */
+.away {
+  position: fixed;
+  left: 50%;
+  bottom: 14px;
+  z-index: 30;
+  transform: translateX(-50%);
+  width: max-content;
+  max-width: calc(100vw - 24px);
+  margin: 0;
+  padding: 8px 14px;
+  background: var(--grain-wash);
+  border: 1px solid var(--grain);
+  border-radius: 4px;
+  box-shadow: 0 2px 8px rgb(0 0 0 / 20%);
 }
 
 .page {

@@ -21,7 +21,25 @@ type Finding struct {
 	Filters []Filter `json:"filters,omitempty" doc:"what finds all rows behind it; of rows that repeat others and of exceptions to what determines a column, the first thousand, with those that they repeat"`
 	Rule    string   `json:"rule,omitempty" doc:"the line of a column rule that deals with it"`
 
-	weight int
+	Weight string `json:"weight" enum:"breaks,may,note" doc:"whether it breaks a load, may break one, or is worth knowing"`
+
+	rank int
+}
+
+// What a finding weighs, by its rank: at least so much for the first two.
+const (
+	rankBreaks = 78
+	rankMay    = 46
+)
+
+func weightOf(rank int) string {
+	switch {
+	case rank >= rankBreaks:
+		return "breaks"
+	case rank >= rankMay:
+		return "may"
+	}
+	return "note"
 }
 
 // finder of sentences.
@@ -38,12 +56,12 @@ func (p *Profile) findings() []Finding {
 		n.column(&p.Columns[k])
 	}
 	n.relations()
-	slices.SortStableFunc(n.all, func(a, b Finding) int { return b.weight - a.weight })
+	slices.SortStableFunc(n.all, func(a, b Finding) int { return b.rank - a.rank })
 	return n.all
 }
 
-func (n *narrator) add(weight int, code string, rows int64, first []Value, rule string, columns []string, format string, args ...any) *Finding {
-	n.all = append(n.all, Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows, First: first, Rule: rule, weight: weight})
+func (n *narrator) add(rank int, code string, rows int64, first []Value, rule string, columns []string, format string, args ...any) *Finding {
+	n.all = append(n.all, Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows, First: first, Rule: rule, Weight: weightOf(rank), rank: rank})
 	return &n.all[len(n.all)-1]
 }
 
@@ -142,7 +160,9 @@ func (n *narrator) rows() {
 			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", Count(d.Count, "row", "rows"), words, Thousands(d.First[0].Row), Thousands(d.First[0].Line)).by(Filter{Op: "defect", Value: code})
 		}
 	}
-	if r := n.Repeated; r.Rows > 0 {
+	// Rows that repeat a key with all else are told of with the key: one cause is one finding.
+	isTold := slices.ContainsFunc(n.Keys, func(k Key) bool { return k.Repeats > 0 && slices.Equal(k.rows, n.Repeated.rows) })
+	if r := n.Repeated; r.Rows > 0 && !isTold {
 		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil, "%s the same as an earlier one in all cells; row %s repeats row %s",
 			Count(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row), Thousands(r.First[0].Repeats)).by(Filter{Op: "rows", Rows: r.rows})
 	}
@@ -158,12 +178,16 @@ func (n *narrator) rows() {
 		if k.Repeats == 0 {
 			continue
 		}
+		in := ""
+		if slices.Equal(k.rows, n.Repeated.rows) {
+			in = " in all cells"
+		}
 		rule := "unique: true"
 		if len(k.Columns) > 1 {
 			rule = ""
 		}
-		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns, "%s nearly tells rows apart, but %s an earlier one; row %s repeats row %s",
-			names(k.Columns), Count(k.Repeats, "row repeats", "rows repeat"), Thousands(k.First[0].Row), Thousands(k.First[0].Repeats)).by(Filter{Op: "rows", Rows: k.rows})
+		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns, "%s nearly tells rows apart, but %s an earlier one%s; row %s repeats row %s",
+			names(k.Columns), Count(k.Repeats, "row repeats", "rows repeat"), in, Thousands(k.First[0].Row), Thousands(k.First[0].Repeats)).by(Filter{Op: "rows", Rows: k.rows})
 	}
 }
 
@@ -178,14 +202,30 @@ func names(columns []string) string {
 	return strings.Join(quoted[:len(quoted)-1], ", ") + " and " + quoted[len(quoted)-1]
 }
 
-var datatypeWords = map[value.Datatype]string{value.Integer: "whole numbers", value.Decimal: "decimals", value.Double: "numbers", value.Boolean: "yes or no",
-	value.Date: "dates", value.DateTime: "dates with times"}
+// ofDatatype says what one value, or many of them, of a column are when they fit.
+func (c *Column) ofDatatype(many bool) string {
+	words := map[value.Datatype][2]string{value.Integer: {"a whole number", "whole numbers"}, value.Decimal: {"a decimal", "decimals"},
+		value.Double: {"a number", "numbers"}}[c.Datatype]
+	switch {
+	case c.Datatype == value.Boolean:
+		return c.Pair[0] + " or " + c.Pair[1]
+	case c.Dates != nil:
+		var formats []string
+		for _, f := range c.Dates.Formats {
+			formats = append(formats, f.Format)
+		}
+		return strings.Join(formats, " or ")
+	case many:
+		return words[1]
+	}
+	return words[0]
+}
 
 // column tells of one column.
 func (n *narrator) column(c *Column) {
 	one := []string{c.Name}
-	add := func(weight int, code string, rows int64, first []Value, rule, format string, args ...any) *Finding {
-		return n.add(weight, code, rows, first, rule, one, "%s"+format, append([]any{name(c.Name)}, args...)...)
+	add := func(rank int, code string, rows int64, first []Value, rule, format string, args ...any) *Finding {
+		return n.add(rank, code, rows, first, rule, one, "%s"+format, append([]any{name(c.Name)}, args...)...)
 	}
 	all := c.Filled + c.Empty
 	if c.Filled == 0 {
@@ -238,7 +278,7 @@ func quotedList(values []Value) string {
 	return strings.Join(list, ", ")
 }
 
-type adder = func(weight int, code string, rows int64, first []Value, rule, format string, args ...any) *Finding
+type adder = func(rank int, code string, rows int64, first []Value, rule, format string, args ...any) *Finding
 
 // against tells of values that are not of the datatype.
 func (n *narrator) against(c *Column, add adder) {
@@ -279,7 +319,8 @@ func (n *narrator) against(c *Column, add adder) {
 		add(79, "number.noughts", against, c.Against, "", ": %s of %s whole numbers %s zeros after the point: %s", Thousands(against), Thousands(c.Filled), plural(against, "has", "have"), examples(c.Against, against)).by(Filter{Op: "against"})
 		return
 	}
-	add(80, "value.against", against, c.Against, "", " holds %s, but %s of %s values %s none: %s", datatypeWords[c.Datatype], Thousands(against), Thousands(c.Filled), plural(against, "is", "are"), examples(c.Against, against)).by(Filter{Op: "against"})
+	add(80, "value.against", against, c.Against, "", ": %s of %s values %s not %s: %s", Thousands(against), Thousands(c.Filled),
+		plural(against, "is", "are"), c.ofDatatype(against > 1), examples(c.Against, against)).by(Filter{Op: "against"})
 }
 
 // kindOf returns what a text is taken for.
@@ -487,7 +528,11 @@ func isOneOff(a, b []rune) bool {
 // relations tells of what nearly holds between columns, and of columns that are
 // the same.
 func (n *narrator) relations() {
-	for _, r := range n.Relations {
+	told := make([]bool, len(n.Relations))
+	for i, r := range n.Relations {
+		if told[i] {
+			continue
+		}
 		first := places(r.First)
 		at := ""
 		if len(first) > 0 {
@@ -501,7 +546,15 @@ func (n *narrator) relations() {
 		case r.Kind == "equal":
 			n.add(72, "columns.equal", r.Exceptions, first, "", r.Columns, "%s hold the same%s", names(r.Columns), but).by(Filter{Op: "differs", Columns: r.Columns[1:]})
 		case r.Kind == "determines":
-			n.add(72, "columns.determined", r.Exceptions, first, "", r.Columns, "%s follows from %s%s", name(r.Columns[1]), name(r.Columns[0]), but).by(Filter{Op: "rows", Rows: r.rows})
+			// What the same rows break for the same reason is one finding.
+			columns := slices.Clone(r.Columns)
+			for k := i + 1; k < len(n.Relations); k++ {
+				if o := n.Relations[k]; o.Kind == r.Kind && o.Columns[0] == r.Columns[0] && slices.Equal(o.rows, r.rows) {
+					columns, told[k] = append(columns, o.Columns[1]), true
+				}
+			}
+			n.add(72, "columns.determined", r.Exceptions, first, "", columns, "%s %s from %s%s", names(columns[1:]),
+				plural(int64(len(columns)-1), "follows", "follow"), name(r.Columns[0]), but).by(Filter{Op: "rows", Rows: r.rows})
 		case r.Kind == "order":
 			n.add(72, "columns.order", r.Exceptions, first, "", r.Columns, "%s is not after %s%s", name(r.Columns[0]), name(r.Columns[1]), but).by(Filter{Op: "after", Columns: r.Columns[1:]})
 		case r.Kind == "sum":

@@ -1,5 +1,6 @@
 import createClient from 'openapi-fetch'
 import { locked, noteStatus } from './access'
+import { patient, untilBack } from './away'
 import type { components, paths } from './schema'
 
 type Schemas = components['schemas']
@@ -30,8 +31,11 @@ export type ValueCount = Schemas['Value']
 export type HistogramBin = Schemas['Bin']
 export type Filter = Schemas['Filter']
 export type Found = Schemas['Found']
+export type Drafts = Schemas['Drafts']
+export type Placed = Schemas['Placed']
+export type Violations = Schemas['Violations']
 
-export const api = createClient<paths>({ baseUrl: '' })
+export const api = createClient<paths>({ baseUrl: '', fetch: patient })
 
 /** What the service says about a request that failed, in words. */
 export class ServiceError extends Error {
@@ -56,8 +60,9 @@ export async function answered<T>(call: Promise<{ data?: T; error?: unknown; res
   try {
     result = await call
   } catch {
-    throw new ServiceError('The service does not answer. Is it still running?')
+    throw new ServiceError('The service did not answer, so that it is not known whether this was done. Look once it is back, and try again.')
   }
+  if (result.response.status === 204) return undefined as T
   if (result.data !== undefined) return result.data
   throw toError(result.error as ProblemDetails | undefined, result.response.status)
 }
@@ -94,11 +99,14 @@ export function upload(file: File, progress: (done: number) => void): { done: Pr
 
 /** Adds a target from the text of a YAML or JSON file. */
 export async function addTarget(text: string): Promise<Target> {
+  const request = new Request('/api/v1/targets', { method: 'POST', headers: { 'Content-Type': 'application/yaml' }, body: text })
   let response: Response
   try {
-    response = await fetch('/api/v1/targets', { method: 'POST', headers: { 'Content-Type': 'application/yaml' }, body: text })
+    response = await patient(request)
   } catch {
-    throw new ServiceError('The service does not answer. Is it still running?')
+    // The same text again gives the same version.
+    await untilBack()
+    return addTarget(text)
   }
   const body = await response.json()
   if (!response.ok) throw toError(body as ProblemDetails, response.status)
@@ -106,15 +114,43 @@ export async function addTarget(text: string): Promise<Target> {
 }
 
 /** Follows a run until it ends; the returned function stops following. */
-export function follow(id: string, each: (run: Run) => void, lost: () => void): () => void {
-  const events = new EventSource(`/api/v1/runs/${id}/events`)
-  events.addEventListener('run', (e) => {
-    const run = JSON.parse((e as MessageEvent<string>).data) as Run
-    if (run.state !== 'waiting' && run.state !== 'running') events.close()
-    each(run)
-  })
-  events.onerror = () => {
-    if (events.readyState !== EventSource.CLOSED && !locked.value) lost()
+export function follow(id: string, each: (run: Run) => void, lost: (why: string) => void): () => void {
+  let events: EventSource | undefined
+  let isOver = false
+  const stop = (): void => {
+    isOver = true
+    events?.close()
   }
-  return () => events.close()
+
+  function open(): void {
+    if (isOver) return
+    events = new EventSource(`/api/v1/runs/${id}/events`)
+    events.addEventListener('run', (e) => {
+      const run = JSON.parse((e as MessageEvent<string>).data) as Run
+      if (run.state !== 'waiting' && run.state !== 'running') stop()
+      each(run)
+    })
+    events.addEventListener('ended', (e) => lost((JSON.parse((e as MessageEvent<string>).data) as { reason: string }).reason))
+    events.onerror = () => {
+      events?.close()
+      if (!isOver && !locked.value) void again()
+    }
+  }
+
+  /** Follows on when the service is back, if the run is still there. */
+  async function again(): Promise<void> {
+    await untilBack()
+    try {
+      const run = await answered(api.GET('/api/v1/runs/{id}', { params: { path: { id } } }))
+      if (isOver) return
+      each(run)
+      if (run.state === 'waiting' || run.state === 'running') window.setTimeout(open, 500)
+      else stop()
+    } catch (e) {
+      if (!isOver) lost(e instanceof Error ? e.message : String(e))
+    }
+  }
+
+  open()
+  return stop
 }

@@ -946,6 +946,11 @@ export interface components {
             /** @description the line of a column rule that deals with it */
             rule?: string;
             text: string;
+            /**
+             * @description whether it breaks a load, may break one, or is worth knowing
+             * @enum {string}
+             */
+            weight: "breaks" | "may" | "note";
         };
         Format: {
             /** Format: int64 */

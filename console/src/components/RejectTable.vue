@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ElPagination, ElSkeleton, ElSwitch } from 'element-plus'
 import { computed, ref, watch } from 'vue'
+import { useAddress } from '../address'
 import { answered, api, type Reject, type Rejects, type Run } from '../api/client'
 import { count, counted, visible } from '../format'
 import FailureNote from './FailureNote.vue'
@@ -9,10 +10,15 @@ import type { Choice } from './ViolationList.vue'
 const { run, choice = undefined } = defineProps<{ run: Run; choice?: Choice }>()
 
 const perPage = 50
-const page = ref(1)
+const address = useAddress()
+const page = computed(() => address.page())
 /** From so many columns on those in question would often lie outside of the window. */
 const wide = 8
-const narrow = ref<boolean>()
+/** Whether only columns in question are shown; without a word in the address, where there are many. */
+const narrow = computed({
+  get: () => (address.of('columns') === undefined ? (found.value?.columns.length ?? 0) > wide : address.of('columns') === 'few'),
+  set: (is) => address.swap({ columns: is ? 'few' : 'all' }),
+})
 const found = ref<Rejects>()
 const error = ref<unknown>()
 let latest = 0
@@ -25,21 +31,12 @@ async function load(): Promise<void> {
     const rejects = await answered(api.GET('/api/v1/runs/{id}/rejects', { params: { path: { id: run.id }, query } }))
     if (mine !== latest) return
     found.value = rejects
-    narrow.value ??= rejects.columns.length > wide
   } catch (e) {
     if (mine === latest) error.value = e
   }
 }
 
-watch([() => run.id, () => choice], () => {
-  page.value = 1
-  void load()
-}, { immediate: true })
-
-function turn(to: number): void {
-  page.value = to
-  void load()
-}
+watch([() => run.id, () => choice?.code, () => choice?.column, page], () => void load(), { immediate: true })
 
 /** The places in the delivery of a violation's column, from 0; of a key there may be several. */
 function placesOf(column: string): number[] {
@@ -89,6 +86,9 @@ const places = computed(() => {
   </div>
   <FailureNote v-if="error" :error="error" :retry="load" class="note" />
   <ElSkeleton v-else-if="!found" :rows="4" animated class="note" />
+  <p v-else-if="found.items.length === 0 && found.total > 0" class="soft note">
+    There is no page {{ page }}. <button type="button" class="link" @click="address.go({ page: undefined })">To the first</button>
+  </p>
   <p v-else-if="found.total === 0" class="soft note">{{ choice ? 'No row was rejected for this.' : 'No row was rejected.' }}</p>
   <template v-else>
     <div class="scroll" role="region" aria-label="Rejected rows" tabindex="0">
@@ -102,7 +102,7 @@ const places = computed(() => {
         </thead>
         <tbody v-for="l in lines" :key="l.reject.row">
           <tr>
-            <td class="number">{{ count(l.reject.row) }}</td>
+            <td class="number"><RouterLink :to="`/deliveries/${run.delivery}/reading?row=${l.reject.row}`" :title="`See row ${l.reject.row} in the delivery`">{{ count(l.reject.row) }}</RouterLink></td>
             <td class="number soft">{{ count(l.reject.line) }}</td>
             <td v-for="i in places" :key="i" :class="{ wrong: l.wrong.has(i), beyond: i >= found.columns.length }" :title="l.wrong.get(i)">
               <template v-if="l.reject.cells[i]">{{ visible(l.reject.cells[i]) }}</template>
@@ -121,7 +121,7 @@ const places = computed(() => {
         </tbody>
       </table>
     </div>
-    <ElPagination v-if="found.total > perPage" class="pages" layout="prev, pager, next" :page-size="perPage" :total="found.total" :current-page="page" @current-change="turn" />
+    <ElPagination v-if="found.total > perPage" class="pages" layout="prev, pager, next" :page-size="perPage" :total="found.total" :current-page="page" @current-change="(p: number) => address.go({ page: p > 1 ? p : undefined })" />
   </template>
 </template>
 

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
-import { onMounted, ref, useTemplateRef, watch } from 'vue'
+import { computed, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { addTarget, answered, api, type RunHead, type Target } from '../api/client'
+import type { DraftBook } from '../drafts'
 import FailureNote from './FailureNote.vue'
 import TargetDraft from './TargetDraft.vue'
 
-const { delivery, last = undefined, busy } = defineProps<{ delivery: string; last?: RunHead; busy: boolean }>()
+const { delivery, last = undefined, busy, book } = defineProps<{ delivery: string; last?: RunHead; busy: boolean; book: DraftBook }>()
 const emit = defineEmits<{ started: [run: string] }>()
 
 /** Stands for a run without a target; no target can have this name. */
@@ -66,7 +67,9 @@ const asking = ref(false)
 const databases = ref<string[]>()
 const database = ref('')
 const table = ref('')
-const draft = ref<string>()
+/** The draft of a target, which the Profile station shows too. */
+const isOpen = ref(false)
+const draft = computed(() => book.drafts.value?.target)
 const reading = ref(false)
 
 async function ask(): Promise<void> {
@@ -85,7 +88,9 @@ async function readTable(): Promise<void> {
   reading.value = true
   error.value = undefined
   try {
-    draft.value = (await answered(api.POST('/api/v1/targets/from-table', { body: { database: database.value, table: table.value } }))).text
+    const { text } = await answered(api.POST('/api/v1/targets/from-table', { body: { database: database.value, table: table.value } }))
+    book.keepTarget({ text, before: draft.value?.text, what: `the draft from ${table.value}` })
+    isOpen.value = true
     asking.value = false
   } catch (e) {
     error.value = e
@@ -94,7 +99,8 @@ async function readTable(): Promise<void> {
 }
 
 async function added(t: Target): Promise<void> {
-  draft.value = undefined
+  isOpen.value = false
+  await book.drop('target')
   await load()
   chosen.value = t.name
 }
@@ -110,6 +116,7 @@ async function added(t: Target): Promise<void> {
     <ElButton type="primary" :disabled="chosen === undefined || busy" :loading="starting" @click="start">{{ last ? 'Sift again' : 'Sift' }}</ElButton>
     <ElButton @click="input?.click()">Add a target…</ElButton>
     <ElButton @click="ask">From a database table…</ElButton>
+    <ElButton v-if="draft && !isOpen" @click="isOpen = true">Back to the draft</ElButton>
     <input ref="input" type="file" accept=".yaml,.yml,.json" hidden aria-label="File of a target" @change="add" />
   </div>
   <p v-if="targets?.length === 0" class="soft hint">No target is known yet. Add one from a YAML file, or sift without one: then every row that reads cleanly is accepted.</p>
@@ -125,7 +132,7 @@ async function added(t: Target): Promise<void> {
     <p class="soft">Types, keys and constraints of the table become rules.</p>
   </form>
   <FailureNote v-if="error" :error="error" class="hint" />
-  <TargetDraft v-if="draft !== undefined" v-model="draft" note="Drawn from the table. Read it, change what you know better, and add it." @added="added" @close="draft = undefined" />
+  <TargetDraft v-if="isOpen && draft" :book="book" note="Read it, change what you know better, and add it." @added="added" @close="isOpen = false" />
 </template>
 
 <style scoped>

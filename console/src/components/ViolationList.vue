@@ -40,7 +40,7 @@ const rejects = (g: Group): boolean => g.rows > 0 && (g.action === 'reject' || g
         <span class="action" :class="g.action">{{ actionWords[g.action] ?? g.action }}</span>
       </button>
       <div v-if="isChosen(g)" class="samples">
-        <p v-if="!rejects(g) && g.rows > 0" class="soft">These rows were not rejected for this.</p>
+        <p v-if="!rejects(g) && g.rows > 0" class="soft">{{ g.action === 'blank' ? 'The cells were emptied, and the rows not rejected for this.' : 'The rows were not rejected for this.' }}</p>
         <p v-for="s in g.samples" :key="`${s.row}/${s.line}/${s.value}`">
           <span class="soft">{{ s.row > 0 ? `row ${count(s.row)}, line ${count(s.line)}` : `line ${count(s.line)}` }}</span>
           {{ visible(s.message) }}

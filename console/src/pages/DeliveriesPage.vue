@@ -1,8 +1,10 @@
 <script setup lang="ts">
-import { ElPagination, ElSkeleton } from 'element-plus'
+import { ElInput, ElOption, ElPagination, ElSelect, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useRouter } from 'vue-router'
+import { useAddress } from '../address'
 import { answered, api, type Delivery, type RunHead } from '../api/client'
+import DeliveryActions from '../components/DeliveryActions.vue'
 import DropZone from '../components/DropZone.vue'
 import FailureNote from '../components/FailureNote.vue'
 import StateMark from '../components/StateMark.vue'
@@ -11,7 +13,7 @@ import { count, counted, size, time } from '../format'
 import { useUploads } from '../uploads'
 
 /** Where a delivery opens: new ones where they are read first. */
-const stationOf = (d: Delivery): string => `/deliveries/${d.id}${d.state === 'arrived' ? '/reading' : ''}`
+const stationOf = (d: Delivery): string => `/deliveries/${d.id}${d.state === 'arrived' || d.refusal ? '/reading' : ''}`
 
 /** What is said of a run that is newer than the one that the state is of. */
 function newestOf(r: RunHead): string {
@@ -28,45 +30,82 @@ function newestOf(r: RunHead): string {
 const perPage = 50
 /** How often the list is looked at again, in milliseconds; files also arrive through the inbox. */
 const every = 2000
+const states = ['arrived', 'waiting', 'running', 'accepted', 'split', 'refused', 'failed', 'cancelled'] as const
+type State = (typeof states)[number]
 
-const route = useRoute()
 const router = useRouter()
 const uploads = useUploads()
-const page = computed(() => Math.max(1, Number(route.query.page) || 1))
+const address = useAddress()
+const page = computed(() => address.page())
+const find = computed(() => address.of('find') ?? '')
+const state = computed(() => states.find((s) => s === address.of('state')))
+const strange = computed(() => {
+  const given = address.of('state')
+  return given !== undefined && state.value === undefined ? `There is no state “${given}”; all deliveries are shown.` : ''
+})
 const items = ref<Delivery[]>()
 const total = ref(0)
 const error = ref<unknown>()
 let timer = 0
-let isGone = false
+let latest = 0
 
 async function load(): Promise<void> {
+  const mine = ++latest
   window.clearTimeout(timer)
   try {
-    const found = await answered(api.GET('/api/v1/deliveries', { params: { query: { offset: (page.value - 1) * perPage, limit: perPage } } }))
+    const query = { offset: (page.value - 1) * perPage, limit: perPage, find: find.value || undefined, state: state.value }
+    const found = await answered(api.GET('/api/v1/deliveries', { params: { query } }))
+    if (mine !== latest) return
     items.value = found.items
     total.value = found.total
     error.value = undefined
   } catch (e) {
-    error.value = e
+    if (mine === latest) error.value = e
   }
-  if (!isGone) timer = window.setTimeout(() => void load(), every)
+  if (mine === latest) timer = window.setTimeout(() => void load(), every)
 }
 
-watch([page, () => uploads.arrived], () => void load(), { immediate: true })
+/** What is typed is looked for when the fingers rest. */
+const typed = ref(find.value)
+let typing = 0
+watch(typed, (text) => {
+  window.clearTimeout(typing)
+  typing = window.setTimeout(() => address.swap({ find: text.trim(), page: undefined }), 250)
+})
+watch(find, (text) => {
+  if (text !== typed.value.trim()) typed.value = text
+})
+
+watch([page, find, state, () => uploads.arrived], () => void load(), { immediate: true })
 onBeforeUnmount(() => {
-  isGone = true
+  latest++
   window.clearTimeout(timer)
+  window.clearTimeout(typing)
 })
 </script>
 
 <template>
   <div class="top">
     <h1>Deliveries</h1>
-    <span v-if="items" class="soft">{{ counted(total, 'file has arrived', 'files have arrived') }}</span>
+    <span v-if="items" class="soft" role="status">
+      {{ find || state ? counted(total, 'delivery found', 'deliveries found') : counted(total, 'file has arrived', 'files have arrived') }}
+    </span>
   </div>
   <DropZone class="apart" />
   <FailureNote v-if="error" :error="error" :retry="load" class="apart" />
+  <div v-if="items && (total > 0 || find || state)" class="tools">
+    <ElInput v-model="typed" class="find" clearable placeholder="Find by name or note" aria-label="Find deliveries by name or note" />
+    <ElSelect class="state" :model-value="state ?? ''" aria-label="State of the deliveries" @change="(s: State | '') => address.go({ state: s, page: undefined })">
+      <ElOption value="" label="in any state" />
+      <ElOption v-for="s in states" :key="s" :value="s" :label="s" />
+    </ElSelect>
+    <span v-if="strange" class="soft">{{ strange }}</span>
+  </div>
   <ElSkeleton v-if="!items && !error" :rows="6" animated />
+  <div v-else-if="items && total === 0 && (find || state)" class="sheet empty">
+    <h2>No delivery is like this</h2>
+    <p>Nothing {{ state ? `in the state “${state}”` : '' }} {{ find ? `has “${find}” in its name or note` : '' }}. <button type="button" class="link" @click="address.go({ find: undefined, state: undefined, page: undefined })">Show all</button></p>
+  </div>
   <div v-else-if="items && total === 0" class="sheet empty">
     <h2>Nothing has arrived yet</h2>
     <p>Hand in a file above, put one into the inbox folder of the service, or send one with <code>sieb deliveries add FILE</code>.</p>
@@ -85,13 +124,15 @@ onBeforeUnmount(() => {
             <th scope="col" class="number">Accepted</th>
             <th scope="col" class="number">Rejected</th>
             <th scope="col" class="barred">Tally</th>
+            <th scope="col"><span class="unseen">Actions</span></th>
           </tr>
         </thead>
         <tbody>
           <tr v-for="d in items" :key="d.id" @click="router.push(stationOf(d))">
             <td class="name">
               <RouterLink :to="stationOf(d)" @click.stop>{{ d.name }}</RouterLink>
-              <span v-if="d.repeatOf" class="repeat" title="The same bytes have arrived before">repeat</span>
+              <RouterLink v-if="d.repeatOf" :to="`/deliveries/${d.repeatOf}`" class="repeat" title="The same bytes have arrived before: see the first" @click.stop>repeat</RouterLink>
+              <span v-if="d.note" class="newest">{{ d.note }}</span>
             </td>
             <td class="soft nowrap">{{ time(d.arrivedAt) }}</td>
             <td class="number">{{ size(d.bytes) }}</td>
@@ -109,8 +150,10 @@ onBeforeUnmount(() => {
             <td v-else colspan="4" class="soft">
               <template v-if="d.state === 'arrived'">not yet run with a target: open it to see how it reads</template>
               <template v-else-if="d.state === 'running' && d.run">{{ count(d.run.progress.rows) }} rows so far</template>
+              <template v-else-if="d.refusal">{{ d.refusal }}</template>
               <template v-else-if="d.run?.error">{{ d.run.error }}</template>
             </td>
+            <td class="act" @click.stop><DeliveryActions :delivery="d" @changed="load" @deleted="load" /></td>
           </tr>
         </tbody>
       </table>
@@ -122,7 +165,7 @@ onBeforeUnmount(() => {
       :page-size="perPage"
       :total="total"
       :current-page="page"
-      @current-change="(p: number) => router.push({ query: { page: p } })"
+      @current-change="(p: number) => address.go({ page: p > 1 ? p : undefined })"
     />
   </template>
 </template>
@@ -136,6 +179,26 @@ onBeforeUnmount(() => {
 
 .apart {
   margin: 14px 0;
+}
+
+.tools {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px;
+  margin-bottom: 10px;
+}
+
+.find {
+  width: min(320px, 100%);
+}
+
+.state {
+  width: 150px;
+}
+
+.act {
+  padding: 4px;
 }
 
 .scroll {

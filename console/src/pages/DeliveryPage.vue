@@ -1,39 +1,47 @@
 <script setup lang="ts">
 import { Document, Download } from '@element-plus/icons-vue'
-import { ElButton, ElCheckbox, ElIcon, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
+import { ElButton, ElIcon, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
-import { answered, api, follow, type Delivery, type Run, type RunHead } from '../api/client'
+import { useAddress } from '../address'
+import { answered, api, follow, ServiceError, type Delivery, type Group, type Run, type RunHead } from '../api/client'
+import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import RejectTable from '../components/RejectTable.vue'
 import RunPanel from '../components/RunPanel.vue'
-import StateMark from '../components/StateMark.vue'
 import TroubleNote from '../components/TroubleNote.vue'
-import StationNav from '../components/StationNav.vue'
 import TallyBar from '../components/TallyBar.vue'
 import ViolationList, { type Choice } from '../components/ViolationList.vue'
+import ViolationTable from '../components/ViolationTable.vue'
+import { useDrafts } from '../drafts'
 import { count, counted, delimiterName, size, time } from '../format'
 
 const { id } = defineProps<{ id: string }>()
 
+const address = useAddress()
+const book = useDrafts(() => id)
 const delivery = ref<Delivery>()
 const runs = ref<RunHead[]>([])
 const run = ref<Run>()
-const choice = ref<Choice>()
 const error = ref<unknown>()
-const lost = ref(false)
+const lost = ref('')
+/** What the address names, and is not there. */
+const strange = ref('')
 let unfollow = (): void => {}
+let latest = 0
 
 async function load(): Promise<void> {
+  const mine = ++latest
   error.value = undefined
   try {
-    delivery.value = await answered(api.GET('/api/v1/deliveries/{id}', { params: { path: { id } } }))
+    const found = await answered(api.GET('/api/v1/deliveries/{id}', { params: { path: { id } } }))
+    if (mine !== latest) return
+    delivery.value = found
+    document.title = `${found.name} · Sieb`
+    void book.load()
     await loadRuns()
-    const newest = runs.value[0]
-    const first = newest && !hasEnded(newest) ? newest : (delivery.value.run ?? newest)
-    if (first) await show(first.id)
-    document.title = `${delivery.value.name} · Sieb`
+    if (mine === latest) await showAsked()
   } catch (e) {
-    error.value = e
+    if (mine === latest) error.value = e
   }
 }
 
@@ -43,25 +51,51 @@ async function loadRuns(): Promise<void> {
 
 const hasEnded = (r: RunHead): boolean => r.state !== 'waiting' && r.state !== 'running'
 
-/** Shows a run, and follows it to its end. */
-async function show(runID: string): Promise<void> {
+/** Shows the run that the address names; without one, that which is under way, or that of the state. */
+async function showAsked(): Promise<void> {
+  strange.value = ''
+  const asked = address.of('run')
+  const newest = runs.value[0]
+  const usual = newest && !hasEnded(newest) ? newest : (delivery.value?.run ?? newest)
+  if (asked === undefined) {
+    if (usual) await show(usual.id)
+    return
+  }
+  try {
+    if (await show(asked)) return
+  } catch (e) {
+    if (!(e instanceof ServiceError) || e.status !== 404) throw e
+  }
+  strange.value = `This delivery has no run “${asked}”${usual ? '; the one that its state comes from is shown' : ''}.`
+  if (usual) await show(usual.id)
+}
+
+/** Shows a run, and follows it to its end. False says that it is another delivery's. */
+async function show(runID: string): Promise<boolean> {
   unfollow()
   unfollow = () => {}
-  choice.value = undefined
-  try {
-    const shown = await answered(api.GET('/api/v1/runs/{id}', { params: { path: { id: runID } } }))
-    run.value = shown
-    if (!runs.value.some((r) => r.id === runID)) await loadRuns()
-    if (!hasEnded(shown)) unfollow = follow(runID, followed, () => (lost.value = true))
-  } catch (e) {
-    error.value = e
-  }
+  lost.value = ''
+  const shown = await answered(api.GET('/api/v1/runs/{id}', { params: { path: { id: runID } } }))
+  if (shown.delivery !== id) return false
+  run.value = shown
+  if (!runs.value.some((r) => r.id === runID)) await loadRuns()
+  if (!hasEnded(shown)) unfollow = follow(runID, followed, (why) => (lost.value = why))
+  return true
 }
 
 function followed(r: Run): void {
-  lost.value = false
+  lost.value = ''
   run.value = r
-  if (hasEnded(r)) void loadRuns().catch((e: unknown) => (error.value = e))
+  if (hasEnded(r)) void ended()
+}
+
+async function ended(): Promise<void> {
+  try {
+    await loadRuns()
+    delivery.value = await answered(api.GET('/api/v1/deliveries/{id}', { params: { path: { id } } }))
+  } catch (e) {
+    error.value = e
+  }
 }
 
 async function cancel(): Promise<void> {
@@ -73,12 +107,42 @@ async function cancel(): Promise<void> {
   }
 }
 
+/** The violation that the address names, where the run has it. */
+const chosen = computed<Group | undefined>(() => run.value?.violations?.find((g) => g.code === address.of('code') && g.column === (address.of('column') ?? '')))
+const choice = computed<Choice | undefined>(() => chosen.value && { code: chosen.value.code, column: chosen.value.column })
+const isRejecting = computed(() => !chosen.value || chosen.value.action === 'reject' || chosen.value.action === 'refuse')
+const noSuch = computed(() => {
+  const code = address.of('code')
+  if (code === undefined || chosen.value || !run.value?.tally) return ''
+  const column = address.of('column')
+  return `This run has no violation “${code}”${column ? ` in “${column}”` : ''}; all rejected rows are shown.`
+})
+
+function choose(c: Choice | undefined): void {
+  address.go({ code: c?.code, column: c?.column, page: undefined })
+}
+
+const goToRun = (runID: string): void => address.go({ run: runID, code: undefined, column: undefined, page: undefined })
+
+/** The saved layout is another one than that by which the run has read. */
+const isOld = computed(() => {
+  const [saved, read] = [delivery.value?.layout as Record<string, unknown> | undefined, run.value?.readAs as Record<string, unknown> | undefined]
+  return saved !== undefined && read !== undefined && Object.entries(saved).some(([k, v]) => JSON.stringify(v) !== JSON.stringify(read[k]))
+})
+
 watch(() => id, () => {
   unfollow()
   delivery.value = run.value = undefined
+  runs.value = []
   void load()
 }, { immediate: true })
-onBeforeUnmount(() => unfollow())
+watch(() => address.of('run'), () => {
+  if (delivery.value) showAsked().catch((e: unknown) => (error.value = e))
+})
+onBeforeUnmount(() => {
+  latest++
+  unfollow()
+})
 
 const isBusy = computed(() => run.value !== undefined && !hasEnded(run.value))
 const percent = computed(() => {
@@ -111,13 +175,18 @@ const readAs = computed(() => {
 
 const remedied = computed(() => run.value?.remedies?.filter((r) => r.changed > 0) ?? [])
 
-/** Downloads are made for spreadsheets; kept for the next time. */
-const forSpreadsheets = ref(localStorage.getItem('sieb.forSpreadsheets') === 'yes')
-watch(forSpreadsheets, (is) => localStorage.setItem('sieb.forSpreadsheets', is ? 'yes' : 'no'))
+/** How downloads are made; kept for the next time. */
+const forms = [
+  { value: '', label: 'as they are: UTF-8, commas' },
+  { value: 'spreadsheet', label: 'for spreadsheets: with a byte order mark' },
+  { value: 'spreadsheet-semicolon', label: 'for spreadsheets: byte order mark and semicolons' },
+]
+const form = ref(forms.find((f) => f.value === localStorage.getItem('sieb.downloads'))?.value ?? '')
+watch(form, (is) => localStorage.setItem('sieb.downloads', is))
 
 function linkOf(o: { name: string; file: string }): string | undefined {
   const link = run.value?.outputs?.[o.name]
-  return link && forSpreadsheets.value && o.file.endsWith('.csv') ? `${link}?for=spreadsheet` : link
+  return link && form.value && o.file.endsWith('.csv') ? `${link}?for=${form.value}` : link
 }
 
 const outputs = [
@@ -129,34 +198,24 @@ const outputs = [
 </script>
 
 <template>
-  <p class="back"><RouterLink to="/">← All deliveries</RouterLink></p>
-  <h1 v-if="!delivery">Delivery</h1>
-  <FailureNote v-if="error" :error="error" :retry="load" />
-  <ElSkeleton v-else-if="!delivery" :rows="5" animated />
-  <template v-if="delivery">
-    <div class="top">
-      <h1>{{ delivery.name }}</h1>
-      <StateMark :state="run ? (run.state === 'done' ? (run.verdict ?? 'done') : run.state) : delivery.state" />
-    </div>
-    <p class="facts soft">
-      arrived {{ time(delivery.arrivedAt) }} · {{ size(delivery.bytes) }} ·
-      <span :title="`SHA-256 ${delivery.sha256}`">sha256 {{ delivery.sha256.slice(0, 12) }}…</span> ·
-      <a :href="`/api/v1/deliveries/${id}/content`" download>the file as it arrived</a>
-      <template v-if="delivery.repeatOf"> · <RouterLink :to="`/deliveries/${delivery.repeatOf}`">the same bytes have arrived before</RouterLink></template>
-    </p>
-    <StationNav :delivery="id" />
-
+  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :state="run ? (run.state === 'done' ? (run.verdict ?? 'done') : run.state) : undefined" @changed="(d) => (delivery = d)" />
+  <FailureNote v-if="error" :error="error" :retry="load" class="part" />
+  <ElSkeleton v-if="!delivery && !error" :rows="5" animated />
+  <template v-if="delivery && !delivery.refusal">
     <section class="sheet part" aria-label="Run">
-      <RunPanel :delivery="id" :last="run ?? runs[0]" :busy="isBusy" @started="show" />
+      <RunPanel :delivery="id" :last="run ?? runs[0]" :busy="isBusy" :book="book" @started="goToRun" />
       <div v-if="runs.length > 1" class="earlier">
         <label for="runs" class="soft">Run shown</label>
-        <ElSelect id="runs" :model-value="run?.id" size="small" class="runs" aria-label="Run shown" @change="show">
+        <ElSelect id="runs" :model-value="run?.id" size="small" class="runs" aria-label="Run shown" @change="goToRun">
           <ElOption v-for="r in runs" :key="r.id" :value="r.id" :label="`${time(r.createdAt)}: ${r.target ? `${r.target.name}, version ${r.target.version}` : 'no target'}, ${r.verdict ?? r.state}`" />
         </ElSelect>
       </div>
     </section>
 
-    <p v-if="lost" class="soft" role="status">The connection to the service is lost; trying again…</p>
+    <p v-if="strange" class="said" role="status">{{ strange }}</p>
+    <p v-if="noSuch" class="said" role="status">{{ noSuch }}</p>
+    <p v-if="isOld" class="said" role="status">The layout was saved anew after this run: sift again to have the rows as they read now.</p>
+    <p v-if="lost" class="said" role="status">The run cannot be followed: {{ lost }}.</p>
 
     <section v-if="run && isBusy" class="sheet part" aria-label="Progress" aria-live="polite">
       <div class="top">
@@ -188,13 +247,13 @@ const outputs = [
           <TallyBar :tally="run.tally" class="tally" />
         </div>
         <div class="downloads">
-          <a v-for="o in outputs" :key="o.name" :href="linkOf(o)" :download="o.file" class="download">
+          <a v-for="o in outputs" :key="o.name" :href="linkOf(o)" download class="download">
             <ElIcon><Document v-if="o.name === 'manifest'" /><Download v-else /></ElIcon>{{ o.words }}
             <span class="soft">{{ o.file }}</span>
           </a>
-          <ElCheckbox v-model="forSpreadsheets">
-            for spreadsheets <span class="soft">with a mark that tells UTF-8, and nothing that would run as a formula</span>
-          </ElCheckbox>
+          <ElSelect v-model="form" size="small" class="form" aria-label="How downloads are made">
+            <ElOption v-for="f in forms" :key="f.value" :value="f.value" :label="f.label" />
+          </ElSelect>
         </div>
       </section>
 
@@ -204,7 +263,7 @@ const outputs = [
             <h2>Violations</h2>
             <span class="soft">{{ run.violations?.length ? 'choose one to see its rows' : '' }}</span>
           </div>
-          <ViolationList v-if="run.violations?.length" :groups="run.violations" :chosen="choice" @choose="(c) => (choice = c)" />
+          <ViolationList v-if="run.violations?.length" :groups="run.violations" :chosen="choice" @choose="choose" />
           <p v-else class="soft none">None was found.</p>
           <template v-if="remedied.length > 0">
             <div class="head"><h2>Cells cleaned</h2></div>
@@ -214,7 +273,8 @@ const outputs = [
           </template>
         </section>
         <section class="sheet rejects">
-          <RejectTable :run="run" :choice="choice" />
+          <RejectTable v-if="isRejecting" :run="run" :choice="choice" />
+          <ViolationTable v-else-if="chosen" :run="run" :group="chosen" />
         </section>
       </div>
     </template>
@@ -222,8 +282,17 @@ const outputs = [
 </template>
 
 <style scoped>
-.facts {
-  margin: 4px 0 14px;
+.said {
+  margin: 0 0 12px;
+  padding: 6px 12px;
+  border-left: 3px solid var(--grain);
+  background: var(--grain-wash);
+}
+
+.form {
+  width: 330px;
+  max-width: 100%;
+  align-self: center;
 }
 
 .part {

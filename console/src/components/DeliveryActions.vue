@@ -1,0 +1,119 @@
+<script setup lang="ts">
+/** What can be done with a delivery as a whole: name it anew, put a note to it, delete it. */
+import { MoreFilled } from '@element-plus/icons-vue'
+import { ElButton, ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElIcon, ElInput, ElMessageBox } from 'element-plus'
+import { ref } from 'vue'
+import { answered, api, type Delivery } from '../api/client'
+import FailureNote from './FailureNote.vue'
+
+const { delivery } = defineProps<{ delivery: Delivery }>()
+const emit = defineEmits<{ changed: [delivery: Delivery]; deleted: [] }>()
+
+const isOpen = ref(false)
+const name = ref('')
+const note = ref('')
+const error = ref<unknown>()
+const path = (): { params: { path: { id: string } } } => ({ params: { path: { id: delivery.id } } })
+
+function chosen(what: string): void {
+  error.value = undefined
+  if (what === 'delete') return void remove()
+  name.value = delivery.name
+  note.value = delivery.note ?? ''
+  isOpen.value = true
+}
+
+async function describe(): Promise<void> {
+  error.value = undefined
+  try {
+    emit('changed', await answered(api.PATCH('/api/v1/deliveries/{id}', { ...path(), body: { name: name.value.trim(), note: note.value } })))
+    isOpen.value = false
+  } catch (e) {
+    error.value = e
+  }
+}
+
+async function remove(): Promise<void> {
+  const under = delivery.run ?? delivery.newest
+  const isBusy = under && (under.state === 'waiting' || under.state === 'running')
+  try {
+    await ElMessageBox.confirm(
+      `${delivery.name} is deleted with its runs, their outputs, its profiles and drafts.${isBusy ? ' The run under way is cancelled first.' : ''} Only handing the file in again brings it back.`,
+      'Delete this delivery?',
+      { confirmButtonText: 'Delete it', cancelButtonText: 'Keep it', confirmButtonClass: 'el-button--danger' },
+    )
+  } catch {
+    return
+  }
+  try {
+    await answered(api.DELETE('/api/v1/deliveries/{id}', path()))
+    emit('deleted')
+  } catch (e) {
+    await ElMessageBox.alert(e instanceof Error ? e.message : String(e), 'It was not deleted')
+  }
+}
+</script>
+
+<template>
+  <span class="actions">
+    <ElDropdown trigger="click" @command="chosen">
+      <button type="button" class="more" :aria-label="`Name, note or delete ${delivery.name}`"><ElIcon :size="16"><MoreFilled /></ElIcon></button>
+      <template #dropdown>
+        <ElDropdownMenu>
+          <ElDropdownItem command="describe">Name and note…</ElDropdownItem>
+          <ElDropdownItem command="delete" divided>Delete…</ElDropdownItem>
+        </ElDropdownMenu>
+      </template>
+    </ElDropdown>
+    <ElDialog v-model="isOpen" title="Name and note" width="min(520px, calc(100vw - 24px))" append-to-body>
+      <form class="words" @submit.prevent="describe">
+        <label :for="`name-${delivery.id}`">Name</label>
+        <ElInput :id="`name-${delivery.id}`" v-model="name" :maxlength="255" />
+        <p v-if="delivery.arrivedAs" class="soft">It arrived as {{ delivery.arrivedAs }}.</p>
+        <label :for="`note-${delivery.id}`">Note</label>
+        <ElInput :id="`note-${delivery.id}`" v-model="note" type="textarea" :maxlength="2000" :autosize="{ minRows: 2, maxRows: 8 }" placeholder="for whoever opens it next" />
+        <FailureNote v-if="error" :error="error" />
+        <div class="foot">
+          <ElButton @click="isOpen = false">Leave as it is</ElButton>
+          <ElButton type="primary" native-type="submit" :disabled="name.trim() === ''">Save</ElButton>
+        </div>
+      </form>
+    </ElDialog>
+  </span>
+</template>
+
+<style scoped>
+.more {
+  padding: 4px 6px;
+  border: 1px solid transparent;
+  border-radius: 3px;
+  background: none;
+  color: var(--soft);
+  line-height: 0;
+  cursor: pointer;
+}
+
+.more:hover {
+  border-color: var(--line);
+  color: var(--ink);
+}
+
+.words {
+  display: grid;
+  gap: 6px;
+}
+
+.words label {
+  font-weight: 600;
+}
+
+.words p {
+  margin: 0;
+}
+
+.foot {
+  display: flex;
+  justify-content: flex-end;
+  margin-top: 8px;
+}
+</style>
