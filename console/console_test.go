@@ -161,14 +161,15 @@ func TestFromFileToVerdict(t *testing.T) {
 		_, err := cdp.Call(ctx, tab, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder})
 		return err
 	}))
+	const of = "weighbridge-ahrensee-2026-07."
 	for _, name := range []string{"accepted.csv", "rejected.csv", "violations.csv", "manifest.json"} {
-		p.do(chromedp.Click(fmt.Sprintf(`a[download=%q]`, name)))
+		p.do(chromedp.Click(fmt.Sprintf(`//a[@download and contains(., %q)]`, name)))
 		servicetest.Await(t, name+" is downloaded", func() bool {
-			_, err := os.Stat(filepath.Join(folder, name))
+			_, err := os.Stat(filepath.Join(folder, of+name))
 			return err == nil
 		})
 	}
-	rejected, err := os.ReadFile(filepath.Join(folder, "rejected.csv"))
+	rejected, err := os.ReadFile(filepath.Join(folder, of+"rejected.csv"))
 	require.NoError(t, err)
 	assert.Equal(t, 20, strings.Count(string(rejected), "\n"))
 

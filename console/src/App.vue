@@ -23,7 +23,7 @@ import { theme, turnTheme } from './theme'
   <p v-if="away" class="away" role="status">
     {{ away === 'database' ? 'The service’s database does not answer.' : 'The service does not answer.' }} What was asked is asked again as soon as it does.
   </p>
-  <main class="page" id="page">
+  <main class="page">
     <TokenForm v-if="locked" />
     <RouterView v-else />
   </main>

@@ -15,6 +15,8 @@ export interface DraftBook {
   keepLayout: (draft: LayoutDraft) => void
   keepTarget: (draft: TextDraft) => void
   drop: (kind: Kind) => Promise<void>
+  /** Waits until the server has what was changed. */
+  settled: () => Promise<void>
   /** Forgets a draft that the server has dropped by itself. */
   forget: (kind: Kind) => void
 }
@@ -79,6 +81,7 @@ export function useDrafts(id: () => string): DraftBook {
       const keepalive = draft.text.length + (draft.before?.length ?? 0) < 20_000
       wait('target', () => answered(api.PUT('/api/v1/deliveries/{id}/drafts/target', { ...where, body: draft, keepalive })), rest)
     },
+    settled: send,
     async drop(kind) {
       this.forget(kind)
       await sending

@@ -56,7 +56,7 @@ async function remove(): Promise<void> {
 
 <template>
   <span class="actions">
-    <ElDropdown trigger="click" @command="chosen">
+    <ElDropdown trigger="click" :persistent="false" @command="chosen">
       <button type="button" class="more" :aria-label="`Name, note or delete ${delivery.name}`"><ElIcon :size="16"><MoreFilled /></ElIcon></button>
       <template #dropdown>
         <ElDropdownMenu>

@@ -95,8 +95,8 @@ onBeforeUnmount(() => {
   <FailureNote v-if="error" :error="error" :retry="load" class="apart" />
   <div v-if="items && (total > 0 || find || state)" class="tools">
     <ElInput v-model="typed" class="find" clearable placeholder="Find by name or note" aria-label="Find deliveries by name or note" />
-    <ElSelect class="state" :model-value="state ?? ''" aria-label="State of the deliveries" @change="(s: State | '') => address.go({ state: s, page: undefined })">
-      <ElOption value="" label="in any state" />
+    <ElSelect class="state" :model-value="state ?? 'any'" aria-label="State of the deliveries" @change="(s: State | 'any') => address.go({ state: s === 'any' ? undefined : s, page: undefined })">
+      <ElOption value="any" label="in any state" />
       <ElOption v-for="s in states" :key="s" :value="s" :label="s" />
     </ElSelect>
     <span v-if="strange" class="soft">{{ strange }}</span>
@@ -105,6 +105,10 @@ onBeforeUnmount(() => {
   <div v-else-if="items && total === 0 && (find || state)" class="sheet empty">
     <h2>No delivery is like this</h2>
     <p>Nothing {{ state ? `in the state “${state}”` : '' }} {{ find ? `has “${find}” in its name or note` : '' }}. <button type="button" class="link" @click="address.go({ find: undefined, state: undefined, page: undefined })">Show all</button></p>
+  </div>
+  <div v-else-if="items && total > 0 && items.length === 0" class="sheet empty">
+    <h2>There is no page {{ page }}</h2>
+    <p><button type="button" class="link" @click="address.go({ page: undefined })">To the first page</button></p>
   </div>
   <div v-else-if="items && total === 0" class="sheet empty">
     <h2>Nothing has arrived yet</h2>
@@ -202,6 +206,7 @@ onBeforeUnmount(() => {
 }
 
 .scroll {
+  position: relative;
   overflow-x: auto;
 }
 
@@ -241,7 +246,7 @@ tbody tr:last-child td {
 
 .name {
   overflow-wrap: anywhere;
-  min-width: 200px;
+  min-width: 260px;
 }
 
 .target {

@@ -1,58 +1,92 @@
 <script setup lang="ts">
 import { ElButton, ElProgress, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { useAddress } from '../address'
 import { answered, api, ServiceError, type Delivery, type DeliveryProfile, type Filter, type Finding, type Target } from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import TargetDraft from '../components/TargetDraft.vue'
+import TroubleNote from '../components/TroubleNote.vue'
+import { useDrafts } from '../drafts'
 import { count, counted, size, visible } from '../format'
 import ColumnList from '../profile/ColumnList.vue'
 import ColumnView from '../profile/ColumnView.vue'
 import { withRule } from '../profile/draft'
+import { ops } from '../profile/filters'
 import FindingList from '../profile/FindingList.vue'
 import RowsBehind from '../profile/RowsBehind.vue'
 
 const { id } = defineProps<{ id: string }>()
-const route = useRoute()
-const router = useRouter()
-
+const address = useAddress()
+const book = useDrafts(() => id)
 const delivery = ref<Delivery>()
 const kept = shallowRef<DeliveryProfile>()
-/** The column that is looked at; it stands in the address. */
-const chosen = computed(() => (typeof route.query.column === 'string' ? route.query.column : undefined))
-const filters = ref<Filter[]>([])
-const draft = ref<string>()
-const isDrafting = ref(false)
-/** The draft before the last change that a click made, while nothing else has changed it. */
-const undo = ref<{ before: string; after: string; what: string }>()
-const canUndo = computed(() => undo.value !== undefined && undo.value.after === draft.value)
+/** The column that is looked at, the rows behind something and the open draft: all stand in the address. */
+const chosen = computed(() => address.of('column'))
+const filters = computed<Filter[]>(() => {
+  const text = address.of('rows')
+  if (text === undefined) return []
+  try {
+    const list = JSON.parse(text) as unknown
+    return Array.isArray(list) && list.every((f) => typeof (f as Filter)?.op === 'string' && (f as Filter).op in ops) ? (list as Filter[]) : []
+  } catch {
+    return []
+  }
+})
+const draft = computed(() => book.drafts.value?.target)
+const isDrafting = computed(() => address.of('draft') === 'open' && draft.value !== undefined)
 /** Where in the draft the rule stands that was put in last. */
 const mark = ref<[number, number]>()
 const said = ref('')
+const anew = ref('')
 const error = ref<unknown>()
 const path = computed(() => ({ params: { path: { id } } }))
 const profile = computed(() => kept.value?.profile)
 const column = computed(() => profile.value?.columns.find((c) => c.name === chosen.value))
 const own = computed(() => (profile.value?.findings ?? []).filter((f) => (f.columns ?? []).includes(chosen.value ?? '')))
 const isBusy = computed(() => kept.value?.state === 'waiting' || kept.value?.state === 'running')
-const isOld = computed(() => kept.value !== undefined && delivery.value !== undefined && JSON.stringify(kept.value.given) !== JSON.stringify(delivery.value.layout ?? {}))
+const damagedWords = computed(() => {
+  const [damaged, headers] = [profile.value?.damaged ?? 0, profile.value?.repeatedHeaders.rows ?? 0]
+  return headers === 0 ? 'damaged' : headers === damaged ? 'the header again' : 'damaged or the header again'
+})
+const strange = computed(() => {
+  if (!profile.value) return ''
+  if (chosen.value !== undefined && !column.value) return `The delivery has no column “${chosen.value}”; all findings are shown.`
+  if (address.of('rows') !== undefined && filters.value.length === 0) return 'The address asks for rows in a way that is not understood.'
+  return ''
+})
 let latest = 0
 let timer = 0
+
+/** Whether a profile was made by other settings than those saved since. */
+function isOld(p: DeliveryProfile, d: Delivery): boolean {
+  const [saved, read] = [(d.layout ?? {}) as Record<string, unknown>, (p.readAs ?? p.given) as Record<string, unknown>]
+  if (d.layout === undefined) return Object.keys(p.given).length > 0
+  return p.state === 'done' && Object.entries(saved).some(([k, v]) => JSON.stringify(v) !== JSON.stringify(read[k]))
+}
 
 async function load(): Promise<void> {
   const mine = ++latest
   error.value = undefined
   try {
-    delivery.value = await answered(api.GET('/api/v1/deliveries/{id}', path.value))
-    document.title = `${delivery.value.name} · Profile · Sieb`
+    const found = await answered(api.GET('/api/v1/deliveries/{id}', path.value))
+    if (mine !== latest) return
+    delivery.value = found
+    document.title = `${found.name} · Profile · Sieb`
+    if (found.refusal) return
+    await book.load()
     try {
       kept.value = await answered(api.GET('/api/v1/deliveries/{id}/profile', path.value))
+      if (isOld(kept.value, found)) {
+        await start(true)
+        anew.value = 'The layout was changed since the last profile: this one is made by the layout as it is saved now.'
+      }
     } catch (e) {
       if (!(e instanceof ServiceError) || e.status !== 404) throw e
       await start(false)
     }
-    if (mine === latest) follow(mine)
+    if (mine !== latest) return
+    follow(mine)
     // The delivery is laid open, so that the rows behind a value are found at once.
     void api.POST('/api/v1/deliveries/{id}/reading', { ...path.value, body: { layout: kept.value?.given ?? {} } })
   } catch (e) {
@@ -97,69 +131,73 @@ async function stop(): Promise<void> {
 async function look(name: string, on: boolean): Promise<void> {
   if (!kept.value) return
   const columns = on ? [...kept.value.looked, name] : kept.value.looked.filter((n) => n !== name)
-  kept.value = { ...kept.value, looked: columns }
   try {
-    await answered(api.PUT('/api/v1/deliveries/{id}/profile/looked', { ...path.value, body: { columns } }))
+    const p = await answered(api.PUT('/api/v1/deliveries/{id}/profile/looked', { ...path.value, body: { columns } }))
+    if (kept.value) kept.value = { ...kept.value, looked: p.looked }
   } catch (e) {
     error.value = e
   }
 }
 
-function show(name?: string): void {
-  filters.value = []
-  void router.push({ query: name === undefined ? {} : { column: name } })
-}
+const show = (name?: string): void => address.go({ column: name, rows: undefined })
+
+const showRows = (list: Filter[]): void => address.go({ rows: list.length > 0 ? JSON.stringify(list) : undefined })
+
+/** What is added or taken away in the panel is no step of its own for Back. */
+const changeRows = (list: Filter[]): void => address.swap({ rows: list.length > 0 ? JSON.stringify(list) : undefined })
 
 function choose(name: string): void {
   show(name)
   if (!kept.value?.looked.includes(name)) void look(name, true)
 }
 
-/** Puts a text into the draft in such a way that it can be taken back. */
-function put(text: string, what: string): void {
-  if (draft.value !== undefined) undo.value = { before: draft.value, after: text, what }
-  draft.value = text
-}
-
-function takeBack(): void {
-  draft.value = undo.value?.before
-  undo.value = mark.value = undefined
-}
-
 async function openDraft(): Promise<void> {
-  isDrafting.value = true
+  mark.value = undefined
   if (draft.value === undefined) await makeDraft()
+  if (draft.value !== undefined) address.swap({ draft: 'open' })
 }
 
 async function makeDraft(): Promise<void> {
   said.value = ''
   mark.value = undefined
   try {
-    put((await answered(api.GET('/api/v1/deliveries/{id}/draft', path.value))).text, 'the new start')
+    const { text } = await answered(api.GET('/api/v1/deliveries/{id}/draft', path.value))
+    book.keepTarget({ text, before: draft.value?.text, what: draft.value && 'drafted anew' })
   } catch (e) {
     error.value = e
   }
 }
 
-/** Puts the rule that deals with a finding into the draft. */
+/** Puts the rule that deals with a finding into the draft, in such a way that it can be taken back. */
 async function rule(f: Finding): Promise<void> {
   await openDraft()
   const name = f.columns?.[0] ?? ''
   const position = (profile.value?.columns ?? []).findIndex((c) => c.name === name) + 1
-  const done = withRule(draft.value ?? '', name, position, f.rule ?? '')
+  const before = draft.value?.text ?? ''
+  const done = withRule(before, name, position, f.rule ?? '')
   if (!done) return
-  if (done.text !== draft.value) put(done.text, f.rule ?? '')
+  if (done.text !== before) book.keepTarget({ text: done.text, before, what: f.rule })
   mark.value = done.mark
 }
 
-function added(t: Target): void {
+async function added(t: Target): Promise<void> {
   said.value = `Added: target ${t.name}, version ${t.version}. Sift the delivery with it.`
+  address.swap({ draft: undefined })
+  try {
+    await book.drop('target')
+  } catch (e) {
+    error.value = e
+  }
 }
 
+// A link to a draft that nobody has begun begins it, once there is a profile to draw it from.
+watch(profile, () => {
+  if (profile.value && address.of('draft') === 'open' && draft.value === undefined) void openDraft()
+})
+
 watch(() => id, () => {
-  delivery.value = kept.value = draft.value = undo.value = undefined
-  isDrafting.value = false
-  filters.value = []
+  delivery.value = kept.value = undefined
+  said.value = anew.value = ''
   void load()
 }, { immediate: true })
 onBeforeUnmount(() => {
@@ -169,9 +207,9 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" />
+  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" @changed="(d) => (delivery = d)" />
   <FailureNote v-if="error" :error="error" :retry="load" class="note" />
-  <ElSkeleton v-if="!kept && !error" :rows="8" animated />
+  <ElSkeleton v-if="!kept && !error && !delivery?.refusal" :rows="8" animated />
 
   <section v-if="kept && isBusy" class="sheet busy" aria-label="Progress">
     <p role="status">{{ counted(kept.progress.rows, 'row', 'rows') }} looked at, {{ size(kept.progress.bytes) }} of {{ size(kept.progress.totalBytes) }}</p>
@@ -186,26 +224,36 @@ onBeforeUnmount(() => {
   </section>
 
   <template v-if="profile && kept">
-    <p v-if="isOld" class="note sheet old">The layout was changed since. <ElButton size="small" @click="start(true)">Profile it as it reads now</ElButton></p>
+    <p v-if="anew" class="note sheet old" role="status">{{ anew }}</p>
+    <p v-if="strange" class="note sheet old" role="status">{{ strange }}</p>
+    <p v-if="book.drafts.value?.layout" class="note sheet old">The layout has changes that are not saved; this profile is of the layout as it is saved. <RouterLink :to="`/deliveries/${id}/reading`">See them</RouterLink></p>
+    <p v-if="said" role="status" class="note sheet old said">{{ said }} <RouterLink :to="`/deliveries/${id}`">on to sifting →</RouterLink></p>
     <div class="station">
       <section class="sheet columns" aria-label="Overview of the columns">
         <ColumnList :profile="profile" :looked="kept.looked" :chosen="chosen" @choose="choose" @look="look" />
       </section>
       <div>
+        <!-- The draft opens above what it is made from, where it is seen. -->
+        <TargetDraft
+          v-if="isDrafting" :book="book" :mark="mark" note="Read it, change what you know better, and add it. Only rows that the findings name are then rejected."
+          @added="added" @close="address.swap({ draft: undefined })"
+        >
+          <template #actions><ElButton size="small" @click="makeDraft">Draft it anew</ElButton></template>
+        </TargetDraft>
         <section class="sheet main" aria-label="Profile">
           <template v-if="column">
             <button type="button" class="link" @click="show()">← all findings</button>
-            <ColumnView :column="column" :findings="own" @filter="(f) => (filters = f)" @rows="(f) => (filters = f.filters ?? [])" @rule="rule" />
+            <ColumnView :column="column" :findings="own" @filter="showRows" @rows="(f) => showRows(f.filters ?? [])" @rule="rule" />
           </template>
           <template v-else>
             <div class="head">
               <h2>{{ counted(profile.rows, 'row', 'rows') }} of {{ counted(profile.columns.length, 'column', 'columns') }}</h2>
-              <span v-if="profile.damaged > 0" class="soft">{{ counted(profile.damaged, 'row is', 'rows are') }} damaged, and left out of the figures</span>
-              <ElButton size="small" type="primary" :disabled="profile.rows === 0" @click="openDraft">{{ draft === undefined || isDrafting ? 'Draft a target' : 'Back to the draft' }}</ElButton>
+              <span v-if="profile.damaged > 0" class="soft">{{ counted(profile.damaged, 'row is', 'rows are') }} {{ damagedWords }}, and left out of the figures</span>
+              <ElButton v-if="!isDrafting" size="small" type="primary" :disabled="profile.rows === 0" @click="openDraft">{{ draft === undefined ? 'Draft a target' : 'Back to the draft' }}</ElButton>
             </div>
             <p v-if="profile.rows === 0" class="soft">There is nothing to profile: the delivery has no rows.</p>
             <p v-else-if="profile.findings.length === 0" class="soft">Nothing odd was found.</p>
-            <FindingList :findings="profile.findings" @rows="(f) => (filters = f.filters ?? [])" @rule="rule" />
+            <FindingList :findings="profile.findings" @rows="(f) => showRows(f.filters ?? [])" @rule="rule" />
             <template v-if="profile.keys.length > 0 || profile.relations.length > 0">
               <h3>What holds</h3>
               <ul class="holds">
@@ -217,14 +265,7 @@ onBeforeUnmount(() => {
             </template>
           </template>
         </section>
-        <TargetDraft v-if="draft !== undefined && isDrafting" v-model="draft" :mark="mark" note="Read it, change what you know better, and add it. Only rows that the findings name are then rejected." @added="added" @close="isDrafting = false">
-          <p class="again">
-            <ElButton v-if="canUndo" size="small" @click="takeBack">Take back: {{ undo?.what }}</ElButton>
-            <ElButton size="small" @click="makeDraft">Draft it anew</ElButton>
-          </p>
-          <p v-if="said" role="status" class="said">{{ said }} <RouterLink :to="`/deliveries/${id}`">on to sifting →</RouterLink></p>
-        </TargetDraft>
-        <RowsBehind v-if="filters.length > 0" :delivery="id" :profile="profile" :filters="filters" @filters="(f) => (filters = f)" @failed="(e) => (error = e)" />
+        <RowsBehind v-if="filters.length > 0" :delivery="id" :profile="profile" :filters="filters" @filters="changeRows" @failed="(e) => (error = e)" />
       </div>
     </div>
   </template>
@@ -276,10 +317,6 @@ h3 {
 .holds {
   margin: 0;
   padding-left: 28px;
-}
-
-.again {
-  margin: 0 0 8px;
 }
 
 .said {

@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import { answered, api, type Delivery, type Given, type Problems, type Reading, type SavedLayout } from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
+import { useDrafts } from '../drafts'
 import { time } from '../format'
 import ProblemList from '../reading/ProblemList.vue'
 import RowGrid from '../reading/RowGrid.vue'
@@ -14,10 +15,11 @@ import { evidenceOf, settingsOf, sheetLabel, type SettingName } from '../reading
 const { id } = defineProps<{ id: string }>()
 const router = useRouter()
 
+const book = useDrafts(() => id)
 const delivery = ref<Delivery>()
 const reading = shallowRef<Reading>()
 const problems = shallowRef<Problems>()
-/** Settings made by hand, and those before each change, for undo. */
+/** Settings made by hand, and those before each change, for undo. They are kept as a draft until they are saved. */
 const given = shallowRef<Given>({})
 const before = shallowRef<Given[]>([])
 const layouts = ref<SavedLayout[]>([])
@@ -30,16 +32,28 @@ let latest = 0
 let timer = 0
 
 async function load(): Promise<void> {
+  const mine = ++latest
   error.value = undefined
   try {
-    delivery.value = await answered(api.GET('/api/v1/deliveries/{id}', path.value))
-    document.title = `${delivery.value.name} · Reading · Sieb`
-    given.value = delivery.value.layout ?? {}
+    const found = await answered(api.GET('/api/v1/deliveries/{id}', path.value))
+    if (mine !== latest) return
+    delivery.value = found
+    document.title = `${found.name} · Reading · Sieb`
+    if (found.refusal) return
+    const draft = (await book.load()).layout
+    given.value = draft?.given ?? savedByHand(found)
+    before.value = draft?.before ?? []
     layouts.value = (await answered(api.GET('/api/v1/layouts', { params: { query: { limit: 50 } } }))).items
-    await read()
+    if (mine === latest) await read()
   } catch (e) {
-    error.value = e
+    if (mine === latest) error.value = e
   }
+}
+
+/** The settings of the saved layout that were made by hand; the others were detected around them. */
+function savedByHand(d: Delivery): Given {
+  const saved = (d.layout ?? {}) as Record<string, unknown>
+  return Object.fromEntries((d.byHand ?? []).filter((name) => name in saved).map((name) => [name, saved[name]])) as Given
 }
 
 /** Reads the delivery as the settings say. */
@@ -73,11 +87,20 @@ async function look(mine: number): Promise<void> {
   }
 }
 
-function change(to: Given): void {
-  before.value = [...before.value, given.value]
+const mostSteps = 200
+
+function take(to: Given, steps: Given[]): void {
   given.value = to
-  said.value = ''
+  before.value = steps.slice(-mostSteps)
+  const isSaved = delivery.value !== undefined && JSON.stringify(to) === JSON.stringify(savedByHand(delivery.value))
+  if (isSaved && before.value.length === 0) void book.drop('layout').catch((e: unknown) => (error.value = e))
+  else book.keepLayout({ given: to, before: before.value })
   void read()
+}
+
+function change(to: Given): void {
+  said.value = ''
+  take(to, [...before.value, given.value])
 }
 
 function set(name: SettingName, value: Given[SettingName]): void {
@@ -99,19 +122,17 @@ function detect(name: SettingName): void {
 
 function undo(): void {
   const last = before.value[before.value.length - 1]
-  if (!last) return
-  before.value = before.value.slice(0, -1)
-  given.value = last
-  void read()
+  if (last) take(last, before.value.slice(0, -1))
 }
 
 async function save(): Promise<void> {
   if (!reading.value) return
   try {
-    delivery.value = await answered(api.PUT('/api/v1/deliveries/{id}/layout', { ...path.value, body: reading.value.settled }))
-    given.value = delivery.value.layout ?? {}
-    said.value = 'Saved: runs read the delivery like this, and other deliveries can take it over.'
-    await read()
+    await book.settled()
+    delivery.value = await answered(api.PUT('/api/v1/deliveries/{id}/layout', { params: { path: { id }, query: { settle: true } }, body: given.value }))
+    book.forget('layout')
+    before.value = []
+    said.value = 'Saved: runs and profiles read the delivery like this from now on, and other deliveries can take it over.'
   } catch (e) {
     error.value = e
   }
@@ -120,8 +141,9 @@ async function save(): Promise<void> {
 async function forget(): Promise<void> {
   try {
     delivery.value = await answered(api.DELETE('/api/v1/deliveries/{id}/layout', path.value))
-    said.value = 'The saved layout is taken away; runs detect it again.'
+    book.forget('layout')
     change({})
+    said.value = 'The saved layout was taken away; runs detect it again.'
   } catch (e) {
     error.value = e
   }
@@ -131,7 +153,7 @@ function takeOver(from: string): void {
   const layout = layouts.value.find((l) => l.delivery === from)
   if (!layout) return
   change(layout.layout)
-  said.value = `Taken over from ${layout.name}; not saved yet.`
+  said.value = `Taken over from ${layout.name}.`
 }
 
 async function takeEach(): Promise<void> {
@@ -145,13 +167,17 @@ async function takeEach(): Promise<void> {
 
 const settings = computed(() => (reading.value?.layout ? settingsOf(reading.value.layout, reading.value.sheets ?? []) : []))
 const others = computed(() => layouts.value.filter((l) => l.delivery !== id))
-const isSaved = (name: SettingName): boolean => JSON.stringify(delivery.value?.layout?.[name]) === JSON.stringify(given.value[name])
-const byHand = computed(() => Object.keys(given.value).length)
-const unsure = computed(() => (reading.value?.evidence ?? []).filter((e) => e.confidence < 0.75 && given.value[e.setting as SettingName] === undefined).length)
+/** What is told of a setting is told of the answer at hand, not of what was just asked for. */
+const taken = computed<Given>(() => reading.value?.given ?? {})
+const isSaved = (name: SettingName): boolean => (delivery.value?.byHand ?? []).includes(name) && JSON.stringify(delivery.value?.layout?.[name]) === JSON.stringify(taken.value[name])
+const byHand = computed(() => Object.keys(taken.value).length)
+const isUnsaved = computed(() => delivery.value !== undefined && JSON.stringify(given.value) !== JSON.stringify(savedByHand(delivery.value)))
+const unsure = computed(() => (reading.value?.evidence ?? []).filter((e) => e.confidence < 0.75 && taken.value[e.setting as SettingName] === undefined).length)
 
 watch(() => id, () => {
   delivery.value = reading.value = problems.value = undefined
   before.value = []
+  said.value = ''
   void load()
 }, { immediate: true })
 onBeforeUnmount(() => {
@@ -161,10 +187,10 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" />
+  <DeliveryHead :id="id" :delivery="delivery" :drafts="isUnsaved ? book.drafts.value : { target: book.drafts.value?.target }" @changed="(d) => (delivery = d)" />
   <FailureNote v-if="error" :error="error" :retry="reading ? read : load" class="failure" />
   <div v-if="error && before.length > 0" class="failure"><ElButton size="small" @click="undo">Undo the last change</ElButton></div>
-  <ElSkeleton v-if="!reading && !error" :rows="8" animated />
+  <ElSkeleton v-if="!reading && !error && !delivery?.refusal" :rows="8" animated />
 
   <section v-if="reading && !reading.layout" class="sheet choose" aria-label="Files in the archive">
     <h2>The archive holds {{ reading.members?.length }} files</h2>
@@ -179,6 +205,7 @@ onBeforeUnmount(() => {
     <section class="sheet settings" aria-label="Settings">
       <div class="head">
         <h2>How it reads</h2>
+        <a class="skip" href="#rows" @click.prevent="grid?.focus()">To the rows</a>
         <span class="soft">{{ unsure > 0 ? `${unsure} to look at` : byHand > 0 ? `${byHand} set by hand` : 'all detected' }}</span>
       </div>
       <div class="actions">
@@ -188,7 +215,8 @@ onBeforeUnmount(() => {
         <ElButton v-if="delivery?.layout" size="small" @click="forget">Forget saved</ElButton>
         <RouterLink :to="`/deliveries/${id}`" class="on">on to sifting →</RouterLink>
       </div>
-      <p v-if="said" class="said" role="status">{{ said }}</p>
+      <p v-if="isUnsaved" class="unsaved" role="status">Not saved: {{ book.isBehind.value ? 'keeping the changes …' : 'the changes are kept with the delivery,' }} runs and profiles do not know them yet.</p>
+      <p v-else-if="said" class="said" role="status">{{ said }}</p>
       <div v-if="others.length > 0" class="over">
         <ElSelect size="small" placeholder="Take over the layout of…" :model-value="''" aria-label="Take over the layout of another delivery" filterable @change="takeOver">
           <ElOption v-for="l in others" :key="l.delivery" :value="l.delivery" :label="`${l.name}, saved ${time(l.savedAt)}`" />
@@ -198,22 +226,23 @@ onBeforeUnmount(() => {
         <ElSelect size="small" :model-value="reading.layout.member" aria-label="File in the archive" @change="(m: string) => set('member', m)">
           <ElOption v-for="m in reading.members" :key="m" :value="m" :label="m" />
         </ElSelect>
+        <ElButton size="small" @click="takeEach">Take each out</ElButton>
       </div>
       <SettingRow
         v-for="s in settings" :key="s.name" :setting="s" :value="reading.layout[s.name as keyof typeof reading.layout] as never" :evidence="evidenceOf(reading.evidence ?? [], s.name)"
-        :by-hand="given[s.name] !== undefined" :saved="isSaved(s.name)" @set="(v) => set(s.name, v)" @detect="detect(s.name)"
+        :by-hand="taken[s.name] !== undefined" :saved="isSaved(s.name)" @set="(v) => set(s.name, v)" @detect="detect(s.name)"
       />
     </section>
 
     <div class="rows">
-      <div class="sheet">
+      <div class="sheet seen">
         <div v-if="(reading.sheets?.length ?? 0) > 1" class="tabs" role="group" aria-label="Sheets">
           <button v-for="s in reading.sheets" :key="s.name" type="button" :class="{ here: s.name === reading.layout.sheet }" :aria-pressed="s.name === reading.layout.sheet" @click="set('sheet', s.name)">{{ sheetLabel(s) }}</button>
         </div>
         <p v-if="reading.top.rows.length === 0 && problems?.all" class="soft empty">The delivery holds no row as it reads now.</p>
         <RowGrid
           ref="grid" :delivery="id" :given="given" :layout="reading.layout" :columns="reading.columns ?? []" :top="reading.top" :total="Math.max(problems?.counted ?? 0, reading.top.counted)"
-          :all="problems?.all ?? reading.top.all" @cuts="(c) => set('cuts', c)" @failed="(e) => (error = e)"
+          :all="problems?.all ?? reading.top.all" :busy="busy" @cuts="(c) => set('cuts', c)" @failed="(e) => (error = e)"
         />
       </div>
       <section v-if="problems" class="sheet problems" aria-label="Problems">
@@ -276,6 +305,22 @@ onBeforeUnmount(() => {
   font-size: 13px;
 }
 
+.skip {
+  position: absolute;
+  clip-path: inset(50%);
+}
+
+.skip:focus {
+  position: static;
+  clip-path: none;
+}
+
+.unsaved {
+  margin: 0;
+  padding: 0 12px 8px;
+  color: var(--grain);
+}
+
 .said {
   margin: 0;
   padding: 0 12px 8px;
@@ -327,6 +372,22 @@ onBeforeUnmount(() => {
 @media (max-width: 1000px) {
   .station {
     grid-template-columns: minmax(0, 1fr);
+  }
+
+  /* The rows come first and stay, so that what a setting does is seen. */
+  .rows {
+    display: contents;
+  }
+
+  .seen {
+    position: sticky;
+    top: 0;
+    z-index: 3;
+    order: -1;
+  }
+
+  .problems {
+    margin: 0;
   }
 
   .settings {

@@ -1,17 +1,23 @@
 <script setup lang="ts">
 /** All columns of a profile, a line each. */
 import { ElInput, ElOption, ElSelect } from 'element-plus'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
+import { useAddress } from '../address'
 import type { Profile } from '../api/client'
-import { count, share, visible } from '../format'
+import { count, visible } from '../format'
+import ColumnPicture from './ColumnPicture.vue'
 import { datatype, listed, type Order, range } from './columns'
 
 const { profile, looked, chosen = undefined } = defineProps<{ profile: Profile; looked: string[]; chosen?: string }>()
 const emit = defineEmits<{ choose: [name: string]; look: [name: string, on: boolean] }>()
 
-const search = ref('')
-const order = ref<Order>('delivered')
-const left = ref(false)
+const address = useAddress()
+const search = computed({ get: () => address.of('find') ?? '', set: (text) => address.swap({ find: text }) })
+const order = computed<Order>({
+  get: () => (['odd', 'name'] as const).find((o) => o === address.of('order')) ?? 'delivered',
+  set: (o) => address.swap({ order: o === 'delivered' ? undefined : o }),
+})
+const left = computed({ get: () => address.of('left') === 'yes', set: (is) => address.swap({ left: is ? 'yes' : undefined }) })
 const all = computed(() => listed(profile, search.value, order.value).filter((l) => !left.value || !looked.includes(l.column.name)))
 const remaining = computed(() => profile.columns.length - looked.length)
 </script>
@@ -32,7 +38,7 @@ const remaining = computed(() => profile.columns.length - looked.length)
       <input type="checkbox" :checked="looked.includes(l.column.name)" :aria-label="`${l.column.name} was looked at`" :title="looked.includes(l.column.name) ? 'looked at' : 'not looked at yet'" @change="emit('look', l.column.name, ($event.target as HTMLInputElement).checked)">
       <button type="button" :aria-pressed="l.column.name === chosen" @click="emit('choose', l.column.name)">
         <span class="name">{{ visible(l.column.name) }}</span>
-        <span class="meter" :title="`${share(l.column.filled, l.column.filled + l.column.empty)} filled`"><i :style="{ width: `${(100 * l.column.filled) / Math.max(1, l.column.filled + l.column.empty)}%` }" /></span>
+        <ColumnPicture :column="l.column" class="picture" />
         <span class="type">{{ datatype(l.column) }}</span>
         <span class="distinct" title="different values">{{ l.column.distinctExact ? '' : '≈ ' }}{{ count(l.column.distinct) }}</span>
         <span class="range">{{ visible(range(l.column)) }}</span>
@@ -82,8 +88,7 @@ li > button {
   flex: 1;
   min-width: 0;
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 76px 132px;
-  white-space: nowrap;
+  grid-template-columns: minmax(0, 1fr) 78px minmax(76px, max-content);
   gap: 0 8px;
   align-items: center;
   text-align: left;
@@ -105,21 +110,7 @@ li > button:hover {
 
 .name {
   font-weight: 600;
-  overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
-}
-
-.meter {
-  height: 7px;
-  background: var(--husk-wash);
-  border: 1px solid var(--line);
-}
-
-.meter i {
-  display: block;
-  height: 100%;
-  background: var(--grain);
+  overflow-wrap: anywhere;
 }
 
 .type {
@@ -134,9 +125,11 @@ li > button:hover {
 .range {
   grid-column: 1;
   grid-row: 2;
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 2;
   overflow: hidden;
-  text-overflow: ellipsis;
-  white-space: nowrap;
+  overflow-wrap: anywhere;
 }
 
 .distinct {

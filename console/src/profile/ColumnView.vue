@@ -20,7 +20,9 @@ const facts = computed(() => {
   list.push(['distinct', c.distinctExact ? `${count(c.distinct)}, ${count(c.once ?? 0)} of them once` : `≈ ${count(c.distinct)} ± ${(100 * (c.distinctError ?? 0)).toFixed(1)} %`])
   if (c.filled === 0) return list
   list.push(['length', `${count(c.minLength)} to ${count(c.maxLength)}, ${c.meanLength.toFixed(1)} on average`], ['range', range(c)])
-  if (c.deviation !== undefined) list.push(['mean', `${six(c.mean)}, deviation ${six(c.deviation)}${c.dates ? ' days' : ''}`], ['quartiles', (c.quartiles ?? []).map(six).join(', ') + (c.quartileError ? ` ± ${(100 * c.quartileError).toFixed(1)} %` : '')])
+  if (c.code) list.push(['kind', c.counter ? 'only counts the rows' : 'numbers that name something: no mean, no sum'])
+  if (c.deviation !== undefined) list.push(['mean', `${six(c.mean)}, deviation ${six(c.deviation)}${c.dates ? ' days' : ''}`])
+  if ((c.quartiles?.length ?? 0) > 0) list.push(['quartiles', (c.quartiles ?? []).map(six).join(', ') + (c.quartileError ? ` ± ${(100 * c.quartileError).toFixed(1)} %` : '')])
   if (c.sum !== undefined) list.push(['sum', plain(c.sum)])
   if (c.numbers && c.numbers.groupChar) list.push(['thousands by', c.numbers.groupChar])
   if (c.dates) {
@@ -48,7 +50,7 @@ const variants = computed(() => (column.variants ?? []).flatMap((g) => g ?? []))
     <h2>{{ visible(column.name) }}</h2>
     <button v-if="column.empty > 0" type="button" class="link" @click="emit('filter', one('empty'))">{{ counted(column.empty, 'empty cell', 'empty cells') }}</button>
   </div>
-  <FindingList :findings="findings" @rows="(f) => emit('rows', f)" @rule="(f) => emit('rule', f)" />
+  <FindingList :findings="findings" :column="column.name" @rows="(f) => emit('rows', f)" @rule="(f) => emit('rule', f)" />
   <div class="grid">
     <div>
       <dl>

@@ -1,40 +1,116 @@
 <script setup lang="ts">
-/** Findings, each with the way to its rows. */
+/** Findings by what they weigh and by column, each with the way to its rows. */
+import { computed } from 'vue'
 import type { Finding } from '../api/client'
-import { counted } from '../format'
+import { counted, visible } from '../format'
 
-const { findings } = defineProps<{ findings: Finding[] }>()
+const { findings, column = undefined } = defineProps<{
+  findings: Finding[]
+  /** The findings are of this column, whose name need not be said. */
+  column?: string
+}>()
 const emit = defineEmits<{ rows: [finding: Finding]; rule: [finding: Finding] }>()
 
-/** The sentence in pieces: names of columns stand in backquotes. */
-const pieces = (text: string): string[] => text.split('`')
+const weights = [
+  { weight: 'breaks', words: 'Breaks a load' },
+  { weight: 'may', words: 'May break one' },
+  { weight: 'note', words: 'Worth knowing' },
+] as const
+
+/** By weight, and in it by the column that they are of, in the order of the weightiest. */
+const groups = computed(() => weights.map((w) => {
+  const byColumn = new Map<string, Finding[]>()
+  for (const f of findings.filter((f) => f.weight === w.weight)) {
+    const name = (f.columns?.length ?? 0) === 1 ? (f.columns?.[0] ?? '') : ''
+    byColumn.set(name, [...(byColumn.get(name) ?? []), f])
+  }
+  return { ...w, columns: [...byColumn].map(([name, list]) => ({ name, list })) }
+}).filter((g) => g.columns.length > 0))
+
+/** A sentence in pieces: names of columns stand in backquotes. The name that heads the group is left out. */
+function pieces(text: string, name: string): string[] {
+  const all = text.split('`')
+  if (name && all[0] === '' && all[1] === name) {
+    const rest = (all[2] ?? '').replace(/^[: ]+/, '')
+    return [rest, ...all.slice(3)]
+  }
+  return all
+}
 </script>
 
 <template>
-  <ol v-if="findings.length > 0" class="findings">
-    <li v-for="(f, i) in findings" :key="i">
-      <span><template v-for="(p, k) in pieces(f.text)" :key="k"><b v-if="k % 2 === 1">{{ p }}</b><template v-else>{{ p }}</template></template></span>
-      <span class="after">
-        <button v-if="f.rule" type="button" class="rule" :title="`Put into the draft of a target: ${f.rule}`" @click="emit('rule', f)">+ <code>{{ f.rule }}</code></button>
-        <button v-if="f.filters" type="button" class="link" @click="emit('rows', f)">{{ counted(f.rows, 'row', 'rows') }}</button>
-      </span>
-    </li>
-  </ol>
+  <section v-for="g in groups" :key="g.weight" class="group" :class="g.weight" :aria-label="g.words">
+    <h3>{{ g.words }}</h3>
+    <div v-for="c in g.columns" :key="c.name" class="of">
+      <b v-if="column === undefined" class="name">{{ c.name ? visible(c.name) : 'rows' }}</b>
+      <ul>
+        <li v-for="f in c.list" :key="f.code + f.text">
+          <span><template v-for="(p, k) in pieces(f.text, c.name)" :key="k"><b v-if="k % 2 === 1">{{ p }}</b><template v-else>{{ p }}</template></template></span>
+          <span class="after">
+            <button v-if="f.rule" type="button" class="rule" :title="`Put into the draft of a target: ${f.rule}`" @click="emit('rule', f)">+ <code>{{ f.rule }}</code></button>
+            <button v-if="f.filters" type="button" class="link" @click="emit('rows', f)">{{ counted(f.rows, 'row', 'rows') }}</button>
+          </span>
+        </li>
+      </ul>
+    </div>
+  </section>
 </template>
 
 <style scoped>
-.findings {
-  margin: 8px 0 0;
-  padding-left: 28px;
+.group {
+  margin-top: 12px;
+  padding-left: 10px;
+  border-left: 3px solid var(--husk);
+}
+
+.breaks {
+  border-color: var(--rust);
+}
+
+.may {
+  border-color: var(--grain);
+}
+
+h3 {
+  font-size: 14.5px;
+  margin-bottom: 2px;
+}
+
+.breaks h3 {
+  color: var(--rust);
+}
+
+.may h3 {
+  color: var(--grain);
+}
+
+.of {
+  display: grid;
+  grid-template-columns: minmax(90px, 150px) minmax(0, 1fr);
+  gap: 0 12px;
+  padding: 3px 0;
+}
+
+.of > ul:first-child {
+  grid-column: 1 / -1;
+}
+
+.name {
+  overflow-wrap: anywhere;
+}
+
+ul {
+  list-style: none;
+  margin: 0;
+  padding: 0;
 }
 
 li {
-  padding: 2px 0;
+  overflow-wrap: anywhere;
 }
 
 .after {
   margin-left: 10px;
-  white-space: nowrap;
 }
 
 .rule {
@@ -44,6 +120,7 @@ li {
   border-radius: 3px;
   background: none;
   color: var(--leaf);
+  text-align: left;
   cursor: pointer;
 }
 
@@ -54,5 +131,11 @@ li {
 code {
   font-size: 12px;
   white-space: pre-wrap;
+}
+
+@media (max-width: 640px) {
+  .of {
+    grid-template-columns: minmax(0, 1fr);
+  }
 }
 </style>

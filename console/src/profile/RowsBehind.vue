@@ -1,8 +1,8 @@
 <script setup lang="ts">
 /** The rows behind values, from the whole delivery, by filters that can be combined. */
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
-import { computed, nextTick, ref, useTemplateRef, watch } from 'vue'
-import { answered, api, type Filter, type Profile, type RowSeen } from '../api/client'
+import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from 'vue'
+import { answered, api, type ColumnProfile, type Filter, type Profile, type RowSeen } from '../api/client'
 import { count, counted, visible } from '../format'
 import { needsValue, ops, say, usual } from './filters'
 
@@ -38,6 +38,14 @@ async function find(more: boolean): Promise<void> {
   }
 }
 
+const panel = useTemplateRef<HTMLElement>('panel')
+// What is focused behind the panel scrolls out from under it.
+onMounted(() => {
+  document.documentElement.style.scrollPaddingBottom = '50vh'
+  panel.value?.focus({ preventScroll: true })
+})
+onBeforeUnmount(() => (document.documentElement.style.scrollPaddingBottom = ''))
+
 const table = useTemplateRef<HTMLElement>('table')
 
 /** Moves the first column that a filter is on to where it is seen, behind the numbers. */
@@ -59,7 +67,7 @@ async function tally(mine: number): Promise<void> {
   }
 }
 
-watch(() => filters, () => void find(false), { immediate: true })
+watch(() => JSON.stringify(filters), () => void find(false), { immediate: true })
 
 const column = ref('')
 const op = ref<Filter['op']>('contains')
@@ -69,14 +77,15 @@ function add(): void {
   emit('filters', [...filters, { column: column.value || (profile.columns[0]?.name ?? ''), op: op.value, value: needsValue(op.value) ? value.value : undefined, to: op.value === 'between' ? to.value : undefined }])
   value.value = to.value = ''
 }
+const isNumber = (c?: ColumnProfile): boolean => c !== undefined && ['integer', 'decimal', 'double'].includes(c.datatype)
 const marked = computed(() => new Set(filters.flatMap((f) => [f.column ?? '', ...(f.columns ?? [])])))
 </script>
 
 <template>
-  <section class="sheet behind" aria-label="Rows" :class="{ busy }">
+  <section ref="panel" class="sheet behind" aria-label="Rows" :class="{ busy }" tabindex="-1" @keydown.esc="emit('filters', [])">
     <div class="head">
       <h2>Rows</h2>
-      <span role="status" class="soft">{{ total === undefined ? 'counting …' : counted(total, 'row passes', 'rows pass') }}</span>
+      <span role="status" class="soft">{{ total === undefined ? 'counting …' : counted(total, 'row', 'rows') }}</span>
       <ElButton size="small" @click="emit('filters', [])">Close</ElButton>
     </div>
     <ul class="chips" aria-label="Filters">
@@ -91,11 +100,11 @@ const marked = computed(() => new Set(filters.flatMap((f) => [f.column ?? '', ..
     </form>
     <div v-if="rows.length > 0" ref="table" class="table" tabindex="0" role="region" aria-label="Rows of the delivery">
       <table>
-        <thead><tr><th class="n">row</th><th class="n last">line</th><th v-for="c in profile.columns" :key="c.name" :class="{ marked: marked.has(c.name) }">{{ visible(c.name) }}</th></tr></thead>
-        <tbody><tr v-for="r in rows" :key="r.row"><td class="n">{{ count(r.row) }}</td><td class="n last">{{ count(r.line) }}</td><td v-for="(c, k) in r.cells" :key="k" :class="{ marked: marked.has(profile.columns[k]?.name ?? '') }">{{ visible(c) }}</td></tr></tbody>
+        <thead><tr><th class="n">row</th><th class="n last">line</th><th v-for="c in profile.columns" :key="c.name" :class="{ marked: marked.has(c.name), right: isNumber(c) }">{{ visible(c.name) }}</th></tr></thead>
+        <tbody><tr v-for="r in rows" :key="r.row"><td class="n">{{ count(r.row) }}</td><td class="n last">{{ count(r.line) }}</td><td v-for="(c, k) in r.cells" :key="k" :class="{ marked: marked.has(profile.columns[k]?.name ?? ''), right: isNumber(profile.columns[k]) }">{{ visible(c) }}</td></tr></tbody>
       </table>
     </div>
-    <p v-else-if="!busy" class="soft none">No row of the delivery passes these filters.</p>
+    <p v-else-if="!busy && total === 0" class="soft none">No row of the delivery is like this.</p>
     <ElButton v-if="!all && rows.length > 0" size="small" class="more" :disabled="busy" @click="find(true)">More rows</ElButton>
   </section>
 </template>
@@ -107,7 +116,7 @@ const marked = computed(() => new Set(filters.flatMap((f) => [f.column ?? '', ..
   bottom: 0;
   margin-top: 14px;
   padding: 10px 12px;
-  max-height: 60vh;
+  max-height: 48vh;
   overflow: auto;
   border-top: 3px solid var(--grain);
 }
@@ -163,7 +172,7 @@ const marked = computed(() => new Set(filters.flatMap((f) => [f.column ?? '', ..
 
 .table {
   margin-top: 10px;
-  max-height: 34vh;
+  max-height: 26vh;
   overflow: auto;
   border: 1px solid var(--line);
 }
@@ -210,6 +219,10 @@ th.n {
 
 .n.last {
   left: 7em;
+}
+
+.right {
+  text-align: right;
 }
 
 td.marked {

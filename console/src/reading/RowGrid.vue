@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { ElButton, ElInputNumber, ElSwitch } from 'element-plus'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { useAddress } from '../address'
 import { answered, api, type Given, type Layout, type LineSeen, type RowSeen, type Window } from '../api/client'
 import { count, counted, visible } from '../format'
 import CutRuler from './CutRuler.vue'
 import { pieces } from './raw'
 
-const { delivery, given, layout, columns, top, total, all } = defineProps<{
+const { delivery, given, layout, columns, top, total, all, busy } = defineProps<{
   delivery: string
   given: Given
   layout: Layout
@@ -16,6 +17,8 @@ const { delivery, given, layout, columns, top, total, all } = defineProps<{
   /** Rows counted so far, and whether these are all. */
   total: number
   all: boolean
+  /** Other settings are being read. */
+  busy: boolean
 }>()
 const emit = defineEmits<{ cuts: [cuts: number[]]; failed: [error: unknown] }>()
 
@@ -23,6 +26,8 @@ const perPage = 100
 /** Browsers draw no taller element than some 30 million pixels; beyond this the scroll bar stands for parts of the rows. */
 const tallest = 12_000_000
 
+/** Pages that were asked for and have not come yet. */
+const asked = new Set<string>()
 const pages = shallowRef(new Map<number, RowSeen[]>())
 const below = shallowRef<LineSeen[]>([])
 const tail = shallowRef<Window>()
@@ -30,7 +35,13 @@ const goal = ref<number>()
 const marked = ref(0)
 const failed = ref(false)
 const waiting = ref(false)
-const withRaw = ref(layout.form === 'fixed')
+const address = useAddress()
+/** The text as delivered is shown where the address says so; text of fixed width, unless it says not to. */
+const withRaw = computed({
+  get: () => (address.of('text') === undefined ? layout.form === 'fixed' : address.of('text') === 'delivered'),
+  set: (is) => address.swap({ text: is === (layout.form === 'fixed') ? undefined : is ? 'delivered' : 'none' }),
+})
+const strange = ref('')
 const scroller = ref<HTMLElement>()
 const probe = ref<HTMLElement>()
 const character = ref(7.5)
@@ -42,11 +53,11 @@ watch(() => top, (now) => {
   pages.value = new Map([[0, now.rows]])
   below.value = now.below ?? []
   tail.value = undefined
-  marked.value = 0
   failed.value = false
-  if (scroller.value) scroller.value.scrollTop = 0
+  asked.clear()
+  // The place that was looked at stays in sight, so that one sees what a setting does to it.
+  void nextTick(scrolled)
 }, { immediate: true })
-watch(() => layout.form, (form) => (withRaw.value = form === 'fixed'))
 
 /** Under the cells of delimited text stands the text itself; text of fixed width stands beside them, below the ruler. */
 const hasUnder = computed(() => withRaw.value && layout.form === 'delimited')
@@ -98,8 +109,6 @@ function scrolled(): void {
   timer = window.setTimeout(() => void load(), 40)
 }
 
-const asked = new Set<string>()
-
 /** Loads the pages in sight that are not there yet. */
 async function load(): Promise<void> {
   if (tail.value || rowsNow.value === 0) return
@@ -126,7 +135,7 @@ async function fetchPage(page: number): Promise<void> {
     next.set(page, w.rows)
     pages.value = next
     failed.value = false
-    if (w.below?.length) below.value = w.below
+    if (w.below) below.value = w.below
   } catch (e) {
     if (mine === top && !failed.value) {
       failed.value = true
@@ -153,7 +162,9 @@ async function goTo(row: number): Promise<void> {
     await fetchPage(Math.floor((row - 1) / perPage)) // waits until the row is counted
     waiting.value = false
   }
+  strange.value = all && row > rowsNow.value ? `There is no row ${count(row)}: the delivery has ${counted(rowsNow.value, 'row', 'rows')}.` : ''
   marked.value = Math.max(1, Math.min(row, rowsNow.value))
+  if (address.of('row') !== String(marked.value)) address.swap({ row: marked.value })
   await nextTick()
   bring(above.value.length + marked.value - 1)
   scrolled()
@@ -178,6 +189,8 @@ async function last(): Promise<void> {
 function first(): void {
   tail.value = undefined
   marked.value = 0
+  strange.value = ''
+  address.swap({ row: undefined })
   if (scroller.value) scroller.value.scrollTop = 0
   scrolled()
 }
@@ -185,6 +198,29 @@ function first(): void {
 watch(() => [total, all], () => {
   if (all && tail.value) void goTo(total)
   else scrolled()
+  // Lines below the table are known once all rows are counted: they come with the last rows.
+  if (all && total > 0 && below.value.length === 0) void fetchPage(Math.floor((total - 1) / perPage))
+}, { immediate: true })
+
+/** The rows grow and shrink with the text under them: what was at the top stays there, and what is new is read. */
+watch([withRaw, rowHeight], async (_, [, before]) => {
+  const box = scroller.value
+  if (!box) return
+  const top = before > 0 ? Math.floor(box.scrollTop / before) : 0
+  await nextTick()
+  if (entries.value * rowHeight.value <= tallest) box.scrollTop = top * rowHeight.value
+  scrolled()
+})
+
+// Row and place stand in the address: a link or Back leads to them.
+onMounted(() => {
+  const row = Number(address.of('row'))
+  if (address.of('row') === undefined) return
+  if (Number.isInteger(row) && row > 0) void goTo(row)
+  else strange.value = `“${address.of('row')}” is no row number.`
+})
+watch(() => address.of('row'), (row) => {
+  if (row !== undefined && Number(row) > 0 && Number(row) !== marked.value) void goTo(Number(row))
 })
 
 let sizes: ResizeObserver | undefined
@@ -205,8 +241,10 @@ const isFixed = computed(() => layout.form === 'fixed')
 const head = computed(() => (isFixed.value && withRaw.value ? 52 : 27))
 /** Columns beyond this many are shown in parts: a page of ten thousand columns helps nobody. */
 const perPart = 100
-const part = ref(0)
-watch(() => columns, () => (part.value = 0))
+const part = computed({
+  get: () => Math.max(0, Math.min(Math.ceil(columns.length / perPart) - 1, Math.floor(Number(address.of('columns')) || 1) - 1)),
+  set: (to) => address.swap({ columns: to > 0 ? to + 1 : undefined }),
+})
 const places = computed(() => {
   const most = Math.max(columns.length, ...top.rows.map((r) => r.cells.length))
   const from = part.value * perPart
@@ -236,7 +274,7 @@ const rowTitle = (row: RowSeen): string => (row.problems ?? []).map((p) => p.mes
 const isWrong = (row: RowSeen, k: number): boolean => (row.problems ?? []).some((p) => p.cell === k + 1)
 const lineWords: Record<string, string> = { skipped: 'left out', header: 'header', comment: 'comment', blank: 'blank', below: 'below' }
 
-defineExpose({ goTo })
+defineExpose({ goTo, focus: () => scroller.value?.focus() })
 </script>
 
 <template>
@@ -256,9 +294,10 @@ defineExpose({ goTo })
     </span>
     <span class="soft counted" role="status">{{ all ? counted(total, 'row', 'rows') : `${counted(total, 'row', 'rows')} counted so far…` }}, {{ counted(columns.length, 'column', 'columns') }}</span>
   </div>
+  <p v-if="strange" class="note" role="status">{{ strange }}</p>
   <p v-if="tail" class="note soft">The last rows; their numbers are known once all rows are counted.</p>
   <span ref="probe" class="probe mono" aria-hidden="true">0000000000</span>
-  <div ref="scroller" class="scroller" role="region" aria-label="Rows" tabindex="0" @scroll.passive="scrolled">
+  <div id="rows" ref="scroller" class="scroller" :class="{ busy }" role="region" aria-label="Rows" tabindex="0" @scroll.passive="scrolled">
     <div class="inner" role="table" aria-label="Rows as they read" :aria-rowcount="entries" :style="{ width: `${full}px`, height: `${height + head}px` }">
       <div class="head" role="row" :style="{ height: `${head}px` }">
         <span class="number place" role="columnheader">row</span>
@@ -343,6 +382,10 @@ defineExpose({ goTo })
   height: clamp(320px, calc(100vh - 300px), 900px);
   border-top: 1px solid var(--line);
   overflow-anchor: none;
+}
+
+.scroller.busy {
+  opacity: 0.6;
 }
 
 .inner {
@@ -496,6 +539,12 @@ defineExpose({ goTo })
   margin-left: 1px;
   font-size: 8px;
   letter-spacing: 0.02em;
+}
+
+@media (max-width: 1000px) {
+  .scroller {
+    height: clamp(150px, 34vh, 320px);
+  }
 }
 
 .cut {

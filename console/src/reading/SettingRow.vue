@@ -42,7 +42,7 @@ function setCuts(): void {
     <div class="line">
       <label :for="id">{{ setting.label }}</label>
       <ElSelect
-        v-if="setting.control.kind === 'choice'" :id="id" class="control" size="small" :model-value="String(value)" filterable :allow-create="setting.control.free"
+        v-if="setting.control.kind === 'choice'" :id="id" class="control" size="small" :model-value="String(value)" filterable :empty-values="[null, undefined]" :allow-create="setting.control.free"
         :aria-label="setting.label" @change="(v: string) => emit('set', v)"
       >
         <template #label>{{ worded(setting, String(value)) }}</template>
