@@ -20,7 +20,7 @@ import (
 // address is the path and query of the page.
 func (p *page) address() string { return p.js(`location.pathname + location.search`) }
 
-// choose opens a list of choices and takes one.
+// choose opens a list of choices, or a menu, and takes one.
 func (p *page) choose(list, choice string) {
 	p.t.Helper()
 	p.do(chromedp.Click(list))
@@ -223,16 +223,15 @@ func TestDeliveriesInHand(t *testing.T) {
 
 	p.do(chromedp.Navigate(s.Address))
 	p.shows("dornau.csv")
-	menu := func(name, what string) {
-		p.do(chromedp.Click(fmt.Sprintf(`[aria-label="Name, note or delete %s"]`, name)))
-		p.rests()
-		p.do(chromedp.Click(fmt.Sprintf(`//div[contains(@class,"el-popper") and not(contains(@style,"display: none"))]//li[contains(., %q)]`, what)))
-	}
+	menu := func(name, what string) { p.choose(fmt.Sprintf(`[aria-label="Name, note or delete %s"]`, name), what) }
 	menu("dornau.csv", "Name and note")
-	p.do(chromedp.WaitVisible(".words textarea"), chromedp.SendKeys(".words textarea", "asked for a better one"))
+	p.until(`document.querySelector('dialog[open] textarea') !== null`)
 	p.rests()
+	p.js(`(document.querySelector('dialog[open] textarea').focus(), '')`)
+	p.do(chromedp.KeyEvent("asked for a better one"))
 	p.accessible("name and note")
-	p.do(chromedp.SendKeys(".words input", kb.End+".old"), chromedp.Click(`//form[contains(@class,"words")]//button[contains(., "Save")]`))
+	p.js(`(document.querySelector('dialog[open] input').focus(), '')`)
+	p.do(chromedp.KeyEvent(kb.End+".old"), chromedp.Click(`//form[contains(@class,"words")]//button[contains(., "Save")]`))
 	p.shows("asked for a better one")
 	p.shows("dornau.csv.old")
 	p.rests()

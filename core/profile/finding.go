@@ -215,10 +215,15 @@ func (c *Column) ofDatatype(many bool) string {
 			formats = append(formats, f.Format)
 		}
 		return strings.Join(formats, " or ")
-	case many:
-		return words[1]
 	}
-	return words[0]
+	what := words[0]
+	if many {
+		what = words[1]
+	}
+	if c.Numbers != nil && c.Numbers.DecimalChar == "," && c.Datatype != value.Integer {
+		what += " with a comma"
+	}
+	return what
 }
 
 // column tells of one column.

@@ -1,14 +1,16 @@
 <script setup lang="ts">
 /** What can be done with a delivery as a whole: name it anew, put a note to it, delete it. */
 import { MoreFilled } from '@element-plus/icons-vue'
-import { ElButton, ElDialog, ElDropdown, ElDropdownItem, ElDropdownMenu, ElIcon, ElInput, ElMessageBox } from 'element-plus'
-import { ref } from 'vue'
+import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElIcon, ElInput, ElMessageBox } from 'element-plus'
+import { nextTick, ref, useTemplateRef } from 'vue'
 import { answered, api, type Delivery } from '../api/client'
 import FailureNote from './FailureNote.vue'
 
 const { delivery } = defineProps<{ delivery: Delivery }>()
 const emit = defineEmits<{ changed: [delivery: Delivery]; deleted: [] }>()
 
+const dialog = useTemplateRef<HTMLDialogElement>('dialog')
+/** The form is there only while it is asked for: a list has many of these. */
 const isOpen = ref(false)
 const name = ref('')
 const note = ref('')
@@ -21,13 +23,14 @@ function chosen(what: string): void {
   name.value = delivery.name
   note.value = delivery.note ?? ''
   isOpen.value = true
+  void nextTick(() => dialog.value?.showModal())
 }
 
 async function describe(): Promise<void> {
   error.value = undefined
   try {
     emit('changed', await answered(api.PATCH('/api/v1/deliveries/{id}', { ...path(), body: { name: name.value.trim(), note: note.value } })))
-    isOpen.value = false
+    dialog.value?.close()
   } catch (e) {
     error.value = e
   }
@@ -65,7 +68,8 @@ async function remove(): Promise<void> {
         </ElDropdownMenu>
       </template>
     </ElDropdown>
-    <ElDialog v-model="isOpen" title="Name and note" width="min(520px, calc(100vw - 24px))" append-to-body>
+    <dialog v-if="isOpen" ref="dialog" class="sheet" :aria-label="`Name and note of ${delivery.name}`" @close="isOpen = false">
+      <h2>Name and note</h2>
       <form class="words" @submit.prevent="describe">
         <label :for="`name-${delivery.id}`">Name</label>
         <ElInput :id="`name-${delivery.id}`" v-model="name" :maxlength="255" />
@@ -74,11 +78,11 @@ async function remove(): Promise<void> {
         <ElInput :id="`note-${delivery.id}`" v-model="note" type="textarea" :maxlength="2000" :autosize="{ minRows: 2, maxRows: 8 }" placeholder="for whoever opens it next" />
         <FailureNote v-if="error" :error="error" />
         <div class="foot">
-          <ElButton @click="isOpen = false">Leave as it is</ElButton>
+          <ElButton @click="dialog?.close()">Leave as it is</ElButton>
           <ElButton type="primary" native-type="submit" :disabled="name.trim() === ''">Save</ElButton>
         </div>
       </form>
-    </ElDialog>
+    </dialog>
   </span>
 </template>
 
@@ -98,9 +102,21 @@ async function remove(): Promise<void> {
   color: var(--ink);
 }
 
+dialog {
+  width: min(520px, calc(100vw - 24px));
+  padding: 14px 18px;
+  color: var(--ink);
+  text-align: left;
+}
+
+dialog::backdrop {
+  background: rgb(0 0 0 / 45%);
+}
+
 .words {
   display: grid;
   gap: 6px;
+  margin-top: 10px;
 }
 
 .words label {
