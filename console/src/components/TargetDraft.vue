@@ -75,7 +75,7 @@ onMounted(async () => {
     <p class="soft">{{ note }}</p>
     <slot />
     <FailureNote v-if="error" :error="error" />
-    <ElInput ref="box" v-model="text" type="textarea" :autosize="{ minRows: 8, maxRows: 22 }" aria-label="Text of the target" spellcheck="false" />
+    <ElInput ref="box" v-model="text" type="textarea" :autosize="{ minRows: 8, maxRows: 15 }" aria-label="Text of the target" spellcheck="false" />
   </section>
 </template>
 

@@ -251,7 +251,7 @@ const outputs = [
             <ElIcon><Document v-if="o.name === 'manifest'" /><Download v-else /></ElIcon>{{ o.words }}
             <span class="soft">{{ o.file }}</span>
           </a>
-          <ElSelect v-model="form" size="small" class="form" aria-label="How downloads are made">
+          <ElSelect v-model="form" :empty-values="[null, undefined]" size="small" class="form" aria-label="How downloads are made">
             <ElOption v-for="f in forms" :key="f.value" :value="f.value" :label="f.label" />
           </ElSelect>
         </div>

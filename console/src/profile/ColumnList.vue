@@ -88,7 +88,7 @@ li > button {
   flex: 1;
   min-width: 0;
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 78px minmax(76px, max-content);
+  grid-template-columns: minmax(0, 1fr) 78px 116px;
   gap: 0 8px;
   align-items: center;
   text-align: left;

@@ -31,7 +31,8 @@ const bars = computed<Box[]>(() => {
   })
 })
 
-const isUnique = computed(() => column.once !== undefined && column.once === column.distinct && column.distinct > 1)
+/** Hardly a value recurs: no value is worth a part of its own. */
+const isUnique = computed(() => column.distinct > 1 && 10 * column.distinct > 9 * column.filled)
 
 /** The most frequent values side by side, as wide as they are frequent; what is left over is pale. */
 const parts = computed<Box[]>(() => {
@@ -52,7 +53,7 @@ const words = computed(() => {
   const rest = c.empty > 0 ? `; ${share(c.empty, all.value)} empty` : ''
   if (c.filled === 0) return 'always empty'
   if (bars.value.length > 0) return `distribution of the values${rest}`
-  if (isUnique.value) return `all different${rest}`
+  if (isUnique.value) return `${column.distinct === column.filled ? 'all' : 'nearly all'} different${rest}`
   return c.top.slice(0, 3).map((v) => `${visible(v.value).slice(0, 24)} (${count(v.count)})`).join(', ') + rest
 })
 </script>

@@ -262,7 +262,17 @@ const full = computed(() => {
   return 118 + (hasRaw.value ? rawWidth.value + cells : Math.max(cells, hasUnder.value ? rawWidth.value + 60 : 0))
 })
 
-const isNumber = (text: string): boolean => /^[-+]?[\d.,\s]*\d[\d.,]*$/.test(text)
+const isNumber = (text: string): boolean => /^[-+]?(\d{1,3}([.,'\s\u00a0\u202f]\d{3})+|\d+)([.,]\d+)?$/.test(text)
+/** Columns that mostly hold numbers are set to the right, their names too. */
+const rights = computed(() => {
+  const right = new Set<number>()
+  for (const k of places.value) {
+    const filled = top.rows.filter((r) => (r.cells[k] ?? '') !== '')
+    const numbers = filled.filter((r) => (r.kinds ? r.kinds[k] === 'number' : isNumber(r.cells[k] ?? '')))
+    if (numbers.length > 0 && 2 * numbers.length > filled.length) right.add(k)
+  }
+  return right
+})
 const kindWords: Record<string, string> = { number: 'number', boolean: 'true or false', date: 'date', time: 'time', dateTime: 'date and time', duration: 'duration', error: 'error', text: 'text' }
 
 function cellTitle(row: RowSeen, k: number): string {
@@ -306,7 +316,7 @@ defineExpose({ goTo, focus: () => scroller.value?.focus() })
           <span class="rawname">as delivered</span>
           <CutRuler :cuts="layout.cuts" :width="rawLength" :character="character" @move="(c) => emit('cuts', c)" />
         </span>
-        <span v-for="(k, i) in places" :key="k" role="columnheader" class="cell" :style="{ width: `${widths[i]}px` }" :title="columns[k]">{{ columns[k] === undefined ? 'beyond the table' : visible(columns[k]) }}</span>
+        <span v-for="(k, i) in places" :key="k" role="columnheader" class="cell" :class="{ right: rights.has(k) }" :style="{ width: `${widths[i]}px` }" :title="columns[k]">{{ columns[k] === undefined ? 'beyond the table' : visible(columns[k]) }}</span>
       </div>
       <div class="body" role="rowgroup" :style="{ transform: `translateY(${shift}px)` }">
         <div v-for="e in shown" :key="e.key" role="row" class="row" :style="{ height: `${rowHeight}px` }" :class="{ apart: e.line, tall: hasUnder, marked: e.number > 0 && e.number === marked, wrongrow: e.row?.problems?.length }">
@@ -320,7 +330,7 @@ defineExpose({ goTo, focus: () => scroller.value?.focus() })
             <span class="number place soft" role="cell">{{ e.row.line ? count(e.row.line) : '' }}</span>
             <span v-if="hasRaw" class="raw mono" role="cell" :style="{ width: `${rawWidth}px` }"><span v-for="(p, i) in pieces(e.row.raw ?? '', layout)" :key="i" :class="p.kind">{{ p.text }}</span></span>
             <span
-              v-for="(k, i) in places" :key="k" role="cell" class="cell" :class="{ wrong: isWrong(e.row, k), right: e.row.kinds ? e.row.kinds[k] === 'number' : isNumber(e.row.cells[k] ?? ''), gone: k >= e.row.cells.length }"
+              v-for="(k, i) in places" :key="k" role="cell" class="cell" :class="{ wrong: isWrong(e.row, k), right: rights.has(k), gone: k >= e.row.cells.length }"
               :style="{ width: `${widths[i]}px` }" :title="cellTitle(e.row, k)"
             >{{ k < e.row.cells.length ? visible(e.row.cells[k] ?? '') : k < columns.length ? 'not there' : '' }}</span>
             <span v-if="hasUnder" class="under mono" role="cell"><span v-for="(p, i) in pieces(e.row.raw ?? '', layout)" :key="i" :class="p.kind">{{ p.text }}</span></span>
