@@ -32,7 +32,8 @@ func main() {
 	flag.StringVar(&b.dir, "dir", "tmp/bench", "folder for the deliveries and the outputs")
 	flag.StringVar(&b.only, "only", "", "only the measurements with this word in their name")
 	huge := flag.Int64("huge", 10, "size of the delivery whose first rows are looked at, in GB; 0 leaves it out")
-	yard := flag.String("yard", "", "only do one reading of the argument, as bench itself has it done: csv, batches or cells")
+	yard := flag.String("yard", "",
+		"only do one reading of the argument, as bench itself has it done: csv, batches or cells")
 	flag.Parse()
 	if *yard != "" {
 		if err := yardsticks[*yard](flag.Arg(0)); err != nil {
@@ -65,7 +66,8 @@ func (b *bench) all(huge int64) (err error) {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("delivery: %d MB, %d rows of 16 columns; every column has a rule, ticket_no is the key\n\n", b.size/1e6, rows)
+	fmt.Printf("delivery: %d MB, %d rows of 16 columns; every column has a rule, ticket_no is the key\n\n", b.size/1e6,
+		rows)
 	for _, part := range []struct {
 		name string
 		do   func() error
@@ -140,13 +142,15 @@ func (b *bench) sift(csv string, rows int) error {
 		return err
 	}
 	ratios, peaks, err := b.race(b.yard("encoding/csv loop", "csv", csv),
-		contender{name: "sift, all outputs", args: []string{b.sieb, "sift", csv, "--target", target, "--out", out, "--format", "json"}, also: 3})
+		contender{name: "sift, all outputs", args: []string{b.sieb, "sift", csv, "--target", target, "--out", out,
+			"--format", "json"}, also: 3})
 	if err != nil {
 		return err
 	}
 	tell("sift / encoding/csv loop, wall clock", ratios[1], "at most 1.0")
 	keys := int64(24 * 4 * rows / 3)
-	fmt.Printf("sift, peak resident: %d MiB, of which up to %d MiB key set; goal at most 256 MiB without it\n", peaks[1]>>20, keys>>20)
+	fmt.Printf("sift, peak resident: %d MiB, of which up to %d MiB key set; goal at most 256 MiB without it\n",
+		peaks[1]>>20, keys>>20)
 	return nil
 }
 
@@ -176,7 +180,8 @@ func (b *bench) profile(csv string, huge int64) error {
 			return err
 		}
 		perGB := u.wall.Seconds() / float64(size) * 1e9
-		fmt.Printf("profile of %.1f GB: %.1f s, %.2f s a GB, peak %d MiB", float64(size)/1e9, u.wall.Seconds(), perGB, u.peak>>20)
+		fmt.Printf("profile of %.1f GB: %.1f s, %.2f s a GB, peak %d MiB", float64(size)/1e9, u.wall.Seconds(), perGB,
+			u.peak>>20)
 		if last > 0 {
 			fmt.Printf("; a GB takes %.2f times as long as in the smaller one; goal about 1", perGB/last)
 		}
@@ -196,13 +201,15 @@ func (b *bench) readText(csv string) error {
 		c.one = true
 		return c
 	}
-	ratios, _, err := b.race(b.yard("encoding/csv loop", "csv", csv), batches("batches, one core", csv), b.yard("batches, all cores", "batches", csv))
+	ratios, _, err := b.race(b.yard("encoding/csv loop", "csv", csv), batches("batches, one core", csv),
+		b.yard("batches, all cores", "batches", csv))
 	if err != nil {
 		return err
 	}
 	tell("reading to batches on one core / encoding/csv loop", ratios[1], "at most 0.5")
 	tell("reading to batches on all cores / encoding/csv loop", ratios[2], "at most 0.25 on two")
-	if ratios, _, err = b.race(batches("UTF-8, one core", csv), batches("windows-1252, one core", latin), batches("UTF-16LE, one core", wide)); err != nil {
+	if ratios, _, err = b.race(batches("UTF-8, one core", csv), batches("windows-1252, one core", latin),
+		batches("UTF-16LE, one core", wide)); err != nil {
 		return err
 	}
 	tell("windows-1252 / UTF-8", ratios[1], "at most 1.5")
@@ -216,7 +223,8 @@ func (b *bench) readWorkbook() error {
 	if err != nil {
 		return err
 	}
-	ratios, peaks, err := b.race(contender{name: "unzip -p, bare", args: []string{"unzip", "-p", path, "xl/worksheets/sheet1.xml"}},
+	ratios, peaks, err := b.race(contender{name: "unzip -p, bare", args: []string{"unzip", "-p", path,
+		"xl/worksheets/sheet1.xml"}},
 		b.yard("excelize, rows", "cells", path), b.yard("batches", "batches", path))
 	if err != nil {
 		return err
@@ -291,7 +299,8 @@ func report(name string, runs []usage) {
 	}
 	slices.Sort(wall)
 	slices.Sort(cpu)
-	fmt.Printf("%-23s wall %.2f s, processor %.2f s, peak %d MiB (medians)\n", name, median(wall), median(cpu), most>>20)
+	fmt.Printf("%-23s wall %.2f s, processor %.2f s, peak %d MiB (medians)\n", name, median(wall), median(cpu),
+		most>>20)
 }
 
 func median(sorted []float64) float64 { return sorted[len(sorted)/2] }

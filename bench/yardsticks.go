@@ -73,7 +73,10 @@ func batches(path string) error {
 	}
 	defer source.Close(rows)
 	n := 0
-	err = source.Flow(context.Background(), rows, 0, func() func(*source.Batch, *int) { return func(*source.Batch, *int) {} },
+	err = source.Flow(context.Background(), rows, 0, func() func(*source.Batch,
+		*int) {
+		return func(*source.Batch, *int) {}
+	},
 		func(b *source.Batch, _ *int) error {
 			n += len(b.Rows)
 			return nil

@@ -73,13 +73,15 @@ func TestSiftFindsThePlantedTruth(t *testing.T) {
 	dir := files(t)
 	for _, m := range demo.All() {
 		out := filepath.Join(dir, "out", m.Target)
-		code, text, errs := sieb("sift", filepath.Join(dir, m.Name), "--target", filepath.Join(dir, m.Target+".yaml"), "--out", out, "--format", "json")
+		code, text, errs := sieb("sift", filepath.Join(dir, m.Name), "--target", filepath.Join(dir, m.Target+".yaml"),
+			"--out", out, "--format", "json")
 		require.Equal(t, 3, code, errs)
 		assert.Empty(t, errs, "no progress bar in a pipe")
 		var got siftDocument
 		require.NoError(t, json.Unmarshal([]byte(text), &got))
 		assert.Equal(t, "split", got.Verdict)
-		assert.Equal(t, map[string]int64{"read": m.Read, "accepted": m.Accepted, "rejected": m.Rejected, "excluded": 0}, got.Tally)
+		assert.Equal(t, map[string]int64{"read": m.Read, "accepted": m.Accepted, "rejected": m.Rejected, "excluded": 0},
+			got.Tally)
 		var found []demo.Planted
 		for _, g := range got.Violations {
 			for _, s := range g.Samples {
@@ -110,7 +112,8 @@ func TestSiftText(t *testing.T) {
 	m := demo.Ahrensee()
 	code, out, _ := sieb("sift", filepath.Join(dir, m.Name), "--target", filepath.Join(dir, m.Target+".yaml"))
 	assert.Equal(t, 3, code)
-	for _, want := range []string{"windows-1252, semicolon, 2 lines above the table", "verdict   split", "240 read = 221 accepted + 19 rejected + 0 excluded",
+	for _, want := range []string{"windows-1252, semicolon, 2 lines above the table", "verdict   split",
+		"240 read = 221 accepted + 19 rejected + 0 excluded",
 		"date.impossible", "row 23, line 26", "crop       recode", "--out DIR writes"} {
 		assert.Contains(t, out, want)
 	}
@@ -118,8 +121,10 @@ func TestSiftText(t *testing.T) {
 
 func TestExitCodes(t *testing.T) {
 	dir := t.TempDir()
-	target := write(t, dir, "t.yaml", "target: t\ncolumns:\n  - {name: a, datatype: integer, required: true}\ntolerance: {rejected: 50%}\n")
-	for text, want := range map[string]int{"a,b\n1,2\n": 0, "a,b\n1,2\nx,3\n": 3, "a,b\nx,2\n": 4, "b,c\n1,2\n": 4, "": 4} {
+	target := write(t, dir, "t.yaml",
+		"target: t\ncolumns:\n  - {name: a, datatype: integer, required: true}\ntolerance: {rejected: 50%}\n")
+	for text, want := range map[string]int{"a,b\n1,2\n": 0, "a,b\n1,2\nx,3\n": 3, "a,b\nx,2\n": 4, "b,c\n1,2\n": 4,
+		"": 4} {
 		code, out, errs := sieb("sift", write(t, dir, "f.csv", text), "--target", target)
 		assert.Equal(t, want, code, "%q: %s%s", text, out, errs)
 	}
@@ -129,7 +134,8 @@ func TestErrorsSayWhatToDo(t *testing.T) {
 	dir := t.TempDir()
 	csv := write(t, dir, "a.csv", "a,b\n1,2\n")
 	typo := write(t, dir, "typo.yaml", "target: t\ncolumns:\n  - name: a\n    requird: true\n")
-	wrong := write(t, dir, "wrong.yaml", "target: t\ncolumns:\n  - {name: ticket, titles: [Ticket No.], required: true}\n")
+	wrong := write(t, dir, "wrong.yaml",
+		"target: t\ncolumns:\n  - {name: ticket, titles: [Ticket No.], required: true}\n")
 	for _, c := range []struct {
 		args []string
 		code int
@@ -148,11 +154,13 @@ func TestErrorsSayWhatToDo(t *testing.T) {
 		{[]string{"read", write(t, dir, "b.xlsx", "PK\x03\x04")}, 1, "workbook"},
 		{[]string{"sift", csv, "--encoding", "ebcdic"}, 1, "these can: big5, euc-jp"},
 		{[]string{"sift", csv, "--target", filepath.Join(dir, "none.yaml")}, 1, "--target names a YAML or JSON file"},
-		{[]string{"sift", csv, "--target", typo}, 1, `line 4, column 5: a column has no property "requird"; did you mean "required"?`},
+		{[]string{"sift", csv, "--target", typo}, 1,
+			`line 4, column 5: a column has no property "requird"; did you mean "required"?`},
 		{[]string{"sift", csv, "--out", csv}, 1, "making the folder"},
 		{[]string{"deliveries", "list", "--service", "127.0.0.1:1"}, 1, "start one with sieb serve"},
 		{[]string{"serve", "--log-level", "loud"}, 2, "not debug, info, warn or error"},
-		{[]string{"serve", "--listen", "256.0.0.1:1", "--data", filepath.Join(dir, "data")}, 1, "choose another with --listen"},
+		{[]string{"serve", "--listen", "256.0.0.1:1", "--data", filepath.Join(dir, "data")}, 1,
+			"choose another with --listen"},
 		{[]string{"serve", "--config", write(t, dir, "c.yaml", "lisen: x\n")}, 2, `there is no setting "lisen"`},
 	} {
 		code, out, errs := sieb(c.args...)

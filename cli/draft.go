@@ -38,7 +38,8 @@ for the accepted rows as well.`,
 	cmd.Flags().BoolVar(&sql, "sql", false, "print the create table statement as well")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		if name != "" && !target.IsName(name) {
-			return usagef("--name %q: a name is made of letters, digits, _ and -, and begins with none of the last", name)
+			return usagef("--name %q: a name is made of letters, digits, _ and -, and begins with none of the last",
+				name)
 		}
 		if _, err := os.Stat(out); out != "" && !replace && !errors.Is(err, fs.ErrNotExist) {
 			return usagef("%s is there already; --replace writes over it", out)

@@ -118,7 +118,8 @@ func TestSHA256OfOutputs(t *testing.T) {
 		for _, name := range []string{"accepted.csv", "rejected.csv", "violations.csv"} {
 			written, err := os.ReadFile(filepath.Join(out, name))
 			require.NoError(t, err)
-			assert.Equal(t, asked, strings.Contains(string(text), fmt.Sprintf(`"sha256": "%x"`, sha256.Sum256(written))), name)
+			assert.Equal(t, asked, strings.Contains(string(text), fmt.Sprintf(`"sha256": "%x"`,
+				sha256.Sum256(written))), name)
 		}
 	}
 }

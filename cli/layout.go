@@ -39,17 +39,21 @@ func addLayoutFlags(cmd *cobra.Command) *layoutFlags {
 	f.StringVar(&l.names, "header-names", "", "of several header rows: joined, or only the first or last")
 	f.BoolVar(&l.trim, "trim", false, "leave out blanks around cells; --trim=false keeps them")
 	f.BoolVar(&l.closing, "closing-delimiter", false, "a delimiter closes each row; no column stands behind it")
-	f.StringVar(&l.nameless, "nameless", "", "of a header with one name less than the rows have cells: the column that has none, first or last")
-	f.BoolVar(&l.blankRows, "skip-blank-rows", true, "blank lines are no rows; --skip-blank-rows=false makes them empty values of a file of one column")
+	f.StringVar(&l.nameless, "nameless", "",
+		"of a header with one name less than the rows have cells: the column that has none, first or last")
+	f.BoolVar(&l.blankRows, "skip-blank-rows", true,
+		"blank lines are no rows; --skip-blank-rows=false makes them empty values of a file of one column")
 	f.IntVar(&l.fold, "fold", 0, "one value a line: how many lines make a row; 0 for none")
 	f.StringVar(&l.member, "member", "", "of a ZIP archive of several files: which of them to read")
 	f.StringVar(&l.sheet, "sheet", "", "sheet of a workbook, by name or number")
 	f.IntVar(&l.skipColumns, "skip-columns", 0, "columns left of the table in a sheet")
 	f.StringVar(&l.merged, "merged", "", "value of merged cells: only in the first, or carried to all")
 	f.StringVar(&l.hidden, "hidden", "", "hidden rows and columns of a sheet: read or skip")
-	f.IntSliceVar(&l.cuts, "cuts", nil, "where cells of fixed form begin after the first, in characters from 0: 10,22,31")
+	f.IntSliceVar(&l.cuts, "cuts", nil,
+		"where cells of fixed form begin after the first, in characters from 0: 10,22,31")
 	f.IntVar(&l.columns, "max-columns", 16384, "columns that the table may have")
-	f.StringVar(&l.file, "layout", "", "file of a layout, as read --save-layout writes it; the other flags come before it")
+	f.StringVar(&l.file, "layout", "",
+		"file of a layout, as read --save-layout writes it; the other flags come before it")
 	return l
 }
 
@@ -125,7 +129,9 @@ func (l *layoutFlags) given() (g layout.Given, err error) {
 		flag  string
 		value *int
 		to    **int
-	}{{"skip-rows", &l.skip, &g.SkipRows}, {"header-rows", &l.header, &g.HeaderRows}, {"footer-rows", &l.footer, &g.FooterRows}, {"skip-columns", &l.skipColumns, &g.SkipColumns}, {"fold", &l.fold, &g.Fold}} {
+	}{{"skip-rows", &l.skip, &g.SkipRows}, {"header-rows", &l.header, &g.HeaderRows},
+		{"footer-rows", &l.footer, &g.FooterRows}, {"skip-columns", &l.skipColumns, &g.SkipColumns},
+		{"fold", &l.fold, &g.Fold}} {
 		if !set(n.flag) {
 			continue
 		}

@@ -54,7 +54,10 @@ needs all of them is an estimate, marked by ≈.`,
 			}
 		}
 		if html != "" {
-			if err := writeFile(html, file, func(w *bufio.Writer) error { return paper.Profile(w, file.Name, describe(file.Layout), p) }); err != nil {
+			if err := writeFile(html, file, func(w *bufio.Writer) error {
+				return paper.Profile(w, file.Name,
+					describe(file.Layout), p)
+			}); err != nil {
 				return err
 			}
 		}
@@ -82,7 +85,8 @@ type share float64
 
 func (s *share) add(cmd *cobra.Command) {
 	*s = profile.DefaultShare
-	cmd.Flags().Var(s, "datatype-share", "how much of a column's values must be of a datatype to conclude it, from 50% to 100%")
+	cmd.Flags().Var(s, "datatype-share",
+		"how much of a column's values must be of a datatype to conclude it, from 50% to 100%")
 }
 
 func (s *share) String() string { return fmt.Sprintf("%g%%", float64(*s)*100) }
@@ -103,13 +107,15 @@ func (s *share) Set(text string) error {
 }
 
 // profileOf opens a file and makes its profile; the file is to be closed.
-func (a *app) profileOf(ctx context.Context, path string, flags *layoutFlags, enough share) (*source.File, *profile.Profile, error) {
+func (a *app) profileOf(ctx context.Context, path string, flags *layoutFlags, enough share) (*source.File,
+	*profile.Profile, error) {
 	file, err := flags.open(path)
 	if err != nil {
 		return nil, nil, err
 	}
 	set, done := a.progress("profiling", file.Size)
-	p, err := profile.Of(ctx, file, profile.Options{Share: float64(enough), Progress: func(p profile.Progress) { set(p.Bytes) }})
+	p, err := profile.Of(ctx, file, profile.Options{Share: float64(enough),
+		Progress: func(p profile.Progress) { set(p.Bytes) }})
 	done()
 	if err != nil {
 		file.Close()
@@ -140,7 +146,8 @@ func columnNamed(p *profile.Profile, name string) (*profile.Column, error) {
 
 // showProfile prints the overview: a line for each column, then the findings.
 func (a *app) showProfile(p *profile.Profile) {
-	fmt.Fprintf(a.out, "%s of %s", profile.Count(p.Rows, "row", "rows"), profile.Count(int64(len(p.Columns)), "column", "columns"))
+	fmt.Fprintf(a.out, "%s of %s", profile.Count(p.Rows, "row", "rows"), profile.Count(int64(len(p.Columns)), "column",
+		"columns"))
 	if p.Damaged > 0 {
 		why := "damaged"
 		switch p.Headers.Rows {
@@ -166,9 +173,11 @@ func (a *app) showProfile(p *profile.Profile) {
 	rows := make([][]string, len(p.Columns))
 	for i := range p.Columns {
 		c := &p.Columns[i]
-		rows[i] = []string{visible(c.Name), filled(c), distinct(c), datatype(c), spanOf(c), strings.Join(of[c.Name], " ")}
+		rows[i] = []string{visible(c.Name), filled(c), distinct(c), datatype(c), spanOf(c),
+			strings.Join(of[c.Name], " ")}
 	}
-	a.table([]columnOf{{title: "column", most: 22}, {title: "filled"}, {title: "distinct", number: true}, {title: "datatype"}, {title: "range", most: 27}, {title: "finding", most: 14}}, rows)
+	a.table([]columnOf{{title: "column", most: 22}, {title: "filled"}, {title: "distinct", number: true},
+		{title: "datatype"}, {title: "range", most: 27}, {title: "finding", most: 14}}, rows)
 	a.showHolds(p)
 	if len(p.Findings) == 0 {
 		fmt.Fprintln(a.out, "\nnothing odd was found")
@@ -288,10 +297,10 @@ func datatype(c *profile.Column) string {
 	return d
 }
 
-// plain gives a value of the profile as a terminal shows it.
+// plain returns a value of the profile as a terminal shows it.
 func plain(v json.RawMessage) string { return visible(profile.Plain(v)) }
 
-// spanOf gives the range of a column's values in a few characters.
+// spanOf returns the range of a column's values in a few characters.
 func spanOf(c *profile.Column) string {
 	if c.Filled == 0 {
 		return ""
@@ -342,7 +351,8 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 	}
 	line("distinct", "%s", d)
 	if c.Filled > 0 {
-		line("length", "%s to %s characters, %.1f on average", profile.Thousands(int64(c.MinLength)), profile.Thousands(int64(c.MaxLength)), c.MeanLength)
+		line("length", "%s to %s characters, %.1f on average", profile.Thousands(int64(c.MinLength)),
+			profile.Thousands(int64(c.MaxLength)), c.MeanLength)
 	}
 	if c.Minimum != nil {
 		line("range", "%s … %s", clip(plain(c.Minimum), 40), clip(plain(c.Maximum), 40))
@@ -357,7 +367,8 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		if c.QuartileError > 0 {
 			about = fmt.Sprintf("  ± %.1f %%", 100*c.QuartileError)
 		}
-		line("quartiles", "%s, %s, %s%s", short(plain(c.Quartiles[0])), short(plain(c.Quartiles[1])), short(plain(c.Quartiles[2])), about)
+		line("quartiles", "%s, %s, %s%s", short(plain(c.Quartiles[0])), short(plain(c.Quartiles[1])),
+			short(plain(c.Quartiles[2])), about)
 	}
 	if c.Sum != nil {
 		line("sum", "%s", c.Sum)
@@ -373,7 +384,8 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		}
 		for i := 0; i < len(c.Histogram); i++ {
 			b := c.Histogram[i]
-			rows = append(rows, []string{"from " + profile.Edge(b.From), profile.Thousands(b.Count), bar(float64(b.Count)/float64(most), 40)})
+			rows = append(rows, []string{"from " + profile.Edge(b.From), profile.Thousands(b.Count),
+				bar(float64(b.Count)/float64(most), 40)})
 			k := i
 			for k < len(c.Histogram) && c.Histogram[k].Count == 0 {
 				k++
@@ -389,7 +401,8 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		a.section("what the values look like")
 		var rows [][]string
 		for _, k := range c.Kinds {
-			rows = append(rows, []string{k.Form, profile.Thousands(k.Count), profile.Percent(k.Count, c.Filled), example(k.First)})
+			rows = append(rows, []string{k.Form, profile.Thousands(k.Count), profile.Percent(k.Count, c.Filled),
+				example(k.First)})
 		}
 		a.columns(rows)
 	}
@@ -408,7 +421,8 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		a.section("shapes (A capital, a letter, 9 digit)")
 		var rows [][]string
 		for _, s := range c.Shapes[:min(len(c.Shapes), 8)] {
-			rows = append(rows, []string{clip(visible(s.Shape), 40), profile.Thousands(s.Count), profile.Percent(s.Count, c.Filled), "first in row " + profile.Thousands(s.Row)})
+			rows = append(rows, []string{clip(visible(s.Shape), 40), profile.Thousands(s.Count),
+				profile.Percent(s.Count, c.Filled), "first in row " + profile.Thousands(s.Row)})
 		}
 		a.columns(rows)
 	}
@@ -437,7 +451,8 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 // showHabits prints how numbers and dates are written.
 func (a *app) showHabits(c *profile.Column, line func(label, format string, args ...any)) {
 	if n := c.Numbers; n != nil && c.Datatype.IsNumber() {
-		habit := fmt.Sprintf("up to %s before the point, %d after it", profile.Count(int64(n.WholeDigits), "digit", "digits"), n.FractionDigits)
+		habit := fmt.Sprintf("up to %s before the point, %d after it", profile.Count(int64(n.WholeDigits), "digit",
+			"digits"), n.FractionDigits)
 		if n.DecimalChar != "" && n.FractionDigits > 0 {
 			habit += "; decimals by " + n.DecimalChar
 		}
@@ -456,7 +471,9 @@ func (a *app) showHabits(c *profile.Column, line func(label, format string, args
 		}
 		line("formats", "%s", strings.Join(list, ", "))
 		if d.Order != "" {
-			line("order", "%s, decided by %s: %s only so, %s only the other way, %s both ways", d.Order, d.DecidedBy, profile.Thousands(max(d.DayFirst, d.MonthFirst)), profile.Thousands(min(d.DayFirst, d.MonthFirst)), profile.Thousands(d.Either))
+			line("order", "%s, decided by %s: %s only so, %s only the other way, %s both ways", d.Order, d.DecidedBy,
+				profile.Thousands(max(d.DayFirst, d.MonthFirst)), profile.Thousands(min(d.DayFirst, d.MonthFirst)),
+				profile.Thousands(d.Either))
 		}
 		line("weekdays", "Mo %s  Tu %s  We %s  Th %s  Fr %s  Sa %s  Su %s", thousands(d.Weekdays[:])...)
 		for _, g := range d.Gaps[:min(len(d.Gaps), 3)] {
@@ -526,7 +543,8 @@ func (a *app) showValues(title string, all []profile.Value, of int64) {
 		if of > 0 {
 			row = append(row, profile.Percent(v.Count, of), bar(float64(v.Count)/float64(max(all[0].Count, 1)), 20))
 		} else {
-			row = append(row, fmt.Sprintf("first in row %s (line %s)", profile.Thousands(v.Row), profile.Thousands(v.Line)))
+			row = append(row, fmt.Sprintf("first in row %s (line %s)", profile.Thousands(v.Row),
+				profile.Thousands(v.Line)))
 		}
 		rows = append(rows, row)
 	}

@@ -32,9 +32,12 @@ func profileOf(t *testing.T, path string) (p profile.Profile) {
 // a finding: by its row, or by its value.
 func TestProfileFindsWhatWasPlanted(t *testing.T) {
 	dir := files(t)
-	shows := map[violation.Code]bool{violation.RowShort: true, violation.RowLong: true, violation.QuoteOpen: true, violation.QuoteStray: true, violation.QuoteTail: true,
-		violation.EncodingInvalid: true, violation.EncodingGarbled: true, violation.EncodingControl: true, violation.TypeInteger: true, violation.TypeDecimal: true,
-		violation.TypeBoolean: true, violation.DateFormat: true, violation.DateImpossible: true, violation.TextFormat: true, violation.KeyDuplicate: true}
+	shows := map[violation.Code]bool{violation.RowShort: true, violation.RowLong: true, violation.QuoteOpen: true,
+		violation.QuoteStray: true, violation.QuoteTail: true,
+		violation.EncodingInvalid: true, violation.EncodingGarbled: true, violation.EncodingControl: true,
+		violation.TypeInteger: true, violation.TypeDecimal: true,
+		violation.TypeBoolean: true, violation.DateFormat: true, violation.DateImpossible: true,
+		violation.TextFormat: true, violation.KeyDuplicate: true}
 	seen := map[violation.Code]int{}
 	for _, m := range demo.All() {
 		p := profileOf(t, filepath.Join(dir, m.Name))
@@ -49,7 +52,8 @@ func TestProfileFindsWhatWasPlanted(t *testing.T) {
 		for _, planted := range m.Planted {
 			if shows[planted.Code] {
 				seen[planted.Code]++
-				assert.True(t, named[planted.Row], "%s: %s in row %d, column %s, is named by no finding", m.Name, planted.Code, planted.Row, planted.Column)
+				assert.True(t, named[planted.Row], "%s: %s in row %d, column %s, is named by no finding", m.Name,
+					planted.Code, planted.Row, planted.Column)
 			}
 		}
 	}
@@ -68,14 +72,17 @@ func TestProfileText(t *testing.T) {
 	}
 	code, out, _ := sieb("profile", filepath.Join(dir, "weighbridge-ahrensee-2026-07.csv"))
 	require.Zero(t, code)
-	for _, want := range []string{"240 rows of 16 columns; 3 are damaged", "Moisture %  ██████ 100 %         91  decimal 99.2 %", "3.1 … 45.2",
-		"`Moisture %`: 2 of 237 values are not decimals with a comma: feucht, 14.5", "`Grower No.` looks like a number, but 236 values start with 0: keep it as text",
+	for _, want := range []string{"240 rows of 16 columns; 3 are damaged",
+		"Moisture %  ██████ 100 %         91  decimal 99.2 %", "3.1 … 45.2",
+		"`Moisture %`: 2 of 237 values are not decimals with a comma: feucht, 14.5",
+		"`Grower No.` looks like a number, but 236 values start with 0: keep it as text",
 		"Date is never after Weighed at", "→ remedies: [trim]"} {
 		assert.Contains(t, out, want)
 	}
 	code, out, _ = sieb("profile", filepath.Join(dir, "weighbridge-ahrensee-2026-07.csv"), "--column", "moisture %")
 	require.Zero(t, code)
-	for _, want := range []string{"mean          14.2153, standard deviation 3.48193", "sum           3340.6", "decimals by ,", "from 10", "decimal with comma  235  99.2 %", "not of the datatype"} {
+	for _, want := range []string{"mean          14.2153, standard deviation 3.48193", "sum           3340.6",
+		"decimals by ,", "from 10", "decimal with comma  235  99.2 %", "not of the datatype"} {
 		assert.Contains(t, out, want)
 	}
 	code, out, _ = sieb("profile", write(t, dir, "empty.csv", "a,b\n"))
@@ -107,10 +114,15 @@ func TestProfileOfOneColumn(t *testing.T) {
 	b.WriteString("01/03/2026;31. Juni 2026;-1.000,5;1 %\n")
 	path := write(t, t.TempDir(), "loads.csv", b.String())
 	for column, want := range map[string][]string{
-		"on":    {"date", "dd/MM/yyyy (61)", "day first, decided by dates: 30 only so, 0 only the other way, 31 both ways", "Mo ", "days without a date, from 2026-03-"},
-		"at":    {"date 98 %", "d. MMM yyyy (61)", "1 date or time that does not exist: 31. Juni 2026", "date that no calendar has"},
-		"kg":    {"decimal", "up to 5 digits before the point, 1 after it; decimals by ,; thousands by .; 1 negative", "-1000.5 … 60413.9"},
-		"share": {"string", "decimal with comma with percent sign", "holds numbers with a percent sign: only without it they are numbers"},
+		"on": {"date", "dd/MM/yyyy (61)",
+			"day first, decided by dates: 30 only so, 0 only the other way, 31 both ways", "Mo ",
+			"days without a date, from 2026-03-"},
+		"at": {"date 98 %", "d. MMM yyyy (61)", "1 date or time that does not exist: 31. Juni 2026",
+			"date that no calendar has"},
+		"kg": {"decimal", "up to 5 digits before the point, 1 after it; decimals by ,; thousands by .; 1 negative",
+			"-1000.5 … 60413.9"},
+		"share": {"string", "decimal with comma with percent sign",
+			"holds numbers with a percent sign: only without it they are numbers"},
 	} {
 		code, out, errs := sieb("profile", path, "--column", column)
 		require.Zero(t, code, errs)
@@ -140,12 +152,14 @@ func TestProfilePage(t *testing.T) {
 	assert.Contains(t, out, "written: "+page)
 	text, err := os.ReadFile(page)
 	require.NoError(t, err)
-	for _, want := range []string{"<b>weighed_on</b>: 2 of 177 values are not yyyy-MM-dd: 05/08/2026, 2026-02-30", "the first is the sum of the others", "<svg", "&#34;clean&#34; load"} {
+	for _, want := range []string{"<b>weighed_on</b>: 2 of 177 values are not yyyy-MM-dd: 05/08/2026, 2026-02-30",
+		"the first is the sum of the others", "<svg", "&#34;clean&#34; load"} {
 		assert.Contains(t, string(text), want)
 	}
 	assert.NotContains(t, string(text), "http")
 	assert.NotContains(t, string(text), "ZgotmplZ", "a value stands where the template takes none")
-	code, _, errs = sieb("profile", filepath.Join(dir, "weighbridge-brunnthal-2026-07.csv"), "--html", filepath.Join(dir, "no", "page.html"))
+	code, _, errs = sieb("profile", filepath.Join(dir, "weighbridge-brunnthal-2026-07.csv"), "--html",
+		filepath.Join(dir, "no", "page.html"))
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "writing ")
 }
@@ -159,8 +173,10 @@ func TestDraft(t *testing.T) {
 	assert.Contains(t, text, "moisture_pct numeric(5, 1) not null,              -- Moisture %")
 	draft, err := os.ReadFile(out)
 	require.NoError(t, err)
-	for _, want := range []string{"target: weighbridge_ahrensee\n", `titles: ["Ticket No."]`, `format: "[A-Z]{2}-[0-9]{6}"           # 236 of 237 values look like AA-999999`,
-		"remedies: [trim, upper]", `format: "ja|nein"`, `groupChar: "."`, "unique: true                          # 1 row repeats an earlier one"} {
+	for _, want := range []string{"target: weighbridge_ahrensee\n", `titles: ["Ticket No."]`,
+		`format: "[A-Z]{2}-[0-9]{6}"           # 236 of 237 values look like AA-999999`,
+		"remedies: [trim, upper]", `format: "ja|nein"`, `groupChar: "."`,
+		"unique: true                          # 1 row repeats an earlier one"} {
 		assert.Contains(t, string(draft), want)
 	}
 	code, _, _ = sieb("sift", file, "--target", out)

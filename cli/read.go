@@ -104,7 +104,8 @@ func (a *app) readJSON(ctx context.Context, file *source.File, most int64) error
 		sum := hex.EncodeToString(h.Sum(nil))
 		hash = &sum
 	}
-	head, err := marshal(readHead{readFile{file.Name, bytes, hash}, file.Layout, file.Evidence, file.Sheets(), append([]string{}, reader.Header().Names...)})
+	head, err := marshal(readHead{readFile{file.Name, bytes, hash}, file.Layout, file.Evidence, file.Sheets(),
+		append([]string{}, reader.Header().Names...)})
 	if err != nil {
 		return err
 	}
@@ -167,7 +168,8 @@ func (a *app) readText(ctx context.Context, file *source.File, most int64) error
 		}
 		settings = append(settings, []string{e.Setting, visible(e.Value), sure, e.Why})
 	}
-	a.table([]columnOf{{title: "setting"}, {title: "value", most: 20}, {title: "sure", number: true}, {title: "why", most: max(30, a.width()-48), wrap: true}}, settings)
+	a.table([]columnOf{{title: "setting"}, {title: "value", most: 20}, {title: "sure", number: true},
+		{title: "why", most: max(30, a.width()-48), wrap: true}}, settings)
 	if sheets := file.Sheets(); len(sheets) > 1 {
 		var list []string
 		for _, s := range sheets {
@@ -195,7 +197,8 @@ func (a *app) readText(ctx context.Context, file *source.File, most int64) error
 		rows = rows[:0]
 	}
 	changed, err := sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
-		row := append(make([]string, 0, len(seen.Cells)+2), strconv.FormatInt(seen.Row, 10), strconv.FormatInt(seen.Line, 10))
+		row := append(make([]string, 0, len(seen.Cells)+2), strconv.FormatInt(seen.Row, 10),
+			strconv.FormatInt(seen.Line, 10))
 		for k, c := range seen.Cells {
 			c = visible(c)
 			if isOdd(seen, k+1) {
@@ -231,9 +234,11 @@ func (a *app) readText(ctx context.Context, file *source.File, most int64) error
 			if p.Row > 0 {
 				row = strconv.FormatInt(p.Row, 10)
 			}
-			list = append(list, []string{row, strconv.FormatInt(p.Line, 10), p.Column, p.Code.String(), visible(p.Message)})
+			list = append(list, []string{row, strconv.FormatInt(p.Line, 10), p.Column, p.Code.String(),
+				visible(p.Message)})
 		}
-		a.table([]columnOf{{title: "row", number: true}, {title: "line", number: true}, {title: "column", most: 20}, {title: "problem"}, {title: "what is wrong", most: max(30, a.width()-60), wrap: true}}, list)
+		a.table([]columnOf{{title: "row", number: true}, {title: "line", number: true}, {title: "column", most: 20},
+			{title: "problem"}, {title: "what is wrong", most: max(30, a.width()-60), wrap: true}}, list)
 	}
 	return nil
 }
@@ -250,7 +255,7 @@ func sheetSize(s workbook.Sheet) string {
 	return text
 }
 
-// isOdd tells whether a cell, named by its place from 1, has a problem of its
+// isOdd reports whether a cell, named by its place from 1, has a problem of its
 // own; 0 stands for the row as a whole.
 func isOdd(seen *sift.Seen, cell int) bool {
 	return slices.ContainsFunc(seen.Problems, func(p sift.Problem) bool { return p.Cell == cell })
@@ -291,6 +296,7 @@ func (a *app) showRows(names []string, rows [][]string) {
 	}
 	a.table(columns, shown)
 	if hidden := len(names) - (len(columns) - 2); hidden > 0 {
-		fmt.Fprintf(a.out, "and %s: %s\n", plural(int64(hidden), "more column", "more columns"), clip(joined(names[len(columns)-2:]), a.width()-20))
+		fmt.Fprintf(a.out, "and %s: %s\n", plural(int64(hidden), "more column", "more columns"),
+			clip(joined(names[len(columns)-2:]), a.width()-20))
 	}
 }

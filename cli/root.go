@@ -114,7 +114,8 @@ that "sieb serve" or "sieb demo" has started.`,
 	root.PersistentFlags().StringVar(&a.format, "format", "text", "text for people or json for programs")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
 	root.CompletionOptions.HiddenDefaultCmd = true
-	root.AddGroup(&cobra.Group{ID: "files", Title: "On files:"}, &cobra.Group{ID: "service", Title: "The service:"}, &cobra.Group{ID: "remote", Title: "On a running service:"})
+	root.AddGroup(&cobra.Group{ID: "files", Title: "On files:"}, &cobra.Group{ID: "service", Title: "The service:"},
+		&cobra.Group{ID: "remote", Title: "On a running service:"})
 	root.SetHelpCommandGroupID("")
 	add := func(group string, commands ...*cobra.Command) {
 		for _, c := range commands {

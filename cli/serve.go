@@ -37,12 +37,15 @@ func serviceFlags(cmd *cobra.Command, logLevel string) {
 	f.String("listen", defaultListen, "address to answer at")
 	f.String("data", "", "folder for deliveries, outputs and the database (default: sieb in the user's data folder)")
 	f.StringSlice("host", nil, "further names under which requests may come, besides those of --listen")
-	f.String("token", "", "what requests must show (best set as SIEB_TOKEN); needed where --listen is reached from other machines")
+	f.String("token", "", "what requests must show (best set as SIEB_TOKEN); needed where --listen is reached from "+
+		"other machines")
 	f.String("inbox", "", "watched folder whose files become deliveries")
 	f.Duration("inbox-quiet", 1500*time.Millisecond, "how long a file of the inbox must have stayed the same")
 	f.Bool("inbox-done", false, "take a file of the inbox only when NAME.done stands beside it")
 	f.String("database-url", "", "PostgreSQL to use (default: a private one on loopback)")
-	f.StringToString("database", nil, "database that targets can be drawn from: NAME=postgres://…; in the file of --config, database: {NAME: postgres://…}")
+	f.StringToString("database", nil,
+		"database that targets can be drawn from: NAME=postgres://…; in the file of --config, database: {NAME: "+
+			"postgres://…}")
 	f.StringSlice("database-host", nil, "host:port of databases whose address a request may give")
 	f.Int("parallel", 1, "runs worked on at a time; each uses all processors")
 	f.Duration("retry-for", time.Hour, "how long a run waits for a database that is away or a disk that is full")
@@ -86,11 +89,12 @@ func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
 		Token:       v.GetString("token"),
 		Data:        v.GetString("data"),
 		DatabaseURL: v.GetString("database-url"),
-		Databases:   catalogue.Databases{Named: v.GetStringMapString("database"), Hosts: v.GetStringSlice("database-host")},
-		Inbox:       service.InboxConfig{Folder: v.GetString("inbox")},
-		Version:     Version,
-		Console:     console.Handler(),
-		Log:         slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{Level: level})),
+		Databases: catalogue.Databases{Named: v.GetStringMapString("database"),
+			Hosts: v.GetStringSlice("database-host")},
+		Inbox:   service.InboxConfig{Folder: v.GetString("inbox")},
+		Version: Version,
+		Console: console.Handler(),
+		Log:     slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{Level: level})),
 	}
 	s := settings{v: v, flags: cmd.Flags()}
 	c.Parallel = s.count("parallel", 1)
@@ -123,7 +127,8 @@ type settings struct {
 // wrong says which value of which setting is wrong.
 func (s *settings) wrong(name, want string) {
 	where := "--" + name
-	if variable := "SIEB_" + strings.ReplaceAll(strings.ToUpper(name), "-", "_"); !s.flags.Changed(name) && os.Getenv(variable) != "" {
+	if variable := "SIEB_" + strings.ReplaceAll(strings.ToUpper(name), "-", "_"); !s.flags.Changed(name) &&
+		os.Getenv(variable) != "" {
 		where = variable
 	}
 	if s.err == nil {
@@ -174,7 +179,7 @@ func (s *settings) bytes(name string) int64 {
 	return n * factor
 }
 
-// dataFolder gives a folder for a user's data (XDG base directories).
+// dataFolder returns a folder for a user's data (XDG base directories).
 func dataFolder(name string) (string, error) {
 	if dir := os.Getenv("XDG_DATA_HOME"); dir != "" {
 		return filepath.Join(dir, name), nil
@@ -304,7 +309,8 @@ func (a *app) fillDemo(ctx context.Context, c *client.Client) error {
 			head = &run.RunHead
 		}
 		if head.Tally != nil {
-			fmt.Fprintf(a.out, "%-36s %-8s %d read = %d accepted + %d rejected + %d excluded\n", m.Name, head.Verdict, head.Tally.Read, head.Tally.Accepted, head.Tally.Rejected, head.Tally.Excluded)
+			fmt.Fprintf(a.out, "%-36s %-8s %d read = %d accepted + %d rejected + %d excluded\n", m.Name, head.Verdict,
+				head.Tally.Read, head.Tally.Accepted, head.Tally.Rejected, head.Tally.Excluded)
 		}
 	}
 	return nil

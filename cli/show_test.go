@@ -7,13 +7,15 @@ import (
 )
 
 func TestShownTexts(t *testing.T) {
-	for text, want := range map[string]string{"plain": "plain", " a  ": "·a··", "   ": "···", "a\r\nb\nc": "a⏎b⏎c", "a\tb\x00\r": "a⇥b␦␍", "": "", "ä ö": "ä ö"} {
+	for text, want := range map[string]string{"plain": "plain", " a  ": "·a··", "   ": "···", "a\r\nb\nc": "a⏎b⏎c",
+		"a\tb\x00\r": "a⇥b␦␍", "": "", "ä ö": "ä ö"} {
 		assert.Equal(t, want, visible(text), "%q", text)
 	}
 	for n, want := range map[int64]string{0: "0", 999: "999", 1000: "1 000", 1234567: "1 234 567"} {
 		assert.Equal(t, want, grouped(n))
 	}
-	for n, want := range map[int64]string{0: "0 B", 999: "999 B", 1000: "1 kB", 32064: "32.1 kB", 999_600: "1 MB", 256_000_000: "256 MB", 10_000_000_000: "10 GB"} {
+	for n, want := range map[int64]string{0: "0 B", 999: "999 B", 1000: "1 kB", 32064: "32.1 kB", 999_600: "1 MB",
+		256_000_000: "256 MB", 10_000_000_000: "10 GB"} {
 		assert.Equal(t, want, size(n))
 	}
 	assert.Equal(t, "1 row", plural(1, "row", "rows"))

@@ -51,7 +51,8 @@ func (s *shown) Write(p []byte) (int, error) {
 
 // steers reports whether a character does something else than show.
 func steers(r rune) bool {
-	return r == utf8.RuneError || r != '\n' && r != '\t' && unicode.IsControl(r) || unicode.Is(unicode.Bidi_Control, r) || r == '\u2028' || r == '\u2029'
+	return r == utf8.RuneError || r != '\n' && r != '\t' && unicode.IsControl(r) ||
+		unicode.Is(unicode.Bidi_Control, r) || r == '\u2028' || r == '\u2029'
 }
 
 func (s *shown) appendShown(dst []byte, r rune) []byte {

@@ -37,8 +37,10 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 	layoutFlags := addLayoutFlags(cmd)
 	cmd.Flags().StringVar(&targetPath, "target", "", "file of the target, YAML or JSON")
 	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; it is made where it is missing")
-	cmd.Flags().BoolVar(&guard, "guard-formulas", false, "put an apostrophe before cells of rejected.csv and violations.csv that a spreadsheet would run as formulas")
-	cmd.Flags().BoolVar(&sums, "sha256", false, "give the outputs' SHA-256 in the manifest, beside BLAKE3; the run takes longer")
+	cmd.Flags().BoolVar(&guard, "guard-formulas", false,
+		"put an apostrophe before cells of rejected.csv and violations.csv that a spreadsheet would run as formulas")
+	cmd.Flags().BoolVar(&sums, "sha256", false,
+		"give the outputs' SHA-256 in the manifest, beside BLAKE3; the run takes longer")
 	cmd.Flags().IntVar(&workers, "workers", 0, "goroutines that judge; 0 for one per processor")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		if workers < 0 {
@@ -54,8 +56,9 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		}
 		defer file.Close()
 		set, done := a.progress("sifting", file.Size)
-		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard, SHA256Outputs: sums,
-			Progress: func(p sift.Progress) { set(p.Bytes) }}
+		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
+			SHA256Outputs: sums,
+			Progress:      func(p sift.Progress) { set(p.Bytes) }}
 		summary, err := run.Do(cmd.Context())
 		done()
 		if err != nil {
@@ -122,7 +125,8 @@ func (a *app) showResult(r *sift.Result) {
 	if r.Refusal != "" {
 		fmt.Fprintf(a.out, "          %s\n", r.Refusal)
 	}
-	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n", grouped(r.Tally.Read), grouped(r.Tally.Accepted),
+	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n", grouped(r.Tally.Read),
+		grouped(r.Tally.Accepted),
 		grouped(r.Tally.Rejected), grouped(r.Tally.Excluded))
 	if r.BlankLines > 0 {
 		fmt.Fprintf(a.out, "          %s no rows\n", plural(r.BlankLines, "blank line is", "blank lines are"))
@@ -138,11 +142,14 @@ func (a *app) showResult(r *sift.Result) {
 					where = fmt.Sprintf("line %s", grouped(s.Line))
 				}
 			}
-			rows = append(rows, []string{grouped(g.Rows), g.Column, g.Code.String(), g.Action.String(), where, visible(why)})
+			rows = append(rows, []string{grouped(g.Rows), g.Column, g.Code.String(), g.Action.String(), where,
+				visible(why)})
 		}
 		fmt.Fprintln(a.out)
 		rest := max(30, a.width()-78)
-		a.table([]columnOf{{title: "rows", number: true}, {title: "column", most: 20}, {title: "violation"}, {title: "action"}, {title: "first", most: 24}, {title: "what is wrong there", most: rest, wrap: true}}, rows)
+		a.table([]columnOf{{title: "rows", number: true}, {title: "column", most: 20}, {title: "violation"},
+			{title: "action"}, {title: "first", most: 24}, {title: "what is wrong there", most: rest, wrap: true}},
+			rows)
 	}
 	var changed [][]string
 	for _, m := range r.Remedies {
@@ -152,6 +159,7 @@ func (a *app) showResult(r *sift.Result) {
 	}
 	if len(changed) > 0 {
 		fmt.Fprintln(a.out)
-		a.table([]columnOf{{title: "cells", number: true}, {title: "column", most: 20}, {title: "changed by remedy"}}, changed)
+		a.table([]columnOf{{title: "cells", number: true}, {title: "column", most: 20}, {title: "changed by remedy"}},
+			changed)
 	}
 }

@@ -80,7 +80,8 @@ func (c *Client) do(ctx context.Context, method, path string, body io.Reader, ki
 		if errors.As(err, &call) {
 			err = call.Err
 		}
-		return nil, fmt.Errorf("no service answers at %s (%w); start one with sieb serve, or name another with --service", c.base, err)
+		return nil, fmt.Errorf("no service answers at %s (%w); start one with sieb serve, or name another with "+
+			"--service", c.base, err)
 	}
 	if resp.StatusCode/100 == 2 {
 		return resp, nil
@@ -138,19 +139,21 @@ const v1 = "/api/v1"
 
 // AddDelivery takes in a file as a stream.
 func (c *Client) AddDelivery(ctx context.Context, name string, r io.Reader) (d api.Delivery, err error) {
-	return d, c.call(ctx, http.MethodPost, v1+"/deliveries?name="+url.QueryEscape(name), r, "application/octet-stream", &d)
+	return d, c.call(ctx, http.MethodPost, v1+"/deliveries?name="+url.QueryEscape(name), r, "application/octet-stream",
+		&d)
 }
 
 // Deliveries lists deliveries, newest first: those with a text in their name or note and
 // in a state, "" for any.
-func (c *Client) Deliveries(ctx context.Context, find, state string, offset, limit int) (p api.Page[api.Delivery], err error) {
+func (c *Client) Deliveries(ctx context.Context, find, state string, offset, limit int) (p api.Page[api.Delivery],
+	err error) {
 	v := page(offset, limit)
 	put(v, "find", find)
 	put(v, "state", state)
 	return p, c.get(ctx, v1+"/deliveries?"+v.Encode(), &p)
 }
 
-// Describe gives a delivery another name or note.
+// Describe returns a delivery another name or note.
 func (c *Client) Describe(ctx context.Context, id string, w api.NewWords) (d api.Delivery, err error) {
 	return d, c.send(ctx, http.MethodPatch, v1+"/deliveries/"+url.PathEscape(id), w, &d)
 }
@@ -169,7 +172,7 @@ func (c *Client) Deletions(ctx context.Context, offset, limit int) (p api.Page[a
 	return p, c.get(ctx, v1+"/deletions?"+page(offset, limit).Encode(), &p)
 }
 
-// Delivery gives one delivery.
+// Delivery returns one delivery.
 func (c *Client) Delivery(ctx context.Context, id string) (d api.Delivery, err error) {
 	return d, c.get(ctx, v1+"/deliveries/"+url.PathEscape(id), &d)
 }
@@ -189,7 +192,7 @@ func (c *Client) Targets(ctx context.Context, offset, limit int) (p api.Page[api
 	return p, c.get(ctx, v1+"/targets?"+page(offset, limit).Encode(), &p)
 }
 
-// Target gives a version of a target with its text, the newest for version 0.
+// Target returns a version of a target with its text, the newest for version 0.
 func (c *Client) Target(ctx context.Context, name string, version int) (t api.Target, err error) {
 	path := v1 + "/targets/" + url.PathEscape(name)
 	if version > 0 {
@@ -210,7 +213,7 @@ func (c *Client) Runs(ctx context.Context, delivery string, offset, limit int) (
 	return p, c.get(ctx, v1+"/runs?"+v.Encode(), &p)
 }
 
-// Run gives one run.
+// Run returns one run.
 func (c *Client) Run(ctx context.Context, id string) (r api.Run, err error) {
 	return r, c.get(ctx, v1+"/runs/"+url.PathEscape(id), &r)
 }
@@ -260,7 +263,7 @@ func (c *Client) CancelRun(ctx context.Context, id string) (r api.Run, err error
 	return r, c.call(ctx, http.MethodPost, v1+"/runs/"+url.PathEscape(id)+"/cancel", nil, "", &r)
 }
 
-// Rejects gives a page of a run's rejected rows; column and code narrow it down.
+// Rejects returns a page of a run's rejected rows; column and code narrow it down.
 func (c *Client) Rejects(ctx context.Context, id, column, code string, offset, limit int) (p api.Rejects, err error) {
 	v := page(offset, limit)
 	put(v, "column", column)
@@ -268,9 +271,10 @@ func (c *Client) Rejects(ctx context.Context, id, column, code string, offset, l
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rejects?"+v.Encode(), &p)
 }
 
-// Violations gives a page of a run's violations one by one; column and code narrow it
+// Violations returns a page of a run's violations one by one; column and code narrow it
 // down.
-func (c *Client) Violations(ctx context.Context, id, column, code string, offset, limit int) (p api.Violations, err error) {
+func (c *Client) Violations(ctx context.Context, id, column, code string, offset, limit int) (p api.Violations,
+	err error) {
 	v := page(offset, limit)
 	put(v, "column", column)
 	put(v, "code", code)

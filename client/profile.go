@@ -15,7 +15,7 @@ func (c *Client) StartProfile(ctx context.Context, id string, ask api.NewProfile
 	return p, c.send(ctx, http.MethodPost, ofDelivery(id, "/profile"), ask, &p)
 }
 
-// Profile gives the newest profile of a delivery.
+// Profile returns the newest profile of a delivery.
 func (c *Client) Profile(ctx context.Context, id string) (p api.DeliveryProfile, err error) {
 	return p, c.get(ctx, ofDelivery(id, "/profile"), &p)
 }
@@ -45,7 +45,7 @@ func (c *Client) LookAt(ctx context.Context, id string, columns []string) (p api
 	return p, c.send(ctx, http.MethodPut, ofDelivery(id, "/profile/looked"), api.Looked{Columns: columns}, &p)
 }
 
-// Find gives the rows behind values of the newest profile of a delivery.
+// Find returns the rows behind values of the newest profile of a delivery.
 func (c *Client) Find(ctx context.Context, id string, ask api.AskFound) (f api.Found, err error) {
 	return f, c.send(ctx, http.MethodPost, ofDelivery(id, "/profile/rows"), ask, &f)
 }

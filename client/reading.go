@@ -17,7 +17,7 @@ func (c *Client) Read(ctx context.Context, id string, given *layout.Given) (r ap
 	return r, c.send(ctx, http.MethodPost, ofDelivery(id, "/reading"), api.AskReading{Layout: given}, &r)
 }
 
-// Rows gives rows of a delivery as settings read them.
+// Rows returns rows of a delivery as settings read them.
 func (c *Client) Rows(ctx context.Context, id string, ask api.AskRows) (w reading.Window, err error) {
 	return w, c.send(ctx, http.MethodPost, ofDelivery(id, "/reading/rows"), ask, &w)
 }

@@ -18,7 +18,7 @@ import (
 	"sieb/service/servicetest"
 )
 
-// fetched gives the status and the text of a request that a page makes.
+// fetched returns the status and the text of a request that a page makes.
 func (p *page) fetched(address string) (answer struct {
 	Status int
 	Text   string

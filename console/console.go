@@ -36,7 +36,8 @@ func Handler() http.Handler {
 	files := http.FileServerFS(pages)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
-		w.Header().Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:")
+		w.Header().Set("Content-Security-Policy",
+			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:")
 		if info, err := fs.Stat(pages, name); name != "" && err == nil && !info.IsDir() && name != "index.html" {
 			// Names of built files change with their content.
 			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")

@@ -31,7 +31,8 @@ type page struct {
 
 func open(t *testing.T, flags ...chromedp.ExecAllocatorOption) *page {
 	t.Helper()
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox)
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"),
+		chromedp.NoSandbox)
 	options = append(options, flags...)
 	ctx, stop := chromedp.NewExecAllocator(t.Context(), options...)
 	t.Cleanup(stop)
@@ -112,7 +113,8 @@ func TestNotBuilt(t *testing.T) {
 	answer := httptest.NewRecorder()
 	console.Handler().ServeHTTP(answer, httptest.NewRequest("GET", "/deliveries/x", nil))
 	assert.Equal(t, 200, answer.Code)
-	assert.Contains(t, answer.Body.String(), "<title>Sieb</title>", "the built page, or the one that says that none was built")
+	assert.Contains(t, answer.Body.String(), "<title>Sieb</title>",
+		"the built page, or the one that says that none was built")
 }
 
 // A steward hands in a file, adds its target, runs it, reads the verdict and
@@ -134,7 +136,8 @@ func TestFromFileToVerdict(t *testing.T) {
 	p.shows("No target is known yet")
 	p.accessible("a delivery that was not run")
 
-	p.do(chromedp.SetUploadFiles(`input[aria-label="File of a target"]`, []string{write(t, "wrong.yaml", []byte("target: t\ncolums: []\n"))}))
+	p.do(chromedp.SetUploadFiles(`input[aria-label="File of a target"]`, []string{write(t, "wrong.yaml",
+		[]byte("target: t\ncolums: []\n"))}))
 	p.shows(`a target has no property "colums"; did you mean "columns"?`)
 	p.do(chromedp.SetUploadFiles(`input[aria-label="File of a target"]`, []string{write(t, "target.yaml", targetText)}))
 	p.shows("tickets_ahrensee: Weighbridge tickets")

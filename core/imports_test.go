@@ -16,14 +16,18 @@ import (
 
 // order lists the packages of the core from the bottom up: each imports only
 // what stands before it.
-var order = []string{"fault", "violation", "rfc4180", "value", "lexical", "delimited", "workbook", "layout", "source", "profile", "target", "remedy", "check", "sift", "report"}
+var order = []string{"fault", "violation", "rfc4180", "value", "lexical", "delimited", "workbook", "layout", "source",
+	"profile", "target", "remedy", "check", "sift", "report"}
 
 // The core computes. It knows no HTTP, SQL, command line or page, and imports
 // run downward only.
 func TestImports(t *testing.T) {
-	foreign := []string{"net", "net/http", "database/sql", "os/exec", "html/template", "embed", "flag", "log", "log/slog", "expvar",
-		"github.com/go-chi/", "github.com/danielgtaylor/", "github.com/jackc/", "github.com/jmoiron/", "github.com/riverqueue/", "github.com/spf13/",
-		"github.com/pressly/", "github.com/jedib0t/", "github.com/schollz/", "github.com/prometheus/", "github.com/chromedp/"}
+	foreign := []string{"net", "net/http", "database/sql", "os/exec", "html/template", "embed", "flag", "log",
+		"log/slog", "expvar",
+		"github.com/go-chi/", "github.com/danielgtaylor/", "github.com/jackc/", "github.com/jmoiron/",
+		"github.com/riverqueue/", "github.com/spf13/",
+		"github.com/pressly/", "github.com/jedib0t/", "github.com/schollz/", "github.com/prometheus/",
+		"github.com/chromedp/"}
 	seen := 0
 	err := filepath.WalkDir(".", func(path string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
@@ -38,7 +42,8 @@ func TestImports(t *testing.T) {
 			name, err := strconv.Unquote(spec.Path.Value)
 			require.NoError(t, err)
 			for _, f := range foreign {
-				assert.False(t, name == f || strings.HasSuffix(f, "/") && strings.HasPrefix(name, f), "%s imports %s", path, name)
+				assert.False(t, name == f || strings.HasSuffix(f, "/") && strings.HasPrefix(name, f), "%s imports %s",
+					path, name)
 			}
 			own, isOwn := strings.CutPrefix(name, "sieb/")
 			if !isOwn {

@@ -23,10 +23,10 @@ func All() []Made {
 	return []Made{Ahrensee(), Brunnthal(), Colmitz(), Dornau(), Laboratory(), Register(), Silo(), Survey()}
 }
 
-// Delivery gives the committed bytes of a delivery.
+// Delivery returns the committed bytes of a delivery.
 func Delivery(name string) ([]byte, error) { return files.ReadFile("deliveries/" + name) }
 
-// Target gives the text of a target.
+// Target returns the text of a target.
 func Target(name string) ([]byte, error) { return files.ReadFile("targets/" + name + ".yaml") }
 
 // Write puts all deliveries, and the truth about each, into a folder.

@@ -50,7 +50,8 @@ func (m *Made) row(line int64, planted ...Planted) {
 }
 
 // columns of a weighbridge ticket, by their names in the targets.
-var columns = []string{"ticket_no", "weighed_on", "weighed_at", "site", "grower_no", "grower", "field", "crop", "variety",
+var columns = []string{"ticket_no", "weighed_on", "weighed_at", "site", "grower_no", "grower", "field", "crop",
+	"variety",
 	"gross_kg", "tare_kg", "net_kg", "moisture_pct", "protein_pct", "organic", "remarks"}
 
 // habits are how a site writes its files.
@@ -72,7 +73,8 @@ var ahrensee = habits{
 		"Gross kg", "Tare kg", "Net kg", "Moisture %", "Protein %", "Organic", "Remarks"},
 	date: "02.01.2006", clock: "02.01.2006 15:04", comma: true,
 	crops: []string{"Weizen", "Gerste", "Roggen", "Hafer"}, yes: "ja", no: "nein",
-	remarks: []string{"", "", "", "", "zweite Fuhre", "Anhänger getauscht", "nass geladen", "Fahrer in Eile; Plane offen"},
+	remarks: []string{"", "", "", "", "zweite Fuhre", "Anhänger getauscht", "nass geladen",
+		"Fahrer in Eile; Plane offen"},
 }
 
 var brunnthal = habits{
@@ -81,11 +83,13 @@ var brunnthal = habits{
 		"gross_kg", "tare_kg", "net_kg", "moisture_pct", "protein_pct", "organic", "remarks"},
 	date: "2006-01-02", clock: "2006-01-02T15:04:05",
 	crops: []string{"wheat", "barley", "rye", "oats"}, yes: "true", no: "false",
-	remarks: []string{"", "", "", "", "second load", "driver said \"wet field\", took the long way", "left door open,\nswept the floor afterwards", "sample taken, bag 2"},
+	remarks: []string{"", "", "", "", "second load", "driver said \"wet field\", took the long way",
+		"left door open,\nswept the floor afterwards", "sample taken, bag 2"},
 }
 
 var (
-	growers = []string{"Lindenhof", "Mühlbachhof", "Großacker", "Wiesengrün", "Sonnleite", "Birkenschlag", "Talmühle", "Höhenrain",
+	growers = []string{"Lindenhof", "Mühlbachhof", "Großacker", "Wiesengrün", "Sonnleite", "Birkenschlag", "Talmühle",
+		"Höhenrain",
 		"Erlengrund", "Kleeblatthof", "Steinäcker", "Rösslerhof"}
 	fields    = []string{"Anger", "Breite", "Hinterau", "Kirchweg", "Moosfeld", "Oberhang", "Seewiese", "Stocket"}
 	varieties = []string{"Aurelia", "Borwin", "Calanda", "Dornfee", "Elmera", "Fennja"}
@@ -171,8 +175,10 @@ var printed = []struct {
 	column, title string
 	width         int
 	right         bool
-}{{"ticket_no", "Ticket", 11, false}, {"weighed_on", "Date", 12, false}, {"grower_no", "No.", 7, false}, {"grower", "Grower", 16, false},
-	{"crop", "Crop", 9, false}, {"gross_kg", "Gross kg", 9, true}, {"tare_kg", "Tare kg", 9, true}, {"net_kg", "Net kg", 9, true}, {"moisture_pct", "Moist", 7, true}}
+}{{"ticket_no", "Ticket", 11, false}, {"weighed_on", "Date", 12, false}, {"grower_no", "No.", 7, false},
+	{"grower", "Grower", 16, false},
+	{"crop", "Crop", 9, false}, {"gross_kg", "Gross kg", 9, true}, {"tare_kg", "Tare kg", 9, true},
+	{"net_kg", "Net kg", 9, true}, {"moisture_pct", "Moist", 7, true}}
 
 // line pads cells to the columns of the printout; a wider cell is cut, as the
 // printer does.
@@ -331,16 +337,17 @@ func Ahrensee() Made {
 	h := &ahrensee
 	m := h.make(7, 240, []string{"Talfeld eG - Waage Ahrensee", "Wiegescheine Juli 2026;;;;;;;;Stand: 31.07.2026"},
 		[]string{"Summe;;;;;;;;;5.904.210;1.498.340;4.405.870;;;;"}, map[int][]plant{
-			12:  reject(violation.RequiredEmpty, "weighed_on", ""),
-			23:  reject(violation.DateImpossible, "weighed_on", "31.06.2026"),
-			31:  reject(violation.DateFormat, "weighed_on", "2026-07-08"),
-			40:  reject(violation.TypeInteger, "gross_kg", "ca. 24.000"),
-			47:  reject(violation.TypeInteger, "tare_kg", "6.40"),
-			58:  reject(violation.ValueUnknown, "crop", "Mais"),
-			66:  {{code: violation.KeyDuplicate, column: "ticket_no", action: violation.Reject, repeat: 20}},
-			71:  damage(violation.RowShort, "", violation.Reject, dropCells(";")),
-			83:  damage(violation.RowLong, "", violation.Reject, func(line string) string { return line + ";;x" }),
-			94:  damage(violation.QuoteOpen, "remarks", violation.Reject, lastCell(";", `"Anhänger steht noch auf der Waage`)),
+			12: reject(violation.RequiredEmpty, "weighed_on", ""),
+			23: reject(violation.DateImpossible, "weighed_on", "31.06.2026"),
+			31: reject(violation.DateFormat, "weighed_on", "2026-07-08"),
+			40: reject(violation.TypeInteger, "gross_kg", "ca. 24.000"),
+			47: reject(violation.TypeInteger, "tare_kg", "6.40"),
+			58: reject(violation.ValueUnknown, "crop", "Mais"),
+			66: {{code: violation.KeyDuplicate, column: "ticket_no", action: violation.Reject, repeat: 20}},
+			71: damage(violation.RowShort, "", violation.Reject, dropCells(";")),
+			83: damage(violation.RowLong, "", violation.Reject, func(line string) string { return line + ";;x" }),
+			94: damage(violation.QuoteOpen, "remarks", violation.Reject, lastCell(";",
+				`"Anhänger steht noch auf der Waage`)),
 			105: damage(violation.QuoteTail, "remarks", violation.Reject, lastCell(";", `"nass" geladen`)),
 			117: damage(violation.QuoteStray, "remarks", violation.Flag, lastCell(";", `Rohr 5" verbogen`)),
 			129: reject(violation.RangeHigh, "moisture_pct", "45,2"),
@@ -353,7 +360,8 @@ func Ahrensee() Made {
 			177: reject(violation.TextLong, "field", "Hinterau hinter dem alten Bahndamm"),
 			189: reject(violation.TypeBoolean, "organic", "teilweise"),
 			201: {
-				{code: violation.DateImpossible, column: "weighed_at", action: violation.Reject, cell: "17.07.2026 25:10"},
+				{code: violation.DateImpossible, column: "weighed_at", action: violation.Reject,
+					cell: "17.07.2026 25:10"},
 				{code: violation.TextShort, column: "grower", action: violation.Reject, cell: "Hö"},
 				{code: violation.RangeHigh, column: "gross_kg", action: violation.Reject, cell: "91.200"},
 			},
@@ -377,15 +385,19 @@ func Ahrensee() Made {
 func Brunnthal() Made {
 	h := &brunnthal
 	m := h.make(11, 180, nil, nil, map[int][]plant{
-		9:   reject(violation.RequiredEmpty, "grower_no", ""),
-		18:  reject(violation.TypeDouble, "protein_pct", "n.b."),
-		27:  reject(violation.DateFormat, "weighed_at", "2026-07-09 11:15"),
-		36:  {{code: violation.DateAmbiguous, column: "weighed_on", action: violation.Flag, cell: "05/08/2026"}},
-		45:  damage(violation.EncodingInvalid, "grower", violation.Reject, func(line string) string { return strings.Replace(line, ","+growerOf(line)+",", ",M\xfchlbachhof,", 1) }),
-		54:  {{code: violation.KeyDuplicate, column: "ticket_no", action: violation.Reject, repeat: 53}},
-		63:  damage(violation.QuoteOpen, "remarks", violation.Reject, lastCell(",", `"scale was reset twice`)),
-		72:  damage(violation.QuoteTail, "remarks", violation.Reject, lastCell(",", `"clean" load`)),
-		81:  damage(violation.RowLong, "", violation.Reject, func(line string) string { return strings.Replace(line, ",Brunnthal,", ",Brunnthal,scale 2,", 1) }),
+		9:  reject(violation.RequiredEmpty, "grower_no", ""),
+		18: reject(violation.TypeDouble, "protein_pct", "n.b."),
+		27: reject(violation.DateFormat, "weighed_at", "2026-07-09 11:15"),
+		36: {{code: violation.DateAmbiguous, column: "weighed_on", action: violation.Flag, cell: "05/08/2026"}},
+		45: damage(violation.EncodingInvalid, "grower", violation.Reject,
+			func(line string) string { return strings.Replace(line, ","+growerOf(line)+",", ",M\xfchlbachhof,", 1) }),
+		54: {{code: violation.KeyDuplicate, column: "ticket_no", action: violation.Reject, repeat: 53}},
+		63: damage(violation.QuoteOpen, "remarks", violation.Reject, lastCell(",", `"scale was reset twice`)),
+		72: damage(violation.QuoteTail, "remarks", violation.Reject, lastCell(",", `"clean" load`)),
+		81: damage(violation.RowLong, "", violation.Reject, func(line string) string {
+			return strings.Replace(line,
+				",Brunnthal,", ",Brunnthal,scale 2,", 1)
+		}),
 		90:  damage(violation.RowShort, "", violation.Reject, dropCells(",")),
 		99:  reject(violation.RangeLow, "net_kg", "-120"),
 		108: reject(violation.ValueUnknown, "site", "Brunntal"),

@@ -72,7 +72,8 @@ func Silo() Made {
 	at := seasonDay
 	for n := 1; n <= 90; n++ {
 		temperature := func() string { return fmt.Sprintf("%d.%d", 14+rng.IntN(9), rng.IntN(10)) }
-		reading := []string{at.Format("2006-01-02T15:04:05"), fmt.Sprintf("silo-%d", 1+n%4), temperature(), temperature(), temperature(), fmt.Sprint(48 + rng.IntN(20)), "ok"}
+		reading := []string{at.Format("2006-01-02T15:04:05"), fmt.Sprintf("silo-%d", 1+n%4), temperature(),
+			temperature(), temperature(), fmt.Sprint(48 + rng.IntN(20)), "ok"}
 		var planted []Planted
 		switch n {
 		case 23:
@@ -103,12 +104,16 @@ func Survey() Made {
 	rng := rand.New(rand.NewPCG(23, 1))
 	l := lines{Made: Made{Name: "driver-survey-2026.csv", Target: "driver_survey"}}
 	l.put("answer_no,answered_on,kind,site,q1_waiting,q2_yard,q3_trips,q4_remark")
-	l.put("Number,Day,Kind of answer,At which site?,How long do you wait?,How safe is the yard?,How many trips in a day?,What should change?")
+	l.put("Number,Day,Kind of answer,At which site?,How long do you wait?,How safe is the yard?,How many trips in a " +
+		"day?,What should change?")
 	l.put(",,,,1 short - 5 long,1 unsafe - 5 safe,1 one; 2 two or three; 3 more,")
 	sites := []string{"Ahrensee", "Brunnthal", "Colmitz", "Dornau", "Elmenau"}
-	remarks := []string{"", "", "", `"open the gate earlier, please"`, "more light in the yard", `"a sign that says ""wait here"""`, "nothing"}
+	remarks := []string{"", "", "", `"open the gate earlier, please"`, "more light in the yard",
+		`"a sign that says ""wait here"""`, "nothing"}
 	for n := 1; n <= 60; n++ {
-		answer := []string{fmt.Sprint(1000 + n), fmt.Sprintf("2026-08-%02d", 1+n/3), "answer", sites[rng.IntN(5)], fmt.Sprint(1 + rng.IntN(5)), fmt.Sprint(1 + rng.IntN(5)), fmt.Sprint(1 + rng.IntN(3)), remarks[rng.IntN(len(remarks))]}
+		answer := []string{fmt.Sprint(1000 + n), fmt.Sprintf("2026-08-%02d", 1+n/3), "answer", sites[rng.IntN(5)],
+			fmt.Sprint(1 + rng.IntN(5)), fmt.Sprint(1 + rng.IntN(5)), fmt.Sprint(1 + rng.IntN(3)),
+			remarks[rng.IntN(len(remarks))]}
 		var planted []Planted
 		switch n {
 		case 1, 2:

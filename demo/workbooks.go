@@ -30,7 +30,8 @@ func Laboratory() Made {
 		}
 	}
 	must(f.SetSheetName("Sheet1", "Read me"))
-	must(f.SetSheetCol("Read me", "A1", &[]string{"Laboratory of the Talfeld growers' co-operative", "Results of July 2026 are on the next sheet.", "Falling number: mean of two runs."}))
+	must(f.SetSheetCol("Read me", "A1", &[]string{"Laboratory of the Talfeld growers' co-operative",
+		"Results of July 2026 are on the next sheet.", "Falling number: mean of two runs."}))
 	const sheet = "Results"
 	_, err := f.NewSheet(sheet)
 	must(err)
@@ -51,25 +52,30 @@ func Laboratory() Made {
 			row++
 			n := row - header
 			taken := seasonDay.AddDate(0, 0, n/3).Truncate(24 * time.Hour)
-			values := []any{nil, fmt.Sprintf("L-%04d", 2600+n), taken, []string{"wheat", "barley", "rye", "oats"}[rng.IntN(4)],
+			values := []any{nil, fmt.Sprintf("L-%04d", 2600+n), taken, []string{"wheat", "barley", "rye",
+				"oats"}[rng.IntN(4)],
 				float64(110+rng.IntN(50)) / 10, float64(95+rng.IntN(40)) / 10, 180 + rng.IntN(160), n%7 != 0}
 			var planted []Planted
 			if numbers[n] {
 				values[5] = fmt.Sprintf("%.1f", values[5])
-				planted = append(planted, Planted{Code: violation.NumberText, Column: "protein_pct", Action: violation.Flag})
+				planted = append(planted, Planted{Code: violation.NumberText, Column: "protein_pct",
+					Action: violation.Flag})
 			}
 			switch n {
 			case 15:
 				values[2] = "in July"
-				planted = append(planted, Planted{Code: violation.DateFormat, Column: "taken_on", Action: violation.Reject})
+				planted = append(planted, Planted{Code: violation.DateFormat, Column: "taken_on",
+					Action: violation.Reject})
 			case 28:
 				values[2] = taken.Format("02.01.2006")
 				planted = append(planted, Planted{Code: violation.DateText, Column: "taken_on", Action: violation.Flag})
 			case 33:
 				values[4] = "wet"
-				planted = append(planted, Planted{Code: violation.TypeDecimal, Column: "moisture_pct", Action: violation.Reject})
+				planted = append(planted, Planted{Code: violation.TypeDecimal, Column: "moisture_pct",
+					Action: violation.Reject})
 			case 36, 52:
-				planted = append(planted, Planted{Code: violation.TypeError, Column: "falling_number_s", Action: violation.Reject})
+				planted = append(planted, Planted{Code: violation.TypeError, Column: "falling_number_s",
+					Action: violation.Reject})
 			}
 			put(row, values...)
 			if n == 36 || n == 52 {
@@ -147,7 +153,8 @@ func Register() Made {
 	m := Made{Name: "growers-2026.ods", Target: "growers"}
 	var rows strings.Builder
 	text := func(s string) string {
-		return `<table:table-cell office:value-type="string"><text:p>` + html.EscapeString(s) + `</text:p></table:table-cell>`
+		return `<table:table-cell office:value-type="string"><text:p>` + html.EscapeString(s) +
+			`</text:p></table:table-cell>`
 	}
 	number := func(v any) string {
 		return fmt.Sprintf(`<table:table-cell office:value-type="float" office:value="%v"><text:p>%v</text:p></table:table-cell>`, v, v)
@@ -160,13 +167,15 @@ func Register() Made {
 	}
 	put(text("Talfeld eG: growers"))
 	put(`<table:table-cell table:number-columns-repeated="7"/>`)
-	put(text("Grower No."), text("Name"), text("Farm"), text("Postcode"), text("Place"), text("Member since"), text("Hectares"))
+	put(text("Grower No."), text("Name"), text("Farm"), text("Postcode"), text("Place"), text("Member since"),
+		text("Hectares"))
 	given := []string{"Alrun", "Berwin", "Calla", "Dietlind", "Eskil", "Fenja", "Gisbert", "Hedda"}
 	family := []string{"Ackertal", "von der Breite", "Feldmoos", "Hangwieser", "Kornbach", "Seeländer-Tal"}
 	places := []string{"Ahrensee", "Brunnthal", "Colmitz", "Dornau", "Elmenau"}
 	for n := 1; n <= 48; n++ {
 		no := fmt.Sprintf("%05d", 412+n*37)
-		postcode, since := text(fmt.Sprintf("0%d", 4100+rng.IntN(800))), day(time.Date(1990+rng.IntN(35), time.Month(1+rng.IntN(12)), 1+rng.IntN(28), 0, 0, 0, 0, time.UTC))
+		postcode, since := text(fmt.Sprintf("0%d", 4100+rng.IntN(800))), day(time.Date(1990+rng.IntN(35),
+			time.Month(1+rng.IntN(12)), 1+rng.IntN(28), 0, 0, 0, 0, time.UTC))
 		var planted []Planted
 		switch n {
 		case 11:
@@ -180,7 +189,8 @@ func Register() Made {
 			planted = []Planted{{Code: violation.KeyDuplicate, Column: "grower_no", Action: violation.Reject}}
 		}
 		m.row(int64(n)+3, planted...)
-		put(text(no), text(given[rng.IntN(len(given))]+" "+family[rng.IntN(len(family))]), text(growers[rng.IntN(len(growers))]), postcode, text(places[rng.IntN(len(places))]),
+		put(text(no), text(given[rng.IntN(len(given))]+" "+family[rng.IntN(len(family))]),
+			text(growers[rng.IntN(len(growers))]), postcode, text(places[rng.IntN(len(places))]),
 			since, number(float64(50+rng.IntN(900))/10))
 	}
 	const names = `xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"`
@@ -188,8 +198,10 @@ func Register() Made {
 		{"mimetype", "application/vnd.oasis.opendocument.spreadsheet"},
 		{"META-INF/manifest.xml", `<?xml version="1.0" encoding="UTF-8"?><manifest:manifest xmlns:manifest="urn:oasis:names:tc:opendocument:xmlns:manifest:1.0" manifest:version="1.3">` +
 			`<manifest:file-entry manifest:full-path="/" manifest:media-type="application/vnd.oasis.opendocument.spreadsheet"/><manifest:file-entry manifest:full-path="content.xml" manifest:media-type="text/xml"/></manifest:manifest>`},
-		{"content.xml", `<?xml version="1.0" encoding="UTF-8"?><office:document-content ` + names + ` office:version="1.3"><office:body><office:spreadsheet>` +
-			`<table:table table:name="Growers"><table:table-column table:number-columns-repeated="7"/>` + rows.String() +
+		{"content.xml", `<?xml version="1.0" encoding="UTF-8"?><office:document-content ` + names +
+			` office:version="1.3"><office:body><office:spreadsheet>` +
+			`<table:table table:name="Growers"><table:table-column table:number-columns-repeated="7"/>` +
+			rows.String() +
 			`<table:table-row table:number-rows-repeated="1048525"><table:table-cell table:number-columns-repeated="16384"/></table:table-row></table:table></office:spreadsheet></office:body></office:document-content>`},
 	})
 	return m

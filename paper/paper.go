@@ -19,7 +19,12 @@ import (
 var profilePage string
 
 var profileTemplate = template.Must(template.New("profile").Funcs(template.FuncMap{
-	"n": profile.Thousands, "told": told, "isUnique": func(c profile.Column) bool { return c.Once != nil && *c.Once == c.Distinct }, "plain": profile.Plain, "percent": profile.Percent, "width": func(n, of int64) string { return fmt.Sprintf("%.1f%%", 100*float64(n)/float64(max(of, 1))) }, "bars": bars, "values": valueBars, "short": short,
+	"n": profile.Thousands, "told": told, "isUnique": func(c profile.Column) bool {
+		return c.Once != nil &&
+			*c.Once == c.Distinct
+	}, "plain": profile.Plain, "percent": profile.Percent,
+	"width": func(n, of int64) string { return fmt.Sprintf("%.1f%%", 100*float64(n)/float64(max(of, 1))) },
+	"bars":  bars, "values": valueBars, "short": short,
 	"of":         func(p *profile.Profile, column string) []profile.Finding { return findingsOf(p, column) },
 	"isPair":     func(c profile.Column) bool { return c.Datatype == value.Boolean },
 	"first":      func(n int, v []profile.Value) []profile.Value { return v[:min(n, len(v))] },
@@ -96,7 +101,8 @@ func bars(bins []profile.Bin) (all []drawn) {
 		if b.Count > 0 {
 			h = max(h, 1)
 		}
-		all = append(all, drawn{float64(i) * width, chartHeight - h, max(width-1, 0.5), h, fmt.Sprintf("%s to %s: %s", profile.Edge(b.From), profile.Edge(b.To), profile.Thousands(b.Count))})
+		all = append(all, drawn{float64(i) * width, chartHeight - h, max(width-1, 0.5), h,
+			fmt.Sprintf("%s to %s: %s", profile.Edge(b.From), profile.Edge(b.To), profile.Thousands(b.Count))})
 	}
 	return all
 }

@@ -54,9 +54,11 @@ func TestWhoMayAsk(t *testing.T) {
 
 	t.Run("names", func(t *testing.T) {
 		for host, status := range map[string]int{
-			"127.0.0.1": 200, "localhost": 200, "LOCALHOST:99": 200, "[::1]:1": 200, "127.0.0.2": 200, "sieb.talfeld.example": 200, "Sieb.Talfeld.Example.:8466": 200,
-			"elsewhere.example": 421, "127.0.0.1.elsewhere.example": 421, "localhost.elsewhere.example": 421, "sieb.talfeld.example.elsewhere.example": 421,
-			"10.0.0.1": 421, "0.0.0.0": 421, "[::ffff:10.0.0.1]": 421, "127.1": 421,
+			"127.0.0.1": 200, "localhost": 200, "LOCALHOST:99": 200, "[::1]:1": 200, "127.0.0.2": 200,
+			"sieb.talfeld.example": 200, "Sieb.Talfeld.Example.:8466": 200,
+			"elsewhere.example": 421, "127.0.0.1.elsewhere.example": 421, "localhost.elsewhere.example": 421,
+			"sieb.talfeld.example.elsewhere.example": 421,
+			"10.0.0.1":                               421, "0.0.0.0": 421, "[::ffff:10.0.0.1]": 421, "127.1": 421,
 		} {
 			for _, path := range []string{"/api/v1/deliveries", "/", "/metrics"} {
 				if resp, text := ask(t, s, "GET", path, "", "Host", host); status != 200 {
@@ -71,12 +73,16 @@ func TestWhoMayAsk(t *testing.T) {
 
 	t.Run("rules for browsers stand on every answer", func(t *testing.T) {
 		for _, c := range []struct{ method, path, host string }{
-			{"GET", "/api/v1/deliveries", "localhost"}, {"GET", "/api/v1/deliveries/none", "localhost"}, {"GET", "/api/nothing", "localhost"}, {"DELETE", "/api/v1/runs", "localhost"},
-			{"POST", "/api/v1/runs", "localhost"}, {"GET", "/", "localhost"}, {"GET", "/metrics", "localhost"}, {"GET", "/healthz", "localhost"},
-			{"GET", "/api/v1/deliveries", "elsewhere.example"}, {"GET", "/api/v1/deliveries/%00", "localhost"}, {"GET", "/api/openapi.json", "localhost"},
+			{"GET", "/api/v1/deliveries", "localhost"}, {"GET", "/api/v1/deliveries/none", "localhost"},
+			{"GET", "/api/nothing", "localhost"}, {"DELETE", "/api/v1/runs", "localhost"},
+			{"POST", "/api/v1/runs", "localhost"}, {"GET", "/", "localhost"}, {"GET", "/metrics", "localhost"},
+			{"GET", "/healthz", "localhost"},
+			{"GET", "/api/v1/deliveries", "elsewhere.example"}, {"GET", "/api/v1/deliveries/%00", "localhost"},
+			{"GET", "/api/openapi.json", "localhost"},
 		} {
 			resp, _ := ask(t, s, c.method, c.path, "", "Host", c.host)
-			for _, name := range []string{"Content-Security-Policy", "X-Content-Type-Options", "X-Frame-Options", "Referrer-Policy"} {
+			for _, name := range []string{"Content-Security-Policy", "X-Content-Type-Options", "X-Frame-Options",
+				"Referrer-Policy"} {
 				assert.NotEmpty(t, resp.Header.Get(name), "%s on %s %s", name, c.method, c.path)
 			}
 			assert.NotContains(t, resp.Header.Get("Content-Security-Policy"), "unsafe-eval")
@@ -88,7 +94,8 @@ func TestWhoMayAsk(t *testing.T) {
 
 	t.Run("pages of other sites change nothing", func(t *testing.T) {
 		for _, origin := range []string{"http://elsewhere.example", "null"} {
-			resp, _ := ask(t, s, "POST", "/api/v1/deliveries?name=a.csv", "a\n", "Origin", origin, "Sec-Fetch-Site", "cross-site")
+			resp, _ := ask(t, s, "POST", "/api/v1/deliveries?name=a.csv", "a\n", "Origin", origin, "Sec-Fetch-Site",
+				"cross-site")
 			assert.Equal(t, 403, resp.StatusCode, origin)
 		}
 	})
@@ -98,14 +105,24 @@ func TestWhoMayAsk(t *testing.T) {
 			method, path, body string
 			status             int
 		}{
-			{"GET", "/api/v1/deliveries/%00", "", 400}, {"GET", "/api/v1/runs/a%00b", "", 400}, {"GET", "/api/v1/targets/%ff", "", 400}, {"GET", "/api/v1/runs?delivery=%00", "", 400},
-			{"GET", "/api/v1/runs?delivery=%ff%fe", "", 400}, {"GET", "/api/v1/runs?delivery=%zz", "", 400}, {"POST", "/api/v1/deliveries?name=a%00b", "x", 400},
-			{"POST", "/api/v1/deliveries?name=a%E2%80%AEb", "x", 400}, {"POST", "/api/v1/deliveries?name=..", "x", 400}, {"POST", "/api/v1/deliveries?name=a%E2%80%A8b", "x", 400},
-			{"GET", "/api/v1/deliveries?offset=99999999999999999999", "", 422}, {"GET", "/api/v1/deliveries?offset=9223372036854775807", "", 422}, {"GET", "/api/v1/deliveries?offset=-1", "", 422},
-			{"GET", "/api/v1/deliveries?limit=0", "", 422}, {"GET", "/api/v1/targets/t/versions/99999999999", "", 422}, {"GET", "/api/v1/targets/t/versions/2147483647", "", 404},
-			{"POST", "/api/v1/runs", `{"delivery":"\u0000"}`, 422}, {"POST", "/api/v1/runs", `{"delivery":"x","target":"\u0000"}`, 404}, {"POST", "/api/v1/runs", "{\"delivery\":\"\xff\"}", 404},
-			{"POST", "/api/v1/runs", `{"delivery":"x","targetVersion":99999999999}`, 422}, {"POST", "/api/v1/targets", "target: \"t\x00\"\n", 422}, {"POST", "/api/v1/targets", "target: t\ncolumns:\n  - {name: a, title: \"\\0\"}\n", 422},
-			{"POST", "/api/v1/targets/from-table", `{"database":"\u0000","table":"t"}`, 422}, {"POST", "/api/v1/targets/from-table", `{"database":"x","table":"\u0000"}`, 422},
+			{"GET", "/api/v1/deliveries/%00", "", 400}, {"GET", "/api/v1/runs/a%00b", "", 400},
+			{"GET", "/api/v1/targets/%ff", "", 400}, {"GET", "/api/v1/runs?delivery=%00", "", 400},
+			{"GET", "/api/v1/runs?delivery=%ff%fe", "", 400}, {"GET", "/api/v1/runs?delivery=%zz", "", 400},
+			{"POST", "/api/v1/deliveries?name=a%00b", "x", 400},
+			{"POST", "/api/v1/deliveries?name=a%E2%80%AEb", "x", 400}, {"POST", "/api/v1/deliveries?name=..", "x", 400},
+			{"POST", "/api/v1/deliveries?name=a%E2%80%A8b", "x", 400},
+			{"GET", "/api/v1/deliveries?offset=99999999999999999999", "", 422},
+			{"GET", "/api/v1/deliveries?offset=9223372036854775807", "", 422},
+			{"GET", "/api/v1/deliveries?offset=-1", "", 422},
+			{"GET", "/api/v1/deliveries?limit=0", "", 422}, {"GET", "/api/v1/targets/t/versions/99999999999", "", 422},
+			{"GET", "/api/v1/targets/t/versions/2147483647", "", 404},
+			{"POST", "/api/v1/runs", `{"delivery":"\u0000"}`, 422}, {"POST", "/api/v1/runs",
+				`{"delivery":"x","target":"\u0000"}`, 404}, {"POST", "/api/v1/runs", "{\"delivery\":\"\xff\"}", 404},
+			{"POST", "/api/v1/runs", `{"delivery":"x","targetVersion":99999999999}`, 422},
+			{"POST", "/api/v1/targets", "target: \"t\x00\"\n", 422}, {"POST", "/api/v1/targets",
+				"target: t\ncolumns:\n  - {name: a, title: \"\\0\"}\n", 422},
+			{"POST", "/api/v1/targets/from-table", `{"database":"\u0000","table":"t"}`, 422},
+			{"POST", "/api/v1/targets/from-table", `{"database":"x","table":"\u0000"}`, 422},
 		} {
 			resp, text := ask(t, s, c.method, c.path, c.body, "Content-Type", "application/json")
 			assert.Equal(t, c.status, resp.StatusCode, "%s %s %q: %s", c.method, c.path, c.body, text)
@@ -115,7 +132,8 @@ func TestWhoMayAsk(t *testing.T) {
 		}
 		d, err := s.Client.AddDelivery(t.Context(), "a.csv", strings.NewReader("a,b\n1,2\n"))
 		require.NoError(t, err)
-		for _, layout := range []string{`{"delimiter":"\u0000"}`, `{"sheet":"a\u0000"}`, `{"member":"\u0000"}`, `{"fold":99999999}`, `{"skipRows":-1}`, `{"headerRows":1000000000}`, `{"cuts":[0]}`, `{"cuts":[1,1]}`,
+		for _, layout := range []string{`{"delimiter":"\u0000"}`, `{"sheet":"a\u0000"}`, `{"member":"\u0000"}`,
+			`{"fold":99999999}`, `{"skipRows":-1}`, `{"headerRows":1000000000}`, `{"cuts":[0]}`, `{"cuts":[1,1]}`,
 			`{"encoding":"\u0000"}`, `{"form":"\u0000"}`, `{"delimiter":"` + strings.Repeat("x", 100) + `"}`} {
 			for _, c := range []struct{ method, path, body string }{
 				{"POST", "/api/v1/runs", fmt.Sprintf(`{"delivery":%q,"layout":%s}`, d.ID, layout)},
@@ -131,7 +149,8 @@ func TestWhoMayAsk(t *testing.T) {
 
 // A service that others reach asks for a token, and does not start without one.
 func TestBeyondLoopback(t *testing.T) {
-	err := service.Run(t.Context(), service.Config{Listen: "0.0.0.0:0", Data: filepath.Join(pgtest.Folder(t), "data"), Parallel: 1})
+	err := service.Run(t.Context(), service.Config{Listen: "0.0.0.0:0", Data: filepath.Join(pgtest.Folder(t), "data"),
+		Parallel: 1})
 	require.ErrorContains(t, err, "SIEB_TOKEN")
 	s := servicetest.StartWith(t, "", func(c *service.Config) {
 		c.Listen = "0.0.0.0:0"
@@ -210,7 +229,10 @@ func TestUploadsThatDoNotCome(t *testing.T) {
 	for line := range answers {
 		assert.True(t, strings.Contains(line, " 408 ") || line == "", "%q", line)
 	}
-	servicetest.Await(t, "nothing of them is left", func() bool { return count(t, filepath.Join(s.Data, "arriving")) == 0 })
+	servicetest.Await(t, "nothing of them is left", func() bool {
+		return count(t,
+			filepath.Join(s.Data, "arriving")) == 0
+	})
 	page, err := s.Client.Deliveries(t.Context(), "", "", 0, 10)
 	require.NoError(t, err)
 	require.Equal(t, 1, page.Total)
@@ -263,7 +285,8 @@ func restartOn(t *testing.T, dir, address string) (stop func()) {
 	found, err := filepath.Glob("/usr/lib/postgresql/*/bin/postgres")
 	require.NoError(t, err)
 	require.NotEmpty(t, found)
-	args := []string{found[len(found)-1], "-D", filepath.Join(pgtest.Home(dir), "cluster"), "-p", u.Port(), "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories="}
+	args := []string{found[len(found)-1], "-D", filepath.Join(pgtest.Home(dir), "cluster"), "-p", u.Port(), "-c",
+		"listen_addresses=127.0.0.1", "-c", "unix_socket_directories="}
 	if os.Getuid() == 0 {
 		args = append([]string{"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups"}, args...)
 	}

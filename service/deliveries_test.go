@@ -49,7 +49,8 @@ columns:
 func TestFindingDeliveries(t *testing.T) {
 	s := &kit{servicetest.Start(t, "", nil)}
 	ctx := t.Context()
-	_, err := s.Client.AddTarget(ctx, []byte("target: strict\ncolumns: [{name: a, datatype: integer}]\ntolerance: {rejected: 50%}\n"))
+	_, err := s.Client.AddTarget(ctx,
+		[]byte("target: strict\ncolumns: [{name: a, datatype: integer}]\ntolerance: {rejected: 50%}\n"))
 	require.NoError(t, err)
 	states := map[string]string{
 		"arrived": "a\n1\n", "accepted": "a\n2\n", "split": "a\n1\n2\nx\n", "refused": "a\nx\n", "failed": "a\n3\n",
@@ -168,7 +169,8 @@ func TestDeletingDeliveries(t *testing.T) {
 	for range 3 {
 		same = append(same, s.add(t, "same.csv", "a\n1\n"))
 	}
-	assert.Equal(t, []string{"", same[0].ID, same[0].ID}, []string{same[0].RepeatOf, same[1].RepeatOf, same[2].RepeatOf})
+	assert.Equal(t, []string{"", same[0].ID, same[0].ID}, []string{same[0].RepeatOf, same[1].RepeatOf,
+		same[2].RepeatOf})
 	for k := range same {
 		assert.Equal(t, "a\n1\n", s.content(t, same[k].ID), "its bytes are there as long as it is")
 		require.NoError(t, s.Client.DeleteDelivery(ctx, same[k].ID))
@@ -198,7 +200,8 @@ func TestDrafts(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, api.Drafts{}, none)
 	steps := []layout.Given{{}, {Delimiter: ptr(";")}}
-	_, err = s.Client.KeepLayoutDraft(ctx, d.ID, api.LayoutDraft{Given: layout.Given{Delimiter: ptr(";"), HeaderRows: ptr(0)}, Before: steps})
+	_, err = s.Client.KeepLayoutDraft(ctx, d.ID, api.LayoutDraft{Given: layout.Given{Delimiter: ptr(";"),
+		HeaderRows: ptr(0)}, Before: steps})
 	require.NoError(t, err)
 	text := api.TextDraft{Text: "target: x\n# \x00 ä", Before: ptr("target: w"), What: "required: true"}
 	_, err = s.Client.KeepTargetDraft(ctx, d.ID, text)
@@ -217,7 +220,8 @@ func TestDrafts(t *testing.T) {
 	assert.False(t, kept.Target.ChangedAt.IsZero())
 
 	// Saved around what was set by hand: runs read by all of it, the station shows which.
-	resp, body := ask(t, s.Service, http.MethodPut, "/api/v1/deliveries/"+d.ID+"/layout?settle=true", `{"delimiter":";","headerRows":0}`)
+	resp, body := ask(t, s.Service, http.MethodPut, "/api/v1/deliveries/"+d.ID+"/layout?settle=true",
+		`{"delimiter":";","headerRows":0}`)
 	require.Equal(t, 200, resp.StatusCode, body)
 	var saved api.Delivery
 	require.NoError(t, json.Unmarshal([]byte(body), &saved))

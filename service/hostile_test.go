@@ -73,7 +73,11 @@ func (p *program) start(flags ...string) {
 	}
 	p.cmd.Stderr = p.log
 	require.NoError(p.t, p.cmd.Start())
-	servicetest.Await(p.t, "the service answers", func() bool { _, err := p.client.Deliveries(p.t.Context(), "", "", 0, 1); return err == nil })
+	servicetest.Await(p.t, "the service answers", func() bool {
+		_, err := p.client.Deliveries(p.t.Context(), "", "", 0,
+			1)
+		return err == nil
+	})
 }
 
 func (p *program) kill() {
@@ -83,7 +87,7 @@ func (p *program) kill() {
 	}
 }
 
-// memory gives the most memory that the service has had so far, in bytes.
+// memory returns the most memory that the service has had so far, in bytes.
 func (p *program) memory() int64 {
 	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/status", p.cmd.Process.Pid))
 	require.NoError(p.t, err)
@@ -193,7 +197,8 @@ func TestHostileDeliveries(t *testing.T) {
 func TestTextsThatTheDatabaseRefuses(t *testing.T) {
 	s := servicetest.Start(t, "", nil)
 	files := hostile.Files()
-	for name, shows := range map[string]string{"nul-cells.csv": "x␀y", "nul-name.zip": "x␀", "nul-header.csv": "", "control.csv": "", "nul-texts.xlsx": ""} {
+	for name, shows := range map[string]string{"nul-cells.csv": "x␀y", "nul-name.zip": "x␀", "nul-header.csv": "",
+		"control.csv": "", "nul-texts.xlsx": ""} {
 		f := files[slices.IndexFunc(files, func(f hostile.File) bool { return f.Name == name })]
 		d, err := s.Client.AddDelivery(t.Context(), f.Name, bytes.NewReader(f.Bytes))
 		require.NoError(t, err)
@@ -253,7 +258,11 @@ func TestAPoisonousJob(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "accepted", done.Verdict)
 	assert.Zero(t, count(t, filepath.Join(p.data, "runs", poison.ID)), "nothing half-written is left")
-	metrics := read(t, func() (r *http.Response) { r, err = http.Get("http://" + p.address + "/metrics"); return }().Body, err)
+	metrics := read(t, func() (r *http.Response) {
+		r, err = http.Get("http://" + p.address +
+			"/metrics")
+		return
+	}().Body, err)
 	assert.Contains(t, metrics, "sieb_work_orphaned_total")
 }
 
@@ -366,7 +375,8 @@ func TestUploadsWhileTheDatabaseIsAway(t *testing.T) {
 	assert.Equal(t, 503, resp.StatusCode)
 	assert.Zero(t, contents(t, s.Data))
 	assert.Zero(t, count(t, filepath.Join(s.Data, "arriving")))
-	require.NoError(t, os.WriteFile(filepath.Join(s.Inbox, "c.csv"), []byte("a\n1\n"), 0o600), "a file comes to the inbox meanwhile")
+	require.NoError(t, os.WriteFile(filepath.Join(s.Inbox, "c.csv"), []byte("a\n1\n"), 0o600),
+		"a file comes to the inbox meanwhile")
 
 	// It comes back at the same address.
 	cmd := restartOn(t, filepath.Join(dir, "postgres"), url)
@@ -404,7 +414,8 @@ func TestTwoFoldersOnOneDatabase(t *testing.T) {
 	one := servicetest.StartWith(t, filepath.Join(dir, "one"), func(c *service.Config) { c.DatabaseURL = db.URL() })
 	d, err := one.Client.AddDelivery(t.Context(), "a.csv", strings.NewReader("a\n1\n"))
 	require.NoError(t, err)
-	err = service.Run(t.Context(), service.Config{Listen: "127.0.0.1:0", Data: filepath.Join(dir, "two"), DatabaseURL: db.URL(), Parallel: 1, Log: quiet})
+	err = service.Run(t.Context(), service.Config{Listen: "127.0.0.1:0", Data: filepath.Join(dir, "two"),
+		DatabaseURL: db.URL(), Parallel: 1, Log: quiet})
 	require.ErrorContains(t, err, "belongs to another data folder (last known as "+filepath.Join(dir, "one"))
 	require.NoError(t, one.Stop())
 
@@ -453,7 +464,8 @@ func TestMembersAreTakenTogether(t *testing.T) {
 		{"one name is bad", packed(t, "a.csv", "a\n1\n", "b\u202Ec.csv", "b\n2\n"), 422, "none of the files was taken"},
 		{"a NUL", packed(t, "a.csv", "a\n1\n", "b\x00c.csv", "b\n2\n"), 422, "none of the files was taken"},
 		{"too many", packed(t, many...), 422, "holds 1001 files; at most 1000"},
-		{"too much", packed(t, "a.csv", strings.Repeat("x", 6<<20), "b.csv", strings.Repeat("y", 6<<20)), 413, "none was taken"},
+		{"too much", packed(t, "a.csv", strings.Repeat("x", 6<<20), "b.csv", strings.Repeat("y", 6<<20)), 413,
+			"none was taken"},
 		{"one is damaged", broken, 422, "none of the files was taken"},
 		{"no archive of several", packed(t, "a.csv", "a\n1\n"), 422, "no ZIP archive of several"},
 	} {

@@ -120,7 +120,8 @@ func TestProfiles(t *testing.T) {
 		require.NoError(t, err)
 		require.Len(t, odd.Rows, 1)
 		assert.Equal(t, "07/32/2026", odd.Rows[0].Cells[1])
-		_, err = s.Client.Find(ctx, d.ID, api.AskFound{Filters: []profile.Filter{{Column: "Gross", Op: "greater", Value: "much"}}})
+		_, err = s.Client.Find(ctx, d.ID, api.AskFound{Filters: []profile.Filter{{Column: "Gross", Op: "greater",
+			Value: "much"}}})
 		assert.ErrorContains(t, err, `"much" is no value of the column's datatype, integer`)
 	})
 

@@ -57,7 +57,8 @@ func TestReading(t *testing.T) {
 		d, err := s.Client.AddDelivery(ctx, "a.csv", strings.NewReader(text))
 		require.NoError(t, err)
 		given := &layout.Given{SkipRows: ptr(1), CommentPrefix: ptr("#"), FooterRows: ptr(1)}
-		_, err = s.Client.Rows(ctx, d.ID, api.AskRows{AskReading: api.AskReading{Layout: given}, Last: true}) // all are counted after it
+		// all are counted after it
+		_, err = s.Client.Rows(ctx, d.ID, api.AskRows{AskReading: api.AskReading{Layout: given}, Last: true})
 		require.NoError(t, err)
 		w, err := s.Client.Rows(ctx, d.ID, api.AskRows{AskReading: api.AskReading{Layout: given}})
 		require.NoError(t, err)
@@ -73,8 +74,10 @@ func TestReading(t *testing.T) {
 			}
 			return all
 		}
-		assert.Equal(t, []string{`1 skipped "Title\n"`, `2 blank "\n"`, `3 comment "# note\n"`, `4 header "a;\"b\"\r\n"`,
-			`5 row "1;2\n" ["1" "2"]`, `6 row "3;\"x\ny\"\n\n" ["3" "x\ny"]`, `9 row "5;6\n" ["5" "6"]`, `below "Summe;9\n"`}, lines())
+		assert.Equal(t, []string{`1 skipped "Title\n"`, `2 blank "\n"`, `3 comment "# note\n"`,
+			`4 header "a;\"b\"\r\n"`,
+			`5 row "1;2\n" ["1" "2"]`, `6 row "3;\"x\ny\"\n\n" ["3" "x\ny"]`, `9 row "5;6\n" ["5" "6"]`,
+			`below "Summe;9\n"`}, lines())
 	})
 
 	t.Run("a setting changes what is read, and can be saved", func(t *testing.T) {
@@ -90,7 +93,8 @@ func TestReading(t *testing.T) {
 			require.NoError(t, err)
 		}
 		require.Len(t, p.Items, 1)
-		assert.Equal(t, []any{"row.short", int64(3), int64(4)}, []any{p.Items[0].Code.String(), p.Items[0].Row, p.Items[0].Line})
+		assert.Equal(t, []any{"row.short", int64(3), int64(4)}, []any{p.Items[0].Code.String(), p.Items[0].Row,
+			p.Items[0].Line})
 
 		_, err = s.Client.SaveLayout(ctx, d.ID, layout.Given{Encoding: ptr("nonsense")})
 		assert.Equal(t, 422, statusOf(err))
@@ -99,7 +103,8 @@ func TestReading(t *testing.T) {
 		assert.Equal(t, ",", *saved.Layout.Delimiter)
 		r, err = s.Client.Read(ctx, d.ID, nil)
 		require.NoError(t, err)
-		assert.Equal(t, []any{",", 0}, []any{r.Layout.Delimiter, r.Layout.HeaderRows}, "without settings those saved are used")
+		assert.Equal(t, []any{",", 0}, []any{r.Layout.Delimiter, r.Layout.HeaderRows},
+			"without settings those saved are used")
 		run, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID})
 		require.NoError(t, err)
 		run, err = s.Client.Follow(ctx, run.ID, nil)
@@ -142,7 +147,8 @@ func TestReading(t *testing.T) {
 	})
 
 	t.Run("what cannot be read says why", func(t *testing.T) {
-		d, err := s.Client.AddDelivery(ctx, "old.xls", strings.NewReader("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"+strings.Repeat("\x00", 600)))
+		d, err := s.Client.AddDelivery(ctx, "old.xls",
+			strings.NewReader("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"+strings.Repeat("\x00", 600)))
 		require.NoError(t, err)
 		_, err = s.Client.Read(ctx, d.ID, nil)
 		assert.Equal(t, 422, statusOf(err))

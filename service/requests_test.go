@@ -62,7 +62,8 @@ func TestRequests(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, before.Total, after.Total)
 		for _, headers := range [][]string{
-			{}, {"Content-Type", "text/csv"}, {"Content-Type", octets, "Content-Encoding", "identity"}, {"Content-Type", "odd;;"},
+			{}, {"Content-Type", "text/csv"}, {"Content-Type", octets, "Content-Encoding", "identity"},
+			{"Content-Type", "odd;;"},
 		} {
 			resp, text := s.ask(t, http.MethodPost, "/api/v1/deliveries?name=a.csv", "a,b\n1,2\n", headers...)
 			assert.Equal(t, http.StatusCreated, resp.StatusCode, "%v %s", headers, text)
@@ -129,7 +130,8 @@ func TestRequests(t *testing.T) {
 		_, text := s.ask(t, http.MethodGet, "/api/v1/runs/"+r.ID, "")
 		var shown struct{ ReadAs json.RawMessage }
 		require.NoError(t, json.Unmarshal([]byte(text), &shown))
-		resp, text := s.ask(t, http.MethodPost, "/api/v1/runs", `{"delivery":"`+d.ID+`","target":"`+m.Target+`","layout":`+string(shown.ReadAs)+`}`,
+		resp, text := s.ask(t, http.MethodPost, "/api/v1/runs",
+			`{"delivery":"`+d.ID+`","target":"`+m.Target+`","layout":`+string(shown.ReadAs)+`}`,
 			"Content-Type", "application/json")
 		require.Equal(t, http.StatusAccepted, resp.StatusCode, text)
 		var again api.Run
@@ -155,7 +157,8 @@ func TestRequests(t *testing.T) {
 		for _, path := range []string{"/runs/" + r.ID + "/outputs/rejected.csv", "/deliveries/" + d.ID + "/content"} {
 			resp, text := s.ask(t, http.MethodGet, "/api/v1"+path, "", "Want-Repr-Digest", "sha-256=1")
 			sum := sha256.Sum256([]byte(text))
-			assert.Equal(t, "sha-256=:"+base64.StdEncoding.EncodeToString(sum[:])+":", resp.Header.Get("Repr-Digest"), path)
+			assert.Equal(t, "sha-256=:"+base64.StdEncoding.EncodeToString(sum[:])+":", resp.Header.Get("Repr-Digest"),
+				path)
 			resp, _ = s.ask(t, http.MethodGet, "/api/v1"+path, "")
 			assert.Empty(t, resp.Header.Get("Repr-Digest"))
 		}
@@ -249,6 +252,8 @@ func TestEventsEnd(t *testing.T) {
 	require.NoError(t, s.Stop())
 	rest, _ := io.ReadAll(events)
 	last := bytes.TrimSpace(rest[bytes.LastIndex(rest, []byte("event: ")):])
-	assert.Equal(t, "event: ended\ndata: {\"reason\":\"the service stops; the run goes on when it is started again\"}", string(last))
-	assert.ErrorContains(t, <-followed, "the service stops; the run goes on when it is started again; see sieb runs show "+r.ID)
+	assert.Equal(t, "event: ended\ndata: {\"reason\":\"the service stops; the run goes on when it is started again\"}",
+		string(last))
+	assert.ErrorContains(t, <-followed,
+		"the service stops; the run goes on when it is started again; see sieb runs show "+r.ID)
 }

@@ -79,7 +79,8 @@ func Run(ctx context.Context, c Config) (err error) {
 	}
 	defer listener.Close()
 	if at, ok := listener.Addr().(*net.TCPAddr); ok && !at.IP.IsLoopback() && c.Token == "" {
-		return fmt.Errorf("--listen %s would let anyone on the network read and change everything: set a token (SIEB_TOKEN), which requests must then show, or listen on 127.0.0.1", c.Listen)
+		return fmt.Errorf("--listen %s would let anyone on the network read and change everything: set a token "+
+			"(SIEB_TOKEN), which requests must then show, or listen on 127.0.0.1", c.Listen)
 	}
 	area, err := staging.Open(c.Data)
 	if err != nil {
@@ -104,7 +105,8 @@ func Run(ctx context.Context, c Config) (err error) {
 		return err
 	}
 	bounds := source.Bounds{Columns: c.MaxColumns, Scratch: area.Scratch()}
-	queue, err := jobs.Start(ctx, jobs.Config{Store: records, Area: area, Bounds: bounds, Parallel: c.Parallel, RetryFor: c.RetryFor, Version: c.Version, Log: c.Log})
+	queue, err := jobs.Start(ctx, jobs.Config{Store: records, Area: area, Bounds: bounds, Parallel: c.Parallel,
+		RetryFor: c.RetryFor, Version: c.Version, Log: c.Log})
 	if err != nil {
 		return fmt.Errorf("the job queue cannot be started: %w", err)
 	}
@@ -118,13 +120,16 @@ func Run(ctx context.Context, c Config) (err error) {
 	closing := make(chan struct{})
 	desk := reading.New(bounds)
 	defer desk.Close()
-	handler := (&api.Server{Store: records, Area: area, Queue: queue, Desk: desk, Bounds: bounds, Guard: c.guard(), Tables: &c.Databases,
-		Log: c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
-	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10}
+	handler := (&api.Server{Store: records, Area: area, Queue: queue, Desk: desk, Bounds: bounds, Guard: c.guard(),
+		Tables: &c.Databases,
+		Log:    c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
+	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		MaxHeaderBytes: 64 << 10}
 
 	if c.Inbox.Folder != "" {
-		inbox, err := staging.NewInbox(staging.InboxConfig{Dir: c.Inbox.Folder, Every: inboxEvery, Quiet: c.Inbox.Quiet, Done: c.Inbox.Done,
-			Log: c.Log, Take: taker(records, area, c.MaxUpload, c.Log)})
+		inbox, err := staging.NewInbox(staging.InboxConfig{Dir: c.Inbox.Folder, Every: inboxEvery, Quiet: c.Inbox.Quiet,
+			Done: c.Inbox.Done,
+			Log:  c.Log, Take: taker(records, area, c.MaxUpload, c.Log)})
 		if err != nil {
 			return err
 		}
@@ -190,7 +195,8 @@ func claim(ctx context.Context, records *store.Store, area *staging.Area, log *s
 		return err
 	}
 	if owner != area.ID {
-		return fmt.Errorf("the database belongs to another data folder (last known as %s): the bytes of its deliveries are there, not in %s; name that folder with --data, or another database with --database-url",
+		return fmt.Errorf("the database belongs to another data folder (last known as %s): the bytes of its "+
+			"deliveries are there, not in %s; name that folder with --data, or another database with --database-url",
 			at, area.Dir())
 	}
 	if !before {
@@ -206,7 +212,8 @@ func claim(ctx context.Context, records *store.Store, area *staging.Area, log *s
 }
 
 // taker makes deliveries of the inbox's files.
-func taker(records *store.Store, area *staging.Area, most int64, log *slog.Logger) func(ctx context.Context, f *os.File, name, mark string) error {
+func taker(records *store.Store, area *staging.Area, most int64, log *slog.Logger) func(ctx context.Context, f *os.File,
+	name, mark string) error {
 	return func(ctx context.Context, f *os.File, name, mark string) error {
 		if err := records.Ping(ctx); err != nil {
 			return err
@@ -215,8 +222,9 @@ func taker(records *store.Store, area *staging.Area, most int64, log *slog.Logge
 		if err != nil {
 			return err
 		}
-		d, isNew, err := records.AddDelivery(ctx, store.Arrival{Name: name, Bytes: taken.Bytes, SHA256: taken.SHA256, InboxMark: mark,
-			Refusal: jobs.Refusal(ctx, area, taken.SHA256)})
+		d, isNew, err := records.AddDelivery(ctx, store.Arrival{Name: name, Bytes: taken.Bytes, SHA256: taken.SHA256,
+			InboxMark: mark,
+			Refusal:   jobs.Refusal(ctx, area, taken.SHA256)})
 		area.LetGo(taken, err == nil || !store.WasNotSent(err))
 		if err == nil && isNew {
 			log.Info("delivery arrived in the inbox", "delivery", d.ID, "name", name, "bytes", d.Bytes)

@@ -71,7 +71,8 @@ func TestService(t *testing.T) {
 			require.NoError(t, err)
 			r, err = s.Client.Follow(ctx, r.ID, nil)
 			require.NoError(t, err)
-			assert.Equal(t, []int64{m.Read, m.Accepted, m.Rejected, 0}, []int64{r.Tally.Read, r.Tally.Accepted, r.Tally.Rejected, r.Tally.Excluded})
+			assert.Equal(t, []int64{m.Read, m.Accepted, m.Rejected, 0}, []int64{r.Tally.Read, r.Tally.Accepted,
+				r.Tally.Rejected, r.Tally.Excluded})
 			want := map[string]int{}
 			rejected := map[int64]bool{}
 			for _, p := range m.Planted {
@@ -93,7 +94,8 @@ func TestService(t *testing.T) {
 				assert.True(t, rejected[row.Row], "row %d", row.Row)
 				assert.NotEmpty(t, row.Violations)
 			}
-			planted := m.Planted[slices.IndexFunc(m.Planted, func(p demo.Planted) bool { return p.Action == violation.Reject })]
+			planted := m.Planted[slices.IndexFunc(m.Planted,
+				func(p demo.Planted) bool { return p.Action == violation.Reject })]
 			one, err := s.Client.Rejects(ctx, r.ID, planted.Column, planted.Code.String(), 0, 0)
 			require.NoError(t, err)
 			assert.Equal(t, planted.Row, one.Items[0].Row)
@@ -154,7 +156,8 @@ func TestService(t *testing.T) {
 	t.Run("a run without a target, with a layout", func(t *testing.T) {
 		d, err := s.Client.AddDelivery(ctx, "plain.txt", strings.NewReader("x\na;b\n1;2\n"))
 		require.NoError(t, err)
-		r := s.post(t, fmt.Sprintf(`{"delivery":%q,"layout":{"skipRows":1,"delimiter":";"}}`, d.ID), http.StatusAccepted)
+		r := s.post(t, fmt.Sprintf(`{"delivery":%q,"layout":{"skipRows":1,"delimiter":";"}}`, d.ID),
+			http.StatusAccepted)
 		done, err := s.Client.Follow(ctx, r["id"].(string), nil)
 		require.NoError(t, err)
 		assert.Equal(t, "accepted", done.Verdict)

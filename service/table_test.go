@@ -53,7 +53,8 @@ comment on column intake.tickets.ticket_no is 'as printed on the ticket';
 // the command line.
 func TestTargetFromTable(t *testing.T) {
 	ctx := context.Background()
-	db, err := localpg.Start(ctx, filepath.Join(pgtest.Folder(t), "tables"), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	db, err := localpg.Start(ctx, filepath.Join(pgtest.Folder(t), "tables"),
+		slog.New(slog.NewTextHandler(io.Discard, nil)))
 	require.NoError(t, err)
 	defer db.Stop()
 	conn, err := pgx.Connect(ctx, db.URL())
@@ -69,7 +70,8 @@ func TestTargetFromTable(t *testing.T) {
 	require.NoError(t, err)
 	text := strings.Join(strings.Fields(draft.Text), " ")
 	for _, want := range []string{
-		`# id is left out: the database gives its values # net_kg is left out`, `# Silo No is left out`, `# check: (gross_kg > tare_kg) target: tickets title: "Weighbridge tickets"`,
+		`# id is left out: the database gives its values # net_kg is left out`, `# Silo No is left out`,
+		`# check: (gross_kg > tare_kg) target: tickets title: "Weighbridge tickets"`,
 		`- name: ticket_no # as printed on the ticket datatype: string maxLength: 9 required: true unique: true`,
 		`- name: site # default 'Ahrensee'::intake.site datatype: string oneOf: ["Ahrensee", "Brunnthal"] -`,
 		`- name: grower_no # references intake.growers (grower_no) datatype: string maxLength: 5`,
@@ -89,21 +91,31 @@ func TestTargetFromTable(t *testing.T) {
 		ask  api.AskTable
 		want string
 	}{
-		{api.AskTable{Database: db.URL(), Table: "tickets"}, `there is no table "tickets"; among those that there are: intake.tickets`},
+		{api.AskTable{Database: db.URL(), Table: "tickets"},
+			`there is no table "tickets"; among those that there are: intake.tickets`},
 		{api.AskTable{Database: db.URL(), Table: "a.b.c.d"}, "there is no table"},
-		{api.AskTable{Database: "postgres://127.0.0.1:1/none", Table: "t"}, "the database at 127.0.0.1:1 cannot be reached"},
-		{api.AskTable{Database: strings.Replace(db.URL(), "sieb:", "sieb:wrong", 1), Table: "t"}, "password authentication failed"},
-		{api.AskTable{Database: "sieb.db", Table: "t"}, `there is no database "sieb.db"; the service's settings name intake`},
+		{api.AskTable{Database: "postgres://127.0.0.1:1/none", Table: "t"},
+			"the database at 127.0.0.1:1 cannot be reached"},
+		{api.AskTable{Database: strings.Replace(db.URL(), "sieb:", "sieb:wrong", 1), Table: "t"},
+			"password authentication failed"},
+		{api.AskTable{Database: "sieb.db", Table: "t"},
+			`there is no database "sieb.db"; the service's settings name intake`},
 		{api.AskTable{Database: "mysql://127.0.0.1:1/x", Table: "t"}, "it looks like postgres://"},
 		{api.AskTable{Database: "postgres:///x?host=127.0.0.1", Table: "t"}, "it looks like postgres://"},
 		{api.AskTable{Database: "postgres://127.0.0.1:1,10.0.0.1:5432/x", Table: "t"}, "it looks like postgres://"},
-		{api.AskTable{Database: "postgres://127.0.0.1:1/x?service=own", Table: "t"}, "may only have the parameter sslmode"},
-		{api.AskTable{Database: "postgres://127.0.0.1:1/x?sslrootcert=/etc/passwd", Table: "t"}, "may only have the parameter sslmode"},
-		{api.AskTable{Database: "postgres://127.0.0.1:2/x", Table: "t"}, "do not allow it to ask databases at 127.0.0.1:2"},
-		{api.AskTable{Database: "postgres://localhost:1/x", Table: "t"}, "do not allow it to ask databases at localhost:1"},
-		{api.AskTable{Database: "postgres://169.254.169.254/x", Table: "t"}, "do not allow it to ask databases at 169.254.169.254:5432"},
+		{api.AskTable{Database: "postgres://127.0.0.1:1/x?service=own", Table: "t"},
+			"may only have the parameter sslmode"},
+		{api.AskTable{Database: "postgres://127.0.0.1:1/x?sslrootcert=/etc/passwd", Table: "t"},
+			"may only have the parameter sslmode"},
+		{api.AskTable{Database: "postgres://127.0.0.1:2/x", Table: "t"},
+			"do not allow it to ask databases at 127.0.0.1:2"},
+		{api.AskTable{Database: "postgres://localhost:1/x", Table: "t"},
+			"do not allow it to ask databases at localhost:1"},
+		{api.AskTable{Database: "postgres://169.254.169.254/x", Table: "t"},
+			"do not allow it to ask databases at 169.254.169.254:5432"},
 		{api.AskTable{Database: "intake\x00", Table: "t"}, "holds a NUL character"},
-		{api.AskTable{Database: db.URL(), Table: "intake.tickets", Name: "no name"}, "a target's name is made of letters"},
+		{api.AskTable{Database: db.URL(), Table: "intake.tickets", Name: "no name"},
+			"a target's name is made of letters"},
 	} {
 		_, err := s.Client.DraftFromTable(ctx, c.ask)
 		if assert.Error(t, err, c.want) {
@@ -114,7 +126,8 @@ func TestTargetFromTable(t *testing.T) {
 
 	var out, errs strings.Builder
 	file := filepath.Join(t.TempDir(), "tickets.yaml")
-	table := []string{"targets", "add", "--service", s.Address, "--from-database", "intake", "--table", "intake.growers"}
+	table := []string{"targets", "add", "--service", s.Address, "--from-database", "intake", "--table",
+		"intake.growers"}
 	require.Zero(t, cli.Main(append(table, "--out", file), nil, &out, &errs), errs.String())
 	assert.Contains(t, out.String(), "next: read it, then sieb targets add "+file)
 	written, err := os.ReadFile(file)

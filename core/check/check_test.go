@@ -23,7 +23,8 @@ import (
 func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows []string, found [][]string) {
 	tg, err := target.Parse([]byte("target: t\ncolumns:\n" + columns))
 	require.NoError(t, err)
-	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`,
+		DoubleQuote: true, HeaderRows: 1}
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
 	plan, err := NewPlan(tg, r.Header(), l.Encoding)
@@ -48,7 +49,8 @@ func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows
 				var mine []string
 				for ; next < len(ruling.Found) && ruling.Found[next].Row == row; next++ {
 					f := &ruling.Found[next]
-					mine = append(mine, fmt.Sprintf("%s %s %s: %s", f.Code, plan.ColumnName(f), f.Action, ruling.Message(f)))
+					mine = append(mine, fmt.Sprintf("%s %s %s: %s", f.Code, plan.ColumnName(f), f.Action,
+						ruling.Message(f)))
 				}
 				found = append(found, mine)
 				if ruling.Rejected[row] {
@@ -84,16 +86,19 @@ func TestCells(t *testing.T) {
 		{"oneOf: [a, b]", "c", "!value.unknown", "not one of a, b"},
 		{"maxLength: 1\n    oneOf: [a]\n    format: a", "bb", "!text.long !text.format !value.unknown", ""},
 		{"remedies: [trim, {recode: {Weizen: wheat}}]\n    oneOf: [wheat]", " Weizen ", "wheat", ""},
-		{"remedies: [lower]\n    oneOf: [wheat]", "RAPS", "!value.unknown", `"RAPS", cleaned to "raps", is not one of wheat`},
+		{"remedies: [lower]\n    oneOf: [wheat]", "RAPS", "!value.unknown",
+			`"RAPS", cleaned to "raps", is not one of wheat`},
 		{"remedies: [trim]\n    required: true", "  ", "!required.empty", `"  " stands for no value`},
 		{"maxLength: 9", "a, b", `"a, b"`, ""},
 		{"datatype: integer", "007", "7", ""},
 		{"datatype: integer", "12.0", "!type.integer", "not a whole number"},
 		{"datatype: integer", " 12", "!type.integer", "blanks around it"},
 		{"datatype: integer\n    remedies: [trim]", " 12", "12", ""},
-		{"datatype: integer\n    precision: 3", "1234", "!number.precision", "has 4 digits before the point, at most 3 fit"},
+		{"datatype: integer\n    precision: 3", "1234", "!number.precision",
+			"has 4 digits before the point, at most 3 fit"},
 		{"datatype: integer\n    minimum: 5", "4", "!range.low", "below the minimum 5"},
-		{"datatype: integer\n    minimum: -5\n    maximum: 123456789012345678901", "123456789012345678902", "!range.high", ""},
+		{"datatype: integer\n    minimum: -5\n    maximum: 123456789012345678901", "123456789012345678902",
+			"!range.high", ""},
 		{"datatype: integer\n    oneOf: [1, 10]", "10", "10", ""},
 		{"datatype: integer\n    oneOf: [1, 10]", "+01", "1", ""},
 		{"datatype: integer\n    null: ['', '0']", "0", "", ""},
@@ -118,8 +123,10 @@ func TestCells(t *testing.T) {
 		{"datatype: date\n    format: [dd/MM/yyyy, MM/dd/yyyy]", "13/02/2026", "2026-02-13", ""},
 		{"datatype: date\n    format: [dd/MM/yyyy, MM/dd/yyyy]", "02/13/2026", "2026-02-13", ""},
 		{"datatype: date\n    format: [dd/MM/yyyy, MM/dd/yyyy]", "02/02/2026", "2026-02-02", ""},
-		{"datatype: date\n    format: [dd/MM/yyyy, MM/dd/yyyy]", "03/04/2026", "2026-04-03!date.ambiguous", "different days"},
-		{"datatype: date\n    minimum: 2026-01-01\n    maximum: 2026-12-31", "2025-12-31", "!range.low", "below the minimum 2026-01-01"},
+		{"datatype: date\n    format: [dd/MM/yyyy, MM/dd/yyyy]", "03/04/2026", "2026-04-03!date.ambiguous",
+			"different days"},
+		{"datatype: date\n    minimum: 2026-01-01\n    maximum: 2026-12-31", "2025-12-31", "!range.low",
+			"below the minimum 2026-01-01"},
 		{"datatype: date\n    minimum: 2026-01-01\n    maximum: 2026-12-31", "2026-06-30", "2026-06-30", ""},
 		{"datatype: date\n    oneOf: [2026-07-01]", "2026-07-02", "!value.unknown", ""},
 		{"datatype: dateTime", "2026-07-31T14:05:09Z", "2026-07-31T14:05:09Z", ""},

@@ -347,7 +347,7 @@ func (j *Judge) defects(to int) {
 	}
 }
 
-// matters tells whether a column minds how a workbook stores a cell: an error
+// matters reports whether a column minds how a workbook stores a cell: an error
 // may be declared to stand for no value, and a text that is a number or a date
 // is as it should be in a column of texts.
 func (j *Judge) matters(d *source.Defect, column int) bool {
@@ -405,7 +405,8 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 		return nil
 	}
 	// Blanks of any script are no value: a no-break space for one.
-	if c.spec.Required && (len(cell) == 0 || cell[0] <= ' ' || cell[0] >= utf8.RuneSelf) && len(bytes.TrimSpace(cell)) == 0 {
+	if c.spec.Required && (len(cell) == 0 || cell[0] <= ' ' || cell[0] >= utf8.RuneSelf) &&
+		len(bytes.TrimSpace(cell)) == 0 {
 		j.fail(c, violation.RequiredEmpty, raw)
 		return nil
 	}
@@ -422,7 +423,7 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 	return j.boolean(c, cell)
 }
 
-// quoted gives a text as a cell of RFC 4180.
+// quoted returns a text as a cell of RFC 4180.
 func (j *Judge) quoted(cell []byte) []byte {
 	if rfc4180.IsPlain(cell) {
 		return cell
@@ -498,7 +499,7 @@ func (j *Judge) decimal(c *lane, cell []byte) []byte {
 	return n.Canonical()
 }
 
-// numberFormat gives how a cell's number is written: as the column says, or
+// numberFormat returns how a cell's number is written: as the column says, or
 // plainly where it is no text but a number of a workbook.
 func (j *Judge) numberFormat(c *lane) *value.NumberFormat {
 	if j.kind == workbook.Number {
@@ -522,7 +523,8 @@ var (
 	plainNumbers = must(value.NewNumberFormat(".", "", ""))
 	isoDates     = []*value.DateFormat{must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
 	isoDateTimes = []*value.DateFormat{must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss")),
-		must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss.S")), must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
+		must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss.S")),
+		must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
 )
 
 // must is for formats that are known to be right.
@@ -671,7 +673,7 @@ func (j *Judge) report(cell, place int, code violation.Code, text []byte, d *sou
 	return f.Action
 }
 
-// Value gives the violating cell's text, cut where it is very long.
+// Value returns the violating cell's text, cut where it is very long.
 func (r *Ruling) Value(f *Found) []byte { return r.text[f.value:f.message] }
 
 // Message says in words what is wrong.
@@ -680,7 +682,8 @@ func (r *Ruling) Message(f *Found) []byte { return r.text[f.message:f.end] }
 // AddDuplicate reports that the values of a key recur in a row; which row has
 // them already is known only to who sees the rows in order.
 func (r *Ruling) AddDuplicate(p *Plan, b *source.Batch, row int, key *Key, firstRow, firstLine int64) Found {
-	f := Found{Row: row, Cell: -1, Column: key.Columns[0], Code: violation.KeyDuplicate, Action: key.Action, value: uint32(len(r.text))}
+	f := Found{Row: row, Cell: -1, Column: key.Columns[0], Code: violation.KeyDuplicate, Action: key.Action,
+		value: uint32(len(r.text))}
 	cells := b.Cells(row)
 	for i, k := range key.Columns {
 		if i > 0 {
@@ -701,7 +704,7 @@ func (r *Ruling) AddDuplicate(p *Plan, b *source.Batch, row int, key *Key, first
 	return f
 }
 
-// ColumnName gives the name of the target's column that a violation is in (of
+// ColumnName returns the name of the target's column that a violation is in (of
 // a key all its columns), the delivery's header where the cell feeds none, ""
 // for a whole row.
 func (p *Plan) ColumnName(f *Found) string {

@@ -71,9 +71,11 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 	quoted := func() { dst = appendQuoted(dst, cell) }
 	switch code {
 	case violation.RowShort, violation.RowLong:
-		return say("the row has ", count(d.Count, "cell", "cells"), ", the table has ", count(len(j.plan.header), "column", "columns"))
+		return say("the row has ", count(d.Count, "cell", "cells"), ", the table has ",
+			count(len(j.plan.header), "column", "columns"))
 	case violation.RowMisplaced:
-		return say("the names of the row's cells contradict one another, or the row: to which columns they belong is not certain; ask the sender for the workbook again")
+		return say("the names of the row's cells contradict one another, or the row: to which columns they belong " +
+			"is not certain; ask the sender for the workbook again")
 	case violation.QuoteOpen:
 		return say("a quote opens here and is not closed; the row is taken to end with its line")
 	case violation.QuoteStray:
@@ -95,7 +97,8 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 		quoted()
 		return say(" holds a control character (", d.Control(), "), which no text needs")
 	case violation.TypeError:
-		return say("the cell holds the error ", string(appendValid(nil, cell, maxShown)), " of a formula, not a value; the sender must mend it in the workbook")
+		return say("the cell holds the error ", string(appendValid(nil, cell, maxShown)),
+			" of a formula, not a value; the sender must mend it in the workbook")
 	case violation.NumberText:
 		quoted()
 		return say(" is a number that the workbook stores as text")
@@ -140,9 +143,11 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 		say(" is neither ", strings.Join(c.yes, " or "), " (true) nor ", strings.Join(c.no, " or "), " (false)")
 		return append(dst, hint(cell)...)
 	case violation.NumberPrecision:
-		return say(" has ", count(j.number.IntegerDigits(), "digit", "digits"), " before the point, at most ", strconv.Itoa(c.whole), " fit")
+		return say(" has ", count(j.number.IntegerDigits(), "digit", "digits"), " before the point, at most ",
+			strconv.Itoa(c.whole), " fit")
 	case violation.NumberScale:
-		return say(" has ", count(j.number.FractionDigits(), "digit", "digits"), " after the point, at most ", strconv.Itoa(c.frac), " fit")
+		return say(" has ", count(j.number.FractionDigits(), "digit", "digits"), " after the point, at most ",
+			strconv.Itoa(c.frac), " fit")
 	case violation.DateFormat:
 		say(" is not a ", dateWord(s.Datatype), " like ", c.dates[0].Example(), " (", c.dates[0].Pattern(), ")")
 		for _, f := range c.dates[1:] {
@@ -158,9 +163,11 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 		}
 		return say(", which read it as different days; the first that fits is taken")
 	case violation.TextLong:
-		return say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at most ", strconv.Itoa(*s.MaxLength), " fit")
+		return say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at most ",
+			strconv.Itoa(*s.MaxLength), " fit")
 	case violation.TextShort:
-		return say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at least ", strconv.Itoa(*s.MinLength), " are expected")
+		return say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at least ",
+			strconv.Itoa(*s.MinLength), " are expected")
 	case violation.RangeLow:
 		return say(" is below the minimum ", s.Minimum)
 	case violation.RangeHigh:
@@ -171,7 +178,8 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 	case violation.ValueUnknown:
 		listed := s.OneOf
 		if len(listed) > maxListed {
-			say(" is not one of the ", strconv.Itoa(len(listed)), " allowed values: ", strings.Join(listed[:maxListed], ", "), ", …")
+			say(" is not one of the ", strconv.Itoa(len(listed)), " allowed values: ",
+				strings.Join(listed[:maxListed], ", "), ", …")
 		} else {
 			say(" is not one of ", strings.Join(listed, ", "))
 		}

@@ -5,7 +5,7 @@ import (
 	"regexp/syntax"
 )
 
-// pattern tells whether whole texts match a regular expression. Expressions
+// pattern reports whether whole texts match a regular expression. Expressions
 // that are a plain sequence of ASCII characters and counted classes, as those
 // of numbers and codes are, run as such; others remember their answers.
 type pattern struct {
@@ -97,7 +97,7 @@ func (r *repeat) add(lo, hi rune) {
 	}
 }
 
-// isGreedy tells whether taking as many characters as each part can get never
+// isGreedy reports whether taking as many characters as each part can get never
 // takes one that a later part needs.
 func (p *pattern) isGreedy() bool {
 	for i := range p.run {

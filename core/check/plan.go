@@ -67,7 +67,7 @@ type column struct {
 	quick       func(cell []byte) bool // see quickTest
 }
 
-// action gives what a violation does. What a column says of its violations is said of
+// action returns what a violation does. What a column says of its violations is said of
 // those that would reject the row: what is only flagged stays flagged, and a row whose
 // cells cannot be told apart is no matter of one column.
 func (c *column) action(code violation.Code) violation.Action {
@@ -233,13 +233,16 @@ func (p *Plan) match(header source.Header, plain bool) error {
 			continue
 		}
 		if other := p.cells[found[0]]; other >= 0 {
-			return &Shared{Columns: [2]string{p.columns[other].spec.Name, c.spec.Name}, Header: header.Names[found[0]], Place: found[0] + 1}
+			return &Shared{Columns: [2]string{p.columns[other].spec.Name, c.spec.Name}, Header: header.Names[found[0]],
+				Place: found[0] + 1}
 		}
 		c.cell = found[0]
 		p.cells[found[0]] = i
 		if len(found) > 1 && !plain {
-			p.add(Finding{Code: violation.HeaderDuplicate, Action: violation.Refuse, Column: c.spec.Name, Line: line, Value: header.Names[found[0]],
-				Message: fmt.Sprintf("the delivery has %d columns %q (%s); ask the sender which one is meant, or give the target column a position", len(found), header.Names[found[0]], places(found))})
+			p.add(Finding{Code: violation.HeaderDuplicate, Action: violation.Refuse, Column: c.spec.Name, Line: line,
+				Value: header.Names[found[0]],
+				Message: fmt.Sprintf("the delivery has %d columns %q (%s); ask the sender which one is meant, or "+
+					"give the target column a position", len(found), header.Names[found[0]], places(found))})
 		}
 	}
 	if !header.Named {
@@ -248,10 +251,12 @@ func (p *Plan) match(header source.Header, plain bool) error {
 	for i, name := range header.Names {
 		if p.cells[i] < 0 && !plain {
 			p.add(Finding{Code: violation.HeaderUnknown, Action: violation.Flag, Column: name, Line: line, Value: name,
-				Message: fmt.Sprintf("the target has no column for %q (column %d of the delivery): its values are left out", name, i+1)})
+				Message: fmt.Sprintf("the target has no column for %q (column %d of the delivery): its values are "+
+					"left out", name, i+1)})
 		}
 		if same := byName[fold(name)]; plain && len(same) > 1 && same[0] == i {
-			p.add(Finding{Code: violation.HeaderDuplicate, Action: violation.Flag, Column: name, Line: line, Value: name,
+			p.add(Finding{Code: violation.HeaderDuplicate, Action: violation.Flag, Column: name, Line: line,
+				Value:   name,
 				Message: fmt.Sprintf("the delivery has %d columns %q (%s)", len(same), name, places(same))})
 		}
 	}
@@ -266,7 +271,8 @@ type Shared struct {
 }
 
 func (s *Shared) Error() string {
-	return fmt.Sprintf("the columns %q and %q of the target would both take their values from %q (column %d of the delivery): give one of them other titles, or a position of its own",
+	return fmt.Sprintf("the columns %q and %q of the target would both take their values from %q (column %d of the "+
+		"delivery): give one of them other titles, or a position of its own",
 		s.Columns[0], s.Columns[1], s.Header, s.Place)
 }
 
@@ -277,9 +283,11 @@ func (p *Plan) missing(c *column, header source.Header, line int64) {
 	case len(p.cells) == 0:
 		want = fmt.Sprintf("the delivery is empty, so there is no column %q", c.spec.Title())
 	case c.spec.Position > 0:
-		want = fmt.Sprintf("the delivery has %d columns, and %q is expected in column %d", len(p.cells), c.spec.Name, c.spec.Position)
+		want = fmt.Sprintf("the delivery has %d columns, and %q is expected in column %d", len(p.cells), c.spec.Name,
+			c.spec.Position)
 	case !header.Named:
-		want = fmt.Sprintf("the delivery has no header and only %d columns, so there is none for %q", len(p.cells), c.spec.Name)
+		want = fmt.Sprintf("the delivery has no header and only %d columns, so there is none for %q", len(p.cells),
+			c.spec.Name)
 	default:
 		names := append(append([]string{}, c.spec.Titles...), c.spec.Name)
 		for i := range names {
@@ -320,7 +328,8 @@ func ChangeFinding(c *source.Change, encoding string) (f Finding, ok bool) {
 		where = fmt.Sprintf("before line %d", line)
 	}
 	return Finding{Code: violation.EncodingChanged, Action: violation.Flag, Line: line,
-		Message: "the encoding changes: " + where + " the letters beyond ASCII are not " + encoding + "; the file was put together from several, ask for it in one encoding"}, ok
+		Message: "the encoding changes: " + where + " the letters beyond ASCII are not " + encoding +
+			"; the file was put together from several, ask for it in one encoding"}, ok
 }
 
 func places(columns []int) string {
@@ -340,7 +349,7 @@ type Match struct {
 	Place  int    `json:"place" doc:"of that column in the delivery, from 1; 0 for none"`
 }
 
-// Matches gives what feeds each of the target's columns.
+// Matches returns what feeds each of the target's columns.
 func (p *Plan) Matches() []Match {
 	all := make([]Match, len(p.columns))
 	for i := range p.columns {
@@ -353,7 +362,7 @@ func (p *Plan) Matches() []Match {
 	return all
 }
 
-// Names gives the target's columns in order.
+// Names returns the target's columns in order.
 func (p *Plan) Names() []string {
 	names := make([]string, len(p.columns))
 	for i := range p.columns {
@@ -362,10 +371,10 @@ func (p *Plan) Names() []string {
 	return names
 }
 
-// Encoding gives the encoding that the delivery is read in.
+// Encoding returns the encoding that the delivery is read in.
 func (p *Plan) Encoding() string { return p.encoding }
 
-// Title gives the name under which a column came in the delivery.
+// Title returns the name under which a column came in the delivery.
 func (p *Plan) Title(column int) string {
 	if c := p.columns[column].cell; c >= 0 {
 		return p.header[c]
@@ -373,5 +382,5 @@ func (p *Plan) Title(column int) string {
 	return p.columns[column].spec.Title()
 }
 
-// Remedies gives the names of a column's remedies.
+// Remedies returns the names of a column's remedies.
 func (p *Plan) Remedies(column int) []target.Remedy { return p.columns[column].spec.Remedies }

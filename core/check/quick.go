@@ -85,7 +85,8 @@ func (c *column) quickKind() func(cell []byte) bool {
 	return nil
 }
 
-// forgets tells whether the quick test costs less than remembering answers.
+// forgets reports whether the quick test costs less than remembering answers.
 func (c *column) forgets() bool {
-	return c.quick != nil && slices.Contains([]value.Datatype{value.Integer, value.Date, value.DateTime}, c.spec.Datatype)
+	return c.quick != nil && slices.Contains([]value.Datatype{value.Integer, value.Date, value.DateTime},
+		c.spec.Datatype)
 }

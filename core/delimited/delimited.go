@@ -120,7 +120,8 @@ func (d *Dialect) Scan(buf []byte, pos int, final bool, width int, r *Record) bo
 			i += len(d.Delimiter)
 			continue
 		}
-		before := multiline{open: i, cell: len(r.Cells), lines: r.Lines, defects: len(r.Defects), escaped: len(r.Escaped)}
+		before := multiline{open: i, cell: len(r.Cells), lines: r.Lines, defects: len(r.Defects),
+			escaped: len(r.Escaped)}
 		text := i + len(d.Quote)
 		closing, escaped, found := d.closing(buf, text, final, width)
 		if !found {
@@ -191,7 +192,7 @@ func (d *Dialect) Scan(buf []byte, pos int, final bool, width int, r *Record) bo
 	return true
 }
 
-// isBlankAt tells whether a blank stands at i that is no delimiter.
+// isBlankAt reports whether a blank stands at i that is no delimiter.
 func (d *Dialect) isBlankAt(buf []byte, i int) bool {
 	return (buf[i] == ' ' || buf[i] == '\t') && !(d.Delimiter != "" && hasAt(buf, i, d.Delimiter))
 }
@@ -277,7 +278,7 @@ func (d *Dialect) closing(buf []byte, from int, final bool, width int) (closing 
 	}
 }
 
-// isEscaped tells whether an odd number of escape characters stands before at.
+// isEscaped reports whether an odd number of escape characters stands before at.
 func (d *Dialect) isEscaped(buf []byte, from, at int) bool {
 	n := 0
 	for at-len(d.Escape) >= from && hasAt(buf, at-len(d.Escape), d.Escape) {
@@ -287,7 +288,7 @@ func (d *Dialect) isEscaped(buf []byte, from, at int) bool {
 	return n%2 == 1
 }
 
-// looksLikeRecords tells whether the lines that follow the one of from, up to
+// looksLikeRecords reports whether the lines that follow the one of from, up to
 // the position to, are records of the table: at least nine in ten have its width.
 func (d *Dialect) looksLikeRecords(buf []byte, from, to, width int) bool {
 	lines, good := 0, 0
@@ -451,7 +452,7 @@ func (d *Dialect) cutCells(cells []Span, buf []byte, from, end int) []Span {
 	}
 }
 
-// IsBlank tells whether a line holds nothing but blanks. A delimiter is not a
+// IsBlank reports whether a line holds nothing but blanks. A delimiter is not a
 // blank, so that a line of tabs in tab-separated text is a row.
 func (d *Dialect) IsBlank(line []byte) bool {
 	for i := range line {

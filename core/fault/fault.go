@@ -24,7 +24,8 @@ type Crash struct {
 }
 
 func (c *Crash) Error() string {
-	return fmt.Sprintf("Sieb itself failed while %s (%v); this is a defect of the program, not of the delivery: please report it with this sentence", c.Doing, c.Value)
+	return fmt.Sprintf("Sieb itself failed while %s (%v); this is a defect of the program, not of the delivery: "+
+		"please report it with this sentence", c.Doing, c.Value)
 }
 
 // Recover turns a panic of the function that defers it into an error of type
@@ -57,7 +58,7 @@ func (d *Disk) Error() string {
 	return "the disk is full: " + d.Doing + " failed; make room, then do it again"
 }
 
-// Unwrap gives what the system said.
+// Unwrap returns what the system said.
 func (d *Disk) Unwrap() error { return d.Err }
 
 // Writing says what a failed write was about: a full, exhausted or read-only

@@ -33,7 +33,8 @@ func TestWriting(t *testing.T) {
 		syscall.EROFS:  "the disk is read-only: ",
 		syscall.EFBIG:  "the file grew larger ",
 	} {
-		err := fault.Writing(&fs.PathError{Op: "write", Path: "/data/.accepted.csv.partial", Err: errno}, "writing accepted.csv")
+		err := fault.Writing(&fs.PathError{Op: "write", Path: "/data/.accepted.csv.partial", Err: errno},
+			"writing accepted.csv")
 		assert.ErrorContains(t, err, words)
 		assert.ErrorContains(t, err, "writing accepted.csv failed")
 		assert.ErrorIs(t, err, errno)

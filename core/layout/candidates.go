@@ -15,7 +15,7 @@ import (
 // delimiters are those that are always tried.
 var delimiters = []string{",", ";", "\t", "|", ":", "^", "~", " "}
 
-// candidates gives the delimiters to try: the usual ones, and any other sign, or
+// candidates returns the delimiters to try: the usual ones, and any other sign, or
 // run of up to four signs, that stands in most of the first lines.
 func candidates(text []byte) []string {
 	const looked = 200
@@ -59,7 +59,8 @@ func candidates(text []byte) []string {
 	}
 	var more []string
 	for run, n := range counts {
-		if 2*n >= lines && lines > 1 && !slices.Contains(all, run) && !slices.Contains([]string{".", "-", "_", "/", "+"}, run) {
+		if 2*n >= lines && lines > 1 && !slices.Contains(all, run) && !slices.Contains([]string{".", "-", "_", "/",
+			"+"}, run) {
 			more = append(more, run)
 		}
 	}
@@ -79,7 +80,8 @@ func candidates(text []byte) []string {
 func signs(line []byte) (n int) {
 	for n < len(line) {
 		r, size := utf8.DecodeRune(line[n:])
-		if r == utf8.RuneError || r == '"' || r == '\'' || r == '\\' || r == ' ' || r == '\t' || unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.Is(unicode.M, r) {
+		if r == utf8.RuneError || r == '"' || r == '\'' || r == '\\' || r == ' ' || r == '\t' || unicode.IsLetter(r) ||
+			unicode.IsDigit(r) || unicode.Is(unicode.M, r) {
 			break
 		}
 		n += size
@@ -87,10 +89,11 @@ func signs(line []byte) (n int) {
 	return n
 }
 
-// quotesBehindBlanks tells whether cells are quoted behind blanks that follow
+// quotesBehindBlanks reports whether cells are quoted behind blanks that follow
 // the delimiter, so that the blanks must be left out for the quotes to count.
 func quotesBehindBlanks(text []byte, delimiter, quote string) bool {
-	return delimiter != "" && delimiter != " " && quote != "" && bytes.Contains(text, []byte(delimiter+" "+quote)) && !bytes.Contains(text, []byte(delimiter+quote))
+	return delimiter != "" && delimiter != " " && quote != "" && bytes.Contains(text, []byte(delimiter+" "+quote)) &&
+		!bytes.Contains(text, []byte(delimiter+quote))
 }
 
 // trim decides whether blanks around cells belong to them: where nearly all
@@ -114,7 +117,8 @@ func (d *detection) trim(best *trial) {
 	}
 	if best.width > 1 && cells > 0 && 10*blanks >= 9*cells {
 		d.layout.Trim = true
-		d.note("trim", "true", 0.85, fmt.Sprintf("%d of %d cells have blanks around them: a habit of writing", blanks, cells))
+		d.note("trim", "true", 0.85, fmt.Sprintf("%d of %d cells have blanks around them: a habit of writing", blanks,
+			cells))
 		return
 	}
 	d.note("trim", "false", 0.9, "blanks around cells are kept; few cells have any")
@@ -156,14 +160,16 @@ func (d *detection) values(text []byte) (r records) {
 	var rec delimited.Record
 	for i, line := 0, 1; i < len(text) && len(r.cells) < maxRecords; line++ {
 		end, next := delimited.LineEnd(text, i)
-		if line <= deref(d.given.SkipRows) || d.layout.CommentPrefix != "" && bytes.HasPrefix(text[i:end], []byte(d.layout.CommentPrefix)) {
+		if line <= deref(d.given.SkipRows) || d.layout.CommentPrefix != "" &&
+			bytes.HasPrefix(text[i:end], []byte(d.layout.CommentPrefix)) {
 			i = next
 			continue
 		}
 		if !dialect.Scan(text, i, d.whole, 0, &rec) {
 			break
 		}
-		r.cells, r.line = append(r.cells, []string{string(text[rec.Cells[0].Start:rec.Cells[0].End])}), append(r.line, line)
+		r.cells, r.line = append(r.cells, []string{string(text[rec.Cells[0].Start:rec.Cells[0].End])}),
+			append(r.line, line)
 		line += rec.Lines - 1
 		i = rec.Next
 	}

@@ -51,7 +51,8 @@ func columns(decimal string) []column {
 		{"Grower No.", func(rng *rand.Rand) string { return fmt.Sprintf("%05d", rng.IntN(99999)) }, "number"},
 		{"grower", pick("Lindenhof", "Mühlbachhof", "Großacker", "Hof am See", "Kleeblatthof"), ""},
 		{"crop", pick("wheat", "barley", "rye", "oats"), ""},
-		{"net_kg", number(40000, 0), "kilograms"}, {"moisture %", number(30, 1), "percent"}, {"protein", number(15, 2), "g in 100 g"},
+		{"net_kg", number(40000, 0), "kilograms"}, {"moisture %", number(30, 1), "percent"},
+		{"protein", number(15, 2), "g in 100 g"},
 		{"weighed on", day("de"), "day"}, {"date", day("iso"), "calendar day"}, {"printed", day("us"), "day of print"},
 		{"at", func(rng *rand.Rand) string {
 			return fmt.Sprintf("%02d:%02d:%02d", rng.IntN(24), rng.IntN(60), rng.IntN(60))
@@ -59,7 +60,8 @@ func columns(decimal string) []column {
 		{"stamp", func(rng *rand.Rand) string {
 			return fmt.Sprintf("2026-07-%02dT%02d:%02d:00Z", 1+rng.IntN(28), rng.IntN(24), rng.IntN(60))
 		}, "UTC"},
-		{"remark", pick("", "", "second load", "wet, cold; late", "driver said \"wet\"", "left at 5' mark", "all well, thanks", "a|b", "it's fine"), ""},
+		{"remark", pick("", "", "second load", "wet, cold; late", "driver said \"wet\"", "left at 5' mark",
+			"all well, thanks", "a|b", "it's fine"), ""},
 		{"site", pick("Ahrensee", "Brunnthal", "Colmitz", "Dornau", "Elmenau", ""), ""},
 		{"organic", pick("yes", "no"), ""},
 		{"mail", func(rng *rand.Rand) string { return fmt.Sprintf("hof%d@talfeld.example", rng.IntN(99)) }, "address"},
@@ -84,7 +86,8 @@ type sent struct {
 
 // send writes a random table in a random dialect, as some sender might.
 func send(rng *rand.Rand) sent {
-	delimiter := []string{",", ",", ",", ";", ";", ";", "\t", "\t", "|", "^", "~", "||", "§", "\x1f", "|~|"}[rng.IntN(15)]
+	delimiter := []string{",", ",", ",", ";", ";", ";", "\t", "\t", "|", "^", "~", "||", "§", "\x1f",
+		"|~|"}[rng.IntN(15)]
 	quote := []string{`"`, `"`, `"`, `"`, "'"}[rng.IntN(5)]
 	decimal := "."
 	if delimiter != "," && rng.IntN(2) == 0 {
@@ -116,7 +119,8 @@ func send(rng *rand.Rand) sent {
 	}
 	w := sent{want: layout.Layout{Delimiter: delimiter, QuoteChar: quote, Trim: blank != ""}}
 	if rng.IntN(4) == 0 {
-		titles := []string{"Talfeld growers' co-operative", "Weighbridge tickets, July 2026", "", "Printed 31.07.2026 by scale 2"}
+		titles := []string{"Talfeld growers' co-operative", "Weighbridge tickets, July 2026", "",
+			"Printed 31.07.2026 by scale 2"}
 		w.want.SkipRows = 1 + rng.IntN(len(titles))
 		for _, title := range titles[:w.want.SkipRows] {
 			b.WriteString(title + end)
@@ -163,7 +167,8 @@ func TestCorpus(t *testing.T) {
 	all, sure := 0, 0
 	for n := range files {
 		w := send(rng)
-		l, evidence, _ := layout.Detect(t.Context(), layout.Sample{Head: []byte(w.text)[:min(len(w.text), layout.HeadBytes)]}, layout.Given{})
+		l, evidence, _ := layout.Detect(t.Context(), layout.Sample{Head: []byte(w.text)[:min(len(w.text),
+			layout.HeadBytes)]}, layout.Given{})
 		good := map[string]bool{
 			"delimiter":  l.Delimiter == w.want.Delimiter,
 			"quoteChar":  l.QuoteChar == w.want.QuoteChar || !w.quoted,
@@ -185,7 +190,8 @@ func TestCorpus(t *testing.T) {
 			}
 			if testing.Verbose() {
 				lines := strings.SplitN(strings.ReplaceAll(w.text, "\r", "\n"), "\n", 5)
-				t.Logf("file %d: %s is %q (%.2f: %s)\n  wanted %+v\n  %.200q", n, setting, evidence[i].Value, evidence[i].Confidence, evidence[i].Why, w.want, lines[:min(len(lines), 4)])
+				t.Logf("file %d: %s is %q (%.2f: %s)\n  wanted %+v\n  %.200q", n, setting, evidence[i].Value,
+					evidence[i].Confidence, evidence[i].Why, w.want, lines[:min(len(lines), 4)])
 			}
 		}
 		if isRight {

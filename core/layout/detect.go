@@ -21,7 +21,9 @@ import (
 // can be read with; how sure it is stands in the evidence, one entry per setting.
 // The only error is that of ctx, whose end ends the detection.
 func Detect(ctx context.Context, sample Sample, given Given) (Layout, []Evidence, error) {
-	d := detection{rivals: map[string][]string{}, layout: Layout{Form: Delimited, DoubleQuote: true, SkipBlankRows: true, HeaderNames: Joined, Cuts: []int{}}, given: given, whole: sample.Tail == nil, ended: func() bool { return ctx.Err() != nil }}
+	d := detection{rivals: map[string][]string{}, layout: Layout{Form: Delimited, DoubleQuote: true,
+		SkipBlankRows: true, HeaderNames: Joined, Cuts: []int{}}, given: given, whole: sample.Tail == nil,
+		ended: func() bool { return ctx.Err() != nil }}
 	text, last := d.encoding(&sample)
 	d.lineEnds(text)
 	d.comment(text)
@@ -32,9 +34,10 @@ func Detect(ctx context.Context, sample Sample, given Given) (Layout, []Evidence
 	return d.layout, d.sorted(), ctx.Err()
 }
 
-// sorted gives the evidence in the order in which the settings act.
+// sorted returns the evidence in the order in which the settings act.
 func (d *detection) sorted() []Evidence {
-	order := []string{"form", "encoding", "sheet", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote", "trim", "closingDelimiter", "skipBlankRows", "commentPrefix", "fold", "skipRows", "skipColumns",
+	order := []string{"form", "encoding", "sheet", "lineTerminator", "cuts", "delimiter", "quoteChar", "doubleQuote",
+		"trim", "closingDelimiter", "skipBlankRows", "commentPrefix", "fold", "skipRows", "skipColumns",
 		"headerRows", "headerNames", "nameless", "footerRows", "merged", "hidden"}
 	slices.SortStableFunc(d.evidence, func(a, b Evidence) int {
 		return cmp.Compare(slices.Index(order, a.Setting), slices.Index(order, b.Setting))
@@ -181,7 +184,8 @@ func (d *detection) lineEnds(text []byte) {
 		d.note("lineTerminator", d.layout.LineTerminator, 1, "all line ends looked at are of this kind")
 	default:
 		d.layout.LineTerminator = "mixed"
-		d.note("lineTerminator", "mixed", 1, fmt.Sprintf("%d LF, %d CRLF, %d CR; all are read as line ends", lf, crlf, cr))
+		d.note("lineTerminator", "mixed", 1, fmt.Sprintf("%d LF, %d CRLF, %d CR; all are read as line ends", lf, crlf,
+			cr))
 	}
 }
 
@@ -199,7 +203,8 @@ func (d *detection) comment(text []byte) {
 	}
 	if marked > 0 && bytes.HasPrefix(text, []byte("#")) && marked < lines {
 		d.layout.CommentPrefix = "#"
-		d.note("commentPrefix", "#", 0.8, fmt.Sprintf("%d of %d lines begin with # and a blank, the first one among them", marked, lines))
+		d.note("commentPrefix", "#", 0.8,
+			fmt.Sprintf("%d of %d lines begin with # and a blank, the first one among them", marked, lines))
 		return
 	}
 	d.note("commentPrefix", "none", 0.9, "the first line does not begin with #")
@@ -240,7 +245,8 @@ func scan(text []byte, dialect delimited.Dialect, comment string, skip int, whol
 		cells := make([]string, len(rec.Cells))
 		for k, s := range rec.Cells {
 			cells[k] = string(text[s.Start:s.End])
-			if q := len(dialect.Quote); q > 0 && int(s.Start)-q >= i && string(text[int(s.Start)-q:s.Start]) == dialect.Quote {
+			if q := len(dialect.Quote); q > 0 && int(s.Start)-q >= i &&
+				string(text[int(s.Start)-q:s.Start]) == dialect.Quote {
 				r.enclosed++
 			}
 		}
@@ -257,7 +263,7 @@ func scan(text []byte, dialect delimited.Dialect, comment string, skip int, whol
 	return r
 }
 
-// mode gives the most common width of the records, the wider one at a tie,
+// mode returns the most common width of the records, the wider one at a tie,
 // and how many records have it.
 func (r *records) mode() (width, count int) {
 	counts := map[int]int{}
@@ -272,7 +278,7 @@ func (r *records) mode() (width, count int) {
 	return width, count
 }
 
-// isProse tells whether a row is a line of text that happens to have commas or
+// isProse reports whether a row is a line of text that happens to have commas or
 // the like: a blank stands behind a delimiter, as it does below in few rows.
 func (r *records) isProse(row int) bool {
 	blanks := func(cells []string) bool {
@@ -290,7 +296,7 @@ func (r *records) isProse(row int) bool {
 	return below*10 < len(r.cells)-row-1
 }
 
-// isSparse tells whether a row fills not half as many cells as each of the rows
+// isSparse reports whether a row fills not half as many cells as each of the rows
 // that follow it.
 func (r *records) isSparse(row int) bool {
 	const looked = 10
@@ -324,7 +330,8 @@ func (d *detection) noteDialect(text []byte, best, second *trial, hasDelimiter, 
 			if d.layout.Delimiter = ","; bytes.Contains(text, []byte(",")) {
 				d.layout.Delimiter = ""
 			}
-			d.note("delimiter", Name(d.layout.Delimiter), 0.6, "no delimiter splits the lines into steady columns: one column")
+			d.note("delimiter", Name(d.layout.Delimiter), 0.6,
+				"no delimiter splits the lines into steady columns: one column")
 		default:
 			confidence := 0.5 + 0.5*float64(best.count)/float64(n)
 			if second.score > 0 && second.width > 1 {
@@ -336,7 +343,8 @@ func (d *detection) noteDialect(text []byte, best, second *trial, hasDelimiter, 
 			}
 			why := fmt.Sprintf("%s gives %d columns in %d of %d rows", Name(best.delimiter), best.width, best.count, n)
 			if second.width > 1 {
-				why += fmt.Sprintf("; %s gives %d in %d of %d", Name(second.delimiter), second.width, second.count, len(second.records.cells))
+				why += fmt.Sprintf("; %s gives %d in %d of %d", Name(second.delimiter), second.width, second.count,
+					len(second.records.cells))
 			}
 			d.note("delimiter", Name(best.delimiter), round(confidence), why)
 		}
@@ -579,7 +587,7 @@ func (d *detection) score(r *records, width, count int, delimiter, quote string)
 // raggedScore is how steady rows count that leave out their last cells.
 const raggedScore = 0.85
 
-// isRagged tells whether the rows are those of a table of named columns of which
+// isRagged reports whether the rows are those of a table of named columns of which
 // rows leave out the last cells: none is wider than the row of names, and few are
 // not half as wide.
 func isRagged(r *records) bool {
@@ -627,7 +635,7 @@ func senseOf(cell string) float64 {
 	return 0.8
 }
 
-// isSeveral tells whether a cell holds several values that blanks or colons
+// isSeveral reports whether a cell holds several values that blanks or colons
 // separate; a date with its time is one.
 func isSeveral(cell string) bool {
 	words := strings.Fields(cell)
@@ -648,7 +656,7 @@ func isSeveral(cell string) bool {
 	return !isTime
 }
 
-// hasValues tells whether some column holds values or codes in most of the rows.
+// hasValues reports whether some column holds values or codes in most of the rows.
 func hasValues(r *records, width int) bool {
 	for k := range width {
 		if commonShape(r.cells, k) != "" {
@@ -682,14 +690,14 @@ var (
 	}()
 )
 
-// IsDate tells whether a text is a date in one of the usual ways to write it.
+// IsDate reports whether a text is a date in one of the usual ways to write it.
 func IsDate(text []byte) bool {
 	text = bytes.TrimSpace(text)
 	var t value.Instant
 	return slices.ContainsFunc(dateFormats, func(f *value.DateFormat) bool { return f.Parse(text, &t) == value.Matches })
 }
 
-// isValue tells whether a cell is a number or a date rather than words.
+// isValue reports whether a cell is a number or a date rather than words.
 func isValue(cell string) bool {
 	text := []byte(strings.TrimSpace(cell))
 	var n value.Number
@@ -726,7 +734,7 @@ func shape(cell string) string {
 // totals are words that begin a line of totals below a table.
 var totals = []string{"total", "totals", "sum", "summe", "gesamt", "gesamtsumme", "insgesamt", "somme", "totale", "suma", "razem", "grand total"}
 
-// isTotal tells whether a row that begins with this cell holds totals.
+// isTotal reports whether a row that begins with this cell holds totals.
 func isTotal(cell string) bool {
 	isOther := func(r rune) bool { return !unicode.IsLetter(r) }
 	word := strings.ToLower(strings.TrimRightFunc(strings.TrimSpace(cell), isOther))

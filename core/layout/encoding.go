@@ -64,7 +64,7 @@ var encodings = map[string]Encoding{
 // EncodingNames lists the encodings that can be read, in order.
 func EncodingNames() []string { return slices.Sorted(maps.Keys(encodings)) }
 
-// EncodingOf gives the encoding of a name.
+// EncodingOf returns the encoding of a name.
 func EncodingOf(name string) (Encoding, error) {
 	e, ok := encodings[name]
 	if !ok {
@@ -73,14 +73,15 @@ func EncodingOf(name string) (Encoding, error) {
 	return e, nil
 }
 
-// EncodingName gives the name of the encoding that a label stands for, such as
+// EncodingName returns the name of the encoding that a label stands for, such as
 // UTF8, cp1252 or IBM850; an unknown label is given back in lower case.
 func EncodingName(label string) string {
 	label = strings.ToLower(strings.TrimSpace(label))
 	if _, ok := encodings[label]; ok {
 		return label
 	}
-	for _, short := range []string{strings.Replace(label, "cp", "ibm", 1), strings.Replace(label, "cp", "windows-", 1)} {
+	for _, short := range []string{strings.Replace(label, "cp", "ibm", 1),
+		strings.Replace(label, "cp", "windows-", 1)} {
 		if _, ok := encodings[short]; ok {
 			return short
 		}
@@ -106,7 +107,7 @@ var marks = []struct{ mark, encoding string }{
 	{"\xFE\xFF", "utf-16be"},
 }
 
-// Mark gives the length of the byte order mark that bytes in an encoding begin with.
+// Mark returns the length of the byte order mark that bytes in an encoding begin with.
 func Mark(b []byte, encoding string) int {
 	for _, m := range marks {
 		if m.encoding == encoding && strings.HasPrefix(string(b[:min(len(b), 4)]), m.mark) {

@@ -23,7 +23,8 @@ func findCuts(text []byte, comment string) (found foundCuts) {
 		line := strings.TrimRight(string(text[i:end]), " \t")
 		isLast := next == len(text) // it may be cut off
 		i = next
-		if strings.TrimSpace(line) == "" || comment != "" && strings.HasPrefix(line, comment) || isLast && len(rows) > 20 {
+		if strings.TrimSpace(line) == "" || comment != "" && strings.HasPrefix(line, comment) || isLast &&
+			len(rows) > 20 {
 			continue
 		}
 		if strings.Contains(strings.TrimLeft(line, " "), "  ") {
@@ -79,7 +80,8 @@ func findCuts(text []byte, comment string) (found foundCuts) {
 	found.confidence, found.why = 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", len(rows))
 	if len(found.cuts) == 0 && !found.isPadded {
 		found.cuts = classCuts(rows)
-		found.confidence, found.why = 0.6, fmt.Sprintf("%d lines are of one length, and letters and digits take turns at these places", len(rows))
+		found.confidence, found.why = 0.6,
+			fmt.Sprintf("%d lines are of one length, and letters and digits take turns at these places", len(rows))
 	}
 	return found
 }
@@ -129,13 +131,15 @@ func withinValues(rows [][]rune, cuts []int) []int {
 			if IsDate([]byte(left)) && len(right) >= 5 && isDigit(right[0]) && right[2] == ':' {
 				dated++
 			}
-			if words[left]++; words[left] > prefixed && strings.IndexFunc(left, func(r rune) bool { return !unicode.IsLetter(r) }) < 0 {
+			if words[left]++; words[left] > prefixed && strings.IndexFunc(left,
+				func(r rune) bool { return !unicode.IsLetter(r) }) < 0 {
 				prefixed = words[left]
 			}
 		}
 		n := len(rows)
 		isOneBlank := 10*single >= 9*n
-		if 10*dated >= 9*n || isOneBlank && 10*prefixed >= 9*n || isOneBlank && named == 1 && fillsHeader(rows, cuts, k) {
+		if 10*dated >= 9*n || isOneBlank && 10*prefixed >= 9*n || isOneBlank && named == 1 &&
+			fillsHeader(rows, cuts, k) {
 			cuts = slices.Delete(cuts, k, k+1)
 			continue
 		}
@@ -144,7 +148,7 @@ func withinValues(rows [][]rune, cuts []int) []int {
 	return cuts
 }
 
-// fillsHeader tells whether one of the first lines names every cell but the one
+// fillsHeader reports whether one of the first lines names every cell but the one
 // behind a cut.
 func fillsHeader(rows [][]rune, cuts []int, but int) bool {
 	for _, r := range rows[:min(5, len(rows))] {
@@ -300,7 +304,8 @@ func scanFixed(text []byte, l Layout, whole bool) (r records, u ruler) {
 		}
 		row := string(text[i:end])
 		i = next
-		if strings.TrimSpace(row) == "" || l.CommentPrefix != "" && strings.HasPrefix(row, l.CommentPrefix) || line <= l.SkipRows {
+		if strings.TrimSpace(row) == "" || l.CommentPrefix != "" && strings.HasPrefix(row, l.CommentPrefix) ||
+			line <= l.SkipRows {
 			continue
 		}
 		var cells []string
@@ -369,7 +374,7 @@ func (u *ruler) begin(row []rune, k int) int {
 	return -1
 }
 
-// isTitle tells whether a line is none of the table's: nothing stands behind the
+// isTitle reports whether a line is none of the table's: nothing stands behind the
 // first cut, or the line ends long before the others, or at most of the cuts that
 // it reaches a word runs through, or a cell does not begin where those of the
 // other lines do.

@@ -16,7 +16,8 @@ func printout(rng *rand.Rand, rows int) string {
 	var b strings.Builder
 	b.WriteString("Ticket     Date        Grower         Crop      Net kg  Moist\n")
 	for i := range rows {
-		fmt.Fprintf(&b, "%-10s %-11s %-14s %-8s %7d %6.1f\n", fmt.Sprintf("DO-%06d", i), "2026-07-06", []string{"Lindenhof", "Mühlbachhof", "Hof am See"}[rng.IntN(3)],
+		fmt.Fprintf(&b, "%-10s %-11s %-14s %-8s %7d %6.1f\n", fmt.Sprintf("DO-%06d", i), "2026-07-06",
+			[]string{"Lindenhof", "Mühlbachhof", "Hof am See"}[rng.IntN(3)],
 			[]string{"wheat", "barley", "rye"}[rng.IntN(3)], 500+rng.IntN(40000), 9+rng.Float64()*10)
 	}
 	return b.String()
@@ -39,7 +40,8 @@ func TestFixedWidth(t *testing.T) {
 			assert.NotEmpty(t, evidence["cuts"].Why)
 		}
 	}
-	for _, text := range []string{"a,b\n1,2\n3,4\n", "one remark\nand another\nall well\n", "a  b;c\nd  e;f\ng  h;i\n"} {
+	for _, text := range []string{"a,b\n1,2\n3,4\n", "one remark\nand another\nall well\n",
+		"a  b;c\nd  e;f\ng  h;i\n"} {
 		l, _ := detect(text, layout.Given{})
 		assert.Equal(t, "delimited", l.Form, text)
 	}
@@ -58,7 +60,8 @@ func TestFixedWidth(t *testing.T) {
 // A saved layout gives itself, whatever its form.
 func TestGivenReadsAlike(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 1))
-	for _, text := range []string{printout(rng, 40), "a;b\n1,5;2\n3,5;4\n", strings.Repeat("2026-07-01\n12\nok\n", 20)} {
+	for _, text := range []string{printout(rng, 40), "a;b\n1,5;2\n3,5;4\n",
+		strings.Repeat("2026-07-01\n12\nok\n", 20)} {
 		l, _ := detect(text, layout.Given{})
 		again, _ := detect(text, l.Given())
 		assert.Equal(t, l, again)
@@ -70,7 +73,8 @@ func TestFixedWidthWithoutBlanks(t *testing.T) {
 	rng := rand.New(rand.NewPCG(2, 1))
 	var b strings.Builder
 	for i := range 40 {
-		fmt.Fprintf(&b, "%06d%s%05d%s\n", i, []string{"WHEAT", "BARLE", "OATSX"}[rng.IntN(3)], rng.IntN(99999), []string{"AHR", "BRU"}[rng.IntN(2)])
+		fmt.Fprintf(&b, "%06d%s%05d%s\n", i, []string{"WHEAT", "BARLE", "OATSX"}[rng.IntN(3)], rng.IntN(99999),
+			[]string{"AHR", "BRU"}[rng.IntN(2)])
 	}
 	l, evidence := detect(b.String(), layout.Given{})
 	assert.Equal(t, []any{"fixed", []int{6, 11, 16}, 0}, []any{l.Form, l.Cuts, l.HeaderRows})

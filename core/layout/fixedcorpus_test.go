@@ -71,7 +71,8 @@ func TestFixedCorpus(t *testing.T) {
 		if l.Form == "fixed" && len(l.Cuts) == len(all)-1 && l.SkipRows == titles && l.HeaderRows == wantHeader {
 			right++
 		} else if testing.Verbose() {
-			t.Logf("file %d: %s, cuts %v for %d columns, %d lines above for %d, %d header rows for %d\n%.300s", n, l.Form, l.Cuts, len(all), l.SkipRows, titles, l.HeaderRows, wantHeader, b.String())
+			t.Logf("file %d: %s, cuts %v for %d columns, %d lines above for %d, %d header rows for %d\n%.300s", n,
+				l.Form, l.Cuts, len(all), l.SkipRows, titles, l.HeaderRows, wantHeader, b.String())
 		}
 	}
 	t.Logf("all right in %.1f %%", 100*float64(right)/files)

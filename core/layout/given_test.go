@@ -19,7 +19,8 @@ func TestLayoutGivenBack(t *testing.T) {
 		l := layout.Layout{
 			Form:          rapid.SampledFrom([]string{layout.Delimited, layout.Fixed, layout.Workbook}).Draw(t, "form"),
 			ByteOrderMark: rapid.Bool().Draw(t, "mark"), LineTerminator: "crlf",
-			SkipRows: number.Draw(t, "skip"), HeaderRows: number.Draw(t, "header"), FooterRows: number.Draw(t, "footer"),
+			SkipRows: number.Draw(t, "skip"), HeaderRows: number.Draw(t, "header"),
+			FooterRows:  number.Draw(t, "footer"),
 			HeaderNames: rapid.SampledFrom([]string{"", layout.Joined, layout.Last}).Draw(t, "names"),
 			Member:      rapid.SampledFrom([]string{"", "a.csv"}).Draw(t, "member"),
 		}

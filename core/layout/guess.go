@@ -47,7 +47,8 @@ type guess struct {
 func guessEncoding(s *Sample) guess {
 	for _, m := range marks {
 		if bytes.HasPrefix(s.Head, []byte(m.mark)) {
-			return guess{encoding: m.encoding, confidence: 1, why: "the file begins with the byte order mark of " + m.encoding}
+			return guess{encoding: m.encoding, confidence: 1, why: "the file begins with the byte order mark of " +
+				m.encoding}
 		}
 	}
 	if g, ok := guessWide(s.Head); ok {
@@ -63,9 +64,11 @@ func guessEncoding(s *Sample) guess {
 	case ascii:
 		return guess{"utf-8", 0.9, "the bytes looked at are all ASCII, which UTF-8 reads as it is", ""}
 	case bad == 0:
-		return guess{"utf-8", 0.99, "the bytes above 127 are all valid UTF-8, which other encodings are not by chance", "windows-1252"}
+		return guess{"utf-8", 0.99, "the bytes above 127 are all valid UTF-8, which other encodings are not by chance",
+			"windows-1252"}
 	case good >= 9*bad:
-		return guess{"utf-8", 0.85, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are damaged", good, good+bad), "windows-1252"}
+		return guess{"utf-8", 0.85, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are damaged",
+			good, good+bad), "windows-1252"}
 	}
 	sep, hasSep := separator(s.Head)
 	if hasSep {
@@ -77,7 +80,8 @@ func guessEncoding(s *Sample) guess {
 	// Valid UTF-8 does not come about by chance: the file was put together from
 	// parts in UTF-8 and in another encoding.
 	if good >= enoughGood && good >= bad {
-		return guess{"utf-8", 0.6, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are of another encoding", good, good+bad), "windows-1252"}
+		return guess{"utf-8", 0.6, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are of "+
+			"another encoding", good, good+bad), "windows-1252"}
 	}
 	return guessLetters(s, good >= enoughGood && 10*good >= bad, sep)
 }
@@ -174,7 +178,9 @@ func guessPairs(s *Sample) (guess, bool) {
 			continue
 		}
 		// Kana are sure signs; of the others the denser set is the likelier.
-		if g := (guess{c.encoding, 0.9 + 0.05*share, fmt.Sprintf("the bytes above 127 are %d pairs of %s, %.0f %% of them %s", pairs, c.encoding, 100*share, c.what), ""}); best.encoding == "" || best.encoding == "big5" {
+		if g := (guess{c.encoding, 0.9 + 0.05*share,
+			fmt.Sprintf("the bytes above 127 are %d pairs of %s, %.0f %% of them %s", pairs, c.encoding, 100*share,
+				c.what), ""}); best.encoding == "" || best.encoding == "big5" {
 			best = g
 		}
 	}
@@ -200,7 +206,8 @@ func countPairs(b []byte, encoding string, isCommon func(lead, trail byte) bool)
 		isPair := lead >= 0xA1 && lead <= 0xFE && trail >= 0xA1 && trail <= 0xFE
 		switch encoding {
 		case "shift_jis":
-			isPair = (lead >= 0x81 && lead <= 0x9F || lead >= 0xE0 && lead <= 0xFC) && (trail >= 0x40 && trail != 0x7F && trail <= 0xFC)
+			isPair = (lead >= 0x81 && lead <= 0x9F || lead >= 0xE0 && lead <= 0xFC) &&
+				(trail >= 0x40 && trail != 0x7F && trail <= 0xFC)
 			if lead >= 0xA1 && lead <= 0xDF { // half-width katakana
 				continue
 			}
@@ -228,15 +235,21 @@ func countPairs(b []byte, encoding string, isCommon func(lead, trail byte) bool)
 
 // alphabets are the letters above 127 of languages, most frequent first.
 var alphabets = map[string]string{
-	"German": "üäößé", "French": "éèàêçîôûùâëïœ", "Spanish": "óíáéñúü", "Portuguese": "ãçéáíóêõâúàô", "Italian": "àèìòùé",
-	"Swedish": "äöåé", "Danish": "åøæéö", "Dutch": "ëéïèöü", "Icelandic": "áðíéþúóýæö", "Polish": "łęóążśćńź", "Czech": "íáéěřýžčšůúťďňó",
-	"Slovak": "áíéčžýšúľťňäôďó", "Hungarian": "éáöóőüíúű", "Romanian": "ăîâşţ", "Croatian": "čšžćđ", "Turkish": "ıüşğçöi̇", "Latvian": "āīēšņļģūķžč",
-	"Lithuanian": "ėšžųūįčąę", "Estonian": "äõüöšž", "Russian": "оеаинтсрвлкмдпуяыьгзбчйхжшюцщэфъё", "Ukrainian": "оанивіртселкудмпзябьгйхчцюїжєшщфґ",
-	"Bulgarian": "аиоентрвсдлпкмзгуъбчщжйяцхшюфь", "Serbian": "аиоенртсвдукмлпјзгбчшњцжхљфћђџ", "Greek": "αοιετσνηυρπκμλωςθγδάίέόήχύφβξζψώϊ",
+	"German": "üäößé", "French": "éèàêçîôûùâëïœ", "Spanish": "óíáéñúü", "Portuguese": "ãçéáíóêõâúàô",
+	"Italian": "àèìòùé",
+	"Swedish": "äöåé", "Danish": "åøæéö", "Dutch": "ëéïèöü", "Icelandic": "áðíéþúóýæö", "Polish": "łęóążśćńź",
+	"Czech":  "íáéěřýžčšůúťďňó",
+	"Slovak": "áíéčžýšúľťňäôďó", "Hungarian": "éáöóőüíúű", "Romanian": "ăîâşţ", "Croatian": "čšžćđ",
+	"Turkish": "ıüşğçöi̇", "Latvian": "āīēšņļģūķžč",
+	"Lithuanian": "ėšžųūįčąę", "Estonian": "äõüöšž", "Russian": "оеаинтсрвлкмдпуяыьгзбчйхжшюцщэфъё",
+	"Ukrainian": "оанивіртселкудмпзябьгйхчцюїжєшщфґ",
+	"Bulgarian": "аиоентрвсдлпкмзгуъбчщжйяцхшюфь", "Serbian": "аиоенртсвдукмлпјзгбчшњцжхљфћђџ",
+	"Greek": "αοιετσνηυρπκμλωςθγδάίέόήχύφβξζψώϊ",
 }
 
 // rivals are the encodings of one byte per character, likelier ones first.
-var rivals = []string{"windows-1252", "iso-8859-15", "iso-8859-1", "windows-1250", "iso-8859-2", "windows-1251", "koi8-r", "windows-1257", "windows-1254",
+var rivals = []string{"windows-1252", "iso-8859-15", "iso-8859-1", "windows-1250", "iso-8859-2", "windows-1251",
+	"koi8-r", "windows-1257", "windows-1254",
 	"windows-1253", "iso-8859-7", "iso-8859-9", "iso-8859-13", "iso-8859-5", "ibm850", "ibm852", "ibm437", "macintosh"}
 
 const (
@@ -308,7 +321,8 @@ func guessLetters(s *Sample, isMixed bool, sep byte) guess {
 	why := fmt.Sprintf("the %d bytes above 127 that were looked at read as letters of %s", total, best.language)
 	if total == 0 {
 		confidence = 0.6
-		why = fmt.Sprintf("the only byte above 127 separates cells, and is read as %c", encodings[best.name].Charset.DecodeByte(sep))
+		why = fmt.Sprintf("the only byte above 127 separates cells, and is read as %c",
+			encodings[best.name].Charset.DecodeByte(sep))
 	} else if best.language == "" {
 		why = fmt.Sprintf("the %d bytes above 127 that were looked at read as signs", total)
 	}
@@ -374,7 +388,7 @@ func asSeparator(r rune) float64 {
 	return -3
 }
 
-// replaced gives the sample with one byte in the place of another.
+// replaced returns the sample with one byte in the place of another.
 func (s *Sample) replaced(old, by byte) *Sample {
 	change := func(b []byte) []byte { return bytes.ReplaceAll(b, []byte{old}, []byte{by}) }
 	out := &Sample{Head: change(s.Head)}
@@ -387,7 +401,7 @@ func (s *Sample) replaced(old, by byte) *Sample {
 	return out
 }
 
-// sameText tells whether two encodings read the bytes alike.
+// sameText reports whether two encodings read the bytes alike.
 func sameText(a, b string, counts map[neighbours]int) bool {
 	for k := range counts {
 		if encodings[a].Charset.DecodeByte(k.here) != encodings[b].Charset.DecodeByte(k.here) {
@@ -397,13 +411,14 @@ func sameText(a, b string, counts map[neighbours]int) bool {
 	return true
 }
 
-// scoreLetters gives the log likelihood of the decoded letters and signs, by
+// scoreLetters returns the log likelihood of the decoded letters and signs, by
 // the language that they fit best.
 func scoreLetters(set *charmap.Charmap, counts map[neighbours]int) (language string, score float64) {
 	letters := map[rune]float64{}
 	base := 0.0
 	for k, n := range counts {
-		before2, before, here, after := set.DecodeByte(k.before2), set.DecodeByte(k.before), set.DecodeByte(k.here), set.DecodeByte(k.after)
+		before2, before, here, after := set.DecodeByte(k.before2), set.DecodeByte(k.before), set.DecodeByte(k.here),
+			set.DecodeByte(k.after)
 		penalty := 0.0
 		switch {
 		case here == utf8.RuneError:

@@ -19,18 +19,25 @@ var tongues = []struct {
 }{
 	{"German", "Größe Gewicht Mühle Gerste Fläche Süden Hafer Körner Übergabe Straße Weizen nass geladen Anhänger später Ähren", "windows-1252 iso-8859-1 iso-8859-15 ibm850 ibm437 macintosh"},
 	{"German with euros", "Preis 120 € je Tonne Größe „Kläranlage“ – übrig Äcker", "windows-1252"},
-	{"French", "blé récolte été orge avoine pesée qualité humidité forêt août élevé déjà reçu à côté", "windows-1252 iso-8859-1 ibm850 macintosh"},
-	{"Spanish", "trigo año cebada niño camión báscula peso más maíz según almacén señor", "windows-1252 iso-8859-1 ibm850 macintosh"},
+	{"French", "blé récolte été orge avoine pesée qualité humidité forêt août élevé déjà reçu à côté",
+		"windows-1252 iso-8859-1 ibm850 macintosh"},
+	{"Spanish", "trigo año cebada niño camión báscula peso más maíz según almacén señor",
+		"windows-1252 iso-8859-1 ibm850 macintosh"},
 	{"Portuguese", "grão estação não aveia cevada balança município coração três", "windows-1252 iso-8859-1"},
 	{"Swedish", "vete fält råg säck väg kör åker höst större på måndag", "windows-1252 iso-8859-1 ibm850 macintosh"},
-	{"Polish", "pszenica żyto jęczmień owies ważenie ładunek święto źródło część kierowca był pięć", "windows-1250 iso-8859-2 ibm852"},
-	{"Czech", "pšenice žito ječmen oves váha řidič náklad čtvrtek měsíc půda svátek příjem žádný", "windows-1250 iso-8859-2 ibm852"},
-	{"Hungarian", "búza árpa rozs zab mérleg sofőr őszi gyűjtés súly fűtés öt különböző", "windows-1250 iso-8859-2 ibm852"},
+	{"Polish", "pszenica żyto jęczmień owies ważenie ładunek święto źródło część kierowca był pięć",
+		"windows-1250 iso-8859-2 ibm852"},
+	{"Czech", "pšenice žito ječmen oves váha řidič náklad čtvrtek měsíc půda svátek příjem žádný",
+		"windows-1250 iso-8859-2 ibm852"},
+	{"Hungarian", "búza árpa rozs zab mérleg sofőr őszi gyűjtés súly fűtés öt különböző",
+		"windows-1250 iso-8859-2 ibm852"},
 	{"Croatian", "pšenica ječam zob vaga vozač teret četvrtak šećer žito čuvanje", "windows-1250 iso-8859-2"},
 	{"Turkish", "buğday arpa yulaf çavdar tartı yük şoför ağırlık güneş ılık başka İzin", "windows-1254 iso-8859-9"},
-	{"Lithuanian", "kviečiai miežiai rugiai aviža svėrimas vairuotojas šieną žemė ūkis ąžuolas", "windows-1257 iso-8859-13"},
+	{"Lithuanian", "kviečiai miežiai rugiai aviža svėrimas vairuotojas šieną žemė ūkis ąžuolas",
+		"windows-1257 iso-8859-13"},
 	{"Latvian", "kvieši mieži rudzi auzas svēršana vadītājs krājums ēka šķūnis lauks ūdens", "windows-1257"},
-	{"Russian", "пшеница рожь ячмень овёс вес водитель груз поле урожай Зерно Склад мельница", "windows-1251 koi8-r iso-8859-5"},
+	{"Russian", "пшеница рожь ячмень овёс вес водитель груз поле урожай Зерно Склад мельница",
+		"windows-1251 koi8-r iso-8859-5"},
 	{"Bulgarian", "пшеница ръж ечемик овес тегло шофьор товар поле зърно склад мелница", "windows-1251 iso-8859-5"},
 	{"Greek", "σιτάρι κριθάρι βρώμη σίκαλη ζυγός οδηγός φορτίο βάρος χωράφι αποθήκη Μύλος", "windows-1253 iso-8859-7"},
 	{"Japanese", "小麦 おおむぎ ライむぎ カラスムギ はかり うんてんしゅ トラック 倉庫 北の畑です 雨でした", "shift_jis euc-jp utf-16le utf-16be"},
@@ -45,7 +52,8 @@ func table(rng *rand.Rand, words []string, rows int) string {
 	var b strings.Builder
 	b.WriteString("no;name;kg;remark\r\n")
 	for i := range rows {
-		fmt.Fprintf(&b, "%d;%s;%d,%d;%s %s\r\n", i+1, words[rng.IntN(len(words))], rng.IntN(40000), rng.IntN(10), words[rng.IntN(len(words))], words[rng.IntN(len(words))])
+		fmt.Fprintf(&b, "%d;%s;%d,%d;%s %s\r\n", i+1, words[rng.IntN(len(words))], rng.IntN(40000), rng.IntN(10),
+			words[rng.IntN(len(words))], words[rng.IntN(len(words))])
 	}
 	return b.String()
 }
@@ -95,8 +103,10 @@ func TestEncodingsAreRecognised(t *testing.T) {
 }
 
 func TestByteOrderMarks(t *testing.T) {
-	for name, text := range map[string]string{"utf-8": "\xEF\xBB\xBFa,b\n1,2\n", "utf-16le": "\xFF\xFEa\x00,\x00b\x00\n\x001\x00,\x002\x00\n\x00",
-		"utf-16be": "\xFE\xFF\x00a\x00,\x00b\x00\n\x001\x00,\x002\x00\n", "utf-32le": "\xFF\xFE\x00\x00a\x00\x00\x00,\x00\x00\x00b\x00\x00\x00"} {
+	for name, text := range map[string]string{"utf-8": "\xEF\xBB\xBFa,b\n1,2\n",
+		"utf-16le": "\xFF\xFEa\x00,\x00b\x00\n\x001\x00,\x002\x00\n\x00",
+		"utf-16be": "\xFE\xFF\x00a\x00,\x00b\x00\n\x001\x00,\x002\x00\n",
+		"utf-32le": "\xFF\xFE\x00\x00a\x00\x00\x00,\x00\x00\x00b\x00\x00\x00"} {
 		l, _, _ := layout.Detect(t.Context(), layout.Sample{Head: []byte(text)}, layout.Given{})
 		assert.Equal(t, name, l.Encoding)
 		assert.True(t, l.ByteOrderMark)
@@ -117,8 +127,10 @@ func TestWindowsCount(t *testing.T) {
 }
 
 func TestEncodingNames(t *testing.T) {
-	for label, want := range map[string]string{"UTF8": "utf-8", "Latin1": "windows-1252", "ISO-8859-1": "iso-8859-1", "cp850": "ibm850", "CP1252": "windows-1252",
-		"sjis": "shift_jis", "KOI8-R": "koi8-r", "mac": "macintosh", "gbk": "gb18030", "ebcdic": "ebcdic", "utf-16": "utf-16le"} {
+	for label, want := range map[string]string{"UTF8": "utf-8", "Latin1": "windows-1252", "ISO-8859-1": "iso-8859-1",
+		"cp850": "ibm850", "CP1252": "windows-1252",
+		"sjis": "shift_jis", "KOI8-R": "koi8-r", "mac": "macintosh", "gbk": "gb18030", "ebcdic": "ebcdic",
+		"utf-16": "utf-16le"} {
 		assert.Equal(t, want, layout.EncodingName(label), label)
 	}
 	assert.Len(t, layout.EncodingNames(), 28)

@@ -24,7 +24,7 @@ func (d *detection) header(r records) {
 	d.note("headerRows", strconv.Itoa(d.layout.HeaderRows), confidence, why)
 }
 
-// firstRow tells whether the first row names the columns: 1 or 0.
+// firstRow reports whether the first row names the columns: 1 or 0.
 func firstRow(r records) (rows int, confidence float64, why string) {
 	if len(r.cells) == 0 {
 		return 1, 0.3, "there is no row to judge by"
@@ -77,19 +77,21 @@ func firstRow(r records) (rows int, confidence float64, why string) {
 	case recurring > len(rest)/10+1:
 		return 0, 0.7, fmt.Sprintf("values of the first row recur %d times below it", recurring)
 	case names > 0:
-		return 1, 0.97, fmt.Sprintf("the first row holds words, and below it %d of %d columns hold numbers, dates or codes", names, len(first))
+		return 1, 0.97, fmt.Sprintf("the first row holds words, and below it %d of %d columns hold numbers, dates "+
+			"or codes", names, len(first))
 	}
 	return 1, 0.75, "the first row holds words that do not recur below it"
 }
 
-// isYear tells whether a cell is a year, as columns are named by.
+// isYear reports whether a cell is a year, as columns are named by.
 func isYear(cell string) bool {
-	return len(cell) == 4 && (strings.HasPrefix(cell, "19") || strings.HasPrefix(cell, "20")) && isDigit(cell[2]) && isDigit(cell[3])
+	return len(cell) == 4 && (strings.HasPrefix(cell, "19") || strings.HasPrefix(cell, "20")) && isDigit(cell[2]) &&
+		isDigit(cell[3])
 }
 
 func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 
-// mostlyDigits tells whether half of a cell or more are digits: no name, but a
+// mostlyDigits reports whether half of a cell or more are digits: no name, but a
 // place, a number with its unit, a code.
 func mostlyDigits(cell string) bool {
 	digits := 0
@@ -101,7 +103,7 @@ func mostlyDigits(cell string) bool {
 	return len(cell) >= 6 && 2*digits >= len(cell)
 }
 
-// cast tells whether a name is cast like the cells of its column: where nearly
+// cast reports whether a name is cast like the cells of its column: where nearly
 // all of them are as long as one another, as checksums are, or short and of the
 // same letters' cases, as codes of countries are. ok is false where they are not.
 func cast(rows [][]string, column int, name string) (isAlike, ok bool) {
@@ -160,7 +162,7 @@ func caseOf(cell string) string {
 	return b.String()
 }
 
-// commonShape gives the shape that at least four in five filled cells of a
+// commonShape returns the shape that at least four in five filled cells of a
 // column have, where it is one of values or codes; otherwise "".
 func commonShape(rows [][]string, column int) string {
 	shapes := map[string]int{}
@@ -220,7 +222,8 @@ func extraRows(rows [][]string) int {
 
 // headerNames decides which of several header rows name the columns.
 func (d *detection) headerNames(r records) {
-	if set(d, "headerNames", d.given.HeaderNames, &d.layout.HeaderNames, "") || d.layout.HeaderRows < 2 || len(r.cells) == 0 {
+	if set(d, "headerNames", d.given.HeaderNames, &d.layout.HeaderNames, "") || d.layout.HeaderRows < 2 ||
+		len(r.cells) == 0 {
 		return
 	}
 	names := map[string]bool{}
@@ -232,5 +235,6 @@ func (d *detection) headerNames(r records) {
 		d.note("headerNames", First, 0.85, "the first of the header rows names every column, each by another name")
 		return
 	}
-	d.note("headerNames", Joined, 0.8, "the first of the header rows does not name every column, so that the rows are joined")
+	d.note("headerNames", Joined, 0.8,
+		"the first of the header rows does not name every column, so that the rows are joined")
 }

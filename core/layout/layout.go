@@ -148,7 +148,8 @@ func unsay[T comparable](setting **T) {
 // Given makes a layout's settings count as set by hand, so that another
 // delivery is read alike.
 func (l Layout) Given() Given {
-	g := Given{Form: &l.Form, SkipRows: &l.SkipRows, HeaderRows: &l.HeaderRows, HeaderNames: &l.HeaderNames, FooterRows: &l.FooterRows}
+	g := Given{Form: &l.Form, SkipRows: &l.SkipRows, HeaderRows: &l.HeaderRows, HeaderNames: &l.HeaderNames,
+		FooterRows: &l.FooterRows}
 	if l.Member != "" {
 		g.Member = &l.Member
 	}
@@ -159,24 +160,29 @@ func (l Layout) Given() Given {
 	case Fixed:
 		g.Cuts = &l.Cuts // they are in the place of the dialect
 	default:
-		g.Delimiter, g.QuoteChar, g.DoubleQuote, g.Trim, g.Fold = &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.Trim, &l.Fold
+		g.Delimiter, g.QuoteChar, g.DoubleQuote, g.Trim, g.Fold = &l.Delimiter, &l.QuoteChar, &l.DoubleQuote, &l.Trim,
+			&l.Fold
 		g.ClosingDelimiter, g.Nameless = &l.ClosingDelimiter, &l.Nameless
 	}
 	g.Encoding, g.SkipBlankRows, g.CommentPrefix = &l.Encoding, &l.SkipBlankRows, &l.CommentPrefix
 	return g
 }
 
-// Over gives the settings with those of base where they are not set.
+// Over returns the settings with those of base where they are not set.
 func (g Given) Over(base Given) Given {
 	return Given{
-		Form: cmp.Or(g.Form, base.Form), Encoding: cmp.Or(g.Encoding, base.Encoding), Delimiter: cmp.Or(g.Delimiter, base.Delimiter),
+		Form: cmp.Or(g.Form, base.Form), Encoding: cmp.Or(g.Encoding, base.Encoding),
+		Delimiter: cmp.Or(g.Delimiter, base.Delimiter),
 		QuoteChar: cmp.Or(g.QuoteChar, base.QuoteChar), DoubleQuote: cmp.Or(g.DoubleQuote, base.DoubleQuote),
 		Trim: cmp.Or(g.Trim, base.Trim), SkipBlankRows: cmp.Or(g.SkipBlankRows, base.SkipBlankRows),
-		ClosingDelimiter: cmp.Or(g.ClosingDelimiter, base.ClosingDelimiter), Nameless: cmp.Or(g.Nameless, base.Nameless), Fold: cmp.Or(g.Fold, base.Fold),
+		ClosingDelimiter: cmp.Or(g.ClosingDelimiter, base.ClosingDelimiter),
+		Nameless:         cmp.Or(g.Nameless, base.Nameless), Fold: cmp.Or(g.Fold, base.Fold),
 		CommentPrefix: cmp.Or(g.CommentPrefix, base.CommentPrefix), SkipRows: cmp.Or(g.SkipRows, base.SkipRows),
 		HeaderRows: cmp.Or(g.HeaderRows, base.HeaderRows), HeaderNames: cmp.Or(g.HeaderNames, base.HeaderNames),
-		FooterRows: cmp.Or(g.FooterRows, base.FooterRows), Cuts: cmp.Or(g.Cuts, base.Cuts), Sheet: cmp.Or(g.Sheet, base.Sheet), Member: cmp.Or(g.Member, base.Member),
-		SkipColumns: cmp.Or(g.SkipColumns, base.SkipColumns), Merged: cmp.Or(g.Merged, base.Merged), Hidden: cmp.Or(g.Hidden, base.Hidden),
+		FooterRows: cmp.Or(g.FooterRows, base.FooterRows), Cuts: cmp.Or(g.Cuts, base.Cuts),
+		Sheet: cmp.Or(g.Sheet, base.Sheet), Member: cmp.Or(g.Member, base.Member),
+		SkipColumns: cmp.Or(g.SkipColumns, base.SkipColumns), Merged: cmp.Or(g.Merged, base.Merged),
+		Hidden: cmp.Or(g.Hidden, base.Hidden),
 	}
 }
 
@@ -250,7 +256,8 @@ func (l *Layout) Check() error {
 		{"hidden", l.Hidden, []string{Read, Skip}},
 	} {
 		if !slices.Contains(choice.of, choice.value) && (choice.value != "" || choice.setting == "form") {
-			fault(choice.setting, "%s %q is unknown: it is %s", choice.setting, choice.value, strings.Join(choice.of, " or "))
+			fault(choice.setting, "%s %q is unknown: it is %s", choice.setting, choice.value,
+				strings.Join(choice.of, " or "))
 		}
 	}
 	if cut, is := badCut(l.Cuts); is {
@@ -288,7 +295,8 @@ func (l *Layout) Check() error {
 		value, most int
 	}{
 		{"skipRows", l.SkipRows, maxSkipRows}, {"headerRows", l.HeaderRows, maxHeaderRows},
-		{"footerRows", l.FooterRows, maxFooterRows}, {"skipColumns", l.SkipColumns, maxColumns}, {"fold", l.Fold, maxFold},
+		{"footerRows", l.FooterRows, maxFooterRows}, {"skipColumns", l.SkipColumns, maxColumns},
+		{"fold", l.Fold, maxFold},
 	} {
 		if n.value < 0 {
 			fault(n.setting, "%s is %d: it counts from 0", n.setting, n.value)
@@ -312,13 +320,14 @@ func badCut(cuts []int) (message string, is bool) {
 			return fmt.Sprintf("the cut at %d lies beyond %d characters", c, maxCut), true
 		}
 		if c < 1 || i > 0 && c <= cuts[i-1] {
-			return fmt.Sprintf("the cut at %d is wrong: cuts are characters from 1 up, each beyond the one before", c), true
+			return fmt.Sprintf("the cut at %d is wrong: cuts are characters from 1 up, each beyond the one before", c),
+				true
 		}
 	}
 	return "", false
 }
 
-// Dialect gives the grammar of the layout's delimited text.
+// Dialect returns the grammar of the layout's delimited text.
 func (l *Layout) Dialect() delimited.Dialect {
 	if l.Form == Fixed {
 		return delimited.Dialect{} // a line is one text, which the cuts divide

@@ -19,7 +19,8 @@ func (d *detection) closing(r *records) {
 		return
 	}
 	width := d.width
-	if d.layout.Form != Delimited || d.layout.Fold > 0 || d.layout.Delimiter == "" || d.layout.Delimiter == " " || width < 2 {
+	if d.layout.Form != Delimited || d.layout.Fold > 0 || d.layout.Delimiter == "" || d.layout.Delimiter == " " ||
+		width < 2 {
 		return
 	}
 	closed, open := 0, 0
@@ -35,7 +36,9 @@ func (d *detection) closing(r *records) {
 		return
 	}
 	d.layout.ClosingDelimiter = true
-	d.note("closingDelimiter", "true", 0.9, fmt.Sprintf("%d rows end with a delimiter and nothing behind it, and no name stands over it: it closes the row", closed))
+	d.note("closingDelimiter", "true", 0.9,
+		fmt.Sprintf("%d rows end with a delimiter and nothing behind it, and no name stands over it: it closes the row",
+			closed))
 	d.takeOff(r)
 }
 
@@ -53,7 +56,8 @@ func (d *detection) takeOff(r *records) {
 // first. Where it holds one name less or more than the row has cells, it is the header:
 // the row of it is returned, filled up to the table's width.
 func (d *detection) nameless(r *records, first int) (int, bool) {
-	if first == 0 || d.width < 3 || d.layout.Form != Delimited || d.layout.Fold > 0 || first >= len(r.cells) || r.line[first] != r.line[first-1]+1 {
+	if first == 0 || d.width < 3 || d.layout.Form != Delimited || d.layout.Fold > 0 || first >= len(r.cells) ||
+		r.line[first] != r.line[first-1]+1 {
 		return first, false
 	}
 	above := r.cells[first-1]
@@ -73,7 +77,8 @@ func (d *detection) nameless(r *records, first int) (int, bool) {
 		if rowsAreNamed(r.cells[first:], above[0]) {
 			d.layout.Nameless, why = First, "the first column, in which all values differ, has no name"
 		}
-		d.note("nameless", d.layout.Nameless, 0.8, fmt.Sprintf("the header holds %d names and the rows %d cells: %s", len(above), d.width, why))
+		d.note("nameless", d.layout.Nameless, 0.8, fmt.Sprintf("the header holds %d names and the rows %d cells: %s",
+			len(above), d.width, why))
 	}
 	if d.layout.Nameless == First {
 		r.cells[first-1] = append([]string{""}, above...)

@@ -17,7 +17,8 @@ func TestHeaderOfAnotherWidth(t *testing.T) {
 	random := rand.New(rand.NewPCG(7, 7))
 	names := []string{"ticket", "crop", "kg", "weighed on", "moisture"}
 	cells := func(row int) []string {
-		return []string{fmt.Sprintf("BR-%06d", random.IntN(1e6)), []string{"wheat", "rye", "oats"}[random.IntN(3)], fmt.Sprint(1000 + random.IntN(9000)),
+		return []string{fmt.Sprintf("BR-%06d", random.IntN(1e6)), []string{"wheat", "rye", "oats"}[random.IntN(3)],
+			fmt.Sprint(1000 + random.IntN(9000)),
 			fmt.Sprintf("2026-07-%02d", 1+row%28), fmt.Sprintf("%d.5", 10+random.IntN(9))}
 	}
 	for _, delimiter := range []string{",", ";", "\t", "|"} {
@@ -31,12 +32,27 @@ func TestHeaderOfAnotherWidth(t *testing.T) {
 					nameless         string
 					columns, skipped int
 				}{
-					{"row numbers without a name", nil, func(i int, c []string) []string { return append([]string{fmt.Sprint(i + 1)}, c...) }, false, "first", 6, 0},
-					{"names of rows without a name", nil, func(i int, c []string) []string { return append([]string{fmt.Sprintf("row %c%d", 'a'+i%26, i)}, c...) }, false, "first", 6, 0},
-					{"a last column without a name", func(h []string) []string { return append([]string{"no"}, h[:4]...) }, func(i int, c []string) []string { return append([]string{fmt.Sprint(i + 1)}, c...) }, false, "last", 6, 0},
-					{"a delimiter closes each row", nil, func(_ int, c []string) []string { return append(c, "") }, true, "", 5, 0},
-					{"a delimiter closes the header", func(h []string) []string { return append(h, "") }, nil, false, "", 5, 0},
-					{"a delimiter closes both", func(h []string) []string { return append(h, "") }, func(_ int, c []string) []string { return append(c, "") }, true, "", 5, 0},
+					{"row numbers without a name", nil,
+						func(i int, c []string) []string { return append([]string{fmt.Sprint(i + 1)}, c...) }, false,
+						"first", 6, 0},
+					{"names of rows without a name", nil,
+						func(i int, c []string) []string {
+							return append([]string{fmt.Sprintf("row %c%d", 'a'+i%26, i)},
+								c...)
+						}, false, "first", 6, 0},
+					{"a last column without a name", func(h []string) []string {
+						return append([]string{"no"},
+							h[:4]...)
+					}, func(i int, c []string) []string {
+						return append([]string{fmt.Sprint(i + 1)},
+							c...)
+					}, false, "last", 6, 0},
+					{"a delimiter closes each row", nil, func(_ int, c []string) []string { return append(c, "") },
+						true, "", 5, 0},
+					{"a delimiter closes the header", func(h []string) []string { return append(h, "") }, nil, false,
+						"", 5, 0},
+					{"a delimiter closes both", func(h []string) []string { return append(h, "") },
+						func(_ int, c []string) []string { return append(c, "") }, true, "", 5, 0},
 					{"neither", nil, nil, false, "", 5, 0},
 				} {
 					name := fmt.Sprintf("%s, %q quoted %v title %v", c.what, delimiter, quoted, title != "")
@@ -67,7 +83,8 @@ func TestHeaderOfAnotherWidth(t *testing.T) {
 					}
 					l, evidence := detect(text, layout.Given{})
 					skip := strings.Count(title, "\n")
-					assert.Equal(t, []any{delimiter, skip, 1, c.closing, c.nameless}, []any{l.Delimiter, l.SkipRows, l.HeaderRows, l.ClosingDelimiter, l.Nameless}, name)
+					assert.Equal(t, []any{delimiter, skip, 1, c.closing, c.nameless},
+						[]any{l.Delimiter, l.SkipRows, l.HeaderRows, l.ClosingDelimiter, l.Nameless}, name)
 					if c.nameless != "" {
 						assert.Contains(t, evidence["nameless"].Why, "names and the rows", name)
 					}

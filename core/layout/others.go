@@ -8,7 +8,7 @@ import (
 // mostOthers is how many other values a setting offers.
 const mostOthers = 3
 
-// others gives what else a setting could be, the likeliest first, without the
+// others returns what else a setting could be, the likeliest first, without the
 // value that it has.
 func (d *detection) others(setting string) (next []string) {
 	l := &d.layout

@@ -72,7 +72,8 @@ func ChooseSheet(ctx context.Context, book *workbook.Book, given Given) (sheet i
 	case 4*second < best:
 		return sheet, note(name, 0.92, fmt.Sprintf("of %d sheets it holds most rows of several cells", n)), nil
 	default:
-		return sheet, note(name, 0.6, fmt.Sprintf("of %d sheets it holds most rows of several cells, but others hold tables, too", n)), nil
+		return sheet, note(name, 0.6, fmt.Sprintf("of %d sheets it holds most rows of several cells, but others "+
+			"hold tables, too", n)), nil
 	}
 }
 
@@ -98,8 +99,10 @@ func FindSheet(book *workbook.Book, name string) (int, error) {
 // DetectSheet guesses where in a sheet the table is, as Detect does for texts.
 // why is the evidence of the sheet's choice.
 func DetectSheet(s *workbook.Survey, given Given, why Evidence) (Layout, []Evidence) {
-	d := detection{given: given, whole: true, rivals: map[string][]string{}, layout: Layout{Form: Workbook, Encoding: "utf-8", LineTerminator: "lf", DoubleQuote: true, SkipBlankRows: true, HeaderNames: Joined,
-		Cuts: []int{}, Sheet: why.Value, Merged: First, Hidden: Read}}
+	d := detection{given: given, whole: true, rivals: map[string][]string{},
+		layout: Layout{Form: Workbook, Encoding: "utf-8", LineTerminator: "lf", DoubleQuote: true, SkipBlankRows: true,
+			HeaderNames: Joined,
+			Cuts:        []int{}, Sheet: why.Value, Merged: First, Hidden: Read}}
 	if !set(&d, "form", given.Form, &d.layout.Form, "") {
 		d.note("form", Workbook, 1, "the file is a workbook")
 	}
@@ -125,7 +128,8 @@ func DetectSheet(s *workbook.Survey, given Given, why Evidence) (Layout, []Evide
 	if !set(&d, "skipColumns", given.SkipColumns, &d.layout.SkipColumns, "") {
 		d.layout.SkipColumns = from
 		if from > 0 {
-			d.note("skipColumns", strconv.Itoa(from), 0.9, fmt.Sprintf("column %s is the first that the table fills", workbook.ColumnLetters(from)))
+			d.note("skipColumns", strconv.Itoa(from), 0.9, fmt.Sprintf("column %s is the first that the table fills",
+				workbook.ColumnLetters(from)))
 		}
 	}
 	d.width = max(1, to-d.layout.SkipColumns)
@@ -139,7 +143,7 @@ func DetectSheet(s *workbook.Survey, given Given, why Evidence) (Layout, []Evide
 	return d.layout, d.sorted()
 }
 
-// filledBelow gives the columns that at least half of the next lines fill.
+// filledBelow returns the columns that at least half of the next lines fill.
 func filledBelow(lines []workbook.Line) (usual []int) {
 	const looked = 50
 	lines = lines[:min(len(lines), looked)]
@@ -213,7 +217,7 @@ func behindTitles(lines []workbook.Line, top int) int {
 	return top
 }
 
-// mergedHeader gives how many rows the header has by its merged cells: down to
+// mergedHeader returns how many rows the header has by its merged cells: down to
 // the end of a name that runs down, and one more under the name of a group.
 func (d *detection) mergedHeader(s *workbook.Survey) {
 	if d.given.HeaderRows != nil || d.layout.HeaderRows != 1 {
@@ -232,7 +236,8 @@ func (d *detection) mergedHeader(s *workbook.Survey) {
 		return
 	}
 	d.layout.HeaderRows = rows
-	d.revise("headerRows", strconv.Itoa(rows), 0.85, fmt.Sprintf("names in row %d are merged with cells beside or below them", top))
+	d.revise("headerRows", strconv.Itoa(rows), 0.85,
+		fmt.Sprintf("names in row %d are merged with cells beside or below them", top))
 }
 
 func (d *detection) sheetTop(lines []workbook.Line, top int) {
@@ -243,13 +248,14 @@ func (d *detection) sheetTop(lines []workbook.Line, top int) {
 	case n == 0:
 		d.note("skipRows", "0", 0.95, "the table begins at the top")
 	case top > 0:
-		d.note("skipRows", strconv.Itoa(n), 0.9, fmt.Sprintf("row %d is the first that fills the table's columns; what stands above it fills few", n+1))
+		d.note("skipRows", strconv.Itoa(n), 0.9,
+			fmt.Sprintf("row %d is the first that fills the table's columns; what stands above it fills few", n+1))
 	default:
 		d.note("skipRows", strconv.Itoa(n), 0.95, fmt.Sprintf("row %d is the first that is filled", n+1))
 	}
 }
 
-// TableColumns gives the columns from (and up to, not including, to) that the
+// TableColumns returns the columns from (and up to, not including, to) that the
 // table fills that begins below the first rows.
 func TableColumns(s *workbook.Survey, skipRows int) (from, to int) {
 	lines := s.First
@@ -259,7 +265,7 @@ func TableColumns(s *workbook.Survey, skipRows int) (from, to int) {
 	return tableColumns(lines)
 }
 
-// tableColumns gives the columns from (and up to, not including, to) that the
+// tableColumns returns the columns from (and up to, not including, to) that the
 // table fills: those of its first line and those that a tenth of its lines fill.
 func tableColumns(lines []workbook.Line) (from, to int) {
 	counts := map[int]int{}
@@ -282,7 +288,7 @@ func tableColumns(lines []workbook.Line) (from, to int) {
 	return max(from, 0), to
 }
 
-// gridOf gives the lines as rows of equal width.
+// gridOf returns the lines as rows of equal width.
 func gridOf(lines []workbook.Line, skip, width int) (r records) {
 	for _, l := range lines[:min(len(lines), maxRecords)] {
 		row := make([]string, width)
@@ -311,7 +317,8 @@ func (d *detection) sheetFooter(s *workbook.Survey) {
 		first := l.Cells[0].Text
 		switch {
 		case isTotal(first):
-			found, why = s.LastRow-s.Last[k-1].Number, fmt.Sprintf("the row %q below the table holds totals", clip(first))
+			found, why = s.LastRow-s.Last[k-1].Number, fmt.Sprintf("the row %q below the table holds totals",
+				clip(first))
 			continue
 		case len(l.Cells) == 1 && d.width > 1:
 			if why == "" {
@@ -353,9 +360,12 @@ func (d *detection) merged(s *workbook.Survey) {
 	switch {
 	case down > 0:
 		d.layout.Merged = Carried
-		d.note("merged", Carried, 0.75, fmt.Sprintf("%d merged cells run down over rows of the table: their value is taken for each of the rows", down))
+		d.note("merged", Carried, 0.75,
+			fmt.Sprintf("%d merged cells run down over rows of the table: their value is taken for each of the rows",
+				down))
 	case other > 0:
-		d.note("merged", First, 0.75, fmt.Sprintf("%d merged cells run across columns of the table: their value stands in the first", other))
+		d.note("merged", First, 0.75, fmt.Sprintf("%d merged cells run across columns of the table: their value "+
+			"stands in the first", other))
 	default:
 		d.note("merged", First, 0.95, fmt.Sprintf("%d merged cells, none of them among the rows", len(s.Merged)))
 	}

@@ -19,10 +19,10 @@ func ASCIIPrefix(b []byte) int {
 	return i
 }
 
-// IsASCII tells whether a text has no other characters than those of ASCII.
+// IsASCII reports whether a text has no other characters than those of ASCII.
 func IsASCII(text []byte) bool { return ASCIIPrefix(text) == len(text) }
 
-// DifferInDigits tells whether two texts have a digit in the same places and are
+// DifferInDigits reports whether two texts have a digit in the same places and are
 // alike in all others.
 func DifferInDigits(a, b []byte) bool {
 	if len(a) != len(b) {

@@ -48,7 +48,7 @@ func (k *Kind) UnmarshalText(text []byte) error {
 	return nil
 }
 
-// IsNumber tells whether the kind is one of the numbers.
+// IsNumber reports whether the kind is one of the numbers.
 func (k Kind) IsNumber() bool { return k >= Integer && k <= Double }
 
 // Form is what a text looks like. Of its two halves only the one of its kind
@@ -73,7 +73,8 @@ func (f *Form) Read(text []byte) {
 		if !isDate && f.readNumber(text) || f.readMoment(text) {
 			return
 		}
-	case c == '-' || c == '+' || c == '.' || c == ',' || c == '%' || c >= utf8.RuneSelf || c == '$' || hasCurrency(text):
+	case c == '-' || c == '+' || c == '.' || c == ',' || c == '%' || c >= utf8.RuneSelf || c == '$' ||
+		hasCurrency(text):
 		if f.readNumber(text) {
 			return
 		}
@@ -82,7 +83,8 @@ func (f *Form) Read(text []byte) {
 		return
 	default:
 		// The year or the time stands last.
-		if last := text[len(text)-1]; len(text) > 7 && (last-'0' <= 9 || last|0x20 == 'm' || last == 'Z') && f.readNamed(text) {
+		if last := text[len(text)-1]; len(text) > 7 && (last-'0' <= 9 || last|0x20 == 'm' || last == 'Z') &&
+			f.readNamed(text) {
 			return
 		}
 	}
@@ -112,11 +114,16 @@ const maxRead = 64
 
 // placeholders are texts that stand for a missing value, in lower case.
 var placeholders = map[string]bool{
-	"n/a": true, "na": true, "n.a.": true, "n. a.": true, "#n/a": true, "#na": true, "null": true, "(null)": true, "<null>": true, "\\n": true, "nil": true,
-	"nan": true, "none": true, "unknown": true, "missing": true, "n/k": true, "n/v": true, "tbd": true, "tba": true, "not available": true,
-	"not applicable": true, "not known": true, "empty": true, "(empty)": true, "blank": true, "(blank)": true, "unbekannt": true, "k.a.": true, "k. a.": true, "k.a": true,
-	"keine angabe": true, "leer": true, "n.b.": true, "n.v.": true, "n. v.": true, "-": true, "--": true, "---": true, "----": true, "–": true, "—": true, ".": true, "..": true,
-	"...": true, "…": true, "?": true, "??": true, "???": true, "*": true, "#": true, "/": true, "_": true, "inconnu": true, "desconocido": true, "sconosciuto": true, "onbekend": true,
+	"n/a": true, "na": true, "n.a.": true, "n. a.": true, "#n/a": true, "#na": true, "null": true, "(null)": true,
+	"<null>": true, "\\n": true, "nil": true,
+	"nan": true, "none": true, "unknown": true, "missing": true, "n/k": true, "n/v": true, "tbd": true, "tba": true,
+	"not available":  true,
+	"not applicable": true, "not known": true, "empty": true, "(empty)": true, "blank": true, "(blank)": true,
+	"unbekannt": true, "k.a.": true, "k. a.": true, "k.a": true,
+	"keine angabe": true, "leer": true, "n.b.": true, "n.v.": true, "n. v.": true, "-": true, "--": true, "---": true,
+	"----": true, "–": true, "—": true, ".": true, "..": true,
+	"...": true, "…": true, "?": true, "??": true, "???": true, "*": true, "#": true, "/": true, "_": true,
+	"inconnu": true, "desconocido": true, "sconosciuto": true, "onbekend": true,
 }
 
 const longestPlaceholder = 14
@@ -133,7 +140,7 @@ var placeholderLengths = func() (lengths [256]uint16) {
 	return lengths
 }()
 
-// IsPlaceholder tells whether a text is one of those that commonly stand for a
+// IsPlaceholder reports whether a text is one of those that commonly stand for a
 // missing value, in whatever case.
 func IsPlaceholder(text []byte) bool {
 	if len(text) == 0 || len(text) > longestPlaceholder || placeholderLengths[text[0]]>>len(text)&1 == 0 {
@@ -158,7 +165,7 @@ func Trim(text []byte) []byte {
 	return bytes.TrimFunc(text, IsBlank)
 }
 
-// IsBlank tells whether a character leaves no ink: white space, zero width
+// IsBlank reports whether a character leaves no ink: white space, zero width
 // characters, byte order marks, soft hyphens.
 func IsBlank(r rune) bool {
 	if r < utf8.RuneSelf {
@@ -226,7 +233,7 @@ func AppendShape(dst, text []byte) []byte {
 	return dst
 }
 
-// IsWhole tells whether a text's shape has a character for each of its own.
+// IsWhole reports whether a text's shape has a character for each of its own.
 func IsWhole(text []byte) bool { return len(text) <= longShape }
 
 // class gives what a byte's character is in a shape; 0 where the byte alone does

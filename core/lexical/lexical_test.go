@@ -61,10 +61,12 @@ func TestNumbers(t *testing.T) {
 	} {
 		f := read(text)
 		assert.Equal(t, want.kind, f.Kind, text)
-		assert.Equal(t, want.n, Number{Decimal: f.Decimal, Group: f.Group, Unsure: f.Unsure, Sign: f.Sign, Percent: f.Percent, Currency: f.Currency, Zeros: f.Zeros}, text)
+		assert.Equal(t, want.n, Number{Decimal: f.Decimal, Group: f.Group, Unsure: f.Unsure, Sign: f.Sign,
+			Percent: f.Percent, Currency: f.Currency, Zeros: f.Zeros}, text)
 		assert.Equal(t, want.value, f.Float([]byte(text)), text)
 	}
-	for _, text := range []string{"1.2.3", "1.23.456", "12.34.567,8", "1,234,56", "1..2", "12a", "1 2", "12 34", "0x12", "1e", "e5", "1.234,567,8", "+4989123456", "192.168.0.1", "1-2", "5 kg", "$", "%", "-a"} {
+	for _, text := range []string{"1.2.3", "1.23.456", "12.34.567,8", "1,234,56", "1..2", "12a", "1 2", "12 34", "0x12",
+		"1e", "e5", "1.234,567,8", "+4989123456", "192.168.0.1", "1-2", "5 kg", "$", "%", "-a"} {
 		assert.Equal(t, Text, read(text).Kind, text)
 	}
 	f := read("1.234")
@@ -123,8 +125,10 @@ func TestMoments(t *testing.T) {
 			}
 		}
 	}
-	for _, text := range []string{"2026-07", "1/2", "06.07", "06.07-2026", "2026-07-06x", "2026-07-06 6", "12:3", "123:45", "06.07.026", "2026-07-06T06:18+2", "2026-07-06 06:18:05 XM",
-		"6 Jux 2026", "Jul 2026", "6 Jul", "6 Jul 202", "Jul 6 7 2026", "6 Jul Aug 2026", "123 Jul 2026", "6 Jul 2026x", "2026 6 Jul", "May 123456", "6  Jul 2026", "Julian 06 2026"} {
+	for _, text := range []string{"2026-07", "1/2", "06.07", "06.07-2026", "2026-07-06x", "2026-07-06 6", "12:3",
+		"123:45", "06.07.026", "2026-07-06T06:18+2", "2026-07-06 06:18:05 XM",
+		"6 Jux 2026", "Jul 2026", "6 Jul", "6 Jul 202", "Jul 6 7 2026", "6 Jul Aug 2026", "123 Jul 2026", "6 Jul 2026x",
+		"2026 6 Jul", "May 123456", "6  Jul 2026", "Julian 06 2026"} {
 		f := read(text)
 		assert.NotContains(t, []Kind{Date, DateTime, Time, Placeholder}, f.Kind, text)
 	}
@@ -181,8 +185,10 @@ func TestNumberValue(t *testing.T) {
 func TestPatternReads(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		at := time.Unix(rapid.Int64Range(0, 4e9).Draw(t, "seconds"), 0).UTC()
-		layout := rapid.SampledFrom([]string{"2006-01-02", "02.01.2006", "2.1.2006", "01/02/2006", "1/2/06", "2006/01/02 15:04", "2006-01-02T15:04:05Z07:00",
-			"02.01.2006 15:04:05", "2006-01-02 3:04 PM", "2006-01-02 3:04:05PM", "2006-01-02T15:04:05.000"}).Draw(t, "layout")
+		layout := rapid.SampledFrom([]string{"2006-01-02", "02.01.2006", "2.1.2006", "01/02/2006", "1/2/06",
+			"2006/01/02 15:04", "2006-01-02T15:04:05Z07:00",
+			"02.01.2006 15:04:05", "2006-01-02 3:04 PM", "2006-01-02 3:04:05PM", "2006-01-02T15:04:05.000"}).Draw(t,
+			"layout")
 		text := []byte(at.Format(layout))
 		f := read(string(text))
 		monthFirst := layout[0] != '2' && layout[1] != '2'
@@ -201,7 +207,8 @@ func TestPatternReads(t *testing.T) {
 }
 
 func TestReadAllocatesNothing(t *testing.T) {
-	texts := [][]byte{[]byte("AH-000101"), []byte("1.234,50"), []byte("06.07.2026 06:18"), []byte("n/a"), []byte("moved to silo 4")}
+	texts := [][]byte{[]byte("AH-000101"), []byte("1.234,50"), []byte("06.07.2026 06:18"), []byte("n/a"),
+		[]byte("moved to silo 4")}
 	shape := make([]byte, 0, 100)
 	var f Form
 	assert.Zero(t, testing.AllocsPerRun(100, func() {
@@ -216,10 +223,14 @@ func TestReadAllocatesNothing(t *testing.T) {
 // A text that differs in nothing but digits from the one before reads the same by
 // a second look as by a first.
 func TestAgain(t *testing.T) {
-	some := []string{"AA-000123", "2026-07-06", "2026-07-06T06:18:00", "2026-07-06 06:18", "06.07.2026", "07/06/2026 18:05:09", "6.7.2026", "06.07.26",
-		"0000-00-00", "EUR 1.234,50", "CHF 1.234.5", "12,5", "A1", "x", "2026-07-06T06:18:00.25Z", "2026-07-06T06:18:00Z", "12:30", "20260706", "kr1.000", "6 Jul 2026", "06JUL26", "Jul 06, 2026", "Mar 99 9999", "12.5", "1234,50", "0.5", ".75", "98765", "1.234", "0.234", "00745"}
+	some := []string{"AA-000123", "2026-07-06", "2026-07-06T06:18:00", "2026-07-06 06:18", "06.07.2026",
+		"07/06/2026 18:05:09", "6.7.2026", "06.07.26",
+		"0000-00-00", "EUR 1.234,50", "CHF 1.234.5", "12,5", "A1", "x", "2026-07-06T06:18:00.25Z",
+		"2026-07-06T06:18:00Z", "12:30", "20260706", "kr1.000", "6 Jul 2026", "06JUL26", "Jul 06, 2026",
+		"Mar 99 9999", "12.5", "1234,50", "0.5", ".75", "98765", "1.234", "0.234", "00745"}
 	rapid.Check(t, func(t *rapid.T) {
-		text := []byte(rapid.OneOf(rapid.SampledFrom(some), rapid.StringMatching(`[A-Za-z]{0,3}[-./ ]?[0-9]{1,4}([-./:, T][0-9]{1,4}){0,5}[A-Z%€]?`)).Draw(t, "text"))
+		text := []byte(rapid.OneOf(rapid.SampledFrom(some),
+			rapid.StringMatching(`[A-Za-z]{0,3}[-./ ]?[0-9]{1,4}([-./:, T][0-9]{1,4}){0,5}[A-Z%€]?`)).Draw(t, "text"))
 		twin := bytes.Clone(text)
 		for i, c := range twin {
 			if c-'0' <= 9 {
@@ -240,7 +251,8 @@ func TestAgain(t *testing.T) {
 }
 
 func FuzzRead(f *testing.F) {
-	for _, text := range []string{"1.234,5", "06.07.2026 06:18", "+", "-", "€", "1e5", "2026-07-06T06:18:05.25+02:00", "12:00 AM", "1\u023a", "6. Juli 2026", "Jul 6, 2026"} {
+	for _, text := range []string{"1.234,5", "06.07.2026 06:18", "+", "-", "€", "1e5", "2026-07-06T06:18:05.25+02:00",
+		"12:00 AM", "1\u023a", "6. Juli 2026", "Jul 6, 2026"} {
 		f.Add([]byte(text))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {

@@ -334,7 +334,7 @@ func (m *Moment) readZone(text []byte) bool {
 	return hours <= 14 && minutes <= 59
 }
 
-// Millis gives the instant in milliseconds since 1970 in UTC, with the month
+// Millis returns the instant in milliseconds since 1970 in UTC, with the month
 // first or not where the order leaves it open; false where no calendar or clock
 // has it. Years of two digits mean 2000 to 2068 and 1969 to 1999 (POSIX).
 func (m *Moment) Millis(monthFirst bool) (int64, bool) {
@@ -373,7 +373,7 @@ func (f *Form) ReadCompact() bool {
 	return true
 }
 
-// Pattern gives the LDML pattern by which a moment of this form is read.
+// Pattern returns the LDML pattern by which a moment of this form is read.
 func (m *Moment) Pattern(monthFirst bool) string {
 	day, month, year := "dd", "MM", "yyyy"
 	if !m.Padded {

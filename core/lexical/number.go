@@ -35,7 +35,7 @@ const (
 	Behind // 12.50-
 )
 
-// IsShort tells whether Coef holds the digits.
+// IsShort reports whether Coef holds the digits.
 func (n *Number) IsShort() bool { return n.Whole+n.Frac <= 18 }
 
 // IsNought reports whether the digits after the point are all 0, as in 178.0.
@@ -49,7 +49,7 @@ func (n *Number) WithGroup() {
 	n.Whole, n.Frac = n.Whole+n.Frac, 0
 }
 
-// Value gives a short number's value, rounded to a double.
+// Value returns a short number's value, rounded to a double.
 func (n *Number) Value() float64 { return float64(n.Coef) / pow10[n.Frac] }
 
 var pow10 = func() (p [19]float64) {
@@ -250,7 +250,8 @@ func (n *Number) readDigits(text []byte) bool {
 // had its own; false where digits may tell more than the number's value: as zeros in
 // front, as three behind what may be a group's character, as eight that may be a day.
 func (n *Number) again(text []byte) bool {
-	if n.Sign != Unsigned || n.Group != 0 || n.Unsure || n.Percent || n.Currency || n.Zeros || n.Frac == 3 || n.Whole == 8 || !n.IsShort() || text[0] == '0' {
+	if n.Sign != Unsigned || n.Group != 0 || n.Unsure || n.Percent || n.Currency || n.Zeros || n.Frac == 3 ||
+		n.Whole == 8 || !n.IsShort() || text[0] == '0' {
 		return false
 	}
 	coef := int64(0)
@@ -263,7 +264,7 @@ func (n *Number) again(text []byte) bool {
 	return true
 }
 
-// Big gives the exact value of a number of any length, or with an exponent,
+// Big returns the exact value of a number of any length, or with an exponent,
 // from the text that the form was read from.
 func (f *Form) Big(text []byte) (*big.Rat, bool) {
 	var plain Number
@@ -283,7 +284,7 @@ func (f *Form) Big(text []byte) (*big.Rat, bool) {
 	return new(big.Rat).SetString(b.String())
 }
 
-// Float gives the value of a number rounded to a double, from its text.
+// Float returns the value of a number rounded to a double, from its text.
 func (f *Form) Float(text []byte) float64 {
 	if f.Kind != Double && f.IsShort() {
 		return f.Value()

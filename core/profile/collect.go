@@ -64,8 +64,9 @@ type defectKey struct {
 
 func (p *plan) newCollector() *collector {
 	width := len(p.columns)
-	c := &collector{plan: p, columns: make([]column, width), filled: make([]int64, width+1), defects: map[defectKey]*formCount{},
-		keys: make([]prints, len(p.keys)), texts: make([]delimited.Span, block),
+	c := &collector{plan: p, columns: make([]column, width), filled: make([]int64, width+1),
+		defects: map[defectKey]*formCount{},
+		keys:    make([]prints, len(p.keys)), texts: make([]delimited.Span, block),
 		sum: make([]uint64, block), missing: make([]bool, block), void: make([]uint32, block)}
 	c.hashes = make([][]uint64, width)
 	all := make([]uint64, width*block)
@@ -333,7 +334,8 @@ func (c *column) keepDense(text []byte) {
 		return
 	}
 	if int(n) >= len(c.dense) {
-		c.dense = append(c.dense, make([]uint32, max(64, int(n)+1, min(2*len(c.dense), int(c.plan.dense)))-len(c.dense))...)
+		c.dense = append(c.dense, make([]uint32, max(64, int(n)+1, min(2*len(c.dense),
+			int(c.plan.dense)))-len(c.dense))...)
 	}
 	if c.dense[n] == 0 {
 		c.dense[n] = 1 // one more than has been counted
@@ -361,7 +363,8 @@ func (c *column) settle() {
 func (c *column) drain() {
 	if c.sums == nil {
 		c.sums = newSums(&c.plan.typing, c.plan.shapes)
-		c.sums.spread.keepsBins, c.sums.spread.byDay, c.sums.spread.binBits = true, c.plan.typing.isDate(), c.plan.grain.binBits()
+		c.sums.spread.keepsBins, c.sums.spread.byDay, c.sums.spread.binBits = true, c.plan.typing.isDate(),
+			c.plan.grain.binBits()
 		c.sums.sketch = c.plan.grain.newSketch()
 	}
 	c.settle()

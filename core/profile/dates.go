@@ -7,7 +7,7 @@ import (
 	"sieb/core/lexical"
 )
 
-// dates gives the habits of a column's dates.
+// dates returns the habits of a column's dates.
 func (s *sums) dates(t *typing, of scale) *Dates {
 	d := &Dates{Formats: []Format{}, Weekdays: s.weekdays}
 	for _, f := range t.dates {
@@ -53,7 +53,7 @@ const (
 	year = 365.25 * day
 )
 
-// fences gives the bounds beyond which values are far from nearly all others: five
+// fences returns the bounds beyond which values are far from nearly all others: five
 // times as far from the middle nine tenths as these spread, and at least so far.
 // ok is false where there are too few values to tell.
 func fences(sorted []weighted, least float64) (low, high float64, ok bool) {
@@ -69,7 +69,7 @@ func fences(sorted []weighted, least float64) (low, high float64, ok bool) {
 	return q[0] - reach, q[1] + reach, true
 }
 
-// far gives the values that are far from nearly all others, placeholders left out,
+// far returns the values that are far from nearly all others, placeholders left out,
 // one more than most at the most, and between which the others lie. Of a column
 // that is not held whole there are none where more are far than are known.
 func (s scale) far(t *typing, placeholders []Value, least float64, most int) (far []Value, usual [2]string) {

@@ -8,7 +8,7 @@ import (
 	"sieb/core/value"
 )
 
-// kinds gives the distribution of what the values look like.
+// kinds returns the distribution of what the values look like.
 func (s *sums) kinds(t *typing) []Kind {
 	byForm := map[string]*Kind{}
 	firsts := map[string]*spots{}
@@ -25,7 +25,10 @@ func (s *sums) kinds(t *typing) []Kind {
 		k.First = firsts[form].values()
 		all = append(all, *k)
 	}
-	slices.SortFunc(all, func(a, b Kind) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Form, b.Form)) })
+	slices.SortFunc(all, func(a, b Kind) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count),
+			cmp.Compare(a.Form, b.Form))
+	})
 	return all
 }
 
@@ -44,12 +47,14 @@ func describe(k formKey, t *typing) (lexical.Kind, string) {
 		if k.day == impossible {
 			return k.kind, "date that no calendar has"
 		}
-		m := lexical.Moment{Order: k.order, Sep: k.sep, Sep2: k.sep2, Short: k.short, Padded: k.padded, Clock: k.clock, Join: k.join, Zone: k.zone, Half: k.half, Loose: k.loose}
+		m := lexical.Moment{Order: k.order, Sep: k.sep, Sep2: k.sep2, Short: k.short, Padded: k.padded, Clock: k.clock,
+			Join: k.join, Zone: k.zone, Half: k.half, Loose: k.loose}
 		byMonth := t.byMonth
 		if k.order == lexical.ABYear && k.day != either {
 			byMonth = k.day == monthFirst
 		}
-		return k.kind, map[lexical.Kind]string{lexical.Date: "date ", lexical.DateTime: "date and time ", lexical.Time: "time "}[k.kind] + m.Pattern(byMonth) + stored
+		return k.kind, map[lexical.Kind]string{lexical.Date: "date ", lexical.DateTime: "date and time ",
+			lexical.Time: "time "}[k.kind] + m.Pattern(byMonth) + stored
 	case lexical.Boolean:
 		return k.kind, "true or false" + stored
 	case lexical.Placeholder:
@@ -66,7 +71,8 @@ func describeNumber(k formKey, t *typing, stored string) (lexical.Kind, string) 
 	if k.unsure && t.isGroup {
 		kind, group, decimal = lexical.Integer, decimal, 0
 	}
-	text := map[lexical.Kind]string{lexical.Integer: "integer", lexical.Decimal: "decimal", lexical.Double: "number with exponent"}[kind]
+	text := map[lexical.Kind]string{lexical.Integer: "integer", lexical.Decimal: "decimal",
+		lexical.Double: "number with exponent"}[kind]
 	if decimal != 0 && !k.stored {
 		text += " with " + charNames[decimal]
 	}
@@ -79,7 +85,7 @@ func describeNumber(k formKey, t *typing, stored string) (lexical.Kind, string) 
 	return kind, text + []string{"", " with percent sign", " with currency", " with the sign behind"}[k.extra] + stored
 }
 
-// numbers gives the habits of a column's numbers.
+// numbers returns the habits of a column's numbers.
 func (s *sums) numbers(t *typing) *Numbers {
 	n := &Numbers{DecimalChar: t.decimalChar, GroupChar: t.groupChar, WholeDigits: s.whole, FractionDigits: s.frac}
 	sure := int64(0)

@@ -25,7 +25,7 @@ type Filter struct {
 	Rows    []int64  `json:"rows,omitempty" maxItems:"4000" doc:"of rows: their numbers"`
 }
 
-// Finder tells which rows filters let through: those that pass all of them. It
+// Finder reports which rows filters let through: those that pass all of them. It
 // holds scratch space and serves one goroutine.
 type Finder struct {
 	profile     *Profile
@@ -95,7 +95,7 @@ func (f *Finder) prepare(filter Filter) (t test, err error) {
 	return t, err
 }
 
-// typing gives how the column is read, from what its profile tells.
+// typing returns how the column is read, from what its profile tells.
 func (c *Column) typing() (t typing, err error) {
 	t.datatype = c.Datatype
 	switch {
@@ -152,7 +152,8 @@ func (t *test) prepare(c *Column, f Filter) error {
 		t.passes = func(text []byte, _ workbook.Kind) bool { return isMissing(lexical.Trim(text)) }
 	case "notNumber":
 		t.passes = func(text []byte, kind workbook.Kind) bool {
-			return !isEmpty(text, kind) && len(read(text, kind)) > 0 && !l.Kind.IsNumber() && l.Kind != lexical.Placeholder
+			return !isEmpty(text, kind) && len(read(text, kind)) > 0 && !l.Kind.IsNumber() &&
+				l.Kind != lexical.Placeholder
 		}
 	case "contains":
 		want := fold([]byte(f.Value))
@@ -177,7 +178,8 @@ func (t *test) prepare(c *Column, f Filter) error {
 	case "habit":
 		is, ok := habits[f.Value]
 		if !ok {
-			return fmt.Errorf("there is no such habit; there are %s", strings.Join(slices.Sorted(maps.Keys(habits)), ", "))
+			return fmt.Errorf("there is no such habit; there are %s", strings.Join(slices.Sorted(maps.Keys(habits)),
+				", "))
 		}
 		t.passes = func(text []byte, kind workbook.Kind) bool {
 			if isEmpty(text, kind) {
@@ -211,7 +213,9 @@ func (t *test) prepare(c *Column, f Filter) error {
 	case "greater", "atLeast", "less", "atMost", "between":
 		return t.compare(c, f, &typing)
 	default:
-		return fmt.Errorf("there is no such condition on a column; there are equals, oneOf, contains, empty, filled, against, placeholder, notNumber, shape, notShape, form, habit, greater, atLeast, less, atMost, between, differs, after, notSum, defect")
+		return fmt.Errorf("there is no such condition on a column; there are equals, oneOf, contains, empty, " +
+			"filled, against, placeholder, notNumber, shape, notShape, form, habit, greater, atLeast, less, atMost, " +
+			"between, differs, after, notSum, defect")
 	}
 	return nil
 }
@@ -232,7 +236,8 @@ func (t *test) compare(c *Column, f Filter, typing *typing) error {
 	if !typing.datatype.IsNumber() && !typing.isDate() {
 		low, high := []byte(f.Value), []byte(f.To)
 		t.passes = func(text []byte, _ workbook.Kind) bool {
-			return len(lexical.Trim(text)) > 0 && holds(bytes.Compare(text, low)) && (f.Op != "between" || bytes.Compare(text, high) <= 0)
+			return len(lexical.Trim(text)) > 0 && holds(bytes.Compare(text, low)) &&
+				(f.Op != "between" || bytes.Compare(text, high) <= 0)
 		}
 		return nil
 	}
@@ -268,15 +273,17 @@ func (t *typing) limit(text string) (quantity, error) {
 	var l look
 	l.read([]byte(text), workbook.Text)
 	switch {
-	case t.isDate() && (l.Kind == lexical.Date || l.Kind == lexical.DateTime) && l.Order == lexical.YearAB && l.key.day != impossible:
+	case t.isDate() && (l.Kind == lexical.Date || l.Kind == lexical.DateTime) && l.Order == lexical.YearAB &&
+		l.key.day != impossible:
 	case t.datatype.IsNumber() && l.Kind.IsNumber() && l.Decimal != ',' && l.Group == 0:
 	default:
-		return quantity{}, fmt.Errorf("%q is no value of the column's datatype, %s; write it as 12.5 or 2026-07-31", text, t.datatype)
+		return quantity{}, fmt.Errorf("%q is no value of the column's datatype, %s; write it as 12.5 or 2026-07-31",
+			text, t.datatype)
 	}
 	return plain.quantity(&l, []byte(text)), nil
 }
 
-// holds tells whether a text holds another one, whatever the letter case, the blanks
+// holds reports whether a text holds another one, whatever the letter case, the blanks
 // and the accents; want is folded already.
 func holds(text []byte, want string) bool {
 	if !lexical.IsASCII(text) || strings.ContainsRune(want, ' ') {
@@ -301,7 +308,7 @@ func lower(c byte) byte {
 	return c
 }
 
-// Needle gives a text that every row that passes has as a cell; nil where none is
+// Needle returns a text that every row that passes has as a cell; nil where none is
 // known.
 func (f *Finder) Needle() (longest []byte) {
 	for _, t := range f.tests {
@@ -343,7 +350,7 @@ func (f *Finder) Rows(b *source.Batch, see func(row int) bool) {
 	}
 }
 
-// of tells whether a cell passes; the one before is remembered.
+// of reports whether a cell passes; the one before is remembered.
 func (t *test) of(text []byte, kind workbook.Kind) bool {
 	if t.isKnown && t.kind == kind && bytes.Equal(t.last, text) {
 		return t.result

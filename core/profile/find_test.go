@@ -11,7 +11,7 @@ import (
 	"sieb/core/source"
 )
 
-// found gives the rows that pass the filters, page by page.
+// found returns the rows that pass the filters, page by page.
 func found(t require.TestingT, file *source.File, p *Profile, filters ...Filter) (rows []int64) {
 	x := file.NewIndex()
 	go func() { _ = x.Build(context.Background(), func(*source.Batch) error { return nil }) }()
@@ -81,7 +81,8 @@ func TestFilters(t *testing.T) {
 		{[]Filter{{Column: "crop", Op: "shape", Value: "Aaaaa"}}, []int64{2}},
 		{[]Filter{{Column: "kg", Op: "form", Value: "text"}}, []int64{3}},
 		{[]Filter{{Column: "kg", Op: "form", Value: "integer"}}, []int64{2}},
-		{[]Filter{{Column: "kg", Op: "filled"}, {Column: "crop", Op: "equals", Value: "rye"}, {Column: "kg", Op: "greater", Value: "1"}}, []int64{5}},
+		{[]Filter{{Column: "kg", Op: "filled"}, {Column: "crop", Op: "equals", Value: "rye"},
+			{Column: "kg", Op: "greater", Value: "1"}}, []int64{5}},
 		{[]Filter{{Column: "crop", Op: "equals", Value: "barley"}}, nil},
 		{nil, all(1, 2, 3, 4, 5, 6)},
 	} {
@@ -94,7 +95,8 @@ func TestFilters(t *testing.T) {
 		{Filter{Column: "none", Op: "empty"}, `the delivery has no column "none"`},
 		{Filter{Column: "kg", Op: "like"}, "there is no such condition"},
 		{Filter{Column: "kg", Op: "greater", Value: "wet"}, `"wet" is no value of the column's datatype, decimal`},
-		{Filter{Column: "on", Op: "between", Value: "2026-07-01", To: "x"}, `"x" is no value of the column's datatype, date`},
+		{Filter{Column: "on", Op: "between", Value: "2026-07-01", To: "x"},
+			`"x" is no value of the column's datatype, date`},
 	} {
 		_, err := p.NewFinder([]Filter{c.filter})
 		assert.ErrorContains(t, err, c.want)
@@ -182,11 +184,14 @@ func TestFiltersFindWhatIsCounted(t *testing.T) {
 			}
 		}
 		for _, k := range c.Kinds {
-			assert.Len(t, found(t, file, p, Filter{Column: c.Name, Op: "form", Value: k.Form}), int(k.Count), "%s %s", c.Name, k.Form)
+			assert.Len(t, found(t, file, p, Filter{Column: c.Name, Op: "form", Value: k.Form}), int(k.Count), "%s %s",
+				c.Name, k.Form)
 		}
 	}
 	bar := p.Columns[2].Histogram[3]
-	assert.Len(t, found(t, file, p, Filter{Column: "net_kg", Op: "atLeast", Value: string(bar.From)}, Filter{Column: "net_kg", Op: "less", Value: string(bar.To)}), int(bar.Count))
-	assert.Equal(t, []int64{5, 77_001, 77_003, 150_000}, found(t, file, p, Filter{Op: "rows", Rows: []int64{77_003, 5, 150_000, 77_001}}))
+	assert.Len(t, found(t, file, p, Filter{Column: "net_kg", Op: "atLeast", Value: string(bar.From)},
+		Filter{Column: "net_kg", Op: "less", Value: string(bar.To)}), int(bar.Count))
+	assert.Equal(t, []int64{5, 77_001, 77_003, 150_000}, found(t, file, p,
+		Filter{Op: "rows", Rows: []int64{77_003, 5, 150_000, 77_001}}))
 	assert.Equal(t, []int64{77_001}, found(t, file, p, Filter{Column: "code", Op: "equals", Value: "BR-0539000"}))
 }

@@ -60,8 +60,10 @@ func (p *Profile) findings() []Finding {
 	return n.all
 }
 
-func (n *narrator) add(rank int, code string, rows int64, first []Value, rule string, columns []string, format string, args ...any) *Finding {
-	n.all = append(n.all, Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows, First: first, Rule: rule, Weight: weightOf(rank), rank: rank})
+func (n *narrator) add(rank int, code string, rows int64, first []Value, rule string, columns []string, format string,
+	args ...any) *Finding {
+	n.all = append(n.all, Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows,
+		First: first, Rule: rule, Weight: weightOf(rank), rank: rank})
 	return &n.all[len(n.all)-1]
 }
 
@@ -138,13 +140,15 @@ func name(c string) string { return "`" + c + "`" }
 
 // defects says what was wrong with rows as they were read.
 var defectWords = map[string]string{
-	"row.short": "have too few cells", "row.long": "have too many cells", "quote.open": "have a quote that is never closed", "quote.stray": "have a quote out of place",
+	"row.short": "have too few cells", "row.long": "have too many cells",
+	"quote.open": "have a quote that is never closed", "quote.stray": "have a quote out of place",
 	"quote.tail": "have text behind a closing quote",
 }
 
 var cellWords = map[string]string{
-	"encoding.invalid": "bytes that the encoding does not have", "encoding.garbled": "letters that were decoded twice", "encoding.control": "control characters",
-	"quote.stray": "a quote out of place", "quote.tail": "text behind a closing quote",
+	"encoding.invalid": "bytes that the encoding does not have", "encoding.garbled": "letters that were decoded twice",
+	"encoding.control": "control characters",
+	"quote.stray":      "a quote out of place", "quote.tail": "text behind a closing quote",
 }
 
 // rows tells of what concerns rows as a whole.
@@ -152,27 +156,38 @@ func (n *narrator) rows() {
 	for _, d := range n.Problems {
 		code := d.Code.String()
 		if words := cellWords[code]; d.Column != "" && words != "" {
-			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column), Count(d.Count, "value has", "values have"), words, Thousands(d.First[0].Row)).by(Filter{Op: "defect", Value: code})
+			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column),
+				Count(d.Count, "value has", "values have"), words, Thousands(d.First[0].Row)).by(Filter{Op: "defect",
+				Value: code})
 		} else if words := defectWords[code]; words != "" {
 			if d.Count == 1 {
 				words = strings.Replace(words, "have", "has", 1)
 			}
-			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", Count(d.Count, "row", "rows"), words, Thousands(d.First[0].Row), Thousands(d.First[0].Line)).by(Filter{Op: "defect", Value: code})
+			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", Count(d.Count, "row", "rows"),
+				words, Thousands(d.First[0].Row), Thousands(d.First[0].Line)).by(Filter{Op: "defect", Value: code})
 		}
 	}
 	// Rows that repeat a key with all else are told of with the key: one cause is one finding.
-	isTold := slices.ContainsFunc(n.Keys, func(k Key) bool { return k.Repeats > 0 && slices.Equal(k.rows, n.Repeated.rows) })
+	isTold := slices.ContainsFunc(n.Keys, func(k Key) bool {
+		return k.Repeats > 0 &&
+			slices.Equal(k.rows, n.Repeated.rows)
+	})
 	if r := n.Repeated; r.Rows > 0 && !isTold {
-		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil, "%s the same as an earlier one in all cells; row %s repeats row %s",
-			Count(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row), Thousands(r.First[0].Repeats)).by(Filter{Op: "rows", Rows: r.rows})
+		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil,
+			"%s the same as an earlier one in all cells; row %s repeats row %s",
+			Count(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row),
+			Thousands(r.First[0].Repeats)).by(Filter{Op: "rows", Rows: r.rows})
 	}
 	if h := n.Headers; h.Rows > 0 {
-		n.add(88, "row.header", h.Rows, places(h.First), "", nil, "%s the header, first row %s (line %s); they are left out of the columns' figures",
-			Count(h.Rows, "row repeats", "rows repeat"), Thousands(h.First[0].Row), Thousands(h.First[0].Line)).by(Filter{Op: "header"})
+		n.add(88, "row.header", h.Rows, places(h.First), "", nil,
+			"%s the header, first row %s (line %s); they are left out of the columns' figures",
+			Count(h.Rows, "row repeats", "rows repeat"), Thousands(h.First[0].Row),
+			Thousands(h.First[0].Line)).by(Filter{Op: "header"})
 	}
 	if s := n.Sparse; s.Rows > 0 && s.Rows*20 < n.Rows {
 		n.add(63, "row.sparse", s.Rows, places(s.First), "", nil, "%s nearly empty (at most %s filled), first row %s",
-			Count(s.Rows, "row is", "rows are"), Count(int64(s.AtMost), "cell", "cells"), Thousands(s.First[0].Row)).by(Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
+			Count(s.Rows, "row is", "rows are"), Count(int64(s.AtMost), "cell", "cells"),
+			Thousands(s.First[0].Row)).by(Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
 	}
 	for _, k := range n.Keys {
 		if k.Repeats == 0 {
@@ -186,8 +201,10 @@ func (n *narrator) rows() {
 		if len(k.Columns) > 1 {
 			rule = ""
 		}
-		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns, "%s nearly tells rows apart, but %s an earlier one%s; row %s repeats row %s",
-			names(k.Columns), Count(k.Repeats, "row repeats", "rows repeat"), in, Thousands(k.First[0].Row), Thousands(k.First[0].Repeats)).by(Filter{Op: "rows", Rows: k.rows})
+		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns,
+			"%s nearly tells rows apart, but %s an earlier one%s; row %s repeats row %s",
+			names(k.Columns), Count(k.Repeats, "row repeats", "rows repeat"), in, Thousands(k.First[0].Row),
+			Thousands(k.First[0].Repeats)).by(Filter{Op: "rows", Rows: k.rows})
 	}
 }
 
@@ -204,8 +221,9 @@ func names(columns []string) string {
 
 // ofDatatype says what one value, or many of them, of a column are when they fit.
 func (c *Column) ofDatatype(many bool) string {
-	words := map[value.Datatype][2]string{value.Integer: {"a whole number", "whole numbers"}, value.Decimal: {"a decimal", "decimals"},
-		value.Double: {"a number", "numbers"}}[c.Datatype]
+	words := map[value.Datatype][2]string{value.Integer: {"a whole number", "whole numbers"},
+		value.Decimal: {"a decimal", "decimals"},
+		value.Double:  {"a number", "numbers"}}[c.Datatype]
 	switch {
 	case c.Datatype == value.Boolean:
 		return c.Pair[0] + " or " + c.Pair[1]
@@ -244,10 +262,12 @@ func (n *narrator) column(c *Column) {
 		return
 	}
 	if c.Empty > 0 && IsFew(c.Empty, all) {
-		add(60, "value.empty", c.Empty, places(c.EmptyFirst), "required: true", " is empty in %s of %s rows", Thousands(c.Empty), Thousands(all)).by(Filter{Op: "empty"})
+		add(60, "value.empty", c.Empty, places(c.EmptyFirst), "required: true", " is empty in %s of %s rows",
+			Thousands(c.Empty), Thousands(all)).by(Filter{Op: "empty"})
 	}
 	if c.Counter {
-		add(12, "column.counter", all, nil, "", " only counts the rows, from %s to %s: it can be left out", Plain(c.Minimum), Plain(c.Maximum)).by(Filter{Op: "filled"})
+		add(12, "column.counter", all, nil, "", " only counts the rows, from %s to %s: it can be left out",
+			Plain(c.Minimum), Plain(c.Maximum)).by(Filter{Op: "filled"})
 	}
 	missing := int64(0)
 	for _, v := range c.Placeholders {
@@ -258,8 +278,10 @@ func (n *narrator) column(c *Column) {
 		if slices.ContainsFunc(c.Placeholders, func(v Value) bool { return kindOf(v.Value) == lexical.Text }) {
 			stand = "perhaps stand" // a word that no list of placeholders has
 		}
-		add(70, "value.placeholder", missing, c.Placeholders, "null: ["+quotedList(c.Placeholders)+"]", ": %s of %s values %s for a missing one: %s",
-			Thousands(missing), Thousands(c.Filled), stand, examples(c.Placeholders, missing)).by(Filter{Op: "placeholder"})
+		add(70, "value.placeholder", missing, c.Placeholders, "null: ["+quotedList(c.Placeholders)+"]",
+			": %s of %s values %s for a missing one: %s",
+			Thousands(missing), Thousands(c.Filled), stand, examples(c.Placeholders,
+				missing)).by(Filter{Op: "placeholder"})
 	}
 	n.against(c, add)
 	n.numbers(c, add)
@@ -298,8 +320,10 @@ func (n *narrator) against(c *Column, add adder) {
 	if c.Datatype == value.String {
 		// Codes that are all different are often digits alone by chance.
 		isCode := c.Once != nil && *c.Once == c.Distinct
-		if odd := number + other; c.Numbers != nil && odd >= enoughRows && 4*number >= 3*odd && other > 0 && c.Numbers.LeadingZeros == 0 && !isCode {
-			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values %s none", Thousands(other), Thousands(odd), plural(other, "is", "are")).by(Filter{Op: "notNumber"})
+		if odd := number + other; c.Numbers != nil && odd >= enoughRows && 4*number >= 3*odd && other > 0 &&
+			c.Numbers.LeadingZeros == 0 && !isCode {
+			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values %s none",
+				Thousands(other), Thousands(odd), plural(other, "is", "are")).by(Filter{Op: "notNumber"})
 		}
 		return
 	}
@@ -317,14 +341,19 @@ func (n *narrator) against(c *Column, add adder) {
 		return // the order of their parts says it
 	}
 	if c.Dates != nil && len(c.Dates.Impossible) > 0 && int64(len(c.Dates.Impossible)) == against {
-		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s", Count(against, "date or time that does not exist", "dates or times that do not exist"), examples(c.Dates.Impossible, against)).by(Filter{Op: "against"})
+		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s",
+			Count(against, "date or time that does not exist", "dates or times that do not exist"),
+			examples(c.Dates.Impossible, against)).by(Filter{Op: "against"})
 		return
 	}
 	if c.Datatype == value.Integer && c.Numbers.Noughts == against {
-		add(79, "number.noughts", against, c.Against, "", ": %s of %s whole numbers %s zeros after the point: %s", Thousands(against), Thousands(c.Filled), plural(against, "has", "have"), examples(c.Against, against)).by(Filter{Op: "against"})
+		add(79, "number.noughts", against, c.Against, "", ": %s of %s whole numbers %s zeros after the point: %s",
+			Thousands(against), Thousands(c.Filled), plural(against, "has", "have"),
+			examples(c.Against, against)).by(Filter{Op: "against"})
 		return
 	}
-	add(80, "value.against", against, c.Against, "", ": %s of %s values %s not %s: %s", Thousands(against), Thousands(c.Filled),
+	add(80, "value.against", against, c.Against, "", ": %s of %s values %s not %s: %s", Thousands(against),
+		Thousands(c.Filled),
 		plural(against, "is", "are"), c.ofDatatype(against > 1), examples(c.Against, against)).by(Filter{Op: "against"})
 }
 
@@ -351,26 +380,36 @@ func (n *narrator) numbers(c *Column, add adder) {
 	switch {
 	case !isMostly:
 	case h.LeadingZeros > 0 && c.Datatype == value.String:
-		add(75, "number.zeros", h.LeadingZeros, nil, "datatype: string", " looks like a number, but %s with 0: keep it as text", Count(h.LeadingZeros, "value starts", "values start")).by(habit("zeros in front"))
+		add(75, "number.zeros", h.LeadingZeros, nil, "datatype: string",
+			" looks like a number, but %s with 0: keep it as text", Count(h.LeadingZeros, "value starts",
+				"values start")).by(habit("zeros in front"))
 	case h.Currency > 0 && c.Datatype == value.String:
-		add(73, "number.currency", h.Currency, nil, "", " holds amounts with a currency sign: only without it they are numbers").by(habit("currency sign"))
+		add(73, "number.currency", h.Currency, nil, "",
+			" holds amounts with a currency sign: only without it they are numbers").by(habit("currency sign"))
 	case h.Percent > 0 && c.Datatype == value.String:
-		add(73, "number.percent", h.Percent, nil, "", " holds numbers with a percent sign: only without it they are numbers").by(habit("percent sign"))
+		add(73, "number.percent", h.Percent, nil, "",
+			" holds numbers with a percent sign: only without it they are numbers").by(habit("percent sign"))
 	case h.SignBehind > 0 && c.Datatype == value.String:
-		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", Count(h.SignBehind, "number with the sign", "numbers with the sign")).by(habit("sign behind"))
+		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", Count(h.SignBehind, "number with the sign",
+			"numbers with the sign")).by(habit("sign behind"))
 	}
 	if c.Datatype.IsNumber() && h.Undecided > 0 {
-		add(74, "number.undecided", h.Undecided, nil, "", ": nothing tells whether %s separates decimals or thousands; it is taken for decimals", charNames[h.DecimalChar[0]]).by(habit("undecided point"))
+		add(74, "number.undecided", h.Undecided, nil, "",
+			": nothing tells whether %s separates decimals or thousands; it is taken for decimals",
+			charNames[h.DecimalChar[0]]).by(habit("undecided point"))
 	}
 	if h.StoredAsText > 0 && c.Datatype.IsNumber() {
-		add(40, "number.text", h.StoredAsText, nil, "", ": %s stored as text", Count(h.StoredAsText, "number is", "numbers are")).by(habit("number as text"))
+		add(40, "number.text", h.StoredAsText, nil, "", ": %s stored as text",
+			Count(h.StoredAsText, "number is", "numbers are")).by(habit("number as text"))
 	}
 	if c.far != nil {
 		rows := int64(0)
 		for _, v := range c.far {
 			rows += v.Count
 		}
-		add(68, "number.far", rows, c.far, "", ": %s far from all others, which lie between %s and %s: %s", plural(rows, "1 value is", Thousands(rows)+" values are"), c.usual[0], c.usual[1], examples(c.far, rows)).by(oneOf(c.far))
+		add(68, "number.far", rows, c.far, "", ": %s far from all others, which lie between %s and %s: %s",
+			plural(rows, "1 value is", Thousands(rows)+" values are"), c.usual[0], c.usual[1],
+			examples(c.far, rows)).by(oneOf(c.far))
 	}
 }
 
@@ -385,24 +424,30 @@ func (n *narrator) dates(c *Column, add adder) {
 		if d.isClose {
 			taken = fmt.Sprintf("with the %s the dates lie much closer together", d.Order)
 		}
-		add(76, "date.undecided", d.Either, nil, "", ": no date tells whether the day or the month comes first; %s. Ask the sender", taken).by(habit("undecided order"))
+		add(76, "date.undecided", d.Either, nil, "",
+			": no date tells whether the day or the month comes first; %s. Ask the sender",
+			taken).by(habit("undecided order"))
 	}
 	if d.DayFirst > 0 && d.MonthFirst > 0 {
 		few, which := d.MonthFirst, "month"
 		if d.Order == "month first" {
 			few, which = d.DayFirst, "day"
 		}
-		add(77, "date.orders", few, c.Against, "", ": most dates have the %s, but %s only with the %s first: %s", d.Order, Count(few, "makes sense", "make sense"), which, examples(c.Against, few)).by(habit("only " + which + " first"))
+		add(77, "date.orders", few, c.Against, "", ": most dates have the %s, but %s only with the %s first: %s",
+			d.Order, Count(few, "makes sense", "make sense"), which, examples(c.Against, few)).by(habit("only " +
+			which + " first"))
 	}
 	if len(d.Formats) > 1 {
 		var list []string
 		for _, f := range d.Formats {
 			list = append(list, fmt.Sprintf("%s (%s)", f.Format, Thousands(f.Count)))
 		}
-		add(66, "date.formats", c.Filled, nil, "", ": dates come in %d formats: %s", len(d.Formats), strings.Join(list, ", ")).by(Filter{Op: "filled"})
+		add(66, "date.formats", c.Filled, nil, "", ": dates come in %d formats: %s", len(d.Formats),
+			strings.Join(list, ", ")).by(Filter{Op: "filled"})
 	}
 	if d.TwoDigitYears > 0 {
-		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits", Count(d.TwoDigitYears, "date", "dates")).by(habit("two-digit year"))
+		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits",
+			Count(d.TwoDigitYears, "date", "dates")).by(habit("two-digit year"))
 	}
 	far := slices.DeleteFunc(slices.Clone(d.FarOff), func(v Value) bool {
 		return slices.ContainsFunc(c.Placeholders, func(p Value) bool { return p.Value == v.Value })
@@ -412,20 +457,25 @@ func (n *narrator) dates(c *Column, add adder) {
 		for _, v := range far {
 			rows += v.Count
 		}
-		add(68, "date.far", rows, far, "", ": %s years away from all others: %s", Count(rows, "date is", "dates are"), examples(far, rows)).by(oneOf(far))
+		add(68, "date.far", rows, far, "", ": %s years away from all others: %s", Count(rows, "date is", "dates are"),
+			examples(far, rows)).by(oneOf(far))
 	}
 }
 
 // texts tells of what is odd in how values are written.
 func (n *narrator) texts(c *Column, add adder) {
 	if b := c.Blanks.Around; b.Count > 0 {
-		add(50, "blank.around", b.Count, b.First, "remedies: [trim]", ": %s", Count(b.Count, "value has blanks around it", "values have blanks around them")).by(habit("blanks around"))
+		add(50, "blank.around", b.Count, b.First, "remedies: [trim]", ": %s",
+			Count(b.Count, "value has blanks around it", "values have blanks around them")).by(habit("blanks around"))
 	}
 	if b := c.Blanks.Inside; b.Count > 0 {
-		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s", Count(b.Count, "value has", "values have"), examples(b.First, b.Count)).by(habit("blanks inside"))
+		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s",
+			Count(b.Count, "value has", "values have"), examples(b.First, b.Count)).by(habit("blanks inside"))
 	}
 	if b := c.Blanks.Invisible; b.Count > 0 {
-		add(52, "blank.invisible", b.Count, b.First, "", ": %s characters that do not show, such as tabs and no-break spaces", Count(b.Count, "value has", "values have")).by(habit("characters that do not show"))
+		add(52, "blank.invisible", b.Count, b.First, "",
+			": %s characters that do not show, such as tabs and no-break spaces",
+			Count(b.Count, "value has", "values have")).by(habit("characters that do not show"))
 	}
 	if c.Datatype != value.String {
 		return
@@ -444,18 +494,21 @@ func (n *narrator) texts(c *Column, add adder) {
 		if len(c.Variants) > 1 {
 			more = fmt.Sprintf(", and %s more", Count(int64(len(c.Variants)-1), "group", "groups"))
 		}
-		add(55, "value.variants", rows, g[1:], "", ": the same is written in different ways: %s%s", examples(g, 0), more).by(oneOf(others))
+		add(55, "value.variants", rows, g[1:], "", ": the same is written in different ways: %s%s", examples(g, 0),
+			more).by(oneOf(others))
 	}
 	if typos := c.typos(); len(typos) > 0 {
 		var list []string
 		rows := int64(0)
 		var first []Value
 		for _, t := range typos {
-			list = append(list, fmt.Sprintf("%s (%s) for %s (%s)", clip(t[0].Value), Thousands(t[0].Count), clip(t[1].Value), Thousands(t[1].Count)))
+			list = append(list, fmt.Sprintf("%s (%s) for %s (%s)", clip(t[0].Value), Thousands(t[0].Count),
+				clip(t[1].Value), Thousands(t[1].Count)))
 			rows += t[0].Count
 			first = append(first, t[0])
 		}
-		add(58, "value.misspelt", rows, first, "", ": perhaps misspelt: %s", strings.Join(list[:min(3, len(list))], ", ")).by(oneOf(first))
+		add(58, "value.misspelt", rows, first, "", ": perhaps misspelt: %s",
+			strings.Join(list[:min(3, len(list))], ", ")).by(oneOf(first))
 	}
 	n.shapes(c, add)
 }
@@ -470,7 +523,8 @@ func (n *narrator) shapes(c *Column, add adder) {
 	for _, v := range c.Placeholders {
 		missing += v.Count
 	}
-	if len(c.Shapes) < 2 || known < enoughRows || c.Category && !strings.Contains(c.Shapes[0].Shape, "9") || strings.ContainsAny(c.Shapes[0].Shape, " …") {
+	if len(c.Shapes) < 2 || known < enoughRows || c.Category && !strings.Contains(c.Shapes[0].Shape, "9") ||
+		strings.ContainsAny(c.Shapes[0].Shape, " …") {
 		return
 	}
 	if odd := known - missing - c.Shapes[0].Count; odd > 0 && 20*odd <= known && len(c.Shapes[0].Shape) > 1 {
@@ -480,7 +534,9 @@ func (n *narrator) shapes(c *Column, add adder) {
 				first = append(first, Value{s.Shape, s.Count, s.Row, s.Line})
 			}
 		}
-		add(65, "value.shape", odd, first, "", ": nearly all values look like %s, but %s: %s", c.Shapes[0].Shape, plural(odd, "1 does not", Thousands(odd)+" do not"), examples(first, odd)).by(Filter{Op: "notShape", Value: c.Shapes[0].Shape})
+		add(65, "value.shape", odd, first, "", ": nearly all values look like %s, but %s: %s", c.Shapes[0].Shape,
+			plural(odd, "1 does not", Thousands(odd)+" do not"), examples(first, odd)).by(Filter{Op: "notShape",
+			Value: c.Shapes[0].Shape})
 	}
 }
 
@@ -492,7 +548,8 @@ func (c *Column) typos() (found [][2]Value) {
 	}
 	for _, v := range c.Top {
 		for _, w := range c.Top {
-			if v.Count*50 < w.Count && len(v.Value) > 3 && !hasDigit(v.Value) && fold([]byte(v.Value)) != fold([]byte(w.Value)) && isOneOff([]rune(v.Value), []rune(w.Value)) {
+			if v.Count*50 < w.Count && len(v.Value) > 3 && !hasDigit(v.Value) &&
+				fold([]byte(v.Value)) != fold([]byte(w.Value)) && isOneOff([]rune(v.Value), []rune(w.Value)) {
 				found = append(found, [2]Value{v, w})
 				break
 			}
@@ -501,7 +558,7 @@ func (c *Column) typos() (found [][2]Value) {
 	return found
 }
 
-// Misspelt gives the values of a category that are perhaps misspelt.
+// Misspelt returns the values of a category that are perhaps misspelt.
 func (c *Column) Misspelt() (all []Value) {
 	for _, t := range c.typos() {
 		all = append(all, t[0])
@@ -511,7 +568,7 @@ func (c *Column) Misspelt() (all []Value) {
 
 func hasDigit(s string) bool { return strings.ContainsAny(s, "0123456789") }
 
-// isOneOff tells whether one character was added, left out, changed or swapped
+// isOneOff reports whether one character was added, left out, changed or swapped
 // with the next.
 func isOneOff(a, b []rune) bool {
 	if len(a) > len(b) {
@@ -523,7 +580,8 @@ func isOneOff(a, b []rune) bool {
 	}
 	switch len(b) - len(a) {
 	case 0:
-		return i < len(a) && (slices.Equal(a[i+1:], b[i+1:]) || i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && slices.Equal(a[i+2:], b[i+2:]))
+		return i < len(a) && (slices.Equal(a[i+1:], b[i+1:]) || i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] &&
+			slices.Equal(a[i+2:], b[i+2:]))
 	case 1:
 		return slices.Equal(a[i:], b[i+1:])
 	}
@@ -546,24 +604,30 @@ func (n *narrator) relations() {
 		but := fmt.Sprintf(", but not in %s%s", Count(r.Exceptions, "row", "rows"), at)
 		switch {
 		case r.Kind == "equal" && r.Exceptions == 0:
-			n.add(20, "columns.equal", r.Rows, nil, "", r.Columns, "%s always hold the same", names(r.Columns)).by(Filter{Op: "filled"})
+			n.add(20, "columns.equal", r.Rows, nil, "", r.Columns, "%s always hold the same",
+				names(r.Columns)).by(Filter{Op: "filled"})
 		case r.Exceptions == 0:
 		case r.Kind == "equal":
-			n.add(72, "columns.equal", r.Exceptions, first, "", r.Columns, "%s hold the same%s", names(r.Columns), but).by(Filter{Op: "differs", Columns: r.Columns[1:]})
+			n.add(72, "columns.equal", r.Exceptions, first, "", r.Columns, "%s hold the same%s", names(r.Columns),
+				but).by(Filter{Op: "differs", Columns: r.Columns[1:]})
 		case r.Kind == "determines":
 			// What the same rows break for the same reason is one finding.
 			columns := slices.Clone(r.Columns)
 			for k := i + 1; k < len(n.Relations); k++ {
-				if o := n.Relations[k]; o.Kind == r.Kind && o.Columns[0] == r.Columns[0] && slices.Equal(o.rows, r.rows) {
+				if o := n.Relations[k]; o.Kind == r.Kind && o.Columns[0] == r.Columns[0] &&
+					slices.Equal(o.rows, r.rows) {
 					columns, told[k] = append(columns, o.Columns[1]), true
 				}
 			}
 			n.add(72, "columns.determined", r.Exceptions, first, "", columns, "%s %s from %s%s", names(columns[1:]),
-				plural(int64(len(columns)-1), "follows", "follow"), name(r.Columns[0]), but).by(Filter{Op: "rows", Rows: r.rows})
+				plural(int64(len(columns)-1), "follows", "follow"), name(r.Columns[0]),
+				but).by(Filter{Op: "rows", Rows: r.rows})
 		case r.Kind == "order":
-			n.add(72, "columns.order", r.Exceptions, first, "", r.Columns, "%s is not after %s%s", name(r.Columns[0]), name(r.Columns[1]), but).by(Filter{Op: "after", Columns: r.Columns[1:]})
+			n.add(72, "columns.order", r.Exceptions, first, "", r.Columns, "%s is not after %s%s", name(r.Columns[0]),
+				name(r.Columns[1]), but).by(Filter{Op: "after", Columns: r.Columns[1:]})
 		case r.Kind == "sum":
-			n.add(72, "columns.sum", r.Exceptions, first, "", r.Columns, "%s is the sum of %s%s", name(r.Columns[0]), names(r.Columns[1:]), but).by(Filter{Op: "notSum", Columns: r.Columns[1:]})
+			n.add(72, "columns.sum", r.Exceptions, first, "", r.Columns, "%s is the sum of %s%s", name(r.Columns[0]),
+				names(r.Columns[1:]), but).by(Filter{Op: "notSum", Columns: r.Columns[1:]})
 		}
 	}
 }

@@ -29,7 +29,7 @@ func sequence(n int, format func(i int) string) (all []string) {
 	return all
 }
 
-// textsOf gives the findings that concern the column.
+// textsOf returns the findings that concern the column.
 func textsOf(t *testing.T, cells []string) (texts []string) {
 	t.Helper()
 	rows := make([][]string, len(cells))
@@ -68,34 +68,57 @@ func TestFindings(t *testing.T) {
 		{"clean words", words, nil},
 		{"clean codes", codes, nil},
 		{"clean names", names, nil},
-		{"words among numbers", mix(numbers, "wet", "n/a", "wet", "n/a", "n/a"), []string{"`value`: 2 of 200 values are not decimals: wet (2)", "`value`: 3 of 200 values stand for a missing one: n/a (3)"}},
-		{"nines among numbers", mix(numbers, "9999", "9999"), []string{"`value`: 2 of 200 values stand for a missing one: 9999 (2)"}},
+		{"words among numbers", mix(numbers, "wet", "n/a", "wet", "n/a", "n/a"),
+			[]string{"`value`: 2 of 200 values are not decimals: wet (2)",
+				"`value`: 3 of 200 values stand for a missing one: n/a (3)"}},
+		{"nines among numbers", mix(numbers, "9999", "9999"),
+			[]string{"`value`: 2 of 200 values stand for a missing one: 9999 (2)"}},
 		{"nines that belong", sequence(300, func(i int) string { return fmt.Sprint(9900 + i) }), nil},
-		{"far number", mix(numbers, "1180.5"), []string{"`value`: 1 value is far from all others, which lie between 9 and 17.9: 1180.5"}},
+		{"far number", mix(numbers, "1180.5"),
+			[]string{"`value`: 1 value is far from all others, which lie between 9 and 17.9: 1180.5"}},
 		{"comma among points", mix(numbers, "9,5"), []string{"`value`: 1 of 200 values is not a decimal: 9,5"}},
-		{"leading zeros", sequence(200, func(i int) string { return fmt.Sprintf("%05d", 37*i) }), []string{"`value` looks like a number, but 200 values start with 0: keep it as text"}},
-		{"postcodes", sequence(200, func(i int) string { return fmt.Sprintf("%05d", 7000+i*47) }), []string{"`value` looks like a number, but 64 values start with 0: keep it as text"}},
-		{"currency", sequence(200, func(i int) string { return fmt.Sprintf("€ %d,50", i) }), []string{"`value` holds amounts with a currency sign: only without it they are numbers"}},
+		{"leading zeros", sequence(200, func(i int) string { return fmt.Sprintf("%05d", 37*i) }),
+			[]string{"`value` looks like a number, but 200 values start with 0: keep it as text"}},
+		{"postcodes", sequence(200, func(i int) string { return fmt.Sprintf("%05d", 7000+i*47) }),
+			[]string{"`value` looks like a number, but 64 values start with 0: keep it as text"}},
+		{"currency", sequence(200, func(i int) string { return fmt.Sprintf("€ %d,50", i) }),
+			[]string{"`value` holds amounts with a currency sign: only without it they are numbers"}},
 		{"undecided dates", slashes, []string{"`value`: no date tells whether the day or the month comes first; the day is taken to. Ask the sender"}},
 		{"month first", mix(slashes, "07/31/2026"), nil},
-		{"two orders", mix(slashes, "07/31/2026", "07/30/2026", "31/07/2026"), []string{"`value`: most dates have the month first, but 1 makes sense only with the day first: 31/07/2026"}},
-		{"impossible date", mix(dates, "31.06.2026"), []string{"`value`: 1 date or time that does not exist: 31.06.2026"}},
-		{"clean named dates", sequence(200, func(i int) string { return fmt.Sprintf("%d-%s-2026", 1+i%28, []string{"JAN", "FEB", "MAR"}[i%3]) }), nil},
-		{"impossible named date", mix(sequence(200, func(i int) string { return fmt.Sprintf("%d. Juli 2026", 1+i%28) }), "31. Juni 2026"), []string{"`value`: 1 date or time that does not exist: 31. Juni 2026"}},
+		{"two orders", mix(slashes, "07/31/2026", "07/30/2026", "31/07/2026"),
+			[]string{"`value`: most dates have the month first, but 1 makes sense only with the day first: 31/07/2026"}},
+		{"impossible date", mix(dates, "31.06.2026"),
+			[]string{"`value`: 1 date or time that does not exist: 31.06.2026"}},
+		{"clean named dates", sequence(200, func(i int) string {
+			return fmt.Sprintf("%d-%s-2026", 1+i%28,
+				[]string{"JAN", "FEB", "MAR"}[i%3])
+		}), nil},
+		{"impossible named date", mix(sequence(200, func(i int) string { return fmt.Sprintf("%d. Juli 2026", 1+i%28) }),
+			"31. Juni 2026"), []string{"`value`: 1 date or time that does not exist: 31. Juni 2026"}},
 		{"far date", mix(dates, "06.07.1926"), []string{"`value`: 1 date is years away from all others: 06.07.1926"}},
-		{"two-digit years", sequence(60, func(i int) string { return fmt.Sprintf("%02d.07.26", 1+i%28) }), []string{"`value`: the years of 60 dates have two digits"}},
-		{"two formats", append(slices.Clone(dates[:100]), sequence(20, func(i int) string { return fmt.Sprintf("2026-07-%02d", 1+i) })...), []string{"`value`: dates come in 2 formats: dd.MM.yyyy (100), yyyy-MM-dd (20)"}},
-		{"blanks around", mix(words, " wheat", "oats "), []string{"`value`: the same is written in different ways: ", "`value`: 2 values have blanks around them"}},
-		{"letter case", mix(words, "Wheat", "WHEAT"), []string{"`value`: the same is written in different ways: wheat (6"}},
+		{"two-digit years", sequence(60, func(i int) string { return fmt.Sprintf("%02d.07.26", 1+i%28) }),
+			[]string{"`value`: the years of 60 dates have two digits"}},
+		{"two formats", append(slices.Clone(dates[:100]),
+			sequence(20, func(i int) string { return fmt.Sprintf("2026-07-%02d", 1+i) })...),
+			[]string{"`value`: dates come in 2 formats: dd.MM.yyyy (100), yyyy-MM-dd (20)"}},
+		{"blanks around", mix(words, " wheat", "oats "), []string{"`value`: the same is written in different ways: ",
+			"`value`: 2 values have blanks around them"}},
+		{"letter case", mix(words, "Wheat", "WHEAT"),
+			[]string{"`value`: the same is written in different ways: wheat (6"}},
 		{"misspelt", mix(words, "barely"), []string{"`value`: perhaps misspelt: barely (1) for barley (6"}},
-		{"repeated code", mix(codes, "BR-000007"), []string{"`value` nearly tells rows apart, but 1 row repeats an earlier one in all cells; row 101 repeats row 8"}},
-		{"odd code", mix(codes, "TRIAL-1"), []string{"`value`: nearly all values look like AA-999999, but 1 does not: TRIAL-1"}},
+		{"repeated code", mix(codes, "BR-000007"),
+			[]string{"`value` nearly tells rows apart, but 1 row repeats an earlier one in all cells; row 101 repeats row 8"}},
+		{"odd code", mix(codes, "TRIAL-1"),
+			[]string{"`value`: nearly all values look like AA-999999, but 1 does not: TRIAL-1"}},
 		{"hardly empty", mix(codes, ""), []string{"`value` is empty in 1 of 200 rows"}},
 		{"often empty", slices.Concat(words, slices.Repeat([]string{""}, 100)), nil},
 		{"always empty", slices.Repeat([]string{""}, 40), []string{"`value` is always empty"}},
 		{"constant", slices.Repeat([]string{"Ahrensee"}, 40), []string{"`value` is always Ahrensee"}},
-		{"mixed", append(slices.Clone(numbers[:150]), words[:30]...), []string{"`value` mixes numbers with other texts: 30 of 180 values are none"}},
-		{"no-break space", mix(words, "whe\u00a0at"), []string{"`value`: perhaps misspelt: whe\u00a0at (1) for wheat (67)", "`value`: 1 value has characters that do not show, such as tabs and no-break spaces"}},
+		{"mixed", append(slices.Clone(numbers[:150]), words[:30]...),
+			[]string{"`value` mixes numbers with other texts: 30 of 180 values are none"}},
+		{"no-break space", mix(words, "whe\u00a0at"),
+			[]string{"`value`: perhaps misspelt: whe\u00a0at (1) for wheat (67)",
+				"`value`: 1 value has characters that do not show, such as tabs and no-break spaces"}},
 	} {
 		got := textsOf(t, c.cells)
 		if assert.Len(t, got, len(c.want), "%s: %q", c.name, got) {
@@ -132,7 +155,8 @@ func TestRelations(t *testing.T) {
 		case 350:
 			again = "other"
 		}
-		fmt.Fprintf(&b, "%s,%s,%d,%d,%d,%d,%d,%d,%d,%d,%s,%s,%d\n", from, to, gross, tare, net, q1, q2, q3, q1+q2+q3, 100+no, grower, again, random.IntN(9))
+		fmt.Fprintf(&b, "%s,%s,%d,%d,%d,%d,%d,%d,%d,%d,%s,%s,%d\n", from, to, gross, tare, net, q1, q2, q3, q1+q2+q3,
+			100+no, grower, again, random.IntN(9))
 	}
 	file := open(t, b.String())
 	defer file.Close()
@@ -143,7 +167,8 @@ func TestRelations(t *testing.T) {
 	for _, r := range p.Relations {
 		found[r.Kind+" "+strings.Join(r.Columns, " ")] = r
 	}
-	for name, row := range map[string]int64{"order from to": 100, "sum gross tare net": 200, "sum year q1 q2 q3": 0, "determines no grower": 300, "equal grower again": 350} {
+	for name, row := range map[string]int64{"order from to": 100, "sum gross tare net": 200, "sum year q1 q2 q3": 0,
+		"determines no grower": 300, "equal grower again": 350} {
 		r, ok := found[name]
 		if !assert.True(t, ok, "%s is not among %v", name, p.Relations) {
 			continue
@@ -172,7 +197,8 @@ func TestRelationsAmongCopies(t *testing.T) {
 	random := rand.New(rand.NewPCG(4, 4))
 	for range 100 {
 		day, x, y := 1+random.IntN(14), random.IntN(5000), random.IntN(5000)
-		fmt.Fprintf(&b, "2026-07-%02d,2026-07-%02d,%d,%d,%d%s\n", day, day+random.IntN(14), x, y, x+y, strings.Repeat(","+fmt.Sprint(x), 30))
+		fmt.Fprintf(&b, "2026-07-%02d,2026-07-%02d,%d,%d,%d%s\n", day, day+random.IntN(14), x, y, x+y,
+			strings.Repeat(","+fmt.Sprint(x), 30))
 	}
 	kinds := map[string]int{}
 	for _, r := range profileOf(t, b.String()).Relations {
@@ -235,7 +261,8 @@ func TestOneOff(t *testing.T) {
 	for _, c := range []struct {
 		a, b string
 		want bool
-	}{{"barley", "barely", true}, {"wheat", "whet", true}, {"wheat", "wheatt", true}, {"rye", "ryo", true}, {"wheat", "wheat", false}, {"oats", "oast", true}, {"oats", "soat", false}, {"rye", "oats", false}} {
+	}{{"barley", "barely", true}, {"wheat", "whet", true}, {"wheat", "wheatt", true}, {"rye", "ryo", true},
+		{"wheat", "wheat", false}, {"oats", "oast", true}, {"oats", "soat", false}, {"rye", "oats", false}} {
 		assert.Equal(t, c.want, isOneOff([]rune(c.a), []rune(c.b)), "%s %s", c.a, c.b)
 	}
 }
@@ -251,7 +278,8 @@ func TestNamesOfColumns(t *testing.T) {
 }
 
 func TestEdge(t *testing.T) {
-	for edge, want := range map[string]string{`"2026-07-06T00:00:00"`: "2026-07-06", `"2026-07-06T06:00:00"`: "2026-07-06T06:00", `"2026-07-06"`: "2026-07-06", `12.5`: "12.5"} {
+	for edge, want := range map[string]string{`"2026-07-06T00:00:00"`: "2026-07-06",
+		`"2026-07-06T06:00:00"`: "2026-07-06T06:00", `"2026-07-06"`: "2026-07-06", `12.5`: "12.5"} {
 		assert.Equal(t, want, Edge(json.RawMessage(edge)))
 	}
 }

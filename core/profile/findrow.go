@@ -43,7 +43,7 @@ func blanksOf(text []byte) (double, odd bool) {
 	return blanksIn(lexical.AppendShape(space[:0], text))
 }
 
-// isInOrder tells whether a form is that of dates whose parts are in doubt, with such
+// isInOrder reports whether a form is that of dates whose parts are in doubt, with such
 // evidence.
 func (k *formKey) isInOrder(e evidence) bool {
 	return k.isDay() && k.order == lexical.ABYear && k.day == e
@@ -84,7 +84,7 @@ func (f *Finder) rowTest(filter Filter) (func(b *source.Batch, row int) bool, er
 	return nil, fmt.Errorf("the condition needs a column; on rows there are rows, sparse, defect, header")
 }
 
-// hasDefect tells whether a row was read with a defect of a code, in the cell of a
+// hasDefect reports whether a row was read with a defect of a code, in the cell of a
 // column or, with -1, in no cell.
 func hasDefect(code string, column int) func(b *source.Batch, row int) bool {
 	return func(b *source.Batch, row int) bool {
@@ -123,7 +123,8 @@ func (f *Finder) relationTest(first int, filter Filter) (func(b *source.Batch, r
 	}
 	if filter.Op == "differs" {
 		return func(b *source.Batch, row int) bool {
-			return !bytes.Equal(cell(b, row, columns[0]), cell(b, row, columns[1])) || b.Kind(row, columns[0]) != b.Kind(row, columns[1])
+			return !bytes.Equal(cell(b, row, columns[0]), cell(b, row, columns[1])) ||
+				b.Kind(row, columns[0]) != b.Kind(row, columns[1])
 		}, nil
 	}
 	readers := make([]cellReader, len(columns))
@@ -191,7 +192,7 @@ func isHeader(b *source.Batch, row int, header []string) bool {
 	return true
 }
 
-// damaged tells which rows of a batch have cells that cannot be attributed: a quote
+// damaged reports which rows of a batch have cells that cannot be attributed: a quote
 // was left open, or the width is wrong. Where rows leave out their last cells as a
 // habit, short ones are whole. So are rows that repeat the header: their cells are no
 // values.
@@ -201,7 +202,8 @@ func damaged(dst []bool, b *source.Batch, ragged bool, header []string) []bool {
 		dst[i] = b.Rows[i].Broken || isHeader(b, i, header)
 	}
 	for _, d := range b.Defects {
-		if d.Row >= 0 && (d.Code == violation.RowLong || d.Code == violation.RowMisplaced || d.Code == violation.RowShort && !ragged) {
+		if d.Row >= 0 && (d.Code == violation.RowLong || d.Code == violation.RowMisplaced ||
+			d.Code == violation.RowShort && !ragged) {
 			dst[d.Row] = true
 		}
 	}

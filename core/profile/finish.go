@@ -82,7 +82,10 @@ func (t *typing) pairIn(values *table, enough float64) (pair [2]string, ok bool)
 	if len(all) < 2 {
 		return pair, false
 	}
-	top := firstOf(all, 2, func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) })
+	top := firstOf(all, 2, func(a, b item) int {
+		return cmp.Or(cmp.Compare(b.count, a.count),
+			cmp.Compare(a.row, b.row))
+	})
 	if float64(top[0].count+top[1].count) < enough*float64(total) {
 		return pair, false
 	}
@@ -91,7 +94,7 @@ func (t *typing) pairIn(values *table, enough float64) (pair [2]string, ok bool)
 }
 
 // amend settles anew how columns are read whose values were added up by what
-// turned out to be wrong. It tells whether the rows must be gone over again.
+// turned out to be wrong. It reports whether the rows must be gone over again.
 func (p *plan) amend(all *collector, types []typing) (again bool) {
 	for k, t := range types {
 		if all.columns[k].over && !t.readsAs(&p.columns[k].typing) {
@@ -102,17 +105,20 @@ func (p *plan) amend(all *collector, types []typing) (again bool) {
 	return again
 }
 
-// readsAs tells whether two typings read all values alike.
+// readsAs reports whether two typings read all values alike.
 func (t *typing) readsAs(o *typing) bool {
-	return t.datatype == o.datatype && t.decimalChar == o.decimalChar && t.groupChar == o.groupChar && t.isGroup == o.isGroup && t.byMonth == o.byMonth && t.pair == o.pair &&
+	return t.datatype == o.datatype && t.decimalChar == o.decimalChar && t.groupChar == o.groupChar &&
+		t.isGroup == o.isGroup && t.byMonth == o.byMonth && t.pair == o.pair &&
 		slices.Equal(t.words, o.words) &&
 		slices.EqualFunc(t.dates, o.dates, func(a, b dateFormat) bool { return a.pattern == b.pattern })
 }
 
 // finish makes the profile of what was collected, in columns that are read as the
 // types say; repeated are its rows that repeat another.
-func (p *plan) finish(ctx context.Context, header source.Header, all *collector, types []typing, repeated repeats) *Profile {
-	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Ragged: p.ragged, Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
+func (p *plan) finish(ctx context.Context, header source.Header, all *collector, types []typing,
+	repeated repeats) *Profile {
+	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Ragged: p.ragged,
+		Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
 	names := unlike(header.Names)
 	each(ctx, len(all.columns), func(k int) {
 		c := &all.columns[k]
@@ -130,7 +136,8 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 		out.Problems = append(out.Problems, d)
 	}
 	slices.SortFunc(out.Problems, func(a, b Defect) int {
-		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Code.String(), b.Code.String()), cmp.Compare(a.Column, b.Column))
+		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Code.String(), b.Code.String()),
+			cmp.Compare(a.Column, b.Column))
 	})
 	out.Repeated = Repeated{Rows: repeated.rows, First: repeated.shown(), rows: repeated.both()}
 	out.Sparse.AtMost = p.sparse
@@ -146,7 +153,7 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 	return out
 }
 
-// unlike gives each column a name of its own: where columns share a header, with
+// unlike returns each column a name of its own: where columns share a header, with
 // a number behind it.
 func unlike(headers []string) []string {
 	names := make([]string, len(headers))
@@ -168,7 +175,7 @@ func unlike(headers []string) []string {
 	return names
 }
 
-// keysOf tells which sets of columns are keys, or nearly so.
+// keysOf reports which sets of columns are keys, or nearly so.
 func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 	out.Keys = []Key{}
 	for k, plan := range p.keys {
@@ -218,10 +225,12 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 	for i := range all.checks {
 		k := &all.checks[i]
 		k.settle()
-		if k.over || k.rows < enoughRows || !IsFew(k.exceptions.count, k.rows) || k.kind == isBefore && k.equal == k.rows {
+		if k.over || k.rows < enoughRows || !IsFew(k.exceptions.count, k.rows) || k.kind == isBefore &&
+			k.equal == k.rows {
 			continue
 		}
-		r := Relation{Kind: []string{"equal", "determines", "order", "sum"}[k.kind], Rows: k.rows, Exceptions: k.exceptions.count}
+		r := Relation{Kind: []string{"equal", "determines", "order", "sum"}[k.kind], Rows: k.rows,
+			Exceptions: k.exceptions.count}
 		for _, c := range k.columns {
 			r.Columns = append(r.Columns, names[c])
 		}
@@ -231,7 +240,7 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 	}
 }
 
-// values gives spots as values without counts.
+// values returns spots as values without counts.
 func (s spots) values() []Value {
 	all := make([]Value, 0, len(s))
 	for _, at := range s {
@@ -270,8 +279,9 @@ func (c *column) finish(t *typing) Column {
 	}
 	s := c.sums
 	s.settle()
-	out := Column{Datatype: t.datatype, Filled: s.filled, Empty: c.empty + s.blank.count, Blank: s.blank.count, DistinctExact: exact,
-		Kinds: s.kinds(t), Shapes: []Shape{}, Top: []Value{}}
+	out := Column{Datatype: t.datatype, Filled: s.filled, Empty: c.empty + s.blank.count, Blank: s.blank.count,
+		DistinctExact: exact,
+		Kinds:         s.kinds(t), Shapes: []Shape{}, Top: []Value{}}
 	missing := int64(0)
 	for k, n := range s.forms {
 		if k.kind == lexical.Placeholder {
@@ -364,7 +374,8 @@ func (c *column) values(out *Column, t *typing) {
 			out.Rare = append(out.Rare, c.value(e))
 		}
 	}
-	out.Category = out.DistinctExact && t.datatype != value.Boolean && len(all) >= 2 && len(all) <= 60 && out.Filled >= 5*int64(len(all)) && !t.isDate() && !isMeasure(t)
+	out.Category = out.DistinctExact && t.datatype != value.Boolean && len(all) >= 2 && len(all) <= 60 &&
+		out.Filled >= 5*int64(len(all)) && !t.isDate() && !isMeasure(t)
 	if c.sums.against.count == 0 {
 		return
 	}
@@ -393,7 +404,7 @@ func (c *column) value(e item) Value {
 	return spot{e.row, e.line, c.table.text(e.entry)}.value(e.count)
 }
 
-// firstOf gives the first n of a list in an order, sorted; the list is left in
+// firstOf returns the first n of a list in an order, sorted; the list is left in
 // another order.
 func firstOf[T any](all []T, n int, order func(a, b T) int) []T {
 	var first []T
@@ -417,14 +428,17 @@ func (c *column) listShapes(out *Column) {
 			all = append(all, e)
 		}
 	}
-	for _, e := range firstOf(all, maxTop, func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) }) {
+	for _, e := range firstOf(all, maxTop, func(a, b item) int {
+		return cmp.Or(cmp.Compare(b.count, a.count),
+			cmp.Compare(a.row, b.row))
+	}) {
 		out.Shapes = append(out.Shapes, Shape{shown(s.shapes.text(e.entry)), e.count, e.row, e.line})
 		listed += e.count
 	}
 	out.OtherShapes = s.filled - listed
 }
 
-// unlike gives the first values of another shape.
+// unlike returns the first values of another shape.
 func (c *column) unlike(shape string) (values []Value) {
 	var odd []item
 	var space []byte

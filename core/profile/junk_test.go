@@ -38,14 +38,17 @@ func TestZeroAndOne(t *testing.T) {
 	rows := make([][]string, 60)
 	for i := range rows {
 		bit := fmt.Sprint(i % 2)
-		rows[i] = []string{bit, bit, fmt.Sprint(i / 2 % 2), fmt.Sprint(i / 3 % 2), fmt.Sprint(i / 5 % 2), bit, []string{"yes", "no"}[i%2], bit}
+		rows[i] = []string{bit, bit, fmt.Sprint(i / 2 % 2), fmt.Sprint(i / 3 % 2), fmt.Sprint(i / 5 % 2), bit,
+			[]string{"yes", "no"}[i%2], bit}
 	}
-	p := of(t, Options{}, []string{"sacks", "is_organic", "crop wheat", "crop rye", "paid?", "isWet", "dried", "wet_kg"}, rows)
+	p := of(t, Options{}, []string{"sacks", "is_organic", "crop wheat", "crop rye", "paid?", "isWet", "dried",
+		"wet_kg"}, rows)
 	var got []string
 	for _, c := range p.Columns {
 		got = append(got, c.Name+" "+c.Datatype.String())
 	}
-	assert.Equal(t, []string{"sacks integer", "is_organic boolean", "crop wheat boolean", "crop rye boolean", "paid? boolean",
+	assert.Equal(t, []string{"sacks integer", "is_organic boolean", "crop wheat boolean", "crop rye boolean",
+		"paid? boolean",
 		"isWet boolean", "dried boolean", "wet_kg integer"}, got)
 }
 
@@ -60,7 +63,8 @@ func TestNoughts(t *testing.T) {
 		assert.Equal(t, int64(6), c.Numbers.Noughts)
 		assert.Equal(t, int64(n-6), c.Fits)
 	}
-	c := columnOf(t, Options{}, "weight", mix(sequence(200, func(i int) string { return fmt.Sprint(i) }), "178.0", "90.0", "12.5", "7.5", "5.5"))
+	c := columnOf(t, Options{}, "weight", mix(sequence(200, func(i int) string { return fmt.Sprint(i) }), "178.0",
+		"90.0", "12.5", "7.5", "5.5"))
 	assert.Equal(t, value.Decimal, c.Datatype, "among true decimals")
 	assert.Contains(t, textsOf(t, mix(sequence(100, func(i int) string { return fmt.Sprint(i % 13) }), "178.0")),
 		"`value`: 1 of 100 whole numbers has zeros after the point: 178.0")
@@ -145,8 +149,10 @@ func TestWordsAmongManyNumbers(t *testing.T) {
 
 // The share of values that decides a datatype is a setting.
 func TestShare(t *testing.T) {
-	cells := mix(sequence(100, func(i int) string { return fmt.Sprint(i * 37 % 1009) }), "few", "many", "some", "none of it", "half", "most")
-	for share, want := range map[float64]value.Datatype{0: value.Integer, 0.94: value.Integer, 0.95: value.String, 1: value.String, 0.5: value.Integer} {
+	cells := mix(sequence(100, func(i int) string { return fmt.Sprint(i * 37 % 1009) }), "few", "many", "some",
+		"none of it", "half", "most")
+	for share, want := range map[float64]value.Datatype{0: value.Integer, 0.94: value.Integer, 0.95: value.String,
+		1: value.String, 0.5: value.Integer} {
 		assert.Equal(t, want, columnOf(t, Options{Share: share}, "n", cells).Datatype, "%g", share)
 	}
 	file := open(t, "a,b\n1,2\n")
@@ -162,7 +168,8 @@ func TestCodesAndCounters(t *testing.T) {
 	const n = 120
 	rows := make([][]string, n)
 	for i := range rows {
-		rows[i] = []string{fmt.Sprint(i + 1), fmt.Sprint(100 + i*7%n), fmt.Sprint(i), fmt.Sprint(1001 + i), fmt.Sprint(n - i), fmt.Sprint(i*i%97 + 1)}
+		rows[i] = []string{fmt.Sprint(i + 1), fmt.Sprint(100 + i*7%n), fmt.Sprint(i), fmt.Sprint(1001 + i),
+			fmt.Sprint(n - i), fmt.Sprint(i*i%97 + 1)}
 	}
 	p := of(t, Options{}, []string{"row", "growerNo", "from nought", "ticket", "back", "number of sacks"}, rows)
 	isCounter, isCode := []bool{true, false, true, false, false, false}, []bool{true, true, true, false, false, false}
@@ -185,7 +192,8 @@ func TestRepeatedHeaders(t *testing.T) {
 	names := []string{"site", "net_kg", "weighed_on"}
 	clean := make([][]string, 100)
 	for i := range clean {
-		clean[i] = []string{[]string{"Ahrensee", "Dornau"}[i%2], fmt.Sprint(i * 13), fmt.Sprintf("2026-07-%02d", 1+i%28)}
+		clean[i] = []string{[]string{"Ahrensee", "Dornau"}[i%2], fmt.Sprint(i * 13),
+			fmt.Sprintf("2026-07-%02d", 1+i%28)}
 	}
 	dirty := slices.Insert(slices.Clone(clean), 40, names)
 	dirty = slices.Insert(dirty, 70, []string{" site ", "net_kg", "weighed_on "}, []string{"site", "0", "2026-07-01"})
@@ -208,7 +216,8 @@ func TestRepeatedHeaders(t *testing.T) {
 }
 
 func TestWordsOfNames(t *testing.T) {
-	for name, want := range map[string]string{"isOrganic": "is organic", "Grower No.": "grower no", "net_kg": "net kg", "GTIN": "gtin", "Öko-Siegel?": "öko siegel", "": ""} {
+	for name, want := range map[string]string{"isOrganic": "is organic", "Grower No.": "grower no", "net_kg": "net kg",
+		"GTIN": "gtin", "Öko-Siegel?": "öko siegel", "": ""} {
 		assert.Equal(t, want, strings.Join(nameWords(name), " "), name)
 	}
 }

@@ -26,7 +26,7 @@ type scale struct {
 	isWhole bool            // they are all
 }
 
-// scale gives the values of a column of numbers or dates; none for another column.
+// scale returns the values of a column of numbers or dates; none for another column.
 func (c *column) scale(t *typing, exact bool) (s scale) {
 	if !t.datatype.IsNumber() && !t.isDate() {
 		return s
@@ -43,7 +43,7 @@ func (c *column) scale(t *typing, exact bool) (s scale) {
 	return s
 }
 
-// ordered gives the values of a column that is held whole in the order of their
+// ordered returns the values of a column that is held whole in the order of their
 // scale.
 func (c *column) ordered(t *typing) []measuredValue {
 	var all []measuredValue
@@ -97,7 +97,7 @@ func (c *column) measure(out *Column, t *typing, of scale) {
 	out.Histogram = t.histogram(of.sorted)
 }
 
-// canonical gives a value's text in the column's datatype, as JSON.
+// canonical returns a value's text in the column's datatype, as JSON.
 func (t *typing) canonical(text []byte) json.RawMessage {
 	text = lexical.Trim(start(text))
 	if t.isDate() {
@@ -135,7 +135,7 @@ var isoFormats = func() (all []*value.DateFormat) {
 	return all
 }()
 
-// scalar gives a place on the column's scale as JSON: a number, or an instant.
+// scalar returns a place on the column's scale as JSON: a number, or an instant.
 func (t *typing) scalar(x float64) json.RawMessage {
 	if !t.isDate() {
 		return number(x)
@@ -207,7 +207,7 @@ func (t *typing) histogram(sorted []weighted) []Bin {
 	return bins
 }
 
-// numberEdges gives the edges of bars from low to high. They are computed as
+// numberEdges returns the edges of bars from low to high. They are computed as
 // quotients of whole numbers, so that they are as exact as the values.
 func numberEdges(low, high float64, whole bool) []float64 {
 	step, exponent := 1.0, 0
@@ -249,7 +249,7 @@ func numberEdges(low, high float64, whole bool) []float64 {
 	return edges
 }
 
-// dateEdges gives the edges of bars of instants, in seconds since 1970.
+// dateEdges returns the edges of bars of instants, in seconds since 1970.
 func dateEdges(low, high float64, withTime bool) []float64 {
 	from, to := time.Unix(int64(math.Floor(low)), 0).UTC(), time.Unix(int64(math.Ceil(high)), 0).UTC()
 	days := to.Sub(from).Hours() / 24

@@ -196,7 +196,8 @@ func takeSample(ctx context.Context, file *source.File, header source.Header) (s
 // newPlan makes the plan for a delivery of which this is a sample, and which has
 // about so many rows.
 func newPlan(ctx context.Context, s *sample, rows int64, enough float64) *plan {
-	p := &plan{columns: make([]columnPlan, len(s.columns)), rows: rows, enough: enough, names: s.names, header: s.header}
+	p := &plan{columns: make([]columnPlan, len(s.columns)), rows: rows, enough: enough, names: s.names,
+		header: s.header}
 	p.ragged = 20*s.short > s.rows
 	p.sparse = len(s.columns) / 8
 	if len(s.columns) > 3 {
@@ -268,7 +269,7 @@ func formsOf(t *table) forms {
 	return f
 }
 
-// share gives each column its part of the memory: columns of few values a
+// share returns each column its part of the memory: columns of few values a
 // little, the others what is left.
 func (p *plan) share(s *sample, rows int64) {
 	few := func(c *sampleColumn) bool { return c.table.used < 2000 && 10*c.table.used < s.rows }
@@ -289,7 +290,8 @@ func (p *plan) share(s *sample, rows int64) {
 			// Of a column in which hardly a value recurs half the rows are
 			// expected to differ.
 			t := &s.columns[k].table
-			p.columns[k].isOver = 4*t.used > 3*s.rows && rows/2*int64(entryBytes+t.bytes/max(1, t.used)) > int64(left/many)
+			p.columns[k].isOver = 4*t.used > 3*s.rows && rows/2*int64(entryBytes+t.bytes/max(1,
+				t.used)) > int64(left/many)
 		}
 	}
 }
@@ -323,7 +325,10 @@ func (c *columnPlan) pin(t *table) {
 	for e := range shapes.shapes.all() {
 		all = append(all, pin{text: shapes.shapes.text(e.entry), count: e.count})
 	}
-	slices.SortFunc(all, func(a, b pin) int { return cmp.Or(cmp.Compare(b.count, a.count), bytes.Compare(a.text, b.text)) })
+	slices.SortFunc(all, func(a, b pin) int {
+		return cmp.Or(cmp.Compare(b.count, a.count),
+			bytes.Compare(a.text, b.text))
+	})
 	for _, p := range all[:min(len(all), 100)] {
 		c.shapes = append(c.shapes, p.text)
 	}
@@ -360,13 +365,17 @@ func (p *plan) findKeys(ctx context.Context, s *sample) {
 	if len(p.keys) > 0 || s.rows < enoughRows {
 		return
 	}
-	slices.SortStableFunc(given, func(a, b int) int { return cmp.Compare(s.columns[b].table.used, s.columns[a].table.used) })
+	slices.SortStableFunc(given, func(a, b int) int {
+		return cmp.Compare(s.columns[b].table.used,
+			s.columns[a].table.used)
+	})
 	given = given[:min(len(given), maxKeyColumns)]
 	slices.Sort(given)
 	for size := 2; size <= 3; size++ {
 		found := false
 		combinations(given, size, func(columns []int) {
-			if ctx.Err() == nil && len(p.keys) < maxKeys && s.isNoChance(columns) && s.isKey(columns, 2000) && s.isKey(columns, s.rows) {
+			if ctx.Err() == nil && len(p.keys) < maxKeys && s.isNoChance(columns) && s.isKey(columns, 2000) &&
+				s.isKey(columns, s.rows) {
 				p.keys = append(p.keys, keyPlan{columns: slices.Clone(columns)})
 				found = true
 			}
@@ -377,7 +386,7 @@ func (p *plan) findKeys(ctx context.Context, s *sample) {
 	}
 }
 
-// isNoChance tells whether columns without a relation would repeat in the sample:
+// isNoChance reports whether columns without a relation would repeat in the sample:
 // only then it says something that they do not.
 func (s *sample) isNoChance(columns []int) bool {
 	expected := float64(s.rows) * float64(s.rows-1) / 2
@@ -402,7 +411,7 @@ func combinations(all []int, size int, visit func([]int)) {
 	choose(0, make([]int, 0, size))
 }
 
-// isKey tells whether the first rows of the sample differ in the columns.
+// isKey reports whether the first rows of the sample differ in the columns.
 func (s *sample) isKey(columns []int, rows int) bool {
 	seen := make(map[[3]int32]struct{}, min(rows, s.rows))
 	for row := range min(rows, s.rows) {
@@ -418,7 +427,7 @@ func (s *sample) isKey(columns []int, rows int) bool {
 	return true
 }
 
-// isFilledKey tells whether the rows of the sample differ in the columns, and none
+// isFilledKey reports whether the rows of the sample differ in the columns, and none
 // is empty there.
 func (s *sample) isFilledKey(columns []int) bool {
 	for _, k := range columns {
@@ -429,7 +438,7 @@ func (s *sample) isFilledKey(columns []int) bool {
 	return s.isKey(columns, s.rows)
 }
 
-// isGiven tells whether a column's values look given, as numbers and codes of
+// isGiven reports whether a column's values look given, as numbers and codes of
 // records are, rather than measured or written: codes of one shape; whole numbers
 // that ascend, or that lie close together.
 func (c *sampleColumn) isGiven(t *typing) bool {
@@ -464,7 +473,7 @@ func (c *sampleColumn) isGiven(t *typing) bool {
 	return false
 }
 
-// isProse tells whether most texts of a column hold several words.
+// isProse reports whether most texts of a column hold several words.
 func (c *sampleColumn) isProse() bool {
 	prose, all := 0, 0
 	for e := range c.table.all() {
@@ -475,6 +484,6 @@ func (c *sampleColumn) isProse() bool {
 	return 2*prose > all
 }
 
-// isMeasure tells whether values are measured rather than given: they may be all
+// isMeasure reports whether values are measured rather than given: they may be all
 // different, but are no key.
 func isMeasure(t *typing) bool { return t.datatype == value.Decimal || t.datatype == value.Double }

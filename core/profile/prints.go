@@ -111,7 +111,8 @@ func (s *spill) read(dst []fingerprint, part int) ([]fingerprint, error) {
 			return dst, err
 		}
 		for ; len(b) >= printBytes; b = b[printBytes:] {
-			dst = append(dst, fingerprint{binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint32(b[4:]), binary.LittleEndian.Uint32(b[8:])})
+			dst = append(dst, fingerprint{binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint32(b[4:]),
+				binary.LittleEndian.Uint32(b[8:])})
 		}
 	}
 	return dst, nil
@@ -178,7 +179,7 @@ func (r *repeats) keep(p pair) {
 // maxRows is how many rows are kept of those that only all rows together tell.
 const maxRows = 1000
 
-// shown gives the first pairs, as many as a profile shows.
+// shown returns the first pairs, as many as a profile shows.
 func (r *repeats) shown() (all []Pair) {
 	for _, p := range r.pairs[:min(len(r.pairs), maxSpots)] {
 		all = append(all, Pair{p.row, p.first})
@@ -186,7 +187,7 @@ func (r *repeats) shown() (all []Pair) {
 	return all
 }
 
-// both gives the rows that repeat one and those that they repeat, in order.
+// both returns the rows that repeat one and those that they repeat, in order.
 func (r *repeats) both() (rows []int64) {
 	for _, p := range r.pairs {
 		rows = append(rows, p.row, p.first)
@@ -206,7 +207,7 @@ type firstRow struct {
 	row  int64 // 0: free
 }
 
-// of gives the slot of a fingerprint, or the free one for it.
+// of returns the slot of a fingerprint, or the free one for it.
 func (f *firsts) of(hash uint64) *firstRow {
 	i := hash * 0x9E3779B97F4A7C15 >> 32 & f.mask
 	for f.slots[i].row != 0 && f.slots[i].hash != hash {
@@ -215,7 +216,7 @@ func (f *firsts) of(hash uint64) *firstRow {
 	return &f.slots[i]
 }
 
-// fill notes the first rows of a part's fingerprints, and tells whether any is there
+// fill notes the first rows of a part's fingerprints, and reports whether any is there
 // more than once.
 func (f *firsts) fill(part []fingerprint) (some bool) {
 	size := 1 << bits.Len(uint(2*len(part)))

@@ -281,7 +281,8 @@ func Of(ctx context.Context, file *source.File, o Options) (p *Profile, err erro
 	defer fault.Recover(&err, func() string { return "profiling " + file.Name })
 	enough := cmp.Or(o.Share, DefaultShare)
 	if !(enough >= LeastShare && enough <= 1) {
-		return nil, fmt.Errorf("a datatype cannot be concluded from a share of %g of the values: give one from %g to 1", enough, LeastShare)
+		return nil, fmt.Errorf("a datatype cannot be concluded from a share of %g of the values: give one from %g to 1",
+			enough, LeastShare)
 	}
 	rows, err := file.Rows(ctx)
 	if err != nil {
@@ -331,7 +332,8 @@ func (p *plan) repeated(ctx context.Context, file *source.File, o Options, all *
 }
 
 // collect goes over all rows; add takes in a batch.
-func (p *plan) collect(ctx context.Context, file *source.File, o Options, add func(*collector, *source.Batch)) (*collector, error) {
+func (p *plan) collect(ctx context.Context, file *source.File, o Options,
+	add func(*collector, *source.Batch)) (*collector, error) {
 	rows, err := file.Rows(ctx)
 	if err != nil {
 		return nil, err

@@ -54,7 +54,7 @@ const (
 	maxTried = 40_000
 )
 
-// IsFew tells whether so few of all break a rule that they are exceptions: one in
+// IsFew reports whether so few of all break a rule that they are exceptions: one in
 // fifty, or one alone among twenty.
 func IsFew(n, all int64) bool { return 50*n <= all || n == 1 && all >= 20 }
 
@@ -77,7 +77,7 @@ const (
 	unit       = 1_000_000
 )
 
-// onLane gives a quantity's place in its lane.
+// onLane returns a quantity's place in its lane.
 func (t *typing) onLane(q quantity) (int64, bool) {
 	if t.isDate() {
 		return q.coef, true
@@ -195,7 +195,7 @@ func (k *check) block(c *collector, from, n int, apart []bool) {
 	}
 }
 
-// pair gives the count of a pair. Beyond maxPairs the relation is given up.
+// pair returns the count of a pair. Beyond maxPairs the relation is given up.
 func (k *check) pair(p pairOf2) *formCount {
 	n := k.pairs[p]
 	if n == nil {
@@ -266,7 +266,8 @@ func (p *plan) newChecks() (checks []check, lanes []lane) {
 	}
 	lanes = make([]lane, len(p.laneOf))
 	for column, at := range p.laneOf {
-		lanes[at] = lane{column: column, reader: cellReader{typing: p.columns[column].typing}, values: make([]int64, block), ok: make([]bool, block), known: make([]bool, block)}
+		lanes[at] = lane{column: column, reader: cellReader{typing: p.columns[column].typing},
+			values: make([]int64, block), ok: make([]bool, block), known: make([]bool, block)}
 	}
 	return checks, lanes
 }
@@ -274,8 +275,10 @@ func (p *plan) newChecks() (checks []check, lanes []lane) {
 // findRelations finds what holds between columns in the sample.
 // The end of ctx ends it; what was found by then is of no use.
 func (p *plan) findRelations(ctx context.Context, s *sample) {
-	f := finder{ended: func() bool { return ctx.Err() != nil }, plan: p, sample: s, constant: make([]bool, len(s.columns)), copies: make([]bool, len(s.columns)), numbers: make([]lane, len(s.columns)),
-		reach: max(2, maxTried/max(1, len(s.columns)))}
+	f := finder{ended: func() bool { return ctx.Err() != nil }, plan: p, sample: s,
+		constant: make([]bool, len(s.columns)), copies: make([]bool, len(s.columns)),
+		numbers: make([]lane, len(s.columns)),
+		reach:   max(2, maxTried/max(1, len(s.columns)))}
 	for k := range s.columns {
 		if f.ended() {
 			return
@@ -330,7 +333,7 @@ type finder struct {
 	found    []relation // of one kind
 }
 
-// holds tells whether a relation holds in nearly all rows for which it can be
+// holds reports whether a relation holds in nearly all rows for which it can be
 // told. It gives up early where it does not.
 func (f *finder) holds(tell func(row int) (told, holds bool)) bool {
 	if f.ended() {
@@ -410,7 +413,7 @@ func (f *finder) equals() {
 // sample in common; sparse columns are often alike in being empty.
 const maxAlike = 20
 
-// numbered gives the columns of numbers, or of dates, from left to right.
+// numbered returns the columns of numbers, or of dates, from left to right.
 func (f *finder) numbered(dates bool) (all []int) {
 	for k := range f.numbers {
 		if f.numbers[k].ok != nil && f.plan.columns[k].typing.isDate() == dates && !f.copies[k] {
@@ -503,7 +506,7 @@ func intsKey(all []int) (key []byte) {
 	return key
 }
 
-// isNear tells whether two columns are looked at together.
+// isNear reports whether two columns are looked at together.
 func (f *finder) isNear(a, b int) bool { return max(a-b, b-a) <= f.reach }
 
 // orders finds pairs of dates of which one is never after the other.
@@ -515,7 +518,10 @@ func (f *finder) orders() {
 				continue
 			}
 			la, lb := &f.numbers[a], &f.numbers[b]
-			if f.holds(func(row int) (bool, bool) { return la.ok[row] && lb.ok[row], la.values[row] <= lb.values[row] }) {
+			if f.holds(func(row int) (bool, bool) {
+				return la.ok[row] && lb.ok[row],
+					la.values[row] <= lb.values[row]
+			}) {
 				f.found = append(f.found, relation{isBefore, []int{a, b}})
 			}
 		}
@@ -558,7 +564,7 @@ func (f *finder) determined() {
 	}
 }
 
-// usual gives the share of the most frequent text among the filled cells.
+// usual returns the share of the most frequent text among the filled cells.
 func (c *sampleColumn) usual() float64 {
 	most, all := int64(0), int64(0)
 	for e := range c.table.all() {
@@ -567,7 +573,7 @@ func (c *sampleColumn) usual() float64 {
 	return float64(most) / float64(max(all, 1))
 }
 
-// determines tells whether nearly all rows with one value in a column have one
+// determines reports whether nearly all rows with one value in a column have one
 // value in another. Values that stand in a single row say nothing.
 func (f *finder) determines(from, to *sampleColumn) bool {
 	f.usual = slices.Grow(f.usual[:0], from.table.used)

@@ -26,7 +26,8 @@ type Match struct {
 // fewer are given.
 //
 // isAll tells that no row behind the last one passes.
-func (p *Profile) Search(ctx context.Context, x *source.Index, filters []Filter, behind int64, limit int) (rows []Match, count int64, isAll bool, err error) {
+func (p *Profile) Search(ctx context.Context, x *source.Index, filters []Filter, behind int64, limit int) (rows []Match,
+	count int64, isAll bool, err error) {
 	if _, err := p.NewFinder(filters); err != nil {
 		return nil, 0, false, err
 	}

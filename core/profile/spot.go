@@ -13,7 +13,7 @@ type spot struct {
 	text      []byte // as held
 }
 
-// copied gives a spot whose text stays when the table that it is from changes.
+// copied returns a spot whose text stays when the table that it is from changes.
 func (s spot) copied() spot {
 	s.text = slices.Clone(s.text)
 	return s
@@ -61,7 +61,7 @@ func (s *spots) merge(o spots) {
 	}
 }
 
-// shown gives a text as held for a person: valid UTF-8, with … where it is cut.
+// shown returns a text as held for a person: valid UTF-8, with … where it is cut.
 func shown(text []byte) string {
 	s := strings.ToValidUTF8(string(start(text)), "\uFFFD")
 	if isLong(text) {

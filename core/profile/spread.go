@@ -188,10 +188,10 @@ func (e *ends) merge(sign int, o *ends) {
 	}
 }
 
-// outermost gives the least or the greatest quantity.
+// outermost returns the least or the greatest quantity.
 func (e *ends) outermost() *extreme { return &e.kept[e.order[len(e.order)-1]] }
 
-// inward gives those kept as measured values, from the outermost inwards.
+// inward returns those kept as measured values, from the outermost inwards.
 func (e *ends) inward() (all []measuredValue) {
 	for i := len(e.order) - 1; i >= 0; i-- {
 		k := &e.kept[e.order[i]]
@@ -305,7 +305,7 @@ func (s *spread) merge(o *spread) {
 	})
 }
 
-// sum gives the exact sum of all quantities.
+// sum returns the exact sum of all quantities.
 func (s *spread) sum() *big.Rat {
 	total := new(big.Rat)
 	for frac := range s.sums {
@@ -320,7 +320,7 @@ func (s *spread) sum() *big.Rat {
 	return total
 }
 
-// moments gives the mean and the standard deviation (of a sample: the sum of
+// moments returns the mean and the standard deviation (of a sample: the sum of
 // squares by count - 1), each the exact value rounded once.
 func (s *spread) moments() (mean, deviation float64) {
 	if s.count == 0 {
@@ -353,7 +353,7 @@ func (s *spread) moments() (mean, deviation float64) {
 // bin.
 func (s *spread) binError() float64 { return 1 / float64(int(2)<<s.binBits) }
 
-// binOf gives the bin of a value: its sign, its power of two and the first bits
+// binOf returns the bin of a value: its sign, its power of two and the first bits
 // of its fraction, so that with seven bits a bin is at most 1/128 of its values wide.
 // Bins stand in the order of their values.
 func binOf(x float64, binBits uint) int32 {
@@ -364,7 +364,7 @@ func binOf(x float64, binBits uint) int32 {
 	return b
 }
 
-// binMiddle gives the value in the middle of a bin.
+// binMiddle returns the value in the middle of a bin.
 func binMiddle(b int32, binBits uint) float64 {
 	if b == 0 {
 		return 0
@@ -383,7 +383,7 @@ type weighted struct {
 	count int64
 }
 
-// fromBins gives the values that the bins stand for, in order.
+// fromBins returns the values that the bins stand for, in order.
 func (s *spread) fromBins() []weighted {
 	var all []weighted
 	if s.count == 0 {
@@ -402,7 +402,7 @@ func (s *spread) fromBins() []weighted {
 	return all
 }
 
-// quantiles gives values of sorted quantities below which the given shares lie
+// quantiles returns values of sorted quantities below which the given shares lie
 // (Hyndman and Fan, "Sample Quantiles in Statistical Packages", 1996, type 7;
 // steps: type 1, so that each is one of the values).
 func quantiles(sorted []weighted, shares []float64, steps bool) []float64 {

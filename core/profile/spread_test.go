@@ -41,7 +41,8 @@ var quantityOf = rapid.Custom(func(t *rapid.T) quantity {
 		r := new(big.Rat).SetFloat64(rapid.Float64Range(-1e30, 1e30).Draw(t, "double"))
 		return quantity{wide: r}
 	}
-	return quantity{coef: rapid.Int64Range(-1e18+1, 1e18-1).Draw(t, "coef"), frac: rapid.IntRange(0, 18).Draw(t, "frac")}
+	return quantity{coef: rapid.Int64Range(-1e18+1, 1e18-1).Draw(t, "coef"),
+		frac: rapid.IntRange(0, 18).Draw(t, "frac")}
 })
 
 // However quantities are split over spreads and in whatever order these are
@@ -60,7 +61,8 @@ func TestSpread(t *testing.T) {
 			for range n {
 				rats = append(rats, q.rat())
 			}
-			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n, spot{int64(i + 1), int64(i + 2), fmt.Append(nil, i)})
+			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n, spot{int64(i + 1), int64(i + 2),
+				fmt.Append(nil, i)})
 		}
 		s := spread{keepsBins: true, binBits: bits}
 		for _, i := range rapid.Permutation(slices.Collect(rangeOf(len(parts)))).Draw(t, "order") {
@@ -75,12 +77,14 @@ func TestSpread(t *testing.T) {
 		for _, end := range []struct {
 			ends *ends
 			at   func(i int) *big.Rat
-		}{{&s.low, func(i int) *big.Rat { return rats[i] }}, {&s.high, func(i int) *big.Rat { return rats[len(rats)-1-i] }}} {
+		}{{&s.low, func(i int) *big.Rat { return rats[i] }},
+			{&s.high, func(i int) *big.Rat { return rats[len(rats)-1-i] }}} {
 			i := 0
 			for k := range end.ends.order {
 				got := &end.ends.kept[end.ends.order[len(end.ends.order)-1-k]]
 				require.Zero(t, end.at(i).Cmp(got.rat()))
-				assert.Equal(t, slices.IndexFunc(all, func(q quantity) bool { return q.compare(got.quantity) == 0 })+1, int(got.row))
+				assert.Equal(t, slices.IndexFunc(all, func(q quantity) bool { return q.compare(got.quantity) == 0 })+1,
+					int(got.row))
 				n := int64(0)
 				for ; i < len(rats) && end.at(i).Cmp(got.rat()) == 0; i++ {
 					n++

@@ -226,7 +226,7 @@ func (s *sums) value(trimmed []byte, count int64, at spot) {
 	}
 }
 
-// reads tells whether the value looked at is of the datatype. Values of one form
+// reads reports whether the value looked at is of the datatype. Values of one form
 // all are or all are not, save doubles, which may be too great, and booleans.
 func (s *sums) reads(text []byte) bool {
 	d := s.typing.datatype
@@ -244,10 +244,10 @@ func (s *sums) reads(text []byte) bool {
 
 const dayMillis = 24 * 60 * 60 * 1000
 
-// weekday gives the day of the week of an instant, from Monday, 0.
+// weekday returns the day of the week of an instant, from Monday, 0.
 func weekday(q quantity) int64 { return ((dayOf(q)+3)%7 + 7) % 7 } // day 0 was a Thursday
 
-// dayOf gives the days since 1970-01-01 of an instant.
+// dayOf returns the days since 1970-01-01 of an instant.
 func dayOf(q quantity) int64 {
 	day := q.coef / dayMillis
 	if q.coef%dayMillis < 0 {
@@ -317,11 +317,14 @@ func (s *sums) findShape(text []byte, at spot) {
 	}
 }
 
-// blanksIn tells whether a shape has more than one blank between words, and
+// blanksIn reports whether a shape has more than one blank between words, and
 // characters that leave no ink and are no plain blanks.
 func blanksIn(shape []byte) (double, odd bool) {
 	double = bytes.Contains(shape, []byte("  ")) || bytes.Contains(shape, []byte(" …"))
-	return double, bytes.ContainsFunc(shape, func(r rune) bool { return r != ' ' && r != '\n' && r != '\r' && lexical.IsBlank(r) })
+	return double, bytes.ContainsFunc(shape, func(r rune) bool {
+		return r != ' ' && r != '\n' && r != '\r' &&
+			lexical.IsBlank(r)
+	})
 }
 
 // caseOf tells the habit of letter case by a shape; letterCases where it has
@@ -358,7 +361,7 @@ func caseOf(shape []byte) int {
 	return letterCases
 }
 
-// isSuspect tells whether a number or date is one of those that often stand
+// isSuspect reports whether a number or date is one of those that often stand
 // for a missing value: nines alone, the first and the last days of calendars.
 func isSuspect(l *look) bool {
 	switch l.Kind {

@@ -66,7 +66,7 @@ const (
 	longStart = longHeld - 16
 )
 
-// hashOf gives the hash of a cell's text. Of a workbook's cells, which may be
+// hashOf returns the hash of a cell's text. Of a workbook's cells, which may be
 // numbers or the writing of them, those of different kinds differ.
 func hashOf(text []byte, kind workbook.Kind) uint64 {
 	if len(text) <= value.MaxWords {
@@ -84,7 +84,7 @@ func hashWords(head, tail, size uint64) uint64 {
 	return hi ^ lo
 }
 
-// shorten gives what stands for a text in the table: the text, or, for a long
+// shorten returns what stands for a text in the table: the text, or, for a long
 // one, its first bytes, filled up with zeros, its hash, and its length in
 // characters and in bytes.
 func shorten(dst, text []byte, hash uint64) []byte {
@@ -100,7 +100,7 @@ func shorten(dst, text []byte, hash uint64) []byte {
 	return binary.BigEndian.AppendUint32(dst, uint32(len(text)))
 }
 
-// beginning gives what is held of a text itself.
+// beginning returns what is held of a text itself.
 func beginning(text []byte) []byte {
 	if len(text) <= maxHeld {
 		return text
@@ -112,10 +112,10 @@ func beginning(text []byte) []byte {
 	return text[:cut]
 }
 
-// isLong tells whether a text as held is only the beginning of one.
+// isLong reports whether a text as held is only the beginning of one.
 func isLong(text []byte) bool { return len(text) == longHeld }
 
-// start gives as much of a text as is held, without what stands for the rest.
+// start returns as much of a text as is held, without what stands for the rest.
 func start(text []byte) []byte {
 	if isLong(text) {
 		return bytes.TrimRight(text[:longStart], "\x00")
@@ -139,7 +139,7 @@ func (t *table) item(ordinal int) item {
 	return item{t.entry(ordinal), &t.places[ordinal/entryChunk][ordinal%entryChunk]}
 }
 
-// text gives an entry's text as held.
+// text returns an entry's text as held.
 func (t *table) text(e *entry) []byte {
 	chunk, at := t.texts[e.at/textChunk], e.at%textChunk
 	return chunk[at : at+e.size&(1<<kindShift-1)]
@@ -147,7 +147,7 @@ func (t *table) text(e *entry) []byte {
 
 func (e *entry) kind() workbook.Kind { return workbook.Kind(e.size >> kindShift) }
 
-// wordsOf gives what texts are compared by first.
+// wordsOf returns what texts are compared by first.
 func wordsOf(text []byte, hash uint64) (head, tail uint64) {
 	if len(text) <= value.MaxWords {
 		return value.Words(text)
@@ -155,7 +155,7 @@ func wordsOf(text []byte, hash uint64) (head, tail uint64) {
 	return hash, 0
 }
 
-// find gives the ordinal of a text as held, -1 where the table has it not.
+// find returns the ordinal of a text as held, -1 where the table has it not.
 func (t *table) find(hash uint64, text []byte, kind workbook.Kind) int {
 	if len(t.slots) == 0 {
 		return -1
@@ -167,7 +167,8 @@ func (t *table) find(hash uint64, text []byte, kind workbook.Kind) int {
 	for i := tag >> t.shift; t.slots[i] != 0; i = (i + 1) & mask {
 		if slot := t.slots[i]; slot>>32 == tag {
 			ordinal := int(slot&(1<<32-1)) - 1
-			if e := t.entry(ordinal); e.size == size && e.head == head && e.tail == tail && (len(text) <= value.MaxWords || string(t.text(e)) == string(text)) {
+			if e := t.entry(ordinal); e.size == size && e.head == head && e.tail == tail &&
+				(len(text) <= value.MaxWords || string(t.text(e)) == string(text)) {
 				return ordinal
 			}
 		}
@@ -226,7 +227,7 @@ func (t *table) grow() {
 	}
 }
 
-// pinnedBytes gives what the first entries take.
+// pinnedBytes returns what the first entries take.
 func (t *table) pinnedBytes(pinned int) (n int) {
 	for k := range pinned {
 		n += entryBytes + len(t.text(t.entry(k)))
@@ -248,7 +249,7 @@ func (t *table) touch(hashes []uint64, which []uint32) (sum uint64) {
 	return sum
 }
 
-// isFull tells whether the table has reached its limit.
+// isFull reports whether the table has reached its limit.
 func (t *table) isFull() bool { return t.most > 0 && t.used*entryBytes+t.bytes >= t.most }
 
 // note counts an entry more often, which stands in an earlier or a later row.
@@ -272,7 +273,7 @@ func (t *table) merge(o *table) {
 	}
 }
 
-// heldHash gives the hash of a text as held.
+// heldHash returns the hash of a text as held.
 func heldHash(text []byte, kind workbook.Kind) uint64 {
 	if isLong(text) {
 		return binary.BigEndian.Uint64(text[longStart:])

@@ -116,7 +116,7 @@ func (l *look) again(text []byte) bool {
 	return true
 }
 
-// placeDay tells which instant a date is, and what that tells of its order.
+// placeDay reports which instant a date is, and what that tells of its order.
 func (l *look) placeDay() {
 	millis, byDay := l.Millis(false)
 	l.millis = millis
@@ -171,7 +171,7 @@ func (c *formCount) noteLook(l *look, at spot) {
 	}
 }
 
-// of gives the count of a form.
+// of returns the count of a form.
 func (f forms) of(k formKey) *formCount {
 	c := f[k]
 	if c == nil {
@@ -391,7 +391,8 @@ func concludeColumn(f forms, values *table, known int, h hints) typing {
 		return t
 	}
 	all := f.count(func(k formKey) bool { return k.kind != lexical.Placeholder })
-	if others := f.count(func(k formKey) bool { return k.kind == lexical.Text }); others < leastWord || mostWord*others > all {
+	if others := f.count(func(k formKey) bool { return k.kind == lexical.Text }); others < leastWord ||
+		mostWord*others > all {
 		return t
 	}
 	var words []item
@@ -461,7 +462,7 @@ func (f forms) shortIntegers() int64 {
 	})
 }
 
-// most gives the key with the greatest count, the least key among equals; 0
+// most returns the key with the greatest count, the least key among equals; 0
 // where there is none.
 func most(counts map[byte]int64) (best byte) {
 	for k, n := range counts {
@@ -538,7 +539,8 @@ func (f forms) concludeDates(t typing, d value.Datatype, is func(formKey) bool, 
 		if float64(fam.count) < formatShare*float64(total) && len(t.dates) > 0 {
 			continue
 		}
-		m := lexical.Moment{Order: k.order, Sep: k.sep, Sep2: k.sep2, Short: k.short, Padded: fam.padded, Clock: k.clock, Join: k.join, Zone: k.zone, Half: k.half, Loose: fam.loose}
+		m := lexical.Moment{Order: k.order, Sep: k.sep, Sep2: k.sep2, Short: k.short, Padded: fam.padded,
+			Clock: k.clock, Join: k.join, Zone: k.zone, Half: k.half, Loose: fam.loose}
 		format, err := value.NewDateFormat(d, m.Pattern(t.byMonth))
 		if err != nil {
 			continue
@@ -609,7 +611,7 @@ func (t *typing) resolve(l *look) {
 	}
 }
 
-// reads tells whether a text without blanks around it is of the datatype, by the
+// reads reports whether a text without blanks around it is of the datatype, by the
 // very formats that a target drafted from it declares.
 func (t *typing) reads(l *look, text []byte, n *value.Number) bool {
 	if l.key.stored {
@@ -637,14 +639,17 @@ func (t *typing) reads(l *look, text []byte, n *value.Number) bool {
 		return ok
 	case value.Date, value.DateTime:
 		var i value.Instant
-		return slices.ContainsFunc(t.formats, func(f *value.DateFormat) bool { return f.Parse(text, &i) == value.Matches })
+		return slices.ContainsFunc(t.formats, func(f *value.DateFormat) bool {
+			return f.Parse(text,
+				&i) == value.Matches
+		})
 	case value.Boolean:
 		return string(text) == t.pair[0] || string(text) == t.pair[1]
 	}
 	return l.Kind != lexical.Placeholder
 }
 
-// quantity gives the place of a value that is of the datatype on the column's
+// quantity returns the place of a value that is of the datatype on the column's
 // scale: numbers as they are, dates in milliseconds since 1970.
 func (t *typing) quantity(l *look, text []byte) quantity {
 	switch t.datatype {
@@ -664,7 +669,7 @@ func (t *typing) quantity(l *look, text []byte) quantity {
 	return quantity{wide: r}
 }
 
-// quantityOf gives the quantity of a value that was looked at; false where the text,
+// quantityOf returns the quantity of a value that was looked at; false where the text,
 // without blanks around it, is not of the datatype. n is scratch space.
 func (t *typing) quantityOf(l *look, text []byte, n *value.Number) (quantity, bool) {
 	t.resolve(l)
@@ -675,9 +680,10 @@ func (t *typing) quantityOf(l *look, text []byte, n *value.Number) (quantity, bo
 }
 
 // pairs are the texts that stand for true and false, in lower case.
-var pairs = [][2]string{{"true", "false"}, {"yes", "no"}, {"y", "n"}, {"ja", "nein"}, {"j", "n"}, {"t", "f"}, {"on", "off"}, {"wahr", "falsch"}, {"oui", "non"}, {"si", "no"}, {"sí", "no"}, {"1", "0"}}
+var pairs = [][2]string{{"true", "false"}, {"yes", "no"}, {"y", "n"}, {"ja", "nein"}, {"j", "n"}, {"t", "f"},
+	{"on", "off"}, {"wahr", "falsch"}, {"oui", "non"}, {"si", "no"}, {"sí", "no"}, {"1", "0"}}
 
-// pairOf tells which of two texts stands for true and which for false.
+// pairOf reports which of two texts stands for true and which for false.
 func pairOf(a, b []byte) (pair [2]string, ok bool) {
 	for _, p := range pairs {
 		switch {

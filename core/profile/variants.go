@@ -34,7 +34,10 @@ func (c *column) placeholders(out *Column, t *typing, of scale) {
 	others := slices.Clone(of.sorted)
 	for text, n := range c.sums.missing {
 		if x, ok := place(text); ok {
-			i, _ := slices.BinarySearchFunc(others, x, func(w weighted, x float64) int { return cmp.Compare(w.value, x) })
+			i, _ := slices.BinarySearchFunc(others, x, func(w weighted, x float64) int {
+				return cmp.Compare(w.value,
+					x)
+			})
 			if i == len(others) || i > 0 && x-others[i-1].value < others[i].value-x {
 				i-- // in the bin before
 			}
@@ -52,15 +55,20 @@ func (c *column) placeholders(out *Column, t *typing, of scale) {
 		if out.Datatype == value.String && c.looksUsual(text) {
 			continue // NA among the codes of countries is one of them
 		}
-		if l.Kind == lexical.Placeholder || t.isWord([]byte(text)) || n.spots[0].text != nil && string(n.spots[0].text) == "#N/A" || isFar(text) {
-			out.Placeholders = append(out.Placeholders, Value{shown([]byte(text)), n.count, n.spots[0].row, n.spots[0].line})
+		if l.Kind == lexical.Placeholder || t.isWord([]byte(text)) || n.spots[0].text != nil &&
+			string(n.spots[0].text) == "#N/A" || isFar(text) {
+			out.Placeholders = append(out.Placeholders, Value{shown([]byte(text)), n.count, n.spots[0].row,
+				n.spots[0].line})
 		}
 	}
-	slices.SortFunc(out.Placeholders, func(a, b Value) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Value, b.Value)) })
+	slices.SortFunc(out.Placeholders, func(a, b Value) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count),
+			cmp.Compare(a.Value, b.Value))
+	})
 	out.Placeholders = out.Placeholders[:min(len(out.Placeholders), maxAgainst)]
 }
 
-// looksUsual tells whether a text of letters has the shape that most values have.
+// looksUsual reports whether a text of letters has the shape that most values have.
 func (c *column) looksUsual(text string) bool {
 	if strings.IndexFunc(text, func(r rune) bool { return !unicode.IsLetter(r) }) >= 0 {
 		return false
@@ -93,7 +101,10 @@ func (c *column) variants() (groups [][]Value) {
 			continue
 		}
 		var group []Value
-		slices.SortFunc(same, func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) })
+		slices.SortFunc(same, func(a, b item) int {
+			return cmp.Or(cmp.Compare(b.count, a.count),
+				cmp.Compare(a.row, b.row))
+		})
 		for _, e := range same {
 			if len(group) == 0 || c.value(e).Value != group[len(group)-1].Value {
 				group = append(group, c.value(e))
@@ -109,7 +120,10 @@ func (c *column) variants() (groups [][]Value) {
 		}
 		return n
 	}
-	return firstOf(groups, maxVariants, func(a, b []Value) int { return cmp.Or(cmp.Compare(rows(b), rows(a)), cmp.Compare(a[0].Row, b[0].Row)) })
+	return firstOf(groups, maxVariants, func(a, b []Value) int {
+		return cmp.Or(cmp.Compare(rows(b), rows(a)),
+			cmp.Compare(a[0].Row, b[0].Row))
+	})
 }
 
 // fold takes off a text what variants differ in.

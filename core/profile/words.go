@@ -45,7 +45,7 @@ func Percent(n, of int64) string {
 	return fmt.Sprintf("%.0f %%", p)
 }
 
-// Plain gives a value of a profile without the quotes of JSON.
+// Plain returns a value of a profile without the quotes of JSON.
 func Plain(v json.RawMessage) string {
 	var s string
 	if json.Unmarshal(v, &s) == nil {
@@ -54,7 +54,7 @@ func Plain(v json.RawMessage) string {
 	return string(v)
 }
 
-// Edge gives the edge of a histogram's bar as text: an instant without what is nought
+// Edge returns the edge of a histogram's bar as text: an instant without what is nought
 // of its time of day.
 func Edge(v json.RawMessage) string {
 	text := Plain(v)
@@ -95,7 +95,8 @@ var (
 	flags = []string{"flag", "yn", "jn", "bool", "boolean", "yesno", "janein", "ok", "active", "aktiv", "inactive",
 		"inaktiv", "enabled", "disabled", "valid", "invalid", "gültig", "gueltig", "ungültig", "deleted", "gelöscht",
 		"paid", "bezahlt", "approved", "confirmed", "bestätigt", "present", "vorhanden", "allowed", "erlaubt"}
-	codeWords = []string{"no", "nr", "number", "numbers", "nummer", "num", "id", "ids", "code", "codes", "key", "kennung",
+	codeWords = []string{"no", "nr", "number", "numbers", "nummer", "num", "id", "ids", "code", "codes", "key",
+		"kennung",
 		"schlüssel", "schluessel", "plz", "zip", "postcode", "postleitzahl", "phone", "telephone", "telefon", "fax",
 		"ean", "gtin", "isbn", "konto", "account"}
 )

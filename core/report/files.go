@@ -97,7 +97,8 @@ func lockFolder(dir string) (*os.File, error) {
 	if errors.Is(err, syscall.EWOULDBLOCK) {
 		return nil, fmt.Errorf("another run is writing to %s; wait for its end, or choose another folder", dir)
 	}
-	return nil, fmt.Errorf("the folder %s cannot be locked against a second run (%w); choose one on another disk", dir, err)
+	return nil, fmt.Errorf("the folder %s cannot be locked against a second run (%w); choose one on another disk", dir,
+		err)
 }
 
 // begin begins a file under its temporary name, which is always the same: what a
@@ -105,12 +106,14 @@ func lockFolder(dir string) (*os.File, error) {
 // and no delivery is written over by its own outputs.
 func (s *files) begin(name string) (*output, error) {
 	if old, err := os.Stat(filepath.Join(s.dir, name)); err == nil && s.delivery.Is(old) {
-		return nil, fmt.Errorf("%s is the file that is read: its outputs would take its place; choose another folder with --out", filepath.Join(s.dir, name))
+		return nil, fmt.Errorf("%s is the file that is read: its outputs would take its place; choose another "+
+			"folder with --out", filepath.Join(s.dir, name))
 	}
 	path := filepath.Join(s.dir, "."+name+".partial")
 	if left, err := os.Lstat(path); err == nil {
 		if !left.Mode().IsRegular() {
-			return nil, fmt.Errorf("%s is no ordinary file, so nothing is written in its place; remove it, or choose another folder", path)
+			return nil, fmt.Errorf("%s is no ordinary file, so nothing is written in its place; remove it, or "+
+				"choose another folder", path)
 		}
 		if err := os.Remove(path); err != nil {
 			return nil, fault.Writing(err, "removing what an earlier run left in "+s.dir)
@@ -170,7 +173,7 @@ func (s *files) Accepted(text []byte) error   { return s.outputs[0].write(text) 
 func (s *files) Rejected(text []byte) error   { return s.outputs[1].write(s.shown(text)) }
 func (s *files) Violations(text []byte) error { return s.outputs[2].write(s.shown(text)) }
 
-// shown gives rows as they are written for people.
+// shown returns rows as they are written for people.
 func (s *files) shown(text []byte) []byte {
 	if !s.guard {
 		return text

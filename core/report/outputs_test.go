@@ -99,7 +99,8 @@ func TestTheLockComesFirst(t *testing.T) {
 // No output is written over the delivery, under any of the names, nor through a link.
 func TestOutputsSpareTheDelivery(t *testing.T) {
 	const text = "id,n\na,1\n"
-	for _, name := range []string{report.AcceptedName, report.RejectedName, report.ViolationsName, report.ManifestName} {
+	for _, name := range []string{report.AcceptedName, report.RejectedName, report.ViolationsName,
+		report.ManifestName} {
 		dir := t.TempDir()
 		path := filepath.Join(dir, name)
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
@@ -165,7 +166,8 @@ func TestFailuresLeaveTheOldFiles(t *testing.T) {
 		},
 	} {
 		require.Error(t, fails(), what)
-		assert.Equal(t, []string{"accepted.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir), what)
+		assert.Equal(t, []string{"accepted.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir),
+			what)
 		assertWhole(t, r.Dir)
 	}
 }

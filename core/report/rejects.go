@@ -58,7 +58,8 @@ const maxPage = 16 << 20
 // fit the filter at most limit, after offset others. It gives the delivery's
 // column names, the page, and how many rows fit in all. It goes through both
 // files once; they stand in the order of rows. Of very long rows a page has fewer.
-func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) (columns []string, page []Reject, total int, err error) {
+func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) (columns []string, page []Reject,
+	total int, err error) {
 	rows, err := openOwn(filepath.Join(dir, RejectedName))
 	if err != nil {
 		return nil, nil, 0, err
@@ -136,7 +137,8 @@ type Placed struct {
 // Violations reads violations from the file that a run wrote: of those that fit the
 // filter at most limit, after offset others. It returns the page, and how many fit in
 // all. It goes through the file once.
-func Violations(ctx context.Context, dir string, filter Filter, offset, limit int) (page []Placed, total int, err error) {
+func Violations(ctx context.Context, dir string, filter Filter, offset, limit int) (page []Placed, total int,
+	err error) {
 	found, err := openOwn(filepath.Join(dir, ViolationsName))
 	if err != nil {
 		return nil, 0, err
@@ -184,7 +186,8 @@ func openOwn(path string) (*own, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the run's file cannot be read: %w", err)
 	}
-	r, err := source.NewReader(f, layout.Layout{Form: "delimited", SkipBlankRows: true, Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1})
+	r, err := source.NewReader(f, layout.Layout{Form: "delimited", SkipBlankRows: true, Encoding: "utf-8",
+		Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1})
 	if err != nil {
 		f.Close()
 		return nil, err
@@ -195,7 +198,7 @@ func openOwn(path string) (*own, error) {
 
 func (o *own) close() { o.f.Close() }
 
-// next gives the next row's cells, valid until the call after it.
+// next returns the next row's cells, valid until the call after it.
 func (o *own) next() ([][]byte, error) {
 	for o.row++; o.row >= len(o.batch.Rows); o.row = 0 {
 		if err := o.reader.Next(&o.batch); err != nil {
@@ -224,7 +227,7 @@ func (o *own) int(row [][]byte, cell int) (int64, error) {
 	return n, nil
 }
 
-// violation gives the next entry; row 0 is the delivery as a whole.
+// violation returns the next entry; row 0 is the delivery as a whole.
 func (o *own) violation() (*Violation, error) {
 	cells, err := o.next()
 	if err != nil {

@@ -105,7 +105,8 @@ func TestCancelLeavesTheOldFiles(t *testing.T) {
 func TestLeftoversAreWrittenOver(t *testing.T) {
 	r := newRun(t, "id,n\na,1\n")
 	require.NoError(t, os.MkdirAll(r.Dir, 0o755))
-	require.NoError(t, os.WriteFile(filepath.Join(r.Dir, ".accepted.csv.partial"), []byte(strings.Repeat("left over", 100)), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(r.Dir, ".accepted.csv.partial"),
+		[]byte(strings.Repeat("left over", 100)), 0o600))
 	_, err := r.Do(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, []string{"accepted.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir))
@@ -148,7 +149,8 @@ func TestRejects(t *testing.T) {
 	assert.Equal(t, []string{"b", "x", "two\nlines, and a \"quote\""}, page[0].Cells)
 	assert.Equal(t, "type.integer", page[0].Violations[0].Code.String())
 	assert.Equal(t, []int64{2, 4, 5, 6}, []int64{page[0].Row, page[1].Row, page[2].Row, page[3].Row})
-	assert.Equal(t, []int64{3, 6, 7, 8}, []int64{page[0].Line, page[1].Line, page[2].Line, page[3].Line}, "the first has two lines")
+	assert.Equal(t, []int64{3, 6, 7, 8}, []int64{page[0].Line, page[1].Line, page[2].Line, page[3].Line},
+		"the first has two lines")
 	assert.Equal(t, []string{"c"}, page[3].Cells)
 
 	_, page, total, err = report.Rejects(t.Context(), r.Dir, report.Filter{Column: "n", Code: "type.integer"}, 1, 1)

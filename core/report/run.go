@@ -123,7 +123,8 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)
 	}
 	defer source.Close(rows)
-	run := sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target, Workers: r.Workers, Progress: r.Progress, Sink: out}
+	run := sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target,
+		Workers: r.Workers, Progress: r.Progress, Sink: out}
 	result, err := run.Do(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)

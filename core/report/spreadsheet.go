@@ -129,7 +129,7 @@ func Spreadsheet(ctx context.Context, dst io.Writer, src io.Reader, delimiter by
 // maxHeldRow is what one row may have, in bytes, that is written for a spreadsheet.
 const maxHeldRow = 256 << 20
 
-// wholeRows gives where the last complete row of a text ends, which begins with a row.
+// wholeRows returns where the last complete row of a text ends, which begins with a row.
 func wholeRows(text []byte) (end int) {
 	quotes := 0
 	for i := 0; i < len(text); {

@@ -18,7 +18,7 @@ import (
 	"sieb/core/rfc4180"
 )
 
-// spreadsheet gives the cells of rows as they are written for a spreadsheet.
+// spreadsheet returns the cells of rows as they are written for a spreadsheet.
 func spreadsheet(t require.TestingT, rows [][]string) [][]string {
 	var text, out bytes.Buffer
 	for _, row := range rows {
@@ -36,9 +36,11 @@ func spreadsheet(t require.TestingT, rows [][]string) [][]string {
 
 func TestFormulasAreGuarded(t *testing.T) {
 	for cell, want := range map[string]string{
-		"=1+1": "'=1+1", "@SUM(A1)": "'@SUM(A1)", "+cmd|' /C calc'!A0": "'+cmd|' /C calc'!A0", "-2+3": "'-2+3", "\t=1": "'\t=1", "＝1": "'＝1", "+": "'+", "-": "'-", "--1": "'--1",
+		"=1+1": "'=1+1", "@SUM(A1)": "'@SUM(A1)", "+cmd|' /C calc'!A0": "'+cmd|' /C calc'!A0", "-2+3": "'-2+3",
+		"\t=1": "'\t=1", "＝1": "'＝1", "+": "'+", "-": "'-", "--1": "'--1",
 		"=HYPERLINK(\"http://x\",\"y\")": "'=HYPERLINK(\"http://x\",\"y\")",
-		"-5":                             "-5", "+3": "+3", "-1.234,5": "-1.234,5", "": "", "a=1": "a=1", " =1": " =1", "wheat": "wheat", "'=1": "'=1", "1-2": "1-2",
+		"-5":                             "-5", "+3": "+3", "-1.234,5": "-1.234,5", "": "", "a=1": "a=1", " =1": " =1",
+		"wheat": "wheat", "'=1": "'=1", "1-2": "1-2",
 	} {
 		assert.Equal(t, [][]string{{want, "x"}}, spreadsheet(t, [][]string{{cell, "x"}}), "%q", cell)
 	}

@@ -11,7 +11,7 @@ import (
 	"unicode/utf8"
 )
 
-// IsPlain tells whether AppendCell appends a cell as it stands: it holds no
+// IsPlain reports whether AppendCell appends a cell as it stands: it holds no
 // comma, quote, LF or CR, and neither begins nor ends with a blank.
 func IsPlain(cell []byte) bool {
 	if len(cell) == 0 {

@@ -14,7 +14,8 @@ import (
 )
 
 func TestAppendCell(t *testing.T) {
-	for cell, want := range map[string]string{"": "", "a": "a", "a b": "a b", " a": `" a"`, "a ": `"a "`, "a,b": `"a,b"`, "a\nb": "\"a\nb\"", `say "x"`: `"say ""x"""`,
+	for cell, want := range map[string]string{"": "", "a": "a", "a b": "a b", " a": `" a"`, "a ": `"a "`,
+		"a,b": `"a,b"`, "a\nb": "\"a\nb\"", `say "x"`: `"say ""x"""`,
 		"0123456789,": `"0123456789,"`, "ä\x80": "ä\x80", "\r": "\"\r\""} {
 		assert.Equal(t, want, string(rfc4180.AppendCell(nil, []byte(cell))), "%q", cell)
 	}

@@ -110,14 +110,18 @@ func TestDraftOfAnything(t *testing.T) {
 	dir := t.TempDir()
 	rapid.Check(t, func(t *rapid.T) {
 		cell := rapid.OneOf(
-			rapid.StringMatching(`[0-9]{1,4}`), rapid.StringMatching(`[0-9]{1,3},[0-9]`), rapid.StringMatching(`0[1-9]\.0[1-9]\.2026`), rapid.StringMatching(`[A-Z]{2}-[0-9]{3}`), rapid.StringMatching(`[0-3]?[1-9] (Mai|Jul) 20[0-9]{2}`),
-			rapid.SampledFrom([]string{"ja", "nein", "wheat", "Wheat", " rye", "rye", "n/a", "-", "", "true", "a: b", `"q"`, "é", "#x", "'"}), rapid.StringMatching(`[a-zäé %]{0,9}`))
+			rapid.StringMatching(`[0-9]{1,4}`), rapid.StringMatching(`[0-9]{1,3},[0-9]`),
+			rapid.StringMatching(`0[1-9]\.0[1-9]\.2026`), rapid.StringMatching(`[A-Z]{2}-[0-9]{3}`),
+			rapid.StringMatching(`[0-3]?[1-9] (Mai|Jul) 20[0-9]{2}`),
+			rapid.SampledFrom([]string{"ja", "nein", "wheat", "Wheat", " rye", "rye", "n/a", "-", "", "true", "a: b",
+				`"q"`, "é", "#x", "'"}), rapid.StringMatching(`[a-zäé %]{0,9}`))
 		columns := rapid.IntRange(1, 4).Draw(t, "columns")
 		var kinds [][]string
 		names := []string{"always"}
 		for k := range columns {
 			kinds = append(kinds, rapid.SliceOfN(cell, 1, 6).Draw(t, "values"))
-			names = append(names, rapid.SampledFrom([]string{"No", "Grower No.", "Moisture %", "yes", "Größe", "1st", "order", "", fmt.Sprint("c", k)}).Draw(t, "name"))
+			names = append(names, rapid.SampledFrom([]string{"No", "Grower No.", "Moisture %", "yes", "Größe", "1st",
+				"order", "", fmt.Sprint("c", k)}).Draw(t, "name"))
 		}
 		var b strings.Builder
 		w := csv.NewWriter(&b)
@@ -134,7 +138,8 @@ func TestDraftOfAnything(t *testing.T) {
 		path := filepath.Join(dir, "table.csv")
 		require.NoError(t, os.WriteFile(path, []byte(b.String()), 0o600))
 		delimiter, quote, zero, one := ";", `"`, 0, 1
-		file, err := source.Open(context.Background(), path, layout.Given{Delimiter: &delimiter, QuoteChar: &quote, SkipRows: &zero, HeaderRows: &one, FooterRows: &zero})
+		file, err := source.Open(context.Background(), path, layout.Given{Delimiter: &delimiter, QuoteChar: &quote,
+			SkipRows: &zero, HeaderRows: &one, FooterRows: &zero})
 		require.NoError(t, err)
 		defer file.Close()
 		checkDraft(t, file)

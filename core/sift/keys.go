@@ -63,7 +63,7 @@ func (s *keySet) free(tag uint64) uint64 {
 // lets the processor wait for memory once instead of once per key.
 func (s *keySet) touch(h check.KeyHash) uint64 { return s.slots[tagOf(h)>>s.shift] }
 
-// find gives the row that holds a key, nil where none does.
+// find returns the row that holds a key, nil where none does.
 func (s *keySet) find(h check.KeyHash) *holder {
 	mask := uint64(len(s.slots) - 1)
 	tag := tagOf(h)

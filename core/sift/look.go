@@ -96,7 +96,7 @@ func NewLooker(header source.Header, encoding string) (*Looker, error) {
 // whole; the batches come in order.
 func (l *Looker) Watch(b *source.Batch) { l.change.Add(b) }
 
-// Problems gives the problems of a batch that was split, by row.
+// Problems returns the problems of a batch that was split, by row.
 func (l *Looker) Problems(b *source.Batch) (all []Problem) {
 	for i := 0; i < len(b.Rows) && len(b.Defects) > 0; i += l.plan.Block() {
 		all = append(all, l.block(b, i)...)
@@ -104,7 +104,8 @@ func (l *Looker) Problems(b *source.Batch) (all []Problem) {
 	return all
 }
 
-// Changed gives a change of the encoding that the batches watched show, as a problem of the delivery as a whole; nil without one.
+// Changed returns a change of the encoding that the batches watched show, as a problem of the delivery as a whole; nil
+// without one.
 func (l *Looker) Changed() *Problem {
 	f, ok := check.ChangeFinding(&l.change, l.plan.Encoding())
 	if !ok {
@@ -113,7 +114,7 @@ func (l *Looker) Changed() *Problem {
 	return &Problem{Code: f.Code, Line: f.Line, Message: f.Message}
 }
 
-// block gives the problems of the rows from one on; the blocks come in order.
+// block returns the problems of the rows from one on; the blocks come in order.
 func (l *Looker) block(b *source.Batch, from int) (all []Problem) {
 	if from == 0 {
 		l.judge.Start(b, &l.ruling)
@@ -122,7 +123,8 @@ func (l *Looker) block(b *source.Batch, from int) (all []Problem) {
 	l.judge.Rows(from, min(from+l.plan.Block(), len(b.Rows)))
 	for k := first; k < len(l.ruling.Found); k++ {
 		f := &l.ruling.Found[k]
-		all = append(all, Problem{f.Code, b.Number(f.Row), b.Rows[f.Row].Line, l.plan.ColumnName(f), f.Cell + 1, string(l.ruling.Message(f))})
+		all = append(all, Problem{f.Code, b.Number(f.Row), b.Rows[f.Row].Line, l.plan.ColumnName(f), f.Cell + 1,
+			string(l.ruling.Message(f))})
 	}
 	return all
 }

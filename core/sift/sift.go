@@ -146,7 +146,8 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part) 
 
 // appendRejected appends a row of rejected.csv: row, line, reasons, and the
 // cells as they were delivered.
-func appendRejected(dst []byte, plan *check.Plan, b *source.Batch, row int, ruling *check.Ruling, found []check.Found) []byte {
+func appendRejected(dst []byte, plan *check.Plan, b *source.Batch, row int, ruling *check.Ruling,
+	found []check.Found) []byte {
 	dst = strconv.AppendInt(dst, b.Number(row), 10)
 	dst = append(dst, ',')
 	dst = strconv.AppendInt(dst, b.Rows[row].Line, 10)
@@ -258,9 +259,11 @@ func (w *writer) rowsFinding() (f check.Finding, ok bool) {
 		}
 		f.Message += "; ask the sender, or let the target say rows: {minimum: 0} where that is fine"
 	case read < want.Least():
-		f.Code, f.Message = violation.RowsFew, fmt.Sprintf("the delivery has %s, and at least %d are expected", rowsWord(read), want.Least())
+		f.Code, f.Message = violation.RowsFew, fmt.Sprintf("the delivery has %s, and at least %d are expected",
+			rowsWord(read), want.Least())
 	case want.Maximum != nil && read > *want.Maximum:
-		f.Code, f.Message = violation.RowsMany, fmt.Sprintf("the delivery has %s, and at most %d are expected", rowsWord(read), *want.Maximum)
+		f.Code, f.Message = violation.RowsMany, fmt.Sprintf("the delivery has %s, and at most %d are expected",
+			rowsWord(read), *want.Maximum)
 	default:
 		return f, false
 	}

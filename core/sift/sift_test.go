@@ -32,7 +32,8 @@ func run(t require.TestingT, targetText, text string, workers int) (*sift.Result
 		tg, err = target.Parse([]byte(targetText))
 		require.NoError(t, err)
 	}
-	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,
+		DoubleQuote: true, HeaderRows: 1}
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
 	sink := &texts{}
@@ -72,7 +73,8 @@ func TestRun(t *testing.T) {
 	assert.Equal(t, "key.duplicate", result.Violations[0].Code.String())
 	assert.Len(t, result.Violations[0].Samples, 2)
 	assert.Equal(t, "row.long", result.Violations[1].Code.String())
-	assert.Equal(t, []int64{2, 0, 1, 1}, []int64{result.Violations[0].Cells, result.Violations[1].Cells, result.Violations[2].Cells, result.Violations[3].Cells})
+	assert.Equal(t, []int64{2, 0, 1, 1}, []int64{result.Violations[0].Cells, result.Violations[1].Cells,
+		result.Violations[2].Cells, result.Violations[3].Cells})
 }
 
 func TestWithoutTarget(t *testing.T) {
@@ -147,7 +149,8 @@ func TestCompositeKey(t *testing.T) {
 	for _, g := range result.Violations {
 		got = append(got, fmt.Sprintf("%s %s %d", g.Code, g.Column, g.Samples[0].Row))
 	}
-	assert.ElementsMatch(t, []string{"key.duplicate a, b 2", "key.duplicate c 3", "type.decimal b 5"}, got, "1 and 1.0 are one number, and both times one instant")
+	assert.ElementsMatch(t, []string{"key.duplicate a, b 2", "key.duplicate c 3", "type.decimal b 5"}, got,
+		"1 and 1.0 are one number, and both times one instant")
 }
 
 // Whatever the table: each row is accounted for, the outputs add up to the

@@ -114,7 +114,10 @@ func (w *writer) decide(b *source.Batch, p *part) (accepted, rejected []byte) {
 		default:
 			if dups := w.duplicates(b, p, row, isRejected); len(dups) > 0 {
 				mine = append(slices.Clone(mine), dups...)
-				rejects := slices.ContainsFunc(dups, func(f check.Found) bool { return f.Action == violation.Reject || f.Action == violation.Refuse })
+				rejects := slices.ContainsFunc(dups, func(f check.Found) bool {
+					return f.Action == violation.Reject ||
+						f.Action == violation.Refuse
+				})
 				if rejects {
 					if !spliced {
 						w.accepted, w.rejected, spliced = w.accepted[:0], w.rejected[:0], true
@@ -231,7 +234,8 @@ func (w *writer) report(b *source.Batch, ruling *check.Ruling, f *check.Found) {
 }
 
 func (w *writer) result(t *target.Target) *Result {
-	r := &Result{Verdict: Accepted, Tally: w.tally, Columns: w.plan.Matches(), BlankLines: w.blank, Violations: w.groups.sorted(), Remedies: []Remedy{}}
+	r := &Result{Verdict: Accepted, Tally: w.tally, Columns: w.plan.Matches(), BlankLines: w.blank,
+		Violations: w.groups.sorted(), Remedies: []Remedy{}}
 	names := w.plan.Names()
 	for i, counts := range w.changed {
 		for k, n := range counts {
@@ -253,7 +257,8 @@ func (w *writer) result(t *target.Target) *Result {
 		r.Verdict, r.Refusal = Refused, w.reasons(r.Violations)
 	case exceeded:
 		r.Verdict = Refused
-		r.Refusal = fmt.Sprintf("%d of %d rows were rejected, and the tolerance is %s", w.tally.Rejected, w.tally.Read, t.Tolerance)
+		r.Refusal = fmt.Sprintf("%d of %d rows were rejected, and the tolerance is %s", w.tally.Rejected, w.tally.Read,
+			t.Tolerance)
 	case w.tally.Rejected > 0 && w.tally.Accepted == 0:
 		r.Verdict = Refused
 		r.Refusal = fmt.Sprintf("no row was accepted: all %d were rejected", w.tally.Rejected)
@@ -263,7 +268,7 @@ func (w *writer) result(t *target.Target) *Result {
 	return r
 }
 
-// reasons gives what refuses the delivery, in words.
+// reasons returns what refuses the delivery, in words.
 func (w *writer) reasons(violations []Group) string {
 	var reasons []string
 	for _, g := range violations {
@@ -277,7 +282,7 @@ func (w *writer) reasons(violations []Group) string {
 	return strings.Join(reasons, "; ")
 }
 
-// reasonOf gives the first message of a code that refuses; "" where there is none.
+// reasonOf returns the first message of a code that refuses; "" where there is none.
 func (g *groups) reasonOf(code violation.Code) string {
 	if group := g.byKey[groupKey{code, violation.Refuse, ""}]; group != nil && len(group.Samples) > 0 {
 		return group.Samples[0].Message
@@ -335,14 +340,15 @@ func (g *groups) addDelivery(f check.Finding) {
 	group.Samples = append(group.Samples, Sample{0, f.Line, f.Value, f.Message})
 }
 
-// sorted gives the groups, most rows first.
+// sorted returns the groups, most rows first.
 func (g *groups) sorted() []Group {
 	all := make([]Group, 0, len(g.byKey))
 	for _, group := range g.byKey {
 		all = append(all, *group)
 	}
 	slices.SortFunc(all, func(a, b Group) int {
-		return cmp.Or(-cmp.Compare(a.Rows, b.Rows), cmp.Compare(a.Code, b.Code), cmp.Compare(a.Column, b.Column), cmp.Compare(a.Action, b.Action))
+		return cmp.Or(-cmp.Compare(a.Rows, b.Rows), cmp.Compare(a.Code, b.Code), cmp.Compare(a.Column, b.Column),
+			cmp.Compare(a.Action, b.Action))
 	})
 	return all
 }

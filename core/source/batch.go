@@ -68,10 +68,10 @@ type Defect struct {
 	Meant  string // in encoding.garbled: what the cell most likely said
 }
 
-// Number gives the row's number in the delivery, counted from 1.
+// Number returns the row's number in the delivery, counted from 1.
 func (b *Batch) Number(row int) int64 { return b.FirstRow + int64(row) }
 
-// Cells gives the places of a row's cells. Valid after Split.
+// Cells returns the places of a row's cells. Valid after Split.
 func (b *Batch) Cells(row int) []delimited.Span {
 	r := &b.Rows[row]
 	return b.cells[r.first : r.first+r.count]
@@ -98,7 +98,7 @@ func (b *Batch) Gather(dst []delimited.Span, cell, from int) {
 	}
 }
 
-// Text gives the text at a place.
+// Text returns the text at a place.
 func (b *Batch) Text(s delimited.Span) []byte { return b.Arena[s.Start:s.End] }
 
 // Split finds the cells of all rows and the defects that show in them.
@@ -134,7 +134,8 @@ func (b *Batch) Split() {
 			if count == b.dialect.Most { // what is behind the last cell is in it
 				count = bytes.Count(b.Arena[r.Start:r.End], []byte(b.dialect.Delimiter)) + 1
 			}
-			b.Defects = append(b.Defects, Defect{Code: code, Row: i, Cell: -1, Offset: b.Offset(int(r.Start)), Count: count})
+			b.Defects = append(b.Defects, Defect{Code: code, Row: i, Cell: -1, Offset: b.Offset(int(r.Start)),
+				Count: count})
 		}
 		if invalid {
 			b.findInvalid(i)
@@ -191,17 +192,19 @@ func (b *Batch) findOdd(row int) {
 	for k, s := range b.Cells(row) {
 		cell := b.Text(s)
 		if at := controlAt(cell); at >= 0 {
-			b.Defects = append(b.Defects, Defect{Code: violation.EncodingControl, Row: row, Cell: k, Offset: b.Offset(int(s.Start) + at), Count: 1, Byte: cell[at]})
+			b.Defects = append(b.Defects, Defect{Code: violation.EncodingControl, Row: row, Cell: k,
+				Offset: b.Offset(int(s.Start) + at), Count: 1, Byte: cell[at]})
 		}
 		if hasGarbled(cell) {
 			if meant := undecoded(cell); meant != nil {
-				b.Defects = append(b.Defects, Defect{Code: violation.EncodingGarbled, Row: row, Cell: k, Offset: b.Offset(int(s.Start)), Meant: string(meant)})
+				b.Defects = append(b.Defects, Defect{Code: violation.EncodingGarbled, Row: row, Cell: k,
+					Offset: b.Offset(int(s.Start)), Meant: string(meant)})
 			}
 		}
 	}
 }
 
-// Raw gives a row's text as it stands in the delivery, with the line end and
+// Raw returns a row's text as it stands in the delivery, with the line end and
 // whatever lines that are no rows follow it; nil in a workbook.
 func (b *Batch) Raw(row int) []byte {
 	if b.isSheet {
@@ -214,7 +217,7 @@ func (b *Batch) Raw(row int) []byte {
 	return b.Arena[b.Rows[row].Start:end]
 }
 
-// Offset gives the byte offset in the delivery of a position in the arena; -1
+// Offset returns the byte offset in the delivery of a position in the arena; -1
 // in a workbook, whose bytes are packed.
 func (b *Batch) Offset(at int) int64 {
 	if b.isSheet {
@@ -223,10 +226,10 @@ func (b *Batch) Offset(at int) int64 {
 	return b.base + b.tell.bytes(b.codec, b.Arena[:at])
 }
 
-// IsTyped tells whether the cells have kinds of their own.
+// IsTyped reports whether the cells have kinds of their own.
 func (b *Batch) IsTyped() bool { return b.isSheet }
 
-// Kind gives the kind of value that a workbook gives a row's cell.
+// Kind returns the kind of value that a workbook gives a row's cell.
 func (b *Batch) Kind(row, cell int) workbook.Kind {
 	if r := &b.Rows[row]; b.isSheet && uint32(cell) < r.count {
 		return b.kinds[int(r.first)+cell]

@@ -43,7 +43,8 @@ func checkWidth(width, most int, line int64) error {
 	if width <= most {
 		return nil
 	}
-	return &unreadable{fmt.Sprintf("line %d: the table has more than %d columns, which is the most that are read; look at the delimiter, or raise the bound (--max-columns) if the table is meant to be so wide",
+	return &unreadable{fmt.Sprintf("line %d: the table has more than %d columns, which is the most that are read; "+
+		"look at the delimiter, or raise the bound (--max-columns) if the table is meant to be so wide",
 		line, most)}
 }
 

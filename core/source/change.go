@@ -76,7 +76,7 @@ func (c *Change) Add(b *Batch) {
 	}
 }
 
-// Line gives the line from which on the delivery is in another encoding, and
+// Line returns the line from which on the delivery is in another encoding, and
 // whether it is the part from there on, or the one before, that the layout's
 // encoding does not read. ok is false where the encoding does not change.
 func (c *Change) Line() (line int64, isBefore, ok bool) {

@@ -111,7 +111,7 @@ func (d *decoder) advance(rest []byte) {
 	d.held = append(d.held[:0], d.held[k:]...)
 }
 
-// lineOf gives where the line begins behind which so many line ends follow. In the
+// lineOf returns where the line begins behind which so many line ends follow. In the
 // encodings of multi, LF and CR are never a part of another character.
 func lineOf(raw []byte, ends int) int {
 	for i := len(raw) - 1; i >= 0; i-- {

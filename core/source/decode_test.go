@@ -29,7 +29,8 @@ func TestCodecs(t *testing.T) {
 			}
 		}
 		rapid.Check(t, func(t *rapid.T) {
-			before, after := string(rapid.SliceOfN(rapid.SampledFrom(letters), 0, 40).Draw(t, "before")), string(rapid.SliceOfN(rapid.SampledFrom(letters), 0, 9).Draw(t, "after"))
+			before, after := string(rapid.SliceOfN(rapid.SampledFrom(letters), 0, 40).Draw(t, "before")),
+				string(rapid.SliceOfN(rapid.SampledFrom(letters), 0, 9).Draw(t, "after"))
 			head, err := e.Codec.NewEncoder().Bytes([]byte(before))
 			require.NoError(t, err)
 			tail, err := e.Codec.NewEncoder().Bytes([]byte(after))
@@ -66,7 +67,8 @@ func TestTextTellsItsBytes(t *testing.T) {
 	for _, name := range []string{"shift_jis", "euc-jp", "gb18030", "big5", "euc-kr", "windows-1252", "ibm437"} {
 		e, err := layout.EncodingOf(name)
 		require.NoError(t, err)
-		odd := rapid.SampledFrom([]byte{'a', ',', '\n', 0x30, 0x40, 0x7f, 0x80, 0x81, 0x82, 0x8e, 0x8f, 0xa0, 0xa1, 0xb0, 0xdf, 0xe0, 0xf0, 0xfc, 0xfe, 0xff})
+		odd := rapid.SampledFrom([]byte{'a', ',', '\n', 0x30, 0x40, 0x7f, 0x80, 0x81, 0x82, 0x8e, 0x8f, 0xa0, 0xa1,
+			0xb0, 0xdf, 0xe0, 0xf0, 0xfc, 0xfe, 0xff})
 		rapid.Check(t, func(t *rapid.T) {
 			c := newCodec(e)
 			raw := rapid.SliceOfN(odd, 0, 60).Draw(t, "raw")

@@ -160,8 +160,10 @@ func (d *File) detectText(ctx context.Context, given layout.Given) error {
 	if d.Layout, d.Evidence, err = layout.Detect(ctx, sample, given); err != nil {
 		return err
 	}
-	if n := bytes.Count(sample.Head, []byte{0}); n > len(sample.Head)/10 && !strings.HasPrefix(d.Layout.Encoding, "utf-16") && !strings.HasPrefix(d.Layout.Encoding, "utf-32") {
-		return fmt.Errorf("%d of the first %d bytes are zero: the file is not text; ask for it as CSV in UTF-8", n, len(sample.Head))
+	if n := bytes.Count(sample.Head, []byte{0}); n > len(sample.Head)/10 &&
+		!strings.HasPrefix(d.Layout.Encoding, "utf-16") && !strings.HasPrefix(d.Layout.Encoding, "utf-32") {
+		return fmt.Errorf("%d of the first %d bytes are zero: the file is not text; ask for it as CSV in UTF-8", n,
+			len(sample.Head))
 	}
 	return nil
 }
@@ -204,7 +206,7 @@ func openBook(ctx context.Context, f *os.File, size int64) (*workbook.Book, erro
 	return workbook.Open(ctx, z, size)
 }
 
-// Sheets gives the sheets of a workbook; nil for any other delivery.
+// Sheets returns the sheets of a workbook; nil for any other delivery.
 func (d *File) Sheets() []workbook.Sheet {
 	if d.book == nil {
 		return nil
@@ -212,7 +214,7 @@ func (d *File) Sheets() []workbook.Sheet {
 	return d.book.Sheets
 }
 
-// Top gives the first filled rows of the workbook's sheet, at most n.
+// Top returns the first filled rows of the workbook's sheet, at most n.
 func (d *File) Top(ctx context.Context, n int) ([]workbook.Line, error) {
 	k, err := layout.FindSheet(d.book, d.Layout.Sheet)
 	if err != nil {

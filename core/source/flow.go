@@ -41,7 +41,8 @@ type task[R any] struct {
 // newWork is called once per worker, so that each has its own scratch space.
 // The first error, or the end of ctx, stops the flow and is returned. A panic
 // in any of the steps is such an error, a *fault.Crash, and names its lines.
-func Flow[R any](ctx context.Context, src Source, workers int, newWork func() func(*Batch, *R), deliver func(*Batch, *R) error) error {
+func Flow[R any](ctx context.Context, src Source, workers int, newWork func() func(*Batch, *R),
+	deliver func(*Batch, *R) error) error {
 	if workers <= 0 {
 		workers = runtime.GOMAXPROCS(0)
 	}

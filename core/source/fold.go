@@ -48,7 +48,8 @@ func (s *Reader) cutFolded(b *Batch, text []byte) int {
 				row.Start, row.Line = uint32(from), s.line
 			}
 			for _, d := range s.rec.Defects {
-				b.Defects = append(b.Defects, Defect{Code: d.Code, Row: len(b.Rows), Cell: int(row.count), Offset: s.in.offset(s.buf[:d.At])})
+				b.Defects = append(b.Defects, Defect{Code: d.Code, Row: len(b.Rows), Cell: int(row.count),
+					Offset: s.in.offset(s.buf[:d.At])})
 				row.Broken = row.Broken || d.Code == violation.QuoteOpen
 			}
 			if len(s.rec.Escaped) > 0 {

@@ -93,7 +93,7 @@ func (x *Index) note(change func()) {
 	x.grown = make(chan struct{})
 }
 
-// Counted gives how many rows were counted so far, and whether they are all.
+// Counted returns how many rows were counted so far, and whether they are all.
 func (x *Index) Counted() (rows int64, all bool) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
@@ -140,7 +140,7 @@ func (x *Index) From(ctx context.Context, row int64) (Source, error) {
 	return x.file.resume(top, at)
 }
 
-// first gives a reader at the first row, whose header those of other places share; nil
+// first returns a reader at the first row, whose header those of other places share; nil
 // of a workbook.
 func (x *Index) first() (*Reader, error) {
 	x.once.Do(func() {
@@ -191,7 +191,8 @@ func (d *File) resumeUpTo(top *Reader, at place, end int64) (*Reader, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &Reader{dialect: top.dialect, comment: top.comment, blanks: top.blanks, closing: top.closing, cuts: top.cuts, fold: top.fold, header: top.header, footer: top.footer, width: top.width,
+	r := &Reader{dialect: top.dialect, comment: top.comment, blanks: top.blanks, closing: top.closing, cuts: top.cuts,
+		fold: top.fold, header: top.header, footer: top.footer, width: top.width,
 		line: at.line, row: at.row - 1, longest: top.longest, widest: top.widest}
 	r.in.r = io.NewSectionReader(d.f, at.offset, end-at.offset)
 	r.in.codec, r.in.base, r.in.decoded = newCodec(e), at.offset, at.offset
@@ -208,7 +209,7 @@ func (d *File) Lines() (*Reader, error) {
 	return NewReader(io.NewSectionReader(d.f, 0, d.Size), l)
 }
 
-// Reread gives the same delivery as other settings read it. It shares the open
+// Reread returns the same delivery as other settings read it. It shares the open
 // file with d, which must be closed after it. The end of ctx ends it.
 func (d *File) Reread(ctx context.Context, given layout.Given) (*File, error) {
 	again := *d
@@ -218,7 +219,7 @@ func (d *File) Reread(ctx context.Context, given layout.Given) (*File, error) {
 	return &again, nil
 }
 
-// LastLines gives the last physical lines of a text, at most n; nil for a workbook.
+// LastLines returns the last physical lines of a text, at most n; nil for a workbook.
 func (d *File) LastLines(n int) (last []string, err error) {
 	lines, err := d.Lines()
 	if err != nil || lines == nil {
@@ -294,7 +295,7 @@ func (d *File) Windows(ctx context.Context, n int, visit func(*Batch) error) err
 	return nil
 }
 
-// partEnds gives the places at which parts end, all but the last. A text of one value
+// partEnds returns the places at which parts end, all but the last. A text of one value
 // a line has one part: where blank lines are values, none of its ends is like that of
 // the whole. The index is locked.
 func (x *Index) partEnds() []place {
@@ -323,7 +324,7 @@ func (x *Index) AwaitPart(ctx context.Context, k int) (bool, error) {
 	}
 }
 
-// PartOf gives the part in which a row stands, as far as it is known.
+// PartOf returns the part in which a row stands, as far as it is known.
 func (x *Index) PartOf(row int64) (k int) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
@@ -333,7 +334,7 @@ func (x *Index) PartOf(row int64) (k int) {
 	return k
 }
 
-// HasAny tells whether one of some rows, given in order, stands in a part.
+// HasAny reports whether one of some rows, given in order, stands in a part.
 func (x *Index) HasAny(k int, rows []int64) bool {
 	x.mu.Lock()
 	defer x.mu.Unlock()
@@ -344,7 +345,7 @@ func (x *Index) HasAny(k int, rows []int64) bool {
 	return at < len(rows) && (k >= len(ends) || rows[at] < ends[k].row)
 }
 
-// part gives where a part begins and ends; an end of 0 is that of the delivery.
+// part returns where a part begins and ends; an end of 0 is that of the delivery.
 func (x *Index) part(k int) (from place, end int64) {
 	x.mu.Lock()
 	defer x.mu.Unlock()
@@ -358,14 +359,15 @@ func (x *Index) part(k int) (from place, end int64) {
 	return from, end
 }
 
-// MayHold tells whether a part of a text may hold a cell of just these bytes, in
+// MayHold reports whether a part of a text may hold a cell of just these bytes, in
 // UTF-8. Where it cannot be told by the bytes, as in packed deliveries and in other
 // encodings, it may.
 func (x *Index) MayHold(k int, cell []byte, space *[]byte) (bool, error) {
 	d := x.file
 	l := &d.Layout
 	// A cell that holds a quote or an escape may be written otherwise.
-	if l.QuoteChar != "" && bytes.Contains(cell, []byte(l.QuoteChar)) || !l.DoubleQuote && bytes.IndexByte(cell, '\\') >= 0 {
+	if l.QuoteChar != "" && bytes.Contains(cell, []byte(l.QuoteChar)) || !l.DoubleQuote &&
+		bytes.IndexByte(cell, '\\') >= 0 {
 		return true, nil
 	}
 	plain := d.Layout.Encoding == "utf-8" || lexical.IsASCII(cell) && !strings.HasPrefix(d.Layout.Encoding, "utf-")
@@ -394,14 +396,15 @@ func (x *Index) MayHold(k int, cell []byte, space *[]byte) (bool, error) {
 	}
 }
 
-// isCell tells whether a stretch of a text may be a whole cell, by what stands around
+// isCell reports whether a stretch of a text may be a whole cell, by what stands around
 // it.
 func (d *File) isCell(raw []byte, from, to int) bool {
 	if d.Layout.Form != layout.Delimited || d.Layout.Delimiter == "" {
 		return true
 	}
 	isEdge := func(c byte) bool {
-		return c == '\n' || c == '\r' || c == ' ' || c == '\t' || strings.IndexByte(d.Layout.Delimiter, c) >= 0 || strings.IndexByte(d.Layout.QuoteChar, c) >= 0
+		return c == '\n' || c == '\r' || c == ' ' || c == '\t' || strings.IndexByte(d.Layout.Delimiter, c) >= 0 ||
+			strings.IndexByte(d.Layout.QuoteChar, c) >= 0
 	}
 	return (from == 0 || isEdge(raw[from-1])) && (to == len(raw) || isEdge(raw[to]))
 }

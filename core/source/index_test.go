@@ -73,7 +73,8 @@ func TestIndex(t *testing.T) {
 		file, err := source.Open(t.Context(), path, layout.Given{})
 		require.NoError(t, err)
 		defer file.Close()
-		require.Equal(t, []any{name, 1, 1, 1}, []any{file.Layout.Encoding, file.Layout.SkipRows, file.Layout.HeaderRows, file.Layout.FooterRows})
+		require.Equal(t, []any{name, 1, 1, 1}, []any{file.Layout.Encoding, file.Layout.SkipRows, file.Layout.HeaderRows,
+			file.Layout.FooterRows})
 		top, err := file.Rows(t.Context())
 		require.NoError(t, err)
 		all := take(t, top, 1, 200000)
@@ -169,7 +170,8 @@ func TestIndexOverUndecodablePairs(t *testing.T) {
 // detector looks on.
 func TestBatchesOfEastAsiaSideBySide(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "a.csv")
-	require.NoError(t, os.WriteFile(path, []byte("a,b,c\n"+strings.Repeat("\x82\xa0,\x82\xa2\n\x83\x41,\x81\xff,x\n", 100_000)), 0o600))
+	require.NoError(t, os.WriteFile(path, []byte("a,b,c\n"+strings.Repeat("\x82\xa0,\x82\xa2\n\x83\x41,\x81\xff,x\n",
+		100_000)), 0o600))
 	name, comma := "shift_jis", ","
 	file, err := source.Open(t.Context(), path, layout.Given{Encoding: &name, Delimiter: &comma})
 	require.NoError(t, err)
@@ -183,7 +185,8 @@ func TestBatchesOfEastAsiaSideBySide(t *testing.T) {
 			for _, d := range b.Defects {
 				if d.Code == violation.RowShort {
 					*n++
-					assert.Equal(t, byte(0x82), mustByte(t, path, d.Offset), "the offset is that of the row's first byte")
+					assert.Equal(t, byte(0x82), mustByte(t, path, d.Offset),
+						"the offset is that of the row's first byte")
 				}
 			}
 		}

@@ -53,7 +53,8 @@ var magics = []struct {
 	{0, "{\\rtf", "a text document (RTF)", askTable},
 	{0, "Rar!\x1a\x07", "an archive (RAR)", askUnpack},
 	{0, "7z\xbc\xaf\x27\x1c", "an archive (7-Zip)", askUnpack},
-	{0, "\xfd7zXZ\x00", "compressed with xz", "unpack it, and send what is in it; gzip, zstd and ZIP are unpacked here"},
+	{0, "\xfd7zXZ\x00", "compressed with xz",
+		"unpack it, and send what is in it; gzip, zstd and ZIP are unpacked here"},
 	{0, "BZh", "compressed with bzip2", "unpack it, and send what is in it; gzip, zstd and ZIP are unpacked here"},
 	{0, "MSCF", "an archive (Cabinet)", askUnpack},
 	{257, "ustar", "an archive (tar)", askUnpack},
@@ -99,7 +100,7 @@ func isPrintable(b []byte) bool {
 	return !bytes.ContainsFunc(b, func(r rune) bool { return r < ' ' && r != '\n' && r != '\r' && r != '\t' })
 }
 
-// plainHead gives the first bytes as text without their mark, those of UTF-16 too.
+// plainHead returns the first bytes as text without their mark, those of UTF-16 too.
 func plainHead(head []byte) string {
 	const looked = 64 << 10
 	head = head[:min(len(head), looked)/2*2]
@@ -131,14 +132,17 @@ func markup(text string) *NotTable {
 		return nil
 	}
 	// Names of columns may stand in such brackets; tags are closed, too.
-	if !strings.HasPrefix(text, "<!") && !strings.HasPrefix(text, "<?") && !strings.Contains(start, "</") && !strings.Contains(start, "/>") {
+	if !strings.HasPrefix(text, "<!") && !strings.HasPrefix(text, "<?") && !strings.Contains(start, "</") &&
+		!strings.Contains(start, "/>") {
 		return nil
 	}
 	lower := strings.ToLower(start)
 	switch {
-	case strings.Contains(lower, "excel.sheet") || strings.Contains(lower, "urn:schemas-microsoft-com:office:spreadsheet"):
+	case strings.Contains(lower, "excel.sheet") || strings.Contains(lower,
+		"urn:schemas-microsoft-com:office:spreadsheet"):
 		return &NotTable{"a workbook saved as XML", "ask for it as XLSX or CSV, or save it as such"}
-	case strings.HasPrefix(lower, "<!doctype html") || strings.Contains(lower, "<html") || strings.Contains(lower, "<body") || strings.HasPrefix(lower, "<table"):
+	case strings.HasPrefix(lower, "<!doctype html") || strings.Contains(lower, "<html") ||
+		strings.Contains(lower, "<body") || strings.HasPrefix(lower, "<table"):
 		return &NotTable{"a web page (HTML)", "what was saved may be the page of an error or of a sign-in: " + askTable}
 	}
 	return &NotTable{"an XML document", askExport}
@@ -151,7 +155,8 @@ func jsonText(text string) *NotTable {
 	}
 	first, rest, _ := strings.Cut(text, "\n")
 	second, _, _ := strings.Cut(rest, "\n")
-	if strings.HasPrefix(first, "{") && json.Valid([]byte(first)) && json.Valid([]byte(second)) && strings.HasPrefix(second, "{") {
+	if strings.HasPrefix(first, "{") && json.Valid([]byte(first)) && json.Valid([]byte(second)) &&
+		strings.HasPrefix(second, "{") {
 		return &NotTable{"JSON Lines", askExport}
 	}
 	d := json.NewDecoder(strings.NewReader(text))
@@ -205,7 +210,8 @@ func mail(text string) *NotTable {
 		if line == "" {
 			break
 		}
-		if strings.HasPrefix(line, " ") || strings.HasPrefix(line, "\t") || fields == 0 && strings.HasPrefix(line, "From ") {
+		if strings.HasPrefix(line, " ") || strings.HasPrefix(line, "\t") || fields == 0 &&
+			strings.HasPrefix(line, "From ") {
 			continue
 		}
 		name, _, has := strings.Cut(line, ":")

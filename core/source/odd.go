@@ -10,11 +10,11 @@ import (
 	"sieb/core/lexical"
 )
 
-// isControl tells whether a byte is a control character that no text needs:
+// isControl reports whether a byte is a control character that no text needs:
 // all of ASCII's but tab, line feed and carriage return.
 func isControl(c byte) bool { return c < ' ' && c != '\t' && c != '\n' && c != '\r' || c == 0x7F }
 
-// isOdd tells whether a text may hold control characters or text that was
+// isOdd reports whether a text may hold control characters or text that was
 // decoded twice, and whether it holds letters beyond ASCII; most texts are
 // passed over sixteen bytes at a time.
 func isOdd(text []byte) (odd, letters bool) {
@@ -36,7 +36,8 @@ func isOdd(text []byte) (odd, letters bool) {
 		}
 	}
 	// Between tab and carriage return stand two control characters.
-	odd = controlAt(rest) >= 0 || hasGarbled(rest) || bytes.IndexByte(text, '\v') >= 0 || bytes.IndexByte(text, '\f') >= 0
+	odd = controlAt(rest) >= 0 || hasGarbled(rest) || bytes.IndexByte(text, '\v') >= 0 ||
+		bytes.IndexByte(text, '\f') >= 0
 	return odd, high&tops != 0 || !lexical.IsASCII(rest)
 }
 
@@ -54,7 +55,7 @@ func controls(x uint64) uint64 {
 	return (^(v + (0x80-'\t')*ones) | (v+(0x80-'\r'-1)*ones)&^(v+(0x80-' ')*ones) | (v + ones)) &^ x
 }
 
-// controlAt gives the place of the first control character, -1 without one.
+// controlAt returns the place of the first control character, -1 without one.
 func controlAt(text []byte) int {
 	for i, c := range text {
 		if isControl(c) {

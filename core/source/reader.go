@@ -55,7 +55,8 @@ func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, erro
 	if err := l.Check(); err != nil {
 		return nil, err
 	}
-	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), blanks: !l.SkipBlankRows, closing: l.ClosingDelimiter, footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest, widest: widest}
+	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), blanks: !l.SkipBlankRows,
+		closing: l.ClosingDelimiter, footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest, widest: widest}
 	s.in.r = r
 	s.dialect.Most = widest + 1
 	if l.Form == layout.Fixed {
@@ -87,7 +88,7 @@ func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, erro
 	return s, nil
 }
 
-// Header gives the names of the columns.
+// Header returns the names of the columns.
 func (s *Reader) Header() Header { return s.header }
 
 // Trust says that the text is well formed, as Sieb's own files are: then no
@@ -159,7 +160,8 @@ func (s *Reader) drop(n int) {
 // grow reads more where a row does not fit in what was read.
 func (s *Reader) grow() error {
 	if len(s.buf) > s.longest {
-		return fmt.Errorf("line %d: the row is longer than %d MiB; is the encoding, the delimiter or the quote character wrong?", s.line, s.longest>>20)
+		return fmt.Errorf("line %d: the row is longer than %d MiB; is the encoding, the delimiter or the quote "+
+			"character wrong?", s.line, s.longest>>20)
 	}
 	return s.more(max(batchBytes, min(2*len(s.buf), s.longest+1)))
 }
@@ -218,7 +220,7 @@ func (s *Reader) readHeader(l *layout.Layout) error {
 	return nil
 }
 
-// fit gives the names one for each cell of a row: without what stands behind a closing
+// fit returns the names one for each cell of a row: without what stands behind a closing
 // delimiter, and with a place for the column that has none.
 func (s *Reader) fit(names []string, nameless string) []string {
 	if n := len(names); n > 1 && names[n-1] == "" && s.cuts == nil && (s.closing || s.usualWidth() == n-1) {
@@ -248,7 +250,8 @@ func (s *Reader) headerRow(text []byte) (names []string) {
 		names = append(names, strings.TrimSpace(strings.ToValidUTF8(string(cell), string(utf8.RuneError))))
 	}
 	for _, d := range s.rec.Defects {
-		s.header.Defects = append(s.header.Defects, Defect{Code: d.Code, Row: -1, Cell: d.Cell, Offset: s.in.offset(text[:d.At])})
+		s.header.Defects = append(s.header.Defects, Defect{Code: d.Code, Row: -1, Cell: d.Cell,
+			Offset: s.in.offset(text[:d.At])})
 	}
 	return names
 }
@@ -365,7 +368,7 @@ func (s *Reader) cut(b *Batch) bool {
 	return pos > 0 && s.hand(b, pos)
 }
 
-// hand gives the text before pos, with the rows in it, to the batch.
+// hand returns the text before pos, with the rows in it, to the batch.
 func (s *Reader) hand(b *Batch, pos int) bool {
 	s.row += int64(len(b.Rows))
 	old := b.Arena
@@ -394,7 +397,8 @@ func (s *Reader) take(b *Batch, pos int) {
 		b.escaped = append(b.escaped, first+e)
 	}
 	for _, d := range s.rec.Defects {
-		b.Defects = append(b.Defects, Defect{Code: d.Code, Row: len(b.Rows), Cell: d.Cell, Offset: s.in.offset(s.buf[:d.At])})
+		b.Defects = append(b.Defects, Defect{Code: d.Code, Row: len(b.Rows), Cell: d.Cell,
+			Offset: s.in.offset(s.buf[:d.At])})
 	}
 	b.Rows = append(b.Rows, Row{Start: uint32(pos), End: uint32(s.rec.End), Line: s.line, Broken: s.rec.Open,
 		first: uint32(first), count: uint32(len(s.rec.Cells)), cut: true})

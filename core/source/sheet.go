@@ -102,7 +102,8 @@ func (s *sheet) start(l layout.Layout, survey *workbook.Survey) error {
 		to = max(to, int(s.next.Cells[len(s.next.Cells)-1].Column)+1)
 	}
 	isHidden := func(column int) bool {
-		return !s.hidden && slices.ContainsFunc(survey.HiddenColumns, func(r workbook.Range) bool { return r.FirstColumn <= column && column <= r.LastColumn })
+		return !s.hidden && slices.ContainsFunc(survey.HiddenColumns,
+			func(r workbook.Range) bool { return r.FirstColumn <= column && column <= r.LastColumn })
 	}
 	all := joinHeader(names, l.HeaderNames)
 	s.places = make([]int, max(to, survey.Columns))
@@ -135,7 +136,7 @@ func (s *sheet) start(l layout.Layout, survey *workbook.Survey) error {
 	return nil
 }
 
-// headerRow gives the texts of a header row from the table's first column on.
+// headerRow returns the texts of a header row from the table's first column on.
 // A name that is merged over several columns counts for each of them.
 func headerRow(row *workbook.Row, l layout.Layout, merged []workbook.Range) []string {
 	var names []string
@@ -162,7 +163,7 @@ func headerRow(row *workbook.Row, l layout.Layout, merged []workbook.Range) []st
 	return names
 }
 
-// Header gives the names of the columns.
+// Header returns the names of the columns.
 func (s *sheet) Header() Header { return s.header }
 
 // Close ends the reading.
@@ -219,7 +220,8 @@ func (s *sheet) Next(b *Batch) error {
 // take adds the next row to the batch.
 func (s *sheet) take(b *Batch) {
 	row := &s.next
-	r := Row{Start: uint32(len(b.Arena)), Line: int64(row.Number), first: uint32(len(b.cells)), count: uint32(s.width), cut: true}
+	r := Row{Start: uint32(len(b.Arena)), Line: int64(row.Number), first: uint32(len(b.cells)), count: uint32(s.width),
+		cut: true}
 	for range s.width {
 		b.cells = append(b.cells, delimited.Span{Start: r.Start, End: r.Start})
 		b.kinds = append(b.kinds, workbook.Text)
@@ -258,7 +260,8 @@ func (s *sheet) take(b *Batch) {
 		b.Defects = append(b.Defects, Defect{Code: violation.RowMisplaced, Row: len(b.Rows), Cell: -1, Offset: -1})
 	}
 	if outside > 0 {
-		b.Defects = append(b.Defects, Defect{Code: violation.RowLong, Row: len(b.Rows), Cell: -1, Offset: -1, Count: s.width + outside})
+		b.Defects = append(b.Defects, Defect{Code: violation.RowLong, Row: len(b.Rows), Cell: -1, Offset: -1,
+			Count: s.width + outside})
 	}
 	r.End = uint32(len(b.Arena))
 	b.Rows = append(b.Rows, r)
@@ -296,7 +299,8 @@ func (s *sheet) carry() error {
 			if int(start) == len(row.Text) {
 				row.Text = append(row.Text, m.text...)
 			}
-			cells = append(cells, workbook.Cell{Start: start, End: uint32(len(row.Text)), Column: int32(column), Kind: m.kind})
+			cells = append(cells, workbook.Cell{Start: start, End: uint32(len(row.Text)), Column: int32(column),
+				Kind: m.kind})
 		}
 	}
 	upTo(workbook.MaxColumns)
@@ -311,7 +315,10 @@ func (s *sheet) carry() error {
 // enter opens merged cells that begin in the next row or above it, unless they
 // lie over others.
 func (s *sheet) enter(r workbook.Range) {
-	at, _ := slices.BinarySearchFunc(s.open, r.FirstColumn, func(m *merge, column int) int { return m.FirstColumn - column })
+	at, _ := slices.BinarySearchFunc(s.open, r.FirstColumn, func(m *merge,
+		column int) int {
+		return m.FirstColumn - column
+	})
 	if at > 0 && s.open[at-1].LastColumn >= r.FirstColumn && s.open[at-1].LastRow >= r.FirstRow ||
 		at < len(s.open) && s.open[at].FirstColumn <= r.LastColumn && s.open[at].LastRow >= r.FirstRow {
 		return

@@ -72,7 +72,8 @@ func TestSheetWithNotesAndTotals(t *testing.T) {
 		put(t, f, sheet, "B3", "printed", "2026-08-01")
 		put(t, f, sheet, "B5", "sample", "moisture", "protein", "taken on")
 		for i := range 20 {
-			put(t, f, sheet, fmt.Sprintf("B%d", 6+i), fmt.Sprintf("S-%03d", i), 12.5+float64(i)/10, 0.1*3, fmt.Sprintf("2026-07-%02d", i+1))
+			put(t, f, sheet, fmt.Sprintf("B%d", 6+i), fmt.Sprintf("S-%03d", i), 12.5+float64(i)/10, 0.1*3,
+				fmt.Sprintf("2026-07-%02d", i+1))
 		}
 		put(t, f, sheet, "C9", "13.5")
 		put(t, f, sheet, "D10", nil)
@@ -82,7 +83,8 @@ func TestSheetWithNotesAndTotals(t *testing.T) {
 		put(t, f, sheet, "B28", "checked by the laboratory")
 	})
 	file, lines := tableOf(t, path, layout.Given{})
-	want := layout.Layout{SkipBlankRows: true, Form: "workbook", Encoding: "utf-8", LineTerminator: "lf", DoubleQuote: true, Cuts: []int{}, HeaderNames: "joined", Sheet: "Sheet1",
+	want := layout.Layout{SkipBlankRows: true, Form: "workbook", Encoding: "utf-8", LineTerminator: "lf",
+		DoubleQuote: true, Cuts: []int{}, HeaderNames: "joined", Sheet: "Sheet1",
 		Merged: "first", Hidden: "read", SkipRows: 4, SkipColumns: 1, HeaderRows: 1, FooterRows: 3}
 	assert.Equal(t, want, file.Layout)
 	require.Len(t, lines, 21)
@@ -118,7 +120,8 @@ func TestSheetMergedCells(t *testing.T) {
 	})
 	file, lines := tableOf(t, path, layout.Given{})
 	assert.Equal(t, "carried", file.Layout.Merged)
-	assert.Equal(t, []string{"site|weights gross|weights tare|crop", "3: Ahrensee|100|10|rye", "4: Ahrensee|101|11|rye", "5: Ahrensee|102|12|rye",
+	assert.Equal(t, []string{"site|weights gross|weights tare|crop", "3: Ahrensee|100|10|rye", "4: Ahrensee|101|11|rye",
+		"5: Ahrensee|102|12|rye",
 		"6: Colmitz|103|13|rye", "7: Colmitz|104|14|rye", "8: Colmitz|105|15|rye"}, lines)
 	first := layout.First
 	_, lines = tableOf(t, path, layout.Given{Merged: &first})

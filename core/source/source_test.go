@@ -19,7 +19,8 @@ import (
 	"sieb/core/source"
 )
 
-var plain = layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+var plain = layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,
+	DoubleQuote: true, HeaderRows: 1}
 
 // table is what a test sees of a delivery.
 type table struct {
@@ -53,7 +54,8 @@ func readAll(t require.TestingT, r io.Reader, l layout.Layout) (got table) {
 			got.lines = append(got.lines, b.Rows[i].Line)
 		}
 		for _, d := range b.Defects {
-			got.defects = append(got.defects, fmt.Sprintf("%s row %d line %d byte %d", d.Code, b.Number(d.Row), b.Rows[d.Row].Line, d.Offset))
+			got.defects = append(got.defects, fmt.Sprintf("%s row %d line %d byte %d", d.Code, b.Number(d.Row),
+				b.Rows[d.Row].Line, d.Offset))
 		}
 	}
 }
@@ -73,51 +75,88 @@ func TestReader(t *testing.T) {
 		{"only blank lines", "\n \n\t\n", plain, table{}},
 		{"header without rows", "a,b\n", plain, table{names: []string{"a", "b"}}},
 		{"header without a line end", "a,b", plain, table{names: []string{"a", "b"}}},
-		{"byte order mark", "\xEF\xBB\xBFa,b\n1,2\n", plain, table{names: []string{"a", "b"}, rows: [][]string{{"1", "2"}}, lines: []int64{2}}},
-		{"blank lines and rows of nothing", "a,b\n\n1,2\n  \n,\n", plain, table{names: []string{"a", "b"}, rows: [][]string{{"1", "2"}, {"", ""}}, lines: []int64{3, 5}}},
-		{"tabs are delimiters, not blanks", "a\tb\n\t\n", with(func(l *layout.Layout) { l.Delimiter = "\t" }), table{names: []string{"a", "b"}, rows: [][]string{{"", ""}}, lines: []int64{2}}},
-		{"skipped, comments, footer", "Title\n\"x\n# note\na,b\n1,2\n# more\n3,4\nsum,6\n\n", with(func(l *layout.Layout) { l.SkipRows, l.CommentPrefix, l.FooterRows = 2, "#", 2 }),
+		{"byte order mark", "\xEF\xBB\xBFa,b\n1,2\n", plain, table{names: []string{"a", "b"},
+			rows: [][]string{{"1", "2"}}, lines: []int64{2}}},
+		{"blank lines and rows of nothing", "a,b\n\n1,2\n  \n,\n", plain, table{names: []string{"a", "b"},
+			rows: [][]string{{"1", "2"}, {"", ""}}, lines: []int64{3, 5}}},
+		{"tabs are delimiters, not blanks", "a\tb\n\t\n", with(func(l *layout.Layout) { l.Delimiter = "\t" }),
+			table{names: []string{"a", "b"}, rows: [][]string{{"", ""}}, lines: []int64{2}}},
+		{"skipped, comments, footer", "Title\n\"x\n# note\na,b\n1,2\n# more\n3,4\nsum,6\n\n",
+			with(func(l *layout.Layout) { l.SkipRows, l.CommentPrefix, l.FooterRows = 2, "#", 2 }),
 			table{names: []string{"a", "b"}, rows: [][]string{{"1", "2"}, {"3", "4"}}, lines: []int64{5, 7}}},
 		{"footer longer than the text", "a,b\n1,2\n", with(func(l *layout.Layout) { l.FooterRows = 9 }), table{}},
 		{"no header", "1,2\n3,4\n", with(func(l *layout.Layout) { l.HeaderRows = 0 }),
-			table{names: []string{"column_1", "column_2"}, rows: [][]string{{"1", "2"}, {"3", "4"}}, lines: []int64{1, 2}}},
+			table{names: []string{"column_1", "column_2"}, rows: [][]string{{"1", "2"}, {"3", "4"}},
+				lines: []int64{1, 2}}},
 		{"two header rows", "net,\nkg,site\n1,2\n", with(func(l *layout.Layout) { l.HeaderRows = 2 }),
 			table{names: []string{"net kg", "site"}, rows: [][]string{{"1", "2"}}, lines: []int64{3}}},
-		{"the first of two header rows", "net,site\nkg,\n1,2\n", with(func(l *layout.Layout) { l.HeaderRows, l.HeaderNames = 2, layout.First }),
+		{"the first of two header rows", "net,site\nkg,\n1,2\n", with(func(l *layout.Layout) {
+			l.HeaderRows,
+				l.HeaderNames = 2, layout.First
+		}),
 			table{names: []string{"net", "site"}, rows: [][]string{{"1", "2"}}, lines: []int64{3}}},
-		{"the last of two header rows", "net,site\nkg,\n1,2\n", with(func(l *layout.Layout) { l.HeaderRows, l.HeaderNames = 2, layout.Last }),
+		{"the last of two header rows", "net,site\nkg,\n1,2\n", with(func(l *layout.Layout) {
+			l.HeaderRows,
+				l.HeaderNames = 2, layout.Last
+		}),
 			table{names: []string{"kg", "column_2"}, rows: [][]string{{"1", "2"}}, lines: []int64{3}}},
 		{"blanks around cells", "a , b\n 1, \"x, y\" \n2 ,\t\n", with(func(l *layout.Layout) { l.Trim = true }),
 			table{names: []string{"a", "b"}, rows: [][]string{{"1", "x, y"}, {"2", ""}}, lines: []int64{2, 3}}},
-		{"folded", "a\nb\n1\n\"2\n3\"\n# note\n4\n\n5\n", with(func(l *layout.Layout) { l.Fold, l.CommentPrefix = 2, "#" }),
-			table{names: []string{"a", "b"}, rows: [][]string{{"1", "2\n3"}, {"4", ""}, {"5"}}, lines: []int64{3, 7, 9}, defects: []string{"row.short row 3 line 9 byte 22"}}},
+		{"folded", "a\nb\n1\n\"2\n3\"\n# note\n4\n\n5\n", with(func(l *layout.Layout) {
+			l.Fold, l.CommentPrefix = 2,
+				"#"
+		}),
+			table{names: []string{"a", "b"}, rows: [][]string{{"1", "2\n3"}, {"4", ""}, {"5"}}, lines: []int64{3, 7, 9},
+				defects: []string{"row.short row 3 line 9 byte 22"}}},
 		{"folded without a header", "1\n2\n\n\n", with(func(l *layout.Layout) { l.Fold, l.HeaderRows = 2, 0 }),
 			table{names: []string{"column_1", "column_2"}, rows: [][]string{{"1", "2"}}, lines: []int64{1}}},
-		{"unnamed and quoted headers", "a,,\"b\nc\"\n1,2,3\n", plain, table{names: []string{"a", "column_2", "b\nc"}, rows: [][]string{{"1", "2", "3"}}, lines: []int64{3}}},
-		{"short and long rows", "a,b\n1\n1,2,3\n4,5\n", plain, table{names: []string{"a", "b"}, rows: [][]string{{"1"}, {"1", "2", "3"}, {"4", "5"}}, lines: []int64{2, 3, 4},
+		{"unnamed and quoted headers", "a,,\"b\nc\"\n1,2,3\n", plain, table{names: []string{"a", "column_2", "b\nc"},
+			rows: [][]string{{"1", "2", "3"}}, lines: []int64{3}}},
+		{"short and long rows", "a,b\n1\n1,2,3\n4,5\n", plain, table{names: []string{"a", "b"},
+			rows: [][]string{{"1"}, {"1", "2", "3"}, {"4", "5"}}, lines: []int64{2, 3, 4},
 			defects: []string{"row.short row 1 line 2 byte 4", "row.long row 2 line 3 byte 6"}}},
-		{"an open quote costs its own row", "a,b\n1,\"x\n2,y\n", plain, table{names: []string{"a", "b"}, rows: [][]string{{"1", "\"x"}, {"2", "y"}}, lines: []int64{2, 3},
+		{"an open quote costs its own row", "a,b\n1,\"x\n2,y\n", plain, table{names: []string{"a", "b"},
+			rows: [][]string{{"1", "\"x"}, {"2", "y"}}, lines: []int64{2, 3},
 			defects: []string{"quote.open row 1 line 2 byte 6"}}},
-		{"invalid bytes", "a,b\n1,M\xfcll\xe4r\n2,\xc3\xa9\n", plain, table{names: []string{"a", "b"}, rows: [][]string{{"1", "M\xfcll\xe4r"}, {"2", "é"}}, lines: []int64{2, 3},
+		{"invalid bytes", "a,b\n1,M\xfcll\xe4r\n2,\xc3\xa9\n", plain, table{names: []string{"a", "b"},
+			rows: [][]string{{"1", "M\xfcll\xe4r"}, {"2", "é"}}, lines: []int64{2, 3},
 			defects: []string{"encoding.invalid row 1 line 2 byte 7"}}},
-		{"windows-1252", "a;b\n1;Gr\xf6\xdfe 5\x80\n\"\xfc\"\"\";\n", with(func(l *layout.Layout) { l.Encoding, l.Delimiter = "windows-1252", ";" }),
+		{"windows-1252", "a;b\n1;Gr\xf6\xdfe 5\x80\n\"\xfc\"\"\";\n", with(func(l *layout.Layout) {
+			l.Encoding,
+				l.Delimiter = "windows-1252", ";"
+		}),
 			table{names: []string{"a", "b"}, rows: [][]string{{"1", "Größe 5€"}, {"ü\"", ""}}, lines: []int64{2, 3}}},
-		{"offsets count bytes of the delivery", "a;b\n\xf6\xf6;\xf6\"\n", with(func(l *layout.Layout) { l.Encoding, l.Delimiter = "iso-8859-1", ";" }),
-			table{names: []string{"a", "b"}, rows: [][]string{{"öö", "ö\""}}, lines: []int64{2}, defects: []string{"quote.stray row 1 line 2 byte 8"}}},
-		{"bytes without a character", "a;b\n1;\x81x\xe4\x9d\n", with(func(l *layout.Layout) { l.Encoding, l.Delimiter = "windows-1252", ";" }),
-			table{names: []string{"a", "b"}, rows: [][]string{{"1", "\uFFFDxä\uFFFD"}}, lines: []int64{2}, defects: []string{"encoding.invalid row 1 line 2 byte 6"}}},
-		{"control characters", "a,b\nx\x00y,\tz\n\x7f,é\x1b\n", plain, table{names: []string{"a", "b"}, rows: [][]string{{"x\x00y", "\tz"}, {"\x7f", "é\x1b"}}, lines: []int64{2, 3},
-			defects: []string{"encoding.control row 1 line 2 byte 5", "encoding.control row 2 line 3 byte 11", "encoding.control row 2 line 3 byte 15"}}},
+		{"offsets count bytes of the delivery", "a;b\n\xf6\xf6;\xf6\"\n", with(func(l *layout.Layout) {
+			l.Encoding,
+				l.Delimiter = "iso-8859-1", ";"
+		}),
+			table{names: []string{"a", "b"}, rows: [][]string{{"öö", "ö\""}}, lines: []int64{2},
+				defects: []string{"quote.stray row 1 line 2 byte 8"}}},
+		{"bytes without a character", "a;b\n1;\x81x\xe4\x9d\n", with(func(l *layout.Layout) {
+			l.Encoding,
+				l.Delimiter = "windows-1252", ";"
+		}),
+			table{names: []string{"a", "b"}, rows: [][]string{{"1", "\uFFFDxä\uFFFD"}}, lines: []int64{2},
+				defects: []string{"encoding.invalid row 1 line 2 byte 6"}}},
+		{"control characters", "a,b\nx\x00y,\tz\n\x7f,é\x1b\n", plain, table{names: []string{"a", "b"},
+			rows: [][]string{{"x\x00y", "\tz"}, {"\x7f", "é\x1b"}}, lines: []int64{2, 3},
+			defects: []string{"encoding.control row 1 line 2 byte 5", "encoding.control row 2 line 3 byte 11",
+				"encoding.control row 2 line 3 byte 15"}}},
 		{"decoded twice", "a,b\nGröße,GrÃ¶ÃŸe\nÃ la carte,â‚¬ 5\nÅland,Ärger\n", plain, table{names: []string{"a", "b"},
-			rows: [][]string{{"Größe", "GrÃ¶ÃŸe"}, {"Ã la carte", "â‚¬ 5"}, {"Åland", "Ärger"}}, lines: []int64{2, 3, 4},
+			rows:    [][]string{{"Größe", "GrÃ¶ÃŸe"}, {"Ã la carte", "â‚¬ 5"}, {"Åland", "Ärger"}},
+			lines:   []int64{2, 3, 4},
 			defects: []string{"encoding.garbled row 1 line 2 byte 12", "encoding.garbled row 2 line 3 byte 36"}}},
-		{"fixed width", "no  näme   kg\r\n1   Größe  12\n\n22  a\n333 \"b,c   7 \r\n", with(func(l *layout.Layout) { l.Form, l.Cuts, l.Delimiter, l.QuoteChar = "fixed", []int{4, 11}, "", "" }),
-			table{names: []string{"no", "näme", "kg"}, rows: [][]string{{"1", "Größe", "12"}, {"22", "a", ""}, {"333", "\"b,c", "7"}}, lines: []int64{2, 4, 5}}},
-		{"CR only", "a,b\r1,\"x\ry\"\r2,z", plain, table{names: []string{"a", "b"}, rows: [][]string{{"1", "x\ry"}, {"2", "z"}}, lines: []int64{2, 4}}},
+		{"fixed width", "no  näme   kg\r\n1   Größe  12\n\n22  a\n333 \"b,c   7 \r\n",
+			with(func(l *layout.Layout) { l.Form, l.Cuts, l.Delimiter, l.QuoteChar = "fixed", []int{4, 11}, "", "" }),
+			table{names: []string{"no", "näme", "kg"}, rows: [][]string{{"1", "Größe", "12"}, {"22", "a", ""},
+				{"333", "\"b,c", "7"}}, lines: []int64{2, 4, 5}}},
+		{"CR only", "a,b\r1,\"x\ry\"\r2,z", plain, table{names: []string{"a", "b"},
+			rows: [][]string{{"1", "x\ry"}, {"2", "z"}}, lines: []int64{2, 4}}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			assert.Equal(t, c.want, readAll(t, strings.NewReader(c.text), c.layout))
-			assert.Equal(t, c.want, readAll(t, iotest.OneByteReader(strings.NewReader(c.text)), c.layout), "byte by byte")
+			assert.Equal(t, c.want, readAll(t, iotest.OneByteReader(strings.NewReader(c.text)), c.layout),
+				"byte by byte")
 		})
 	}
 }
@@ -142,7 +181,8 @@ func TestReaderAcrossBatches(t *testing.T) {
 		}
 		got := readAll(t, strings.NewReader(strings.ReplaceAll(text.String(), ", ", " ")), plain)
 		require.Len(t, got.rows, 60000)
-		assert.Equal(t, []string{"quote.open row 1000 line 1001 byte " + fmt.Sprint(strings.Index(strings.ReplaceAll(text.String(), ", ", " "), `"left`))}, got.defects)
+		assert.Equal(t, []string{"quote.open row 1000 line 1001 byte " +
+			fmt.Sprint(strings.Index(strings.ReplaceAll(text.String(), ", ", " "), `"left`))}, got.defects)
 		assert.Equal(t, int64(60001+11), got.lines[59999], "twelve rows have two lines, the last one its own")
 		assert.Equal(t, []string{"5000", "two" + lineEnd + "lines"}, got.rows[4999])
 	}
@@ -180,7 +220,8 @@ func TestEndlessRowIsAnError(t *testing.T) {
 }
 
 func TestReadErrorIsReported(t *testing.T) {
-	s, err := source.NewReader(io.MultiReader(strings.NewReader("a,b\n"+strings.Repeat("1,2\n", 1<<17)), iotest.ErrReader(errors.New("the disk is gone"))), plain)
+	s, err := source.NewReader(io.MultiReader(strings.NewReader("a,b\n"+strings.Repeat("1,2\n", 1<<17)),
+		iotest.ErrReader(errors.New("the disk is gone"))), plain)
 	require.NoError(t, err)
 	var b source.Batch
 	for err == nil {
@@ -198,7 +239,9 @@ type written struct {
 }
 
 func drawTable(t *rapid.T) (w written) {
-	w.layout = layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: rapid.SampledFrom([]string{"utf-8", "windows-1252", "iso-8859-1", "windows-1250", "ibm850", "macintosh", "utf-16le", "utf-16be", "utf-32le", "utf-32be", "gb18030"}).Draw(t, "encoding"),
+	w.layout = layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: rapid.SampledFrom([]string{"utf-8",
+		"windows-1252", "iso-8859-1", "windows-1250", "ibm850", "macintosh", "utf-16le", "utf-16be", "utf-32le",
+		"utf-32be", "gb18030"}).Draw(t, "encoding"),
 		Delimiter: rapid.SampledFrom([]string{",", ";", "\t", "|", "::", "§"}).Draw(t, "delimiter"), QuoteChar: rapid.SampledFrom([]string{`"`, "'"}).Draw(t, "quote"),
 		DoubleQuote: true, HeaderRows: 1, SkipRows: rapid.IntRange(0, 2).Draw(t, "skip"), FooterRows: rapid.IntRange(0, 2).Draw(t, "footer")}
 	lineEnd := rapid.SampledFrom([]string{"\n", "\r\n", "\r"}).Draw(t, "line end")

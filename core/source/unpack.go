@@ -20,7 +20,8 @@ import (
 
 // unpack replaces a compressed file by its content. It returns nil where the
 // file is not compressed.
-func (b Bounds) unpack(ctx context.Context, f *os.File, size int64, member *string) (content *os.File, inner, packing string, err error) {
+func (b Bounds) unpack(ctx context.Context, f *os.File, size int64, member *string) (content *os.File, inner,
+	packing string, err error) {
 	magic := make([]byte, 4)
 	if _, err := f.ReadAt(magic, 0); err != nil {
 		return nil, "", "", nil // shorter than any compressed file
@@ -66,7 +67,8 @@ func (b Bounds) unpack(ctx context.Context, f *os.File, size int64, member *stri
 	case err != nil:
 		err = damaged(packing, err)
 	case n > most:
-		err = fmt.Errorf("the %s file unpacks to more than %d times its size, which no table does; ask the sender what it is", packing, maxRatio)
+		err = fmt.Errorf("the %s file unpacks to more than %d times its size, which no table does; ask the sender "+
+			"what it is", packing, maxRatio)
 	}
 	if err != nil {
 		content.Close()
@@ -77,7 +79,8 @@ func (b Bounds) unpack(ctx context.Context, f *os.File, size int64, member *stri
 
 func damaged(packing string, err error) error {
 	if packing == "zip" {
-		return fmt.Errorf("the file is a ZIP archive or a workbook, and damaged (%w); ask the sender for it again, best as CSV", err)
+		return fmt.Errorf("the file is a ZIP archive or a workbook, and damaged (%w); ask the sender for it again, "+
+			"best as CSV", err)
 	}
 	return fmt.Errorf("the file is compressed with %s and damaged (%w); ask the sender for it again", packing, err)
 }
@@ -95,7 +98,8 @@ func (s *Several) Error() string {
 	if len(s.Names) > namesListed {
 		list += ", …"
 	}
-	return fmt.Sprintf("the ZIP archive holds %d files (%s); choose one of them as the member, or take each out", len(s.Names), list)
+	return fmt.Sprintf("the ZIP archive holds %d files (%s); choose one of them as the member, or take each out",
+		len(s.Names), list)
 }
 
 // Member is a file in a ZIP archive.
@@ -138,7 +142,8 @@ func namesOf(files []*zip.File) (names []string) {
 // members leaves out folders and what programs put beside the files.
 func members(z *zip.Reader) (files []*zip.File) {
 	for _, f := range z.File {
-		if !f.FileInfo().IsDir() && !strings.HasPrefix(f.Name, "__MACOSX/") && !strings.HasPrefix(path.Base(f.Name), ".") {
+		if !f.FileInfo().IsDir() && !strings.HasPrefix(f.Name, "__MACOSX/") &&
+			!strings.HasPrefix(path.Base(f.Name), ".") {
 			files = append(files, f)
 		}
 	}
@@ -159,14 +164,16 @@ func openZIP(r *io.SectionReader, member *string) (io.ReadCloser, string, error)
 	case member != nil && *member != "":
 		if chosen = slices.IndexFunc(files, func(f *zip.File) bool { return f.Name == *member }); chosen < 0 {
 			names := namesOf(files)
-			return nil, "", &unreadable{fmt.Sprintf("the ZIP archive holds no file %q, but %s", *member, strings.Join(names[:min(len(names), namesListed)], ", "))}
+			return nil, "", &unreadable{fmt.Sprintf("the ZIP archive holds no file %q, but %s", *member,
+				strings.Join(names[:min(len(names), namesListed)], ", "))}
 		}
 	case len(files) > 1:
 		return nil, "", &Several{namesOf(files)}
 	}
 	f := files[chosen]
 	if f.Flags&1 != 0 {
-		return nil, "", &unreadable{"the file in the ZIP archive is protected by a password; ask the sender for it without"}
+		return nil, "", &unreadable{"the file in the ZIP archive is protected by a password; ask the sender for " +
+			"it without"}
 	}
 	content, err := f.Open()
 	return content, f.Name, err

@@ -57,13 +57,15 @@ func TestCompressedDeliveries(t *testing.T) {
 		"a.csv":     {[]byte(text), "", ""},
 		"a.csv.gz":  {gzipped(t, []byte(text)), "gzip", ""},
 		"a.csv.zst": {z.EncodeAll([]byte(text), nil), "zstd", ""},
-		"a.zip":     {zipped(t, "july/", "", "july/tickets.csv", text, "__MACOSX/july/._tickets.csv", "x"), "zip", "july/tickets.csv"},
+		"a.zip": {zipped(t, "july/", "", "july/tickets.csv", text, "__MACOSX/july/._tickets.csv", "x"), "zip",
+			"july/tickets.csv"},
 	} {
 		path := filepath.Join(t.TempDir(), name)
 		require.NoError(t, os.WriteFile(path, c.content, 0o600))
 		f, err := source.Open(t.Context(), path, layout.Given{})
 		require.NoError(t, err, name)
-		assert.Equal(t, []any{c.packing, c.inner, int64(len(text)), ";"}, []any{f.Packing, f.Inner, f.Size, f.Layout.Delimiter}, name)
+		assert.Equal(t, []any{c.packing, c.inner, int64(len(text)), ";"}, []any{f.Packing, f.Inner, f.Size,
+			f.Layout.Delimiter}, name)
 		r, err := f.Rows(t.Context())
 		require.NoError(t, err)
 		var b source.Batch
@@ -194,7 +196,8 @@ func TestWidthIsBounded(t *testing.T) {
 // behind the last that is kept stays in it.
 func TestARowOfManyCells(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "a.csv")
-	require.NoError(t, os.WriteFile(path, []byte("a,b,c\n1,2,3\n"+strings.Repeat("x,", 50)+"y\n\"q\","+strings.Repeat("x,", 50)+"y\n4,5,6\n"), 0o600))
+	require.NoError(t, os.WriteFile(path, []byte("a,b,c\n1,2,3\n"+strings.Repeat("x,",
+		50)+"y\n\"q\","+strings.Repeat("x,", 50)+"y\n4,5,6\n"), 0o600))
 	f, err := source.Bounds{Columns: 10}.Open(t.Context(), path, layout.Given{})
 	require.NoError(t, err)
 	defer f.Close()

@@ -51,7 +51,7 @@ func (s *shape) enter(column int) {
 	s.blocks[len(s.blocks)-1].entries++
 }
 
-// check gives the first token at which a text is beyond what a target is, and why;
+// check returns the first token at which a text is beyond what a target is, and why;
 // nil where there is none.
 func (s *shape) check(tokens token.Tokens) (*token.Token, string) {
 	for _, t := range tokens {
@@ -73,7 +73,8 @@ func (s *shape) check(tokens token.Tokens) (*token.Token, string) {
 			if s.flow == 0 && t.Prev != nil {
 				s.enter(t.Prev.Position.Column)
 				if n := s.blocks[len(s.blocks)-1].entries; s.work+n*n > maxBlock*maxBlock {
-					return t, fmt.Sprintf("more than %d properties stand below one another, which no target has; write long lists of pairs as {a: b, c: d}", maxBlock)
+					return t, fmt.Sprintf("more than %d properties stand below one another, which no target has; "+
+						"write long lists of pairs as {a: b, c: d}", maxBlock)
 				}
 			}
 		}
@@ -90,13 +91,15 @@ func (s *shape) check(tokens token.Tokens) (*token.Token, string) {
 func checkPattern(expr string) error {
 	parsed, err := syntax.Parse(expr, syntax.Perl)
 	if err == nil && instructions(parsed) > maxPattern {
-		return fmt.Errorf("the format is too large: written out, its counts and alternatives make more than %d steps; a list of values is better said with oneOf", maxPattern)
+		return fmt.Errorf("the format is too large: written out, its counts and alternatives make more than %d "+
+			"steps; a list of values is better said with oneOf", maxPattern)
 	}
 	if err == nil {
 		_, err = regexp.Compile(expr)
 	}
 	if err != nil {
-		return fmt.Errorf("the format is not a regular expression: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+		return fmt.Errorf("the format is not a regular expression: %s", strings.TrimPrefix(err.Error(),
+			"error parsing regexp: "))
 	}
 	return nil
 }

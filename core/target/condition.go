@@ -93,13 +93,19 @@ func (p *conditionParser) next() {
 			p.token = "\x00" // an empty text is a token
 		}
 	case c >= '0' && c <= '9':
-		n := strings.IndexFunc(p.rest, func(r rune) bool { return !unicode.IsDigit(r) && r != '.' && r != 'e' && r != 'E' })
+		n := strings.IndexFunc(p.rest, func(r rune) bool {
+			return !unicode.IsDigit(r) && r != '.' && r != 'e' &&
+				r != 'E'
+		})
 		if n < 0 {
 			n = len(p.rest)
 		}
 		p.kind, p.token = '0', take(n)
 	case c == '_' || c >= 0x80 || unicode.IsLetter(c):
-		n := strings.IndexFunc(p.rest, func(r rune) bool { return !unicode.IsDigit(r) && !unicode.IsLetter(r) && r != '_' && r != '$' })
+		n := strings.IndexFunc(p.rest, func(r rune) bool {
+			return !unicode.IsDigit(r) && !unicode.IsLetter(r) &&
+				r != '_' && r != '$'
+		})
 		if n < 0 {
 			n = len(p.rest)
 		}

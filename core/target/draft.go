@@ -68,7 +68,7 @@ func NewDraft(delivery string, p *profile.Profile) *Draft {
 	return d
 }
 
-// headerOf gives a column's header as delivered; profiles of older versions keep it as
+// headerOf returns a column's header as delivered; profiles of older versions keep it as
 // the name.
 func headerOf(c *profile.Column) string { return cmp.Or(c.Header, c.Name) }
 
@@ -83,8 +83,10 @@ func draftName(delivery string) string {
 	return legal(strings.Join(words, "_"), -1)
 }
 
-var spelt = strings.NewReplacer("%", " pct ", "‰", " permille ", "€", " eur ", "$", " usd ", "£", " gbp ", "°", " deg ", "#", " no ", "&", " and ", "+", " plus ", "²", "2", "³", "3",
-	"ä", "ae", "ö", "oe", "ü", "ue", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "ß", "ss", "ø", "o", "Ø", "O", "æ", "ae", "Æ", "Ae", "ł", "l", "Ł", "L", "đ", "d")
+var spelt = strings.NewReplacer("%", " pct ", "‰", " permille ", "€", " eur ", "$", " usd ", "£", " gbp ", "°", " deg ",
+	"#", " no ", "&", " and ", "+", " plus ", "²", "2", "³", "3",
+	"ä", "ae", "ö", "oe", "ü", "ue", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "ß", "ss", "ø", "o", "Ø", "O", "æ", "ae", "Æ",
+	"Ae", "ł", "l", "Ł", "L", "đ", "d")
 
 // legal makes a name of a header that targets and databases take without quotes:
 // lower case letters, digits and underscores, at most 60 characters.
@@ -121,7 +123,7 @@ func legal(header string, at int) string {
 	return name
 }
 
-// unlike gives a name that is not taken yet, and takes it.
+// unlike returns a name that is not taken yet, and takes it.
 func unlike(name string, taken map[string]bool) string {
 	free := name
 	for n := 2; taken[free]; n++ {
@@ -232,7 +234,8 @@ func (c *Column) draftNumber(from *profile.Column, n notes) {
 	if c.Datatype == value.Decimal {
 		scale, precision := h.FractionDigits, h.WholeDigits+h.FractionDigits+2
 		c.Scale, c.Precision = &scale, &precision
-		n["precision"] = fmt.Sprintf("up to %s before the point, and two more", profile.Count(int64(h.WholeDigits), "digit", "digits"))
+		n["precision"] = fmt.Sprintf("up to %s before the point, and two more",
+			profile.Count(int64(h.WholeDigits), "digit", "digits"))
 		n["scale"] = fmt.Sprintf("up to %s after the point", profile.Count(int64(h.FractionDigits), "digit", "digits"))
 	}
 	if c.Datatype == value.Integer && from.DistinctExact && from.Distinct > 1 && from.Distinct <= mostOf &&
@@ -302,7 +305,8 @@ func (c *Column) draftText(from *profile.Column, n notes) {
 	if from.DistinctExact && from.Distinct == 1 && from.MaxLength <= longestOf && len(from.Top) == 1 {
 		n.offer("oneOf: "+list([]string{strings.TrimSpace(from.Top[0].Value)}), "the only value of this delivery")
 	}
-	isSet := from.DistinctExact && from.Distinct > 1 && from.Distinct <= mostOf && from.MaxLength <= longestOf && from.Category
+	isSet := from.DistinctExact && from.Distinct > 1 && from.Distinct <= mostOf && from.MaxLength <= longestOf &&
+		from.Category
 	// More than a few codes are hardly all that there are.
 	isCode := len(from.Shapes) > 0 && strings.Contains(from.Shapes[0].Shape, "9")
 	if isSet && (!isCode || from.Distinct <= fewCodes) {
@@ -311,7 +315,8 @@ func (c *Column) draftText(from *profile.Column, n notes) {
 	}
 	if expr, like, ok := c.expression(from); ok {
 		c.Formats = []string{expr}
-		n["format"] = fmt.Sprintf("%s of %s values look like %s", profile.Thousands(like), profile.Thousands(from.Filled), from.Shapes[0].Shape)
+		n["format"] = fmt.Sprintf("%s of %s values look like %s", profile.Thousands(like),
+			profile.Thousands(from.Filled), from.Shapes[0].Shape)
 		return
 	}
 	most := headroom(from.MaxLength)
@@ -353,7 +358,8 @@ func (c *Column) draftSet(from *profile.Column, n notes) {
 		switch _, is := recode[text]; {
 		case is || slices.Contains(c.OneOf, text) || slices.Contains(c.Null, v.Value) || slices.Contains(c.Null, text):
 		case misspelt[v.Value]:
-			note(n, "oneOf", fmt.Sprintf("left out as perhaps misspelt: %s (%s)", oneLine(v.Value), profile.Thousands(v.Count)))
+			note(n, "oneOf", fmt.Sprintf("left out as perhaps misspelt: %s (%s)", oneLine(v.Value),
+				profile.Thousands(v.Count)))
 		default:
 			c.OneOf = append(c.OneOf, text)
 		}
@@ -363,7 +369,7 @@ func (c *Column) draftSet(from *profile.Column, n notes) {
 	}
 }
 
-// headroom gives a length with room above the longest text.
+// headroom returns a length with room above the longest text.
 func headroom(longest int) int {
 	for _, n := range []int{10, 20, 30, 40, 50, 60, 80, 100, 150, 200, 250, 500, 1000, 2000, 4000, 10000} {
 		if 4*n >= 5*longest {
@@ -386,7 +392,8 @@ func (c *Column) expression(from *profile.Column) (expr string, like int64, ok b
 		missing += v.Count
 	}
 	like = from.Shapes[0].Count
-	if !strings.Contains(shape, "9") || strings.ContainsAny(shape, "… ") || len(shape) < 2 || 20*(from.Filled-missing-like) > from.Filled {
+	if !strings.Contains(shape, "9") || strings.ContainsAny(shape, "… ") || len(shape) < 2 ||
+		20*(from.Filled-missing-like) > from.Filled {
 		return "", 0, false
 	}
 	for _, s := range from.Shapes[1:] {
@@ -469,7 +476,7 @@ func (d *Draft) unique(at int, k profile.Key) {
 	}
 }
 
-// zoned tells whether texts of the formats name their offset from UTC.
+// zoned reports whether texts of the formats name their offset from UTC.
 func zoned(formats []string) bool {
 	return slices.ContainsFunc(formats, func(f string) bool { return strings.ContainsAny(f, "Xx") })
 }

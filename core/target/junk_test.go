@@ -47,7 +47,8 @@ func TestDraftsLearnNothingFromJunk(t *testing.T) {
 		rows := make([][]string, rapid.IntRange(250, 400).Draw(t, "rows"))
 		for i := range rows {
 			rows[i] = []string{fmt.Sprintf("BR-%05d", i), []string{"delivered", "open", "returned"}[random.IntN(3)],
-				fmt.Sprint(100 + random.IntN(800)), fmt.Sprintf("2026-07-%02d", 1+random.IntN(28)), strings.Repeat("x y ", 1+random.IntN(4)) + fmt.Sprint(random.IntN(1000))}
+				fmt.Sprint(100 + random.IntN(800)), fmt.Sprintf("2026-07-%02d", 1+random.IntN(28)),
+				strings.Repeat("x y ", 1+random.IntN(4)) + fmt.Sprint(random.IntN(1000))}
 		}
 		junk := [][]string{
 			header,

@@ -53,7 +53,8 @@ func Parse(text []byte) (t *Target, err error) {
 	}
 	if at := bytes.IndexByte(text, 0); at >= 0 {
 		line := 1 + bytes.Count(text[:at], []byte("\n"))
-		return nil, Problems{{line, at - bytes.LastIndexByte(text[:at], '\n'), "a NUL character stands here, which no text holds: save the target as UTF-8"}}
+		return nil, Problems{{line, at - bytes.LastIndexByte(text[:at], '\n'),
+			"a NUL character stands here, which no text holds: save the target as UTF-8"}}
 	}
 	tokens := lexer.Tokenize(string(text))
 	if at, why := new(shape).check(tokens); at != nil {
@@ -63,7 +64,8 @@ func Parse(text []byte) (t *Target, err error) {
 	if err != nil {
 		var syntax *yaml.SyntaxError
 		if errors.As(err, &syntax) && syntax.Token != nil {
-			return nil, Problems{{syntax.Token.Position.Line, syntax.Token.Position.Column, "this is not YAML: " + clip(syntax.Message)}}
+			return nil, Problems{{syntax.Token.Position.Line, syntax.Token.Position.Column, "this is not YAML: " +
+				clip(syntax.Message)}}
 		}
 		return nil, Problems{{1, 1, "this is not YAML: " + clip(strings.TrimSpace(err.Error()))}}
 	}
@@ -242,7 +244,8 @@ func (p *reading) target(n ast.Node) *Target {
 			named = true
 			t.Name = p.text(prop.node, "target")
 			if !legalName.MatchString(t.Name) {
-				p.wrong(prop.node, "the name %q: a target's name has letters, digits, _ and -, at most 63", clip(t.Name))
+				p.wrong(prop.node, "the name %q: a target's name has letters, digits, _ and -, at most 63",
+					clip(t.Name))
 			}
 		case "title":
 			t.Title = p.text(prop.node, "title")
@@ -352,8 +355,10 @@ func (p *reading) tolerance(n ast.Node) (t Tolerance) {
 	return t
 }
 
-var columnProperties = []string{"name", "titles", "position", "datatype", "format", "decimalChar", "groupChar", "precision",
-	"scale", "required", "unique", "null", "minLength", "maxLength", "minimum", "maximum", "oneOf", "onViolation", "remedies"}
+var columnProperties = []string{"name", "titles", "position", "datatype", "format", "decimalChar", "groupChar",
+	"precision",
+	"scale", "required", "unique", "null", "minLength", "maxLength", "minimum", "maximum", "oneOf", "onViolation",
+	"remedies"}
 
 func (p *reading) column(n ast.Node) Column {
 	c := Column{Null: []string{""}}
@@ -575,8 +580,10 @@ func (p *reading) literal(at ast.Node, what string, c *Column, text string) (Lit
 	}
 	l, ok := c.Literal(text)
 	if !ok {
-		example := map[value.Datatype]string{value.Date: " such as 2026-07-31", value.DateTime: " such as 2026-07-31T14:05:00"}[c.Datatype]
-		p.wrong(at, "%s: %q is not of datatype %s%s; values in a target are written in canonical form, whatever the column's format", what, text, c.Datatype, example)
+		example := map[value.Datatype]string{value.Date: " such as 2026-07-31",
+			value.DateTime: " such as 2026-07-31T14:05:00"}[c.Datatype]
+		p.wrong(at, "%s: %q is not of datatype %s%s; values in a target are written in canonical form, whatever the "+
+			"column's format", what, text, c.Datatype, example)
 	}
 	return l, ok
 }
@@ -628,7 +635,7 @@ func (l Literal) Compare(m Literal) int {
 	return l.Instant.Compare(&m.Instant)
 }
 
-// nearest gives the known word that a mistyped one most likely stands for.
+// nearest returns the known word that a mistyped one most likely stands for.
 func nearest(word string, known []string) string {
 	if len(word) > 64 {
 		return ""
@@ -664,5 +671,5 @@ func editDistance(a, b string) int {
 	return row[len(b)]
 }
 
-// IsName tells whether a target or a column can have this name.
+// IsName reports whether a target or a column can have this name.
 func IsName(name string) bool { return legalName.MatchString(name) }

@@ -218,7 +218,8 @@ func (d *Draft) rule(c condition, at map[string]int) bool {
 	if len(c.args) == 2 && (left.op == "number" || left.op == "text") && mirrored[c.op] != "" {
 		return d.rule(condition{op: mirrored[c.op], args: []condition{c.args[1], left}}, at)
 	}
-	isLength := (left.op == "length" || left.op == "char_length" || left.op == "character_length") && len(left.args) == 1
+	isLength := (left.op == "length" || left.op == "char_length" || left.op == "character_length") &&
+		len(left.args) == 1
 	if isLength {
 		left = left.args[0]
 	}

@@ -22,7 +22,8 @@ func rulesOf(t *testing.T, check string, columns ...TableColumn) string {
 	var rules []string
 	for _, line := range strings.Split(strings.TrimSpace(text), "\n")[1:] {
 		line = strings.Join(strings.Fields(line), " ")
-		if !strings.HasPrefix(line, "target:") && !strings.HasPrefix(line, "title:") && line != "columns:" && !strings.HasPrefix(line, "datatype:") {
+		if !strings.HasPrefix(line, "target:") && !strings.HasPrefix(line, "title:") && line != "columns:" &&
+			!strings.HasPrefix(line, "datatype:") {
 			rules = append(rules, strings.TrimPrefix(line, "- "))
 		}
 	}
@@ -39,17 +40,23 @@ func TestChecksBecomeRules(t *testing.T) {
 		column TableColumn
 		want   string
 	}{
-		{"((kg >= (5)::numeric) AND (kg <= (40)::numeric))", number, "name: kg; precision: 8; scale: 2; minimum: 5; maximum: 40"},
+		{"((kg >= (5)::numeric) AND (kg <= (40)::numeric))", number,
+			"name: kg; precision: 8; scale: 2; minimum: 5; maximum: 40"},
 		{"(kg > (0)::numeric)", number, "name: kg; precision: 8; scale: 2; minimum: 0.01"},
 		{"((kg > '-5'::integer) AND (kg < 10))", whole, "name: kg; minimum: -4; maximum: 9"},
 		{"((0 < kg))", whole, "name: kg; minimum: 1; maximum: 2147483647"},
-		{"((crop)::text = ANY ((ARRAY['wheat'::character varying, 'o''ats'::character varying])::text[]))", text, `name: crop; maxLength: 20; oneOf: ["wheat", "o'ats"]`},
-		{"((length((crop)::text) >= 3) AND (char_length((crop)::text) < 10))", text, "name: crop; minLength: 3; maxLength: 9"},
+		{"((crop)::text = ANY ((ARRAY['wheat'::character varying, 'o''ats'::character varying])::text[]))", text,
+			`name: crop; maxLength: 20; oneOf: ["wheat", "o'ats"]`},
+		{"((length((crop)::text) >= 3) AND (char_length((crop)::text) < 10))", text,
+			"name: crop; minLength: 3; maxLength: 9"},
 		{"((crop)::text <> ''::text)", text, "name: crop; maxLength: 20"},
-		{"((crop)::text ~ '^[A-Z]{2}-[0-9]{6}$'::text)", text, `name: crop; format: "[A-Z]{2}-[0-9]{6}"; maxLength: 20`},
+		{"((crop)::text ~ '^[A-Z]{2}-[0-9]{6}$'::text)", text,
+			`name: crop; format: "[A-Z]{2}-[0-9]{6}"; maxLength: 20`},
 		{"(crop IS NOT NULL)", text, "name: crop; maxLength: 20; required: true"},
-		{"((\"on\" >= '2026-01-01'::date) AND (\"on\" < '2027-01-01'::date))", date, `name: on # check: (("on" >= '2026-01-01'::date) AND ("on" < '2027-01-01'::date)); minimum: 2026-01-01`},
-		{"((kg > 5) OR (kg = 0))", whole, "name: kg # check: ((kg > 5) OR (kg = 0)); minimum: -2147483648; maximum: 2147483647"},
+		{"((\"on\" >= '2026-01-01'::date) AND (\"on\" < '2027-01-01'::date))", date,
+			`name: on # check: (("on" >= '2026-01-01'::date) AND ("on" < '2027-01-01'::date)); minimum: 2026-01-01`},
+		{"((kg > 5) OR (kg = 0))", whole,
+			"name: kg # check: ((kg > 5) OR (kg = 0)); minimum: -2147483648; maximum: 2147483647"},
 		{"(abs(kg) < 7)", whole, "name: kg # check: (abs(kg) < 7); minimum: -2147483648; maximum: 2147483647"},
 		{"((crop)::text ~ 'x'::text)", text, "name: crop # check: ((crop)::text ~ 'x'::text); maxLength: 20"},
 		{"(kg <=> 3)", whole, "name: kg # check: (kg <=> 3); minimum: -2147483648; maximum: 2147483647"},
@@ -58,7 +65,8 @@ func TestChecksBecomeRules(t *testing.T) {
 		want := strings.ReplaceAll(c.want, "name: on", `name: "on"`)
 		assert.Equal(t, want, got, c.check)
 	}
-	assert.Contains(t, rulesOf(t, "(gross > tare)", TableColumn{Name: "gross", Type: "bigint"}, TableColumn{Name: "tare", Type: "bigint"}), "# check: (gross > tare); name: gross")
+	assert.Contains(t, rulesOf(t, "(gross > tare)", TableColumn{Name: "gross", Type: "bigint"},
+		TableColumn{Name: "tare", Type: "bigint"}), "# check: (gross > tare); name: gross")
 }
 
 func TestTableBecomesTarget(t *testing.T) {
@@ -66,17 +74,25 @@ func TestTableBecomesTarget(t *testing.T) {
 		Columns: []TableColumn{
 			{Name: "id", Type: "bigint", NotNull: true, Generated: true},
 			{Name: "ticket_no", Type: "text", NotNull: true, Comment: "as printed"},
-			{Name: "site", Type: "intake.site", Labels: []string{"Ahrensee", "Brunnthal"}, NotNull: true, Default: "'Ahrensee'::intake.site"},
+			{Name: "site", Type: "intake.site", Labels: []string{"Ahrensee", "Brunnthal"}, NotNull: true,
+				Default: "'Ahrensee'::intake.site"},
 			{Name: "Grower No", Type: "character varying(5)"},
-			{Name: "organic", Type: "boolean"}, {Name: "at", Type: "timestamp with time zone"}, {Name: "share", Type: "double precision"},
+			{Name: "organic", Type: "boolean"}, {Name: "at", Type: "timestamp with time zone"},
+			{Name: "share", Type: "double precision"},
 			{Name: "mark", Type: "uuid"}, {Name: "form", Type: "jsonb"}, {Name: "slot", Type: "time without time zone"},
 		},
-		Keys: [][]string{{"id"}, {"ticket_no"}, {"site", "at"}, {"mark", "slot"}}, References: []Reference{{[]string{"Grower No"}, "intake.growers", []string{"grower_no"}}, {[]string{"site", "at"}, "intake.days", []string{"site", "day"}}}})
+		Keys: [][]string{{"id"}, {"ticket_no"}, {"site", "at"}, {"mark", "slot"}},
+		References: []Reference{{[]string{"Grower No"}, "intake.growers", []string{"grower_no"}},
+			{[]string{"site", "at"}, "intake.days", []string{"site", "day"}}}})
 	yaml := string(d.YAML())
 	text := strings.Join(strings.Fields(yaml), " ")
-	for _, want := range []string{"# Drawn from the table intake.tickets.", "# id is left out: the database gives its values", "# unique together: mark, slot", "# site, at references intake.days (site, day)",
-		"- name: ticket_no # as printed datatype: string required: true unique: true", `oneOf: ["Ahrensee", "Brunnthal"] -`,
-		"- name: site # default 'Ahrensee'::intake.site", `- name: grower_no # references intake.growers (grower_no) titles: ["Grower No"]`,
+	for _, want := range []string{"# Drawn from the table intake.tickets.",
+		"# id is left out: the database gives its values", "# unique together: mark, slot",
+		"# site, at references intake.days (site, day)",
+		"- name: ticket_no # as printed datatype: string required: true unique: true",
+		`oneOf: ["Ahrensee", "Brunnthal"] -`,
+		"- name: site # default 'Ahrensee'::intake.site",
+		`- name: grower_no # references intake.growers (grower_no) titles: ["Grower No"]`,
 		"datatype: string # the table's type is jsonb", `key: ["site", "at"]`, `title: "Weighbridge tickets"`} {
 		assert.Contains(t, text, want)
 	}
@@ -92,7 +108,8 @@ func TestMoved(t *testing.T) {
 		units int64
 		scale int
 		want  string
-	}{{"5", 1, 0, "6"}, {"0", -1, 2, "-0.01"}, {"9.5", 1, 1, "9.6"}, {"-0.01", 1, 2, "0.00"}, {"5.55", 1, 1, ""}, {"x", 1, 0, ""}} {
+	}{{"5", 1, 0, "6"}, {"0", -1, 2, "-0.01"}, {"9.5", 1, 1, "9.6"}, {"-0.01", 1, 2, "0.00"}, {"5.55", 1, 1, ""},
+		{"x", 1, 0, ""}} {
 		got, ok := moved(c.text, c.units, c.scale)
 		assert.Equal(t, c.want != "", ok, c.text)
 		if ok {

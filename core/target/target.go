@@ -69,7 +69,7 @@ type Rows struct {
 	Maximum *int64 // nil stands for any number
 }
 
-// Least gives the least number of rows.
+// Least returns the least number of rows.
 func (r Rows) Least() int64 {
 	if r.Minimum != nil {
 		return *r.Minimum
@@ -84,7 +84,7 @@ type Tolerance struct {
 	Share *big.Rat // at most this share of the rows read, 0 to 1
 }
 
-// Exceeded tells whether the rejected rows are more than the tolerance allows.
+// Exceeded reports whether the rejected rows are more than the tolerance allows.
 func (t Tolerance) Exceeded(rejected, read int64) bool {
 	if t.Rows != nil && rejected > *t.Rows {
 		return true
@@ -111,7 +111,7 @@ func (t Tolerance) String() string {
 	return "no limit"
 }
 
-// Column gives the column of a name, nil where there is none.
+// Column returns the column of a name, nil where there is none.
 func (t *Target) Column(name string) *Column {
 	for i := range t.Columns {
 		if t.Columns[i].Name == name {
@@ -131,7 +131,7 @@ func Plain(columns []string) *Target {
 	return t
 }
 
-// Title gives the name that a sender knows the column by.
+// Title returns the name that a sender knows the column by.
 func (c *Column) Title() string {
 	if len(c.Titles) > 0 {
 		return c.Titles[0]
@@ -139,7 +139,7 @@ func (c *Column) Title() string {
 	return c.Name
 }
 
-// NumberFormat gives the format of the column's numbers.
+// NumberFormat returns the format of the column's numbers.
 func (c *Column) NumberFormat() (value.NumberFormat, error) {
 	pattern := ""
 	if len(c.Formats) > 0 {
@@ -148,7 +148,7 @@ func (c *Column) NumberFormat() (value.NumberFormat, error) {
 	return value.NewNumberFormat(c.DecimalChar, c.GroupChar, pattern)
 }
 
-// DateFormats gives the formats of the column's dates, ISO 8601 where the
+// DateFormats returns the formats of the column's dates, ISO 8601 where the
 // column declares none.
 func (c *Column) DateFormats() ([]*value.DateFormat, error) {
 	patterns := c.Formats
@@ -166,7 +166,7 @@ func (c *Column) DateFormats() ([]*value.DateFormat, error) {
 	return all, nil
 }
 
-// Booleans gives the texts for true and false.
+// Booleans returns the texts for true and false.
 func (c *Column) Booleans() (yes, no []string, err error) {
 	if len(c.Formats) == 0 {
 		return []string{"true", "1"}, []string{"false", "0"}, nil
@@ -174,7 +174,8 @@ func (c *Column) Booleans() (yes, no []string, err error) {
 	for _, f := range c.Formats {
 		y, n, has := strings.Cut(f, "|")
 		if !has || y == "" || n == "" || y == n || strings.Contains(n, "|") {
-			return nil, nil, fmt.Errorf("the format %q of a boolean is two texts with a bar between them, such as Y|N", f)
+			return nil, nil, fmt.Errorf("the format %q of a boolean is two texts with a bar between them, such as Y|N",
+				f)
 		}
 		yes, no = append(yes, y), append(no, n)
 	}

@@ -58,13 +58,17 @@ func TestParse(t *testing.T) {
 		Name: "weighbridge_tickets", Title: "Weighbridge tickets", Text: []byte(example),
 		Key: []string{"ticket_no", "weighed_on"}, Tolerance: target.Tolerance{Share: big.NewRat(1, 40)},
 		Columns: []target.Column{
-			{Name: "ticket_no", Titles: []string{"Ticket No.", "Ticket"}, Formats: []string{"[A-Z]{2}-[0-9]{6}"}, Required: true, Unique: true,
+			{Name: "ticket_no", Titles: []string{"Ticket No.", "Ticket"}, Formats: []string{"[A-Z]{2}-[0-9]{6}"},
+				Required: true, Unique: true,
 				Null: []string{""}, Remedies: []target.Remedy{{Name: "trim"}, {Name: "upper"}}},
-			{Name: "weighed_on", Titles: []string{"Date"}, Datatype: value.Date, Formats: []string{"dd.MM.yyyy", "d.M.yy"}, Required: true, Null: []string{""}, Minimum: "2026-01-01"},
-			{Name: "moisture_pct", Position: 3, Datatype: value.Decimal, DecimalChar: ",", GroupChar: ".", Precision: &four, Scale: &one, Minimum: "5", Maximum: "40.50",
+			{Name: "weighed_on", Titles: []string{"Date"}, Datatype: value.Date,
+				Formats: []string{"dd.MM.yyyy", "d.M.yy"}, Required: true, Null: []string{""}, Minimum: "2026-01-01"},
+			{Name: "moisture_pct", Position: 3, Datatype: value.Decimal, DecimalChar: ",", GroupChar: ".",
+				Precision: &four, Scale: &one, Minimum: "5", Maximum: "40.50",
 				Null: []string{"", "n/a", "null"}, OnViolation: &blank},
 			{Name: "crop", Null: []string{""}, MaxLength: &twenty, OneOf: []string{"wheat", "007", "yes"},
-				Remedies: []target.Remedy{{Name: "squeeze"}, {Name: "recode", Recode: map[string]string{"Weizen": "wheat", "1": "rye", "x": ""}}}},
+				Remedies: []target.Remedy{{Name: "squeeze"},
+					{Name: "recode", Recode: map[string]string{"Weizen": "wheat", "1": "rye", "x": ""}}}},
 		},
 	}, got)
 }
@@ -162,7 +166,8 @@ func FuzzParse(f *testing.F) {
 	f.Add([]byte("a: &x [*x]\n"))
 	f.Add([]byte(strings.Repeat("[", 60)))
 	f.Add([]byte(strings.Repeat("- ", 60) + "a"))
-	f.Add([]byte("target: t\ncolumns:\n  - {name: a, format: '(a{0,900}|b){3}', minimum: " + strings.Repeat("9", 120) + "}\n"))
+	f.Add([]byte("target: t\ncolumns:\n  - {name: a, format: '(a{0,900}|b){3}', minimum: " + strings.Repeat("9", 120) +
+		"}\n"))
 	f.Add([]byte("target: t\ncolumns:\n  - name: a\n" + strings.Repeat("    b: 1\n", 200)))
 	f.Fuzz(func(t *testing.T, text []byte) {
 		got, err := target.Parse(text)

@@ -213,7 +213,7 @@ func (d *Draft) SQL() []byte {
 	return b.Bytes()
 }
 
-// sqlType gives the type of PostgreSQL that holds the column's values, of texts that
+// sqlType returns the type of PostgreSQL that holds the column's values, of texts that
 // are at most so long.
 func (c *Column) sqlType(longest int) string {
 	switch c.Datatype {
@@ -258,7 +258,10 @@ variadic verbose when where window with`)
 
 // identifier writes a name as SQL takes it.
 func identifier(name string) string {
-	plain := strings.IndexFunc(name, func(r rune) bool { return r != '_' && (r < 'a' || r > 'z') && (r < '0' || r > '9') }) < 0
+	plain := strings.IndexFunc(name, func(r rune) bool {
+		return r != '_' && (r < 'a' || r > 'z') &&
+			(r < '0' || r > '9')
+	}) < 0
 	if plain && !slices.Contains(reserved, name) {
 		return name
 	}

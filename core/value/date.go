@@ -148,7 +148,8 @@ func fix(steps []step) *fixed {
 			}
 			continue
 		}
-		place := map[byte]*int{'y': &f.year, 'M': &f.month, 'd': &f.day, 'H': &f.hour, 'm': &f.minute, 's': &f.second}[s.field]
+		place := map[byte]*int{'y': &f.year, 'M': &f.month, 'd': &f.day, 'H': &f.hour, 'm': &f.minute,
+			's': &f.second}[s.field]
 		digits := 2
 		if s.field == 'y' {
 			digits = 4
@@ -307,7 +308,8 @@ func compileDate(pattern string) (*DateFormat, error) {
 			s.min, s.max = 1, n
 		case 'a':
 		default:
-			return nil, fmt.Errorf("the letter %q is not one of y M d H h m s S a X x; put other text in quotes: '%c'", string(c), c)
+			return nil, fmt.Errorf("the letter %q is not one of y M d H h m s S a X x; put other text in quotes: '%c'",
+				string(c), c)
 		}
 		if !ok {
 			return nil, fmt.Errorf("%s has too many letters", strings.Repeat(string(c), n))
@@ -322,11 +324,11 @@ func compileDate(pattern string) (*DateFormat, error) {
 	return f, nil
 }
 
-// IsISO tells whether a text of this format that parses is canonical already:
+// IsISO reports whether a text of this format that parses is canonical already:
 // it is written as AppendDate or AppendDateTime writes it.
 func (f *DateFormat) IsISO() bool { return f.isISO }
 
-// Pattern gives the LDML pattern.
+// Pattern returns the LDML pattern.
 func (f *DateFormat) Pattern() string { return f.pattern }
 
 // Parse reads a text of this format.
@@ -437,7 +439,7 @@ func (f *DateFormat) Parse(text []byte, t *Instant) Outcome {
 	return t.check()
 }
 
-// check tells whether the calendar and the clock have such an instant.
+// check reports whether the calendar and the clock have such an instant.
 func (t *Instant) check() Outcome {
 	if t.Year < 1 || t.Month < 1 || t.Month > 12 || t.Day < 1 || t.Day > 28 && t.Day > daysIn(t.Year, t.Month) ||
 		t.Hour > 23 || t.Minute > 59 || t.Second > 59 {
@@ -446,7 +448,7 @@ func (t *Instant) check() Outcome {
 	return Matches
 }
 
-// IsValid tells whether the calendar and the clock have such an instant.
+// IsValid reports whether the calendar and the clock have such an instant.
 func (t *Instant) IsValid() bool { return t.check() == Matches }
 
 func daysIn(year int32, month uint8) uint8 {

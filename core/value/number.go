@@ -22,7 +22,7 @@ type Number struct {
 	small   bool   // coef holds the value
 }
 
-// Canonical gives the number's text with a point, without group characters,
+// Canonical returns the number's text with a point, without group characters,
 // plus sign or leading zeros; digits after the point stay as delivered. It is
 // valid until the next Parse, and as long as the text that was parsed.
 func (n *Number) Canonical() []byte { return n.text }
@@ -39,10 +39,10 @@ func (n *Number) FractionDigits() int {
 	return k
 }
 
-// IsWhole tells whether the number was written without digits after a point.
+// IsWhole reports whether the number was written without digits after a point.
 func (n *Number) IsWhole() bool { return n.frac == 0 }
 
-// Significant gives the canonical text without zeros at the end of the digits
+// Significant returns the canonical text without zeros at the end of the digits
 // after the point: equal numbers have equal texts.
 func (n *Number) Significant() []byte {
 	keep := n.FractionDigits()
@@ -74,7 +74,7 @@ var pow10 = func() (p [19]int64) {
 	return
 }()
 
-// Less tells whether n is smaller than m.
+// Less reports whether n is smaller than m.
 func (n *Number) Less(m *Number) bool {
 	if n.small && m.small && n.frac == m.frac {
 		return n.coef < m.coef
@@ -215,7 +215,8 @@ func (f *NumberFormat) compile(pattern string) (*numberPattern, error) {
 		}
 	}
 	if strings.Trim(whole, "#0") != "" || strings.Trim(frac, "#0") != "" {
-		return bad(fmt.Sprintf("it may hold # and 0, %q before the digits after the point, %q between groups, E, +, -, %% and ‰", f.decimal, f.group))
+		return bad(fmt.Sprintf("it may hold # and 0, %q before the digits after the point, %q between groups, E, +, "+
+			"-, %% and ‰", f.decimal, f.group))
 	}
 	p.minInt = strings.Count(whole, "0")
 	p.minFrac, p.maxFrac = strings.Count(frac, "0"), len(frac)
@@ -538,7 +539,8 @@ func (f *NumberFormat) parseFloat(text []byte, n *Number) (float64, bool) {
 		mantissa, exponent = text[:i], text[i:]
 	}
 	plain := NumberFormat{decimal: f.decimal, group: f.group}
-	if !plain.parseAny(mantissa, n) || p != nil && (p.exponent != (exponent != nil) || n.frac < p.minFrac || n.frac > p.maxFrac) {
+	if !plain.parseAny(mantissa, n) || p != nil && (p.exponent != (exponent != nil) || n.frac < p.minFrac ||
+		n.frac > p.maxFrac) {
 		return 0, false
 	}
 	n.text = append(n.text, exponent...)

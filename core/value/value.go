@@ -28,7 +28,7 @@ const (
 
 var datatypes = [...]string{"string", "integer", "decimal", "double", "boolean", "date", "dateTime"}
 
-// String gives the datatype's name in CSVW: "dateTime".
+// String returns the datatype's name in CSVW: "dateTime".
 func (d Datatype) String() string {
 	if int(d) >= len(datatypes) {
 		return fmt.Sprintf("datatype(%d)", uint8(d))
@@ -50,5 +50,5 @@ func (d *Datatype) UnmarshalText(text []byte) error {
 	return fmt.Errorf("unknown datatype %q: it is one of %s", text, strings.Join(datatypes[:], ", "))
 }
 
-// IsNumber tells whether values of the datatype are numbers.
+// IsNumber reports whether values of the datatype are numbers.
 func (d Datatype) IsNumber() bool { return d == Integer || d == Decimal || d == Double }

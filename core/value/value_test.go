@@ -21,17 +21,23 @@ func TestNumbers(t *testing.T) {
 		decimal, group, pattern, text string
 		want                          string // "" where the text is no such number
 	}{
-		{"", "", "", "0", "0"}, {"", "", "", "007", "7"}, {"", "", "", "+5", "5"}, {"", "", "", "-0", "0"}, {"", "", "", "-0.00", "0.00"},
+		{"", "", "", "0", "0"}, {"", "", "", "007", "7"}, {"", "", "", "+5", "5"}, {"", "", "", "-0", "0"},
+		{"", "", "", "-0.00", "0.00"},
 		{"", "", "", "12.50", "12.50"}, {"", "", "", ".5", "0.5"}, {"", "", "", "5.", "5"}, {"", "", "", "00.5", "0.5"},
 		{"", "", "", "123456789012345678901234567890.5", "123456789012345678901234567890.5"},
-		{"", "", "", "", ""}, {"", "", "", "-", ""}, {"", "", "", ".", ""}, {"", "", "", "1,5", ""}, {"", "", "", " 1", ""}, {"", "", "", "1e3", ""},
-		{"", "", "", "1.2.3", ""}, {"", "", "", "--1", ""}, {"", "", "", "12a", ""}, {"", "", "", "12345678", "12345678"}, {"", "", "", "1234567x", ""},
+		{"", "", "", "", ""}, {"", "", "", "-", ""}, {"", "", "", ".", ""}, {"", "", "", "1,5", ""},
+		{"", "", "", " 1", ""}, {"", "", "", "1e3", ""},
+		{"", "", "", "1.2.3", ""}, {"", "", "", "--1", ""}, {"", "", "", "12a", ""},
+		{"", "", "", "12345678", "12345678"}, {"", "", "", "1234567x", ""},
 		{",", ".", "", "1.234,5", "1234.5"}, {",", ".", "", "1.234.567", "1234567"}, {",", ".", "", "1234,5", "1234.5"},
-		{",", ".", "", "1.5", ""}, {",", ".", "", "1.2345", ""}, {",", ".", "", "12.34.567", ""}, {",", ".", "", ".123", ""}, {",", ".", "", "-1.234", "-1234"},
+		{",", ".", "", "1.5", ""}, {",", ".", "", "1.2345", ""}, {",", ".", "", "12.34.567", ""},
+		{",", ".", "", ".123", ""}, {",", ".", "", "-1.234", "-1234"},
 		{",", "\u00a0", "", "1\u00a0234,5", "1234.5"}, {",", "", "", "-3,25", "-3.25"}, {",", "", "", "3.25", ""},
-		{"", "", "#,##0.00", "1,234.50", "1234.50"}, {"", "", "#,##0.00", "1234.50", ""}, {"", "", "#,##0.00", "234.5", ""}, {"", "", "#,##0.00", "0.50", "0.50"},
+		{"", "", "#,##0.00", "1,234.50", "1234.50"}, {"", "", "#,##0.00", "1234.50", ""},
+		{"", "", "#,##0.00", "234.5", ""}, {"", "", "#,##0.00", "0.50", "0.50"},
 		{"", "", "000", "042", "42"}, {"", "", "000", "42", ""}, {"", "", "0.#", "4", "4"}, {"", "", "0.#", "4.25", ""},
-		{"", "", "0.0%", "12.5%", "0.125"}, {"", "", "0%", "7%", "0.07"}, {"", "", "0%", "7", ""}, {"", "", "0‰", "1234‰", "1.234"},
+		{"", "", "0.0%", "12.5%", "0.125"}, {"", "", "0%", "7%", "0.07"}, {"", "", "0%", "7", ""},
+		{"", "", "0‰", "1234‰", "1.234"},
 		{",", ".", "#.##0,00", "1.234,50", "1234.50"},
 	} {
 		f, err := value.NewNumberFormat(c.decimal, c.group, c.pattern)
@@ -46,7 +52,8 @@ func TestNumbers(t *testing.T) {
 }
 
 func TestNumberFormatErrors(t *testing.T) {
-	for _, c := range [][3]string{{",", ",", ""}, {"5", "", ""}, {"", "", "abc"}, {"", "", "0#"}, {"", "", "0.#0"}, {"", "", "#,"}, {"", "", "."}, {"", "", "0Ex"}} {
+	for _, c := range [][3]string{{",", ",", ""}, {"5", "", ""}, {"", "", "abc"}, {"", "", "0#"}, {"", "", "0.#0"},
+		{"", "", "#,"}, {"", "", "."}, {"", "", "0Ex"}} {
 		_, err := value.NewNumberFormat(c[0], c[1], c[2])
 		assert.Error(t, err, "%q", c)
 	}
@@ -102,7 +109,8 @@ func TestShortInteger(t *testing.T) {
 func TestDoubles(t *testing.T) {
 	f, _ := value.NewNumberFormat("", "", "")
 	var n value.Number
-	for text, want := range map[string]string{"1.50": "1.5", "-0": "0", "1e3": "1000", "1.5E-9": "1.5E-09", "NaN": "NaN", "-INF": "-INF", "0.1": "0.1", "1e400": "", "x": "", "1,5": ""} {
+	for text, want := range map[string]string{"1.50": "1.5", "-0": "0", "1e3": "1000", "1.5E-9": "1.5E-09",
+		"NaN": "NaN", "-INF": "-INF", "0.1": "0.1", "1e400": "", "x": "", "1,5": ""} {
 		_, got, ok := f.ParseDouble([]byte(text), &n, nil)
 		assert.Equal(t, want, string(got), text)
 		assert.Equal(t, want != "", ok, text)
@@ -190,8 +198,10 @@ func TestDatePatternErrors(t *testing.T) {
 	for _, c := range []struct {
 		kind    value.Datatype
 		pattern string
-	}{{value.Date, "yyyy-MM"}, {value.Date, "YYYY-MM-DD"}, {value.Date, "dd.MM.yyyy HH:mm"}, {value.DateTime, "dd.MM.yyyy"}, {value.Date, "dd.MM.yyyy'x"},
-		{value.DateTime, "dd.MM.yyyy h:mm"}, {value.Date, "dd.MM.yyyyy"}, {value.Date, "dd.MMMMM.yyyy"}, {value.Date, "dd.dd.MM.yyyy"}} {
+	}{{value.Date, "yyyy-MM"}, {value.Date, "YYYY-MM-DD"}, {value.Date, "dd.MM.yyyy HH:mm"},
+		{value.DateTime, "dd.MM.yyyy"}, {value.Date, "dd.MM.yyyy'x"},
+		{value.DateTime, "dd.MM.yyyy h:mm"}, {value.Date, "dd.MM.yyyyy"}, {value.Date, "dd.MMMMM.yyyy"},
+		{value.Date, "dd.dd.MM.yyyy"}} {
 		_, err := value.NewDateFormat(c.kind, c.pattern)
 		assert.Error(t, err, c.pattern)
 	}
@@ -200,7 +210,8 @@ func TestDatePatternErrors(t *testing.T) {
 // Days and instants agree with package time, in every format that has an example.
 func TestDatesAgainstTime(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		year, month, day := rapid.IntRange(1, 9999).Draw(t, "year"), rapid.IntRange(0, 13).Draw(t, "month"), rapid.IntRange(0, 32).Draw(t, "day")
+		year, month, day := rapid.IntRange(1, 9999).Draw(t, "year"), rapid.IntRange(0, 13).Draw(t, "month"),
+			rapid.IntRange(0, 32).Draw(t, "day")
 		text := fmt.Sprintf("%02d.%02d.%04d", day, month, year)
 		want, err := time.Parse("02.01.2006", text)
 		f, _ := value.NewDateFormat(value.Date, "dd.MM.yyyy")

@@ -97,7 +97,7 @@ var table = [codes]struct {
 	RowsMany:        {"rows.many", "delivery", Refuse},
 }
 
-// String gives the code as it stands in reports: "range.low".
+// String returns the code as it stands in reports: "range.low".
 func (c Code) String() string {
 	if c >= codes {
 		return fmt.Sprintf("code(%d)", uint8(c))
@@ -105,7 +105,7 @@ func (c Code) String() string {
 	return table[c].name
 }
 
-// Class gives the family the code belongs to: "range".
+// Class returns the family the code belongs to: "range".
 func (c Code) Class() string {
 	if c >= codes {
 		return ""
@@ -113,7 +113,7 @@ func (c Code) Class() string {
 	return table[c].class
 }
 
-// Action gives what happens by default to the row (or delivery) with this violation.
+// Action returns what happens by default to the row (or delivery) with this violation.
 func (c Code) Action() Action {
 	if c >= codes {
 		return Reject
@@ -148,7 +148,7 @@ const (
 
 var actions = [...]string{Reject: "reject", Blank: "blank", Flag: "flag", Refuse: "refuse"}
 
-// String gives the action's word: "reject".
+// String returns the action's word: "reject".
 func (a Action) String() string {
 	if int(a) >= len(actions) {
 		return fmt.Sprintf("action(%d)", uint8(a))

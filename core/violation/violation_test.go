@@ -49,6 +49,7 @@ func TestDefaults(t *testing.T) {
 			refuses = append(refuses, c.String())
 		}
 	}
-	assert.Equal(t, []string{"header.unknown", "encoding.garbled", "encoding.control", "encoding.changed", "quote.stray", "number.text", "date.ambiguous", "date.text"}, flags)
+	assert.Equal(t, []string{"header.unknown", "encoding.garbled", "encoding.control", "encoding.changed",
+		"quote.stray", "number.text", "date.ambiguous", "date.text"}, flags)
 	assert.Equal(t, []string{"header.missing", "header.duplicate", "delivery.empty", "rows.few", "rows.many"}, refuses)
 }

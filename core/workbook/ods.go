@@ -397,7 +397,7 @@ func (o *odsRows) cell(column int, c odsCell, rowIsDuration bool) error {
 	return nil
 }
 
-// isDuration tells whether a cell's style, or else its row's or its column's,
+// isDuration reports whether a cell's style, or else its row's or its column's,
 // counts time beyond a day.
 func (o *odsRows) isDuration(column int, style []byte, rowIsDuration bool) bool {
 	if style != nil {
@@ -411,7 +411,8 @@ func (o *odsRows) isDuration(column int, style []byte, rowIsDuration bool) bool 
 }
 
 func isErrorText(shown []byte) bool {
-	return len(shown) > 1 && shown[0] == '#' && strings.ContainsAny(string(shown[len(shown)-1:]), "!?A0") || bytes.HasPrefix(shown, []byte("Err:"))
+	return len(shown) > 1 && shown[0] == '#' && strings.ContainsAny(string(shown[len(shown)-1:]), "!?A0") ||
+		bytes.HasPrefix(shown, []byte("Err:"))
 }
 
 // paragraphs reads what a cell shows, up to its end tag: its paragraphs, one a

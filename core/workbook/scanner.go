@@ -71,7 +71,7 @@ func (s *scanner) fail(err error) {
 	s.err, s.eof = err, true
 }
 
-// find gives the place behind the next sep after pos+from, -1 where the input
+// find returns the place behind the next sep after pos+from, -1 where the input
 // ends before it.
 func (s *scanner) find(from int, sep string) int {
 	for {
@@ -87,7 +87,7 @@ func (s *scanner) find(from int, sep string) int {
 	}
 }
 
-// tagEnd gives the place behind the > of the tag at pos, -1 where there is none.
+// tagEnd returns the place behind the > of the tag at pos, -1 where there is none.
 // A > may stand inside a value; then a quote is open before it. Each byte is
 // looked at once, however many > there are.
 func (s *scanner) tagEnd() int {
@@ -232,7 +232,7 @@ func cutAttr(attrs []byte) (name, value, rest []byte, ok bool) {
 	return name, attrs[from : from+end], attrs[from+end+1:], true
 }
 
-// attr gives the raw value of an attribute, named with its prefix.
+// attr returns the raw value of an attribute, named with its prefix.
 func (s *scanner) attr(name string) []byte {
 	for rest := s.attrs; ; {
 		n, value, more, ok := cutAttr(rest)
@@ -246,10 +246,10 @@ func (s *scanner) attr(name string) []byte {
 	}
 }
 
-// word gives the value of an attribute as text.
+// word returns the value of an attribute as text.
 func (s *scanner) word(name string) string { return string(appendText(nil, s.attr(name))) }
 
-// number gives the value of an attribute that counts, at least 1 and at most
+// number returns the value of an attribute that counts, at least 1 and at most
 // most; 1 without it.
 func (s *scanner) number(name string, most int) int {
 	n, err := strconv.Atoi(string(s.attr(name)))
@@ -311,7 +311,7 @@ func appendText(dst, raw []byte) []byte {
 	}
 }
 
-// numbered gives the character of a reference like #228 or #xE4, -1 for any other.
+// numbered returns the character of a reference like #228 or #xE4, -1 for any other.
 func numbered(ref string) rune {
 	if len(ref) < 2 || ref[0] != '#' {
 		return -1

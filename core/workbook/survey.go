@@ -194,7 +194,7 @@ const (
 	Fraction
 )
 
-// IsNumber tells whether a text is a number that was stored as text. One with a
+// IsNumber reports whether a text is a number that was stored as text. One with a
 // zero in front or more digits than a sheet holds is a code.
 func IsNumber(text []byte) NumberText {
 	text = bytes.TrimSpace(text)
@@ -217,13 +217,14 @@ func IsNumber(text []byte) NumberText {
 			return NoNumber
 		}
 	}
-	if digits > 15 || marks > 1 || text[0] == '0' && len(text) > 1 && text[1] != '.' && text[1] != ',' || text[len(text)-1] == '.' || text[len(text)-1] == ',' {
+	if digits > 15 || marks > 1 || text[0] == '0' && len(text) > 1 && text[1] != '.' && text[1] != ',' ||
+		text[len(text)-1] == '.' || text[len(text)-1] == ',' {
 		return NoNumber
 	}
 	return result
 }
 
-// Top gives the first filled rows of a sheet, at most n.
+// Top returns the first filled rows of a sheet, at most n.
 func (b *Book) Top(ctx context.Context, sheet, n int) ([]Line, error) {
 	if err := b.surveying.enter(ctx); err != nil {
 		return nil, err

@@ -43,7 +43,8 @@ func appendNumber(dst, raw []byte) (out []byte, ok bool) {
 	}
 	var scratch [32]byte
 	// Where twelve digits say the same as fifteen, the rest is noise.
-	if g, _ := strconv.ParseFloat(string(strconv.AppendFloat(scratch[:0], f, 'e', 11, 64)), 64); math.Abs(f-g) < math.Abs(f)*1e-15 {
+	if g, _ := strconv.ParseFloat(string(strconv.AppendFloat(scratch[:0], f, 'e', 11, 64)),
+		64); math.Abs(f-g) < math.Abs(f)*1e-15 {
 		f = g
 	}
 	if a := math.Abs(f); a != 0 && (a < 1e-30 || a > 1e30) {
@@ -63,7 +64,7 @@ const (
 	durationFormat
 )
 
-// builtin gives the format of the number formats that have a number instead of
+// builtin returns the format of the number formats that have a number instead of
 // a code (ECMA-376, part 1, 18.8.30; 27 to 36 and 50 to 58 are dates of east Asia).
 func builtin(id int) format {
 	switch {

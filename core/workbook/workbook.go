@@ -113,7 +113,7 @@ func damaged(err error) error {
 	return notReadable("the workbook is damaged (%v); "+askAgain, err)
 }
 
-// Is tells whether an archive holds a workbook that Open reads.
+// Is reports whether an archive holds a workbook that Open reads.
 func Is(z *zip.Reader) bool {
 	return has(z, "xl/workbook.xml") || has(z, "_rels/.rels") || has(z, "content.xml")
 }
@@ -241,13 +241,13 @@ func (r *Rows) Next(row *Row) error {
 // unfold to is bounded.
 func (r *Rows) Charge(row *Row) error { return r.budget.charge(row) }
 
-// Taken gives how many bytes of the sheet's markup were read so far.
+// Taken returns how many bytes of the sheet's markup were read so far.
 func (r *Rows) Taken() int64 { return r.ahead.taken }
 
-// Size gives how many bytes the sheet's markup has in all.
+// Size returns how many bytes the sheet's markup has in all.
 func (r *Rows) Size() int64 { return r.size }
 
-// HiddenColumns gives the columns that do not show, known from the start.
+// HiddenColumns returns the columns that do not show, known from the start.
 func (r *Rows) HiddenColumns() []Range { return r.sheet.hiddenColumns() }
 
 // Close ends the reading.
@@ -264,7 +264,8 @@ type ahead struct {
 
 func readAhead(r io.ReadCloser) *ahead {
 	const chunks = 4
-	a := &ahead{full: make(chan []byte, chunks), free: make(chan []byte, chunks), stop: make(chan struct{}), done: make(chan struct{})}
+	a := &ahead{full: make(chan []byte, chunks), free: make(chan []byte, chunks), stop: make(chan struct{}),
+		done: make(chan struct{})}
 	for range chunks {
 		a.free <- make([]byte, 128<<10)
 	}
@@ -352,7 +353,8 @@ func What(r io.ReaderAt, size int64) error {
 	case found["WordDocument"], found["PowerPoint Document"]:
 		return notReadable("the file is an old binary document, not a workbook; ask for its table as XLSX or CSV")
 	case found["Workbook"], found["Book"]:
-		return notReadable("the file is an old binary workbook (XLS), which is not read; ask for it as XLSX or CSV, or save it as such")
+		return notReadable("the file is an old binary workbook (XLS), which is not read; ask for it as XLSX or CSV, " +
+			"or save it as such")
 	}
 	return notReadable("the file is an old binary document; ask for it as XLSX or CSV")
 }

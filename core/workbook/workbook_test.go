@@ -57,7 +57,8 @@ const odsHead = `<office:document-content xmlns:office="o" xmlns:table="t" xmlns
 
 func ods(tables string, parts ...string) []byte {
 	return pack(append([]string{"mimetype", "application/vnd.oasis.opendocument.spreadsheet",
-		"content.xml", odsHead + tables + `</office:spreadsheet></office:body></office:document-content>`}, parts...)...)
+		"content.xml", odsHead + tables + `</office:spreadsheet></office:body></office:document-content>`},
+		parts...)...)
 }
 
 func open(file []byte) (*workbook.Book, error) {
@@ -112,11 +113,14 @@ func TestCells(t *testing.T) {
 			[]string{"1: A=#N/A error B=true boolean C=false boolean"}},
 		{"rows and cells left out", `<row r="3" hidden="1"><c r="C3"><v>1</v></c><c r="AB3"><v>2</v></c></row><row r="9"/><row r="10"><c r="A10" s="1"/></row><row><c><v>7</v></c></row>`,
 			[]string{"3: hidden C=1 number AB=2 number", "11: A=7 number"}},
-		{"prefixes, comments, sections", `<x:row r="1"><!-- <x:c> --><x:c r="A1" t="str"><x:v><![CDATA[<b>]]></x:v></x:c><x:c r='B1'><x:v >5</x:v ></x:c></x:row>`,
+		{"prefixes, comments, sections",
+			`<x:row r="1"><!-- <x:c> --><x:c r="A1" t="str"><x:v><![CDATA[<b>]]></x:v></x:c><x:c r='B1'><x:v >5</x:v ></x:c></x:row>`,
 			[]string{"1: A=<b> B=5 number"}},
 	} {
-		for _, chunk := range []string{"", strings.Repeat(" ", 1<<17)} { // the second moves the cells over the edge of a buffer
-			book, err := open(xlsx(`<?xml version="1.0"?><worksheet>` + chunk + `<sheetData>` + c.cells + `</sheetData></worksheet>`))
+		// the second moves the cells over the edge of a buffer
+		for _, chunk := range []string{"", strings.Repeat(" ", 1<<17)} {
+			book, err := open(xlsx(`<?xml version="1.0"?><worksheet>` + chunk + `<sheetData>` + c.cells +
+				`</sheetData></worksheet>`))
 			require.NoError(t, err, c.what)
 			assert.Equal(t, c.want, rows(t, book, 0), c.what)
 		}
@@ -133,7 +137,8 @@ func TestSince1904(t *testing.T) {
 		require.NoError(t, err)
 		text, err := io.ReadAll(r)
 		require.NoError(t, err)
-		parts = append(parts, f.Name, strings.Replace(string(text), "<sheets>", `<workbookPr date1904="1"/><sheets>`, 1))
+		parts = append(parts, f.Name, strings.Replace(string(text), "<sheets>", `<workbookPr date1904="1"/><sheets>`,
+			1))
 	}
 	book, err := open(pack(parts...))
 	require.NoError(t, err)
@@ -182,17 +187,22 @@ func TestNotReadable(t *testing.T) {
 		{"document", pack("word/document.xml", "x", "_rels/.rels", "<x/>"), "a text document"},
 		{"slides", pack("ppt/presentation.xml", "x", "_rels/.rels", "<x/>"), "a set of slides"},
 		{"other package", pack("_rels/.rels", "<x/>", "model.xml", "<x/>"), "another program's documents"},
-		{"text of OpenDocument", pack("content.xml", `<d><office:text><table:table table:name="a"/></office:text></d>`), "not a spreadsheet"},
-		{"locked ODS", ods("", "META-INF/manifest.xml", `<m><manifest:encryption-data/></m>`), "protected by a password"},
+		{"text of OpenDocument", pack("content.xml", `<d><office:text><table:table table:name="a"/></office:text></d>`),
+			"not a spreadsheet"},
+		{"locked ODS", ods("", "META-INF/manifest.xml", `<m><manifest:encryption-data/></m>`),
+			"protected by a password"},
 		{"no sheet", pack("xl/workbook.xml", `<workbook/>`, "_rels/.rels", "<x/>"), "no sheet of cells"},
 		{"missing sheet", pack("xl/workbook.xml", `<workbook><sheets><sheet name="S" r:id="a"/></sheets></workbook>`,
-			"xl/_rels/workbook.xml.rels", `<R><Relationship Id="a" Type="x/worksheet" Target="s.xml"/></R>`), "part xl/s.xml is missing"},
+			"xl/_rels/workbook.xml.rels", `<R><Relationship Id="a" Type="x/worksheet" Target="s.xml"/></R>`),
+			"part xl/s.xml is missing"},
 		{"cut off", xlsx(sheet[:len(sheet)-40]), "ends too early"},
 		{"entity tricks", xlsx(`<!DOCTYPE w [<!ENTITY a "aaaa">]>` + sheet), "document type"},
-		{"bomb", xlsx(`<worksheet><sheetData>` + strings.Repeat("<x/>", 25<<20) + `</sheetData></worksheet>`), "unpacks to more than 300 times"},
+		{"bomb", xlsx(`<worksheet><sheetData>` + strings.Repeat("<x/>", 25<<20) + `</sheetData></worksheet>`),
+			"unpacks to more than 300 times"},
 		{"repeated without end", ods(`<table:table table:name="a"><table:table-row table:number-rows-repeated="1000000"><table:table-cell office:value-type="boolean" office:boolean-value="true" table:number-columns-repeated="16000"/></table:table-row></table:table>`), "unfold to more than 300 times"},
 		{"missing text", xlsx(`<worksheet><sheetData><row r="1"><c r="C1" t="s"><v>9</v></c></row></sheetData></worksheet>`), "row 1, column C: its shared text \"9\" is missing"},
-		{"rows out of order", xlsx(`<worksheet><sheetData><row r="5"/><row r="4"/></sheetData></worksheet>`), "row \"4\" follows row 5"},
+		{"rows out of order", xlsx(`<worksheet><sheetData><row r="5"/><row r="4"/></sheetData></worksheet>`),
+			"row \"4\" follows row 5"},
 	} {
 		book, err := open(c.file)
 		if err == nil {
@@ -212,7 +222,8 @@ func TestWhatOldDocumentsAre(t *testing.T) {
 		}
 		return b
 	}
-	for name, want := range map[string]string{"EncryptedPackage": "password", "Workbook": "XLS", "WordDocument": "document", "other": "old binary"} {
+	for name, want := range map[string]string{"EncryptedPackage": "password", "Workbook": "XLS",
+		"WordDocument": "document", "other": "old binary"} {
 		file := append(make([]byte, 1<<20-7), wide(name)...) // over the edge of what is looked at at once
 		assert.ErrorContains(t, workbook.What(bytes.NewReader(file), int64(len(file))), want)
 	}

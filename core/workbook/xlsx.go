@@ -27,7 +27,7 @@ type xlsx struct {
 	loaded    bool
 }
 
-// text gives a shared text; ok is false where there is none of that number.
+// text returns a shared text; ok is false where there is none of that number.
 func (x *xlsx) text(n int) (text []byte, ok bool) {
 	if n < 0 || n >= len(x.ends) {
 		return nil, false
@@ -39,7 +39,7 @@ func (x *xlsx) text(n int) (text []byte, ok bool) {
 	return x.texts[from:x.ends[n]], true
 }
 
-// decoded gives a part of an archive as UTF-8.
+// decoded returns a part of an archive as UTF-8.
 func decoded(r io.Reader) (io.Reader, error) {
 	b := bufio.NewReaderSize(r, 4096)
 	mark, err := b.Peek(2)
@@ -114,7 +114,8 @@ func (b *Book) openXLSX(ctx context.Context) error {
 		}
 	}
 	if !has(b.zip, main) {
-		return notReadable("the file is a ZIP archive of another program's documents, not a workbook; ask for its table as XLSX or CSV")
+		return notReadable("the file is a ZIP archive of another program's documents, not a workbook; ask for its " +
+			"table as XLSX or CSV")
 	}
 	links, err := b.relations(ctx, main)
 	if err != nil {
@@ -161,7 +162,8 @@ func (b *Book) openXLSX(ctx context.Context) error {
 				return tooMany("sheets", maxSheets)
 			}
 			state := string(s.attr("state"))
-			b.Sheets = append(b.Sheets, Sheet{Name: s.word("name"), Hidden: state == "hidden" || state == "veryHidden", part: part})
+			b.Sheets = append(b.Sheets, Sheet{Name: s.word("name"), Hidden: state == "hidden" || state == "veryHidden",
+				part: part})
 		}
 		return nil
 	})
@@ -480,7 +482,7 @@ func (x *xlsxRows) cells(row *Row) error {
 	return s.err
 }
 
-// place gives the column that a cell names, wherever it stands in the row. A name that
+// place returns the column that a cell names, wherever it stands in the row. A name that
 // is none, or of another row, contradicts the place at which the cell stands.
 func (x *xlsxRows) place(row *Row, column int, name []byte) int {
 	c, r, ok := place(name)
@@ -560,7 +562,8 @@ func (x *xlsxRows) quickCell(row *Row, column *int) bool {
 		return false
 	}
 	raw := b[i : i+n]
-	if kind != 's' && kind != 'n' && (kind != 'i' && bytes.IndexByte(raw, '&') >= 0 || bytes.Contains(raw, []byte("_x"))) {
+	if kind != 's' && kind != 'n' && (kind != 'i' && bytes.IndexByte(raw, '&') >= 0 ||
+		bytes.Contains(raw, []byte("_x"))) {
 		return false
 	}
 	start := uint32(len(row.Text))
@@ -584,7 +587,7 @@ func (x *xlsxRows) quickCell(row *Row, column *int) bool {
 
 const preserved = `><is><t xml:space="preserve">`
 
-// kindOf gives a letter for the type of a cell: n number, s shared text, f text
+// kindOf returns a letter for the type of a cell: n number, s shared text, f text
 // of a formula, i inline text, b boolean, e error, d date.
 func kindOf(t []byte) byte {
 	switch string(t) {
@@ -692,7 +695,8 @@ func (x *xlsxRows) value(row *Row, raw []byte, style int, kind byte) (Kind, erro
 	}
 	var k Kind
 	if kind == 'd' {
-		if row.Text, k = appendISO(row.Text, raw); k == DateTime && f == dateFormat && bytes.HasSuffix(row.Text, []byte("T00:00:00")) {
+		if row.Text, k = appendISO(row.Text, raw); k == DateTime && f == dateFormat &&
+			bytes.HasSuffix(row.Text, []byte("T00:00:00")) {
 			row.Text, k = row.Text[:len(row.Text)-len("T00:00:00")], Date
 		}
 		return k, nil

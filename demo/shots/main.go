@@ -56,8 +56,9 @@ func run(out string) error {
 	ended := make(chan error, 1)
 	ready := make(chan string, 1)
 	go func() {
-		ended <- service.Run(ctx, service.Config{Listen: "127.0.0.1:0", Data: data, Parallel: 1, Version: "demo", Console: console.Handler(),
-			Log: slog.New(slog.NewTextHandler(io.Discard, nil)), Ready: func(a string) { ready <- a }})
+		ended <- service.Run(ctx, service.Config{Listen: "127.0.0.1:0", Data: data, Parallel: 1, Version: "demo",
+			Console: console.Handler(),
+			Log:     slog.New(slog.NewTextHandler(io.Discard, nil)), Ready: func(a string) { ready <- a }})
 	}()
 	defer func() {
 		stop()
@@ -107,12 +108,14 @@ func fill(ctx context.Context, c *client.Client) (map[string]string, error) {
 		}
 		ids[m.Name] = d.ID
 	}
-	_, err := c.AddDelivery(ctx, "weighbridge-ahrensee-2026-07-again.csv", strings.NewReader(string(demo.Ahrensee().Bytes)))
+	_, err := c.AddDelivery(ctx, "weighbridge-ahrensee-2026-07-again.csv",
+		strings.NewReader(string(demo.Ahrensee().Bytes)))
 	return ids, err
 }
 
 func pages(ctx context.Context, address string, deliveries map[string]string, out string) error {
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"), chromedp.NoSandbox, chromedp.WindowSize(1280, 800))
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"),
+		chromedp.NoSandbox, chromedp.WindowSize(1280, 800))
 	ctx, stop := chromedp.NewExecAllocator(ctx, options...)
 	defer stop()
 	ctx, stop = chromedp.NewContext(ctx)

@@ -59,7 +59,7 @@ const (
 	maxTargetBytes = 4 << 20
 )
 
-// Handler gives the routes.
+// Handler returns the routes.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(headers, s.recovered, logged(s.Log), s.Guard.known, plain, sameSite, s.Guard.admitted, s.Guard.unhurried,
@@ -72,18 +72,20 @@ func (s *Server) Handler() http.Handler {
 	})
 	r.NotFound(func(w http.ResponseWriter, req *http.Request) {
 		if s.Console == nil || strings.HasPrefix(req.URL.Path, "/api/") {
-			problem(w, http.StatusNotFound, "there is nothing at "+req.URL.Path+"; the routes stand in /api/openapi.json")
+			problem(w, http.StatusNotFound,
+				"there is nothing at "+req.URL.Path+"; the routes stand in /api/openapi.json")
 			return
 		}
 		s.Console.ServeHTTP(w, req)
 	})
 	r.MethodNotAllowed(func(w http.ResponseWriter, req *http.Request) {
-		problem(w, http.StatusMethodNotAllowed, req.Method+" is not possible at "+req.URL.Path+"; the routes stand in /api/openapi.json")
+		problem(w, http.StatusMethodNotAllowed,
+			req.Method+" is not possible at "+req.URL.Path+"; the routes stand in /api/openapi.json")
 	})
 	return r
 }
 
-// Document gives the OpenAPI document, indented.
+// Document returns the OpenAPI document, indented.
 func Document() ([]byte, error) {
 	text, err := json.MarshalIndent((&Server{}).describe(chi.NewRouter()).OpenAPI(), "", "  ")
 	return append(text, '\n'), err
@@ -93,7 +95,8 @@ func Document() ([]byte, error) {
 func (s *Server) describe(r chi.Router) huma.API {
 	huma.DefaultArrayNullable = false // lists are never null here
 	c := huma.DefaultConfig("Sieb", s.Version)
-	c.Info.Description = "Deliveries, targets and runs. Errors are problem details (RFC 9457); times are RFC 3339 in UTC."
+	c.Info.Description = "Deliveries, targets and runs. Errors are problem details (RFC 9457); times are RFC " +
+		"3339 in UTC."
 	c.OpenAPIPath, c.DocsPath, c.SchemasPath = "", "", ""
 	c.CreateHooks = nil // no links to schemas in the documents
 	api := humachi.New(r, c)
@@ -127,7 +130,8 @@ func knownParameters(api huma.API) func(huma.Context, func(huma.Context)) {
 		}
 		if len(faults) > 0 {
 			slices.SortFunc(faults, func(a, b error) int { return strings.Compare(a.Error(), b.Error()) })
-			_ = huma.WriteErr(api, ctx, http.StatusUnprocessableEntity, "the request names what this route does not have", faults...)
+			_ = huma.WriteErr(api, ctx, http.StatusUnprocessableEntity,
+				"the request names what this route does not have", faults...)
 			return
 		}
 		next(ctx)
@@ -149,7 +153,8 @@ func (s *Server) recovered(next http.Handler) http.Handler {
 			case http.ErrAbortHandler: //nolint:errorlint // a panic's value
 				panic(p) // breaks the connection off, which is meant
 			default:
-				s.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "panic", fmt.Sprint(p), "stack", string(debug.Stack()))
+				s.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "panic", fmt.Sprint(p), "stack",
+					string(debug.Stack()))
 				problem(w, http.StatusInternalServerError, "the service failed at this request; its log says more")
 			}
 		}()
@@ -163,7 +168,8 @@ func logged(log *slog.Logger) func(http.Handler) http.Handler {
 			start := time.Now()
 			ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 			next.ServeHTTP(ww, r)
-			log.Debug("request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "bytes", ww.BytesWritten(), "took", time.Since(start).Round(time.Millisecond))
+			log.Debug("request", "method", r.Method, "path", r.URL.Path, "status", ww.Status(), "bytes",
+				ww.BytesWritten(), "took", time.Since(start).Round(time.Millisecond))
 		})
 	}
 }
@@ -199,7 +205,8 @@ type created[T any] struct {
 func (s *Server) routes(api huma.API) {
 	const v1 = "/api/v1"
 	op := func(id, method, path, summary, tag string, errs ...int) huma.Operation {
-		return huma.Operation{OperationID: id, Method: method, Path: v1 + path, Summary: summary, Tags: []string{tag}, Errors: errs}
+		return huma.Operation{OperationID: id, Method: method, Path: v1 + path, Summary: summary, Tags: []string{tag},
+			Errors: errs}
 	}
 	s.deliveryRoutes(api, op)
 	s.readingRoutes(api, op)
@@ -208,39 +215,53 @@ func (s *Server) routes(api huma.API) {
 	text := op("addTarget", http.MethodPost, "/targets", "Adds a target, or a version of one", "targets", 400, 422)
 	text.DefaultStatus, text.MaxBodyBytes = http.StatusCreated, maxTargetBytes
 	huma.Register(api, text, s.addTarget)
-	huma.Register(api, op("draftFromTable", http.MethodPost, "/targets/from-table", "Draws a target from a table of a PostgreSQL database, without adding it", "targets", 422), s.draftFromTable)
-	huma.Register(api, op("listDatabases", http.MethodGet, "/databases", "Databases that the service's settings name, from which targets can be drawn", "targets"), s.listDatabases)
-	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name", "targets"), s.listTargets)
-	huma.Register(api, op("showTarget", http.MethodGet, "/targets/{name}", "The newest version of a target", "targets", 404), s.showTarget)
-	huma.Register(api, op("showTargetVersion", http.MethodGet, "/targets/{name}/versions/{version}", "One version of a target", "targets", 404), s.showTargetVersion)
+	huma.Register(api, op("draftFromTable", http.MethodPost, "/targets/from-table",
+		"Draws a target from a table of a PostgreSQL database, without adding it", "targets", 422), s.draftFromTable)
+	huma.Register(api, op("listDatabases", http.MethodGet, "/databases",
+		"Databases that the service's settings name, from which targets can be drawn", "targets"), s.listDatabases)
+	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name",
+		"targets"), s.listTargets)
+	huma.Register(api, op("showTarget", http.MethodGet, "/targets/{name}", "The newest version of a target", "targets",
+		404), s.showTarget)
+	huma.Register(api, op("showTargetVersion", http.MethodGet, "/targets/{name}/versions/{version}",
+		"One version of a target", "targets", 404), s.showTargetVersion)
 
 	start := op("startRun", http.MethodPost, "/runs", "Sifts a delivery through a target", "runs", 404, 422)
 	start.DefaultStatus = http.StatusAccepted
 	huma.Register(api, start, s.startRun)
 	huma.Register(api, op("listRuns", http.MethodGet, "/runs", "Runs, newest first", "runs", 404), s.listRuns)
 	huma.Register(api, op("showRun", http.MethodGet, "/runs/{id}", "One run with its result", "runs", 404), s.showRun)
-	events := op("runEvents", http.MethodGet, "/runs/{id}/events", "The run again whenever it changes, until it ends (server-sent events)", "runs", 404)
+	events := op("runEvents", http.MethodGet, "/runs/{id}/events",
+		"The run again whenever it changes, until it ends (server-sent events)", "runs", 404)
 	events.Responses = map[string]*huma.Response{"200": {
-		Description: "events named run, each with the document of showRun, the last in its final state; or, where the stream " +
+		Description: "events named run, each with the document of showRun, the last in its final state; or, where " +
+			"the stream " +
 			"ends before the run, at last an event named ended, whose document has the reason",
 		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}
 	huma.Register(api, events, s.runEvents)
-	huma.Register(api, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409), s.cancelRun)
-	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations", "runs", 404, 409), s.runRejects)
-	huma.Register(api, op("runViolations", http.MethodGet, "/runs/{id}/violations", "Violations one by one, of flagged and blanked cells too", "runs", 404, 409, 422), s.runViolations)
-	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote", "runs", 404)), s.runOutput)
+	huma.Register(api, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409),
+		s.cancelRun)
+	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations",
+		"runs", 404, 409), s.runRejects)
+	huma.Register(api, op("runViolations", http.MethodGet, "/runs/{id}/violations",
+		"Violations one by one, of flagged and blanked cells too", "runs", 404, 409, 422), s.runViolations)
+	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote",
+		"runs", 404)), s.runOutput)
 
-	enter := op("signIn", http.MethodPost, "/token", "Gives a browser a cookie that holds the service's token", "service", 401)
+	enter := op("signIn", http.MethodPost, "/token", "Gives a browser a cookie that holds the service's token",
+		"service", 401)
 	enter.DefaultStatus = http.StatusNoContent
 	huma.Register(api, enter, s.signIn)
-	health := huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz", Summary: "Tells whether the service can work", Tags: []string{"service"}, Errors: []int{503}}
+	health := huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz",
+		Summary: "Tells whether the service can work", Tags: []string{"service"}, Errors: []int{503}}
 	huma.Register(api, health, s.health)
 }
 
 // file describes a route that answers with a file's bytes.
 func file(op huma.Operation) huma.Operation {
 	op.Responses = map[string]*huma.Response{"200": {Description: "the file",
-		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}}
+		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string",
+			Format: "binary"}}}}}
 	return op
 }
 
@@ -264,7 +285,8 @@ func (s *Server) failure(doing string, err error) error {
 	case store.IsGone(err):
 		return huma.Error404NotFound("what this belongs to was deleted meanwhile")
 	case store.IsBadValue(err):
-		return huma.Error422UnprocessableEntity("the request holds a character that cannot be kept (NUL), or a number that is too large")
+		return huma.Error422UnprocessableEntity("the request holds a character that cannot be kept (NUL), or a " +
+			"number that is too large")
 	case store.IsAway(err):
 		s.Log.Warn("the database is away", "doing", doing, "error", err)
 		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable("the database does not answer; "+doing+" was not possible, and nothing was changed: ask again in a moment"),
@@ -322,7 +344,8 @@ func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target
 	if errors.As(err, &problems) {
 		details := make([]error, len(problems))
 		for i, p := range problems {
-			details[i] = &huma.ErrorDetail{Message: p.Message, Location: fmt.Sprintf("line %d, column %d", p.Line, p.Column)}
+			details[i] = &huma.ErrorDetail{Message: p.Message, Location: fmt.Sprintf("line %d, column %d", p.Line,
+				p.Column)}
 		}
 		return nil, huma.Error422UnprocessableEntity("the target cannot be used: "+problems[0].Error(), details...)
 	} else if err != nil {
@@ -335,7 +358,8 @@ func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target
 	if isNew {
 		s.Log.Info("target added", "target", added.Name, "version", added.Version)
 	}
-	return &created[Target]{http.StatusCreated, fmt.Sprintf("/api/v1/targets/%s/versions/%d", added.Name, added.Version), targetOf(added, false)}, nil
+	return &created[Target]{http.StatusCreated, fmt.Sprintf("/api/v1/targets/%s/versions/%d", added.Name,
+		added.Version), targetOf(added, false)}, nil
 }
 
 func (s *Server) listTargets(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
@@ -405,7 +429,8 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 			return nil, err
 		}
 	}
-	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, in.Body.SHA256, s.Queue.Enqueue(ctx, store.Runs))
+	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, in.Body.SHA256,
+		s.Queue.Enqueue(ctx, store.Runs))
 	if err != nil {
 		return nil, s.failure("recording a run", err)
 	}
@@ -551,7 +576,8 @@ type AskViolations struct {
 }
 
 // doneRun returns a run that is done, and the filter that is asked for.
-func (s *Server) doneRun(ctx context.Context, ask *AskViolations, what string) (r store.Run, f report.Filter, err error) {
+func (s *Server) doneRun(ctx context.Context, ask *AskViolations, what string) (r store.Run, f report.Filter,
+	err error) {
 	if r, err = s.run(ctx, ask.ID); err != nil {
 		return r, f, err
 	}
@@ -567,7 +593,8 @@ func (s *Server) doneRun(ctx context.Context, ask *AskViolations, what string) (
 		if out, err := s.runOf(r); err != nil {
 			return r, f, err
 		} else if !out.has(ask.Column) {
-			return r, f, huma.Error404NotFound(fmt.Sprintf("the run has no column %q and no violation in one of that name", ask.Column))
+			return r, f, huma.Error404NotFound(fmt.Sprintf("the run has no column %q and no violation in one of "+
+				"that name", ask.Column))
 		}
 	}
 	return r, report.Filter{Column: ask.Column, Code: ask.Code}, nil
@@ -608,7 +635,8 @@ func (s *Server) runOutput(ctx context.Context, in *struct {
 	}
 	switch {
 	case !slices.Contains(outputNames, in.Name):
-		return nil, huma.Error404NotFound(fmt.Sprintf("a run has no output %q; it has %s", in.Name, strings.Join(outputNames, ", ")))
+		return nil, huma.Error404NotFound(fmt.Sprintf("a run has no output %q; it has %s", in.Name,
+			strings.Join(outputNames, ", ")))
 	case r.State != store.Done:
 		return nil, huma.Error404NotFound("the run has no outputs: it is " + r.State)
 	}

@@ -16,5 +16,6 @@ func TestDocumentIsCommitted(t *testing.T) {
 	require.NoError(t, err)
 	committed, err := os.ReadFile("../../console/openapi.json")
 	require.NoError(t, err)
-	assert.True(t, string(text) == string(committed), "run: go run ./service/api/describe > console/openapi.json && cd console && npm run types")
+	assert.True(t, string(text) == string(committed),
+		"run: go run ./service/api/describe > console/openapi.json && cd console && npm run types")
 }

@@ -21,24 +21,37 @@ import (
 	"sieb/service/store"
 )
 
-func (s *Server) deliveryRoutes(api huma.API, op func(id, method, path, summary, tag string, errs ...int) huma.Operation) {
+func (s *Server) deliveryRoutes(api huma.API, op func(id, method, path, summary, tag string,
+	errs ...int) huma.Operation) {
 	octets := &huma.RequestBody{Required: true, Description: "the file's bytes as they are",
-		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string", Format: "binary"}}}}
-	add := op("addDelivery", http.MethodPost, "/deliveries", "Takes in a file", "deliveries", 400, 408, 413, 415, 503, 507)
+		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string",
+			Format: "binary"}}}}
+	add := op("addDelivery", http.MethodPost, "/deliveries", "Takes in a file", "deliveries", 400, 408, 413, 415, 503,
+		507)
 	add.RequestBody, add.DefaultStatus = octets, http.StatusCreated
 	huma.Register(api, add, s.addDelivery)
-	huma.Register(api, op("listDeliveries", http.MethodGet, "/deliveries", "Deliveries, newest first", "deliveries", 422), s.listDeliveries)
-	huma.Register(api, op("showDelivery", http.MethodGet, "/deliveries/{id}", "One delivery", "deliveries", 404), s.showDelivery)
-	huma.Register(api, file(op("deliveryContent", http.MethodGet, "/deliveries/{id}/content", "The bytes of a delivery", "deliveries", 404)), s.deliveryContent)
-	huma.Register(api, op("describeDelivery", http.MethodPatch, "/deliveries/{id}", "Gives a delivery another name, or a note", "deliveries", 404, 422), s.describeDelivery)
-	gone := op("deleteDelivery", http.MethodDelete, "/deliveries/{id}", "Deletes a delivery with its runs, profiles and drafts; work under way is cancelled first", "deliveries", 404, 409)
+	huma.Register(api, op("listDeliveries", http.MethodGet, "/deliveries", "Deliveries, newest first", "deliveries",
+		422), s.listDeliveries)
+	huma.Register(api, op("showDelivery", http.MethodGet, "/deliveries/{id}", "One delivery", "deliveries", 404),
+		s.showDelivery)
+	huma.Register(api, file(op("deliveryContent", http.MethodGet, "/deliveries/{id}/content", "The bytes of a delivery",
+		"deliveries", 404)), s.deliveryContent)
+	huma.Register(api, op("describeDelivery", http.MethodPatch, "/deliveries/{id}",
+		"Gives a delivery another name, or a note", "deliveries", 404, 422), s.describeDelivery)
+	gone := op("deleteDelivery", http.MethodDelete, "/deliveries/{id}",
+		"Deletes a delivery with its runs, profiles and drafts; work under way is cancelled first", "deliveries", 404,
+		409)
 	gone.DefaultStatus = http.StatusNoContent
 	huma.Register(api, gone, s.deleteDelivery)
-	huma.Register(api, op("listDeletions", http.MethodGet, "/deletions", "Deliveries that were deleted, the last first", "deliveries"), s.listDeletions)
+	huma.Register(api, op("listDeletions", http.MethodGet, "/deletions", "Deliveries that were deleted, the last first",
+		"deliveries"), s.listDeletions)
 
-	huma.Register(api, op("showDrafts", http.MethodGet, "/deliveries/{id}/drafts", "Work on a delivery that is not saved yet", "drafts", 404), s.showDrafts)
-	huma.Register(api, op("keepLayoutDraft", http.MethodPut, "/deliveries/{id}/drafts/layout", "Keeps settings that are not saved yet", "drafts", 404, 422), s.keepLayoutDraft)
-	huma.Register(api, op("keepTargetDraft", http.MethodPut, "/deliveries/{id}/drafts/target", "Keeps the text of a target that is not added yet", "drafts", 404, 422), s.keepTargetDraft)
+	huma.Register(api, op("showDrafts", http.MethodGet, "/deliveries/{id}/drafts",
+		"Work on a delivery that is not saved yet", "drafts", 404), s.showDrafts)
+	huma.Register(api, op("keepLayoutDraft", http.MethodPut, "/deliveries/{id}/drafts/layout",
+		"Keeps settings that are not saved yet", "drafts", 404, 422), s.keepLayoutDraft)
+	huma.Register(api, op("keepTargetDraft", http.MethodPut, "/deliveries/{id}/drafts/target",
+		"Keeps the text of a target that is not added yet", "drafts", 404, 422), s.keepTargetDraft)
 	drop := op("dropDraft", http.MethodDelete, "/deliveries/{id}/drafts/{kind}", "Throws a draft away", "drafts", 404)
 	drop.DefaultStatus = http.StatusNoContent
 	huma.Register(api, drop, s.dropDraft)
@@ -62,7 +75,8 @@ func (u *upload) Resolve(ctx huma.Context) []error {
 	}
 	if coding := ctx.Header("Content-Encoding"); coding != "" && !strings.EqualFold(coding, "identity") {
 		return []error{huma.Error415UnsupportedMediaType(
-			fmt.Sprintf("the body is encoded (Content-Encoding: %s); %s. A packed file (gzip, zstd, ZIP) is one too", coding, how))}
+			fmt.Sprintf("the body is encoded (Content-Encoding: %s); %s. A packed file (gzip, zstd, ZIP) is one too",
+				coding, how))}
 	}
 	return nil
 }
@@ -84,7 +98,9 @@ func (s *Server) addDelivery(ctx context.Context, in *upload) (*created[Delivery
 	case errors.As(err, &disk):
 		return nil, s.failure("storing a delivery", err)
 	case errors.Is(err, errSlow):
-		return nil, huma.NewError(http.StatusRequestTimeout, fmt.Sprintf("the file came at less than %d bytes a second, or nothing came for %s; nothing of it was kept", minRate, s.Guard.BodyWait))
+		return nil, huma.NewError(http.StatusRequestTimeout,
+			fmt.Sprintf("the file came at less than %d bytes a second, or nothing came for %s; nothing of it was kept",
+				minRate, s.Guard.BodyWait))
 	case err != nil && (ctx.Err() != nil || errors.Is(err, io.ErrUnexpectedEOF)):
 		return nil, huma.Error400BadRequest("the file did not arrive whole; nothing of it was kept")
 	case err != nil:
@@ -201,7 +217,8 @@ func (s *Server) deleteDelivery(ctx context.Context, in *byID) (*struct{}, error
 		s.Log.Info("delivery deleted", "delivery", d.ID, "name", d.Name, "runs", len(runs))
 		return &struct{}{}, nil
 	}
-	return nil, huma.Error409Conflict("new work for the delivery is ordered again and again; ask again once that has ended")
+	return nil, huma.Error409Conflict("new work for the delivery is ordered again and again; ask again once that " +
+		"has ended")
 }
 
 // Deletion is a delivery that was deleted.

@@ -19,10 +19,11 @@ import (
 
 // Guard is who may ask, and how much.
 type Guard struct {
-	Hosts     []string // names and addresses under which requests may come, without ports; loopback's are always among them
-	AnyIP     bool     // and any address: the service answers at all of the machine's
-	Token     string   // what a request must show; "" for none
-	MaxUpload int64    // bytes of a delivery; 0 for any number
+	// names and addresses under which requests may come, without ports; loopback's are always among them
+	Hosts     []string
+	AnyIP     bool   // and any address: the service answers at all of the machine's
+	Token     string // what a request must show; "" for none
+	MaxUpload int64  // bytes of a delivery; 0 for any number
 	// BodyWait is how long a body may send nothing, and how long a connection is
 	// watched before its rate counts.
 	BodyWait time.Duration
@@ -36,7 +37,8 @@ const (
 )
 
 const (
-	pageRules = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+	pageRules = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; " +
+		"base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
 	dataRules = "default-src 'none'; frame-ancestors 'none'; sandbox"
 )
 
@@ -75,11 +77,12 @@ func (g *Guard) known(next http.Handler) http.Handler {
 			next.ServeHTTP(w, r)
 			return
 		}
-		problem(w, http.StatusMisdirectedRequest, fmt.Sprintf("this service does not answer under the name %q; name it with --host if it is right", name))
+		problem(w, http.StatusMisdirectedRequest,
+			fmt.Sprintf("this service does not answer under the name %q; name it with --host if it is right", name))
 	})
 }
 
-// hostOf gives the name in a Host header, without port and in small letters.
+// hostOf returns the name in a Host header, without port and in small letters.
 func hostOf(host string) string {
 	if name, _, err := net.SplitHostPort(host); err == nil {
 		host = name
@@ -98,7 +101,8 @@ func plain(next http.Handler) http.Handler {
 			ok = ok && isText(name) && isText(strings.Join(values, ""))
 		}
 		if !ok {
-			problem(w, http.StatusBadRequest, "the address holds a NUL character, or is not valid UTF-8 or not well escaped")
+			problem(w, http.StatusBadRequest,
+				"the address holds a NUL character, or is not valid UTF-8 or not well escaped")
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -124,7 +128,8 @@ func (g *Guard) admitted(next http.Handler) http.Handler {
 			return
 		}
 		w.Header().Set("WWW-Authenticate", `Bearer realm="Sieb"`)
-		problem(w, http.StatusUnauthorized, "this service asks for its token: send it as a bearer token, or set SIEB_TOKEN for the command line")
+		problem(w, http.StatusUnauthorized,
+			"this service asks for its token: send it as a bearer token, or set SIEB_TOKEN for the command line")
 	})
 }
 
@@ -146,12 +151,13 @@ type cookieAnswer struct {
 	SetCookie http.Cookie `header:"Set-Cookie"`
 }
 
-// signIn gives a browser a cookie that holds the token, out of reach of scripts.
+// signIn returns a browser a cookie that holds the token, out of reach of scripts.
 func (s *Server) signIn(_ context.Context, in *signInForm) (*cookieAnswer, error) {
 	if s.Guard.Token != "" && !s.Guard.isToken(in.Body.Token) {
 		return nil, huma.Error401Unauthorized("this is not the service's token")
 	}
-	return &cookieAnswer{http.Cookie{Name: tokenCookie, Value: in.Body.Token, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode}}, nil
+	return &cookieAnswer{http.Cookie{Name: tokenCookie, Value: in.Body.Token, Path: "/", HttpOnly: true,
+		SameSite: http.SameSiteStrictMode}}, nil
 }
 
 // unhurried ends requests whose body comes too slowly, so that connections that
@@ -159,7 +165,8 @@ func (s *Server) signIn(_ context.Context, in *signInForm) (*cookieAnswer, error
 func (g *Guard) unhurried(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if r.Body != nil && r.Body != http.NoBody {
-			r.Body = &watched{ReadCloser: r.Body, conn: http.NewResponseController(w), wait: g.BodyWait, begun: time.Now()}
+			r.Body = &watched{ReadCloser: r.Body, conn: http.NewResponseController(w), wait: g.BodyWait,
+				begun: time.Now()}
 		}
 		next.ServeHTTP(w, r)
 	})

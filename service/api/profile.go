@@ -64,20 +64,31 @@ type Found struct {
 	Count *int64        `json:"count,omitempty" doc:"all rows that pass, if they were to be counted"`
 }
 
-func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, tag string, errs ...int) huma.Operation) {
-	start := op("startProfile", http.MethodPost, "/deliveries/{id}/profile", "Makes the profile of a delivery; where one by the same settings is there or under way, that is given", "profiles", 404, 422)
+func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, tag string,
+	errs ...int) huma.Operation) {
+	start := op("startProfile", http.MethodPost, "/deliveries/{id}/profile",
+		"Makes the profile of a delivery; where one by the same settings is there or under way, that is given",
+		"profiles", 404, 422)
 	start.DefaultStatus = http.StatusAccepted
 	huma.Register(api, start, s.startProfile)
-	huma.Register(api, op("showProfile", http.MethodGet, "/deliveries/{id}/profile", "The newest profile of a delivery", "profiles", 404), s.showProfile)
-	huma.Register(api, op("cancelProfile", http.MethodPost, "/deliveries/{id}/profile/cancel", "Stops the making of a profile", "profiles", 404, 409), s.cancelProfile)
-	huma.Register(api, op("lookAt", http.MethodPut, "/deliveries/{id}/profile/looked", "Notes which columns of the newest profile were looked at", "profiles", 404, 409, 422), s.lookAt)
-	huma.Register(api, op("findRows", http.MethodPost, "/deliveries/{id}/profile/rows", "The rows behind values of the newest profile, from the whole delivery, in order", "profiles", 404, 409, 422), s.findRows)
-	huma.Register(api, op("draftTarget", http.MethodGet, "/deliveries/{id}/draft", "A first target, drafted from the newest profile, without adding it", "profiles", 404, 409, 422), s.draftTarget)
+	huma.Register(api, op("showProfile", http.MethodGet, "/deliveries/{id}/profile", "The newest profile of a delivery",
+		"profiles", 404), s.showProfile)
+	huma.Register(api, op("cancelProfile", http.MethodPost, "/deliveries/{id}/profile/cancel",
+		"Stops the making of a profile", "profiles", 404, 409), s.cancelProfile)
+	huma.Register(api, op("lookAt", http.MethodPut, "/deliveries/{id}/profile/looked",
+		"Notes which columns of the newest profile were looked at", "profiles", 404, 409, 422), s.lookAt)
+	huma.Register(api, op("findRows", http.MethodPost, "/deliveries/{id}/profile/rows",
+		"The rows behind values of the newest profile, from the whole delivery, in order", "profiles", 404, 409, 422),
+		s.findRows)
+	huma.Register(api, op("draftTarget", http.MethodGet, "/deliveries/{id}/draft",
+		"A first target, drafted from the newest profile, without adding it", "profiles", 404, 409, 422), s.draftTarget)
 }
 
 func (s *Server) profileOf(p store.Profile) (DeliveryProfile, error) {
-	out := DeliveryProfile{ID: p.ID, Delivery: p.DeliveryID, State: p.State, Progress: Progress{Bytes: p.BytesDone, TotalBytes: p.TotalBytes, Rows: p.RowsDone},
-		Given: givenOf(p.Layout), Share: profile.DefaultShare, Looked: []string{}, Error: p.Error.String, Trouble: troubleOf(p.Trouble), CreatedAt: p.CreatedAt.UTC()}
+	out := DeliveryProfile{ID: p.ID, Delivery: p.DeliveryID, State: p.State,
+		Progress: Progress{Bytes: p.BytesDone, TotalBytes: p.TotalBytes, Rows: p.RowsDone},
+		Given:    givenOf(p.Layout), Share: profile.DefaultShare, Looked: []string{}, Error: p.Error.String,
+		Trouble: troubleOf(p.Trouble), CreatedAt: p.CreatedAt.UTC()}
 	if p.Share.Valid {
 		out.Share = p.Share.Float64
 	}
@@ -98,7 +109,7 @@ func (s *Server) profileOf(p store.Profile) (DeliveryProfile, error) {
 	return out, nil
 }
 
-// lastProfile gives the newest profile of a delivery that is there.
+// lastProfile returns the newest profile of a delivery that is there.
 func (s *Server) lastProfile(ctx context.Context, delivery string) (store.Profile, error) {
 	if _, err := s.delivery(ctx, delivery); err != nil {
 		return store.Profile{}, err
@@ -112,7 +123,7 @@ func (s *Server) lastProfile(ctx context.Context, delivery string) (store.Profil
 	return p, nil
 }
 
-// doneProfile gives the newest profile of a delivery where it is done; what says what
+// doneProfile returns the newest profile of a delivery where it is done; what says what
 // it is wanted for.
 func (s *Server) doneProfile(ctx context.Context, delivery, what string) (out DeliveryProfile, err error) {
 	p, err := s.lastProfile(ctx, delivery)
@@ -141,12 +152,14 @@ func (s *Server) startProfile(ctx context.Context, in *struct {
 		given = *in.Body.Layout
 	}
 	p, err := s.Store.LastProfile(ctx, d.ID)
-	isSame := err == nil && reflect.DeepEqual(given, givenOf(p.Layout)) && p.Share.Float64 == in.Body.Share && p.State != store.Failed && p.State != store.Cancelled
+	isSame := err == nil && reflect.DeepEqual(given, givenOf(p.Layout)) && p.Share.Float64 == in.Body.Share &&
+		p.State != store.Failed && p.State != store.Cancelled
 	if err != nil && !errors.Is(err, store.ErrNone) {
 		return nil, s.failure("looking for a profile", err)
 	}
 	if !isSame || in.Body.Again && p.State == store.Done {
-		if p, err = s.Store.AddProfile(ctx, d.ID, given, in.Body.Share, s.Queue.Enqueue(ctx, store.Profiles)); err != nil {
+		if p, err = s.Store.AddProfile(ctx, d.ID, given, in.Body.Share, s.Queue.Enqueue(ctx,
+			store.Profiles)); err != nil {
 			return nil, s.failure("recording a profile", err)
 		}
 	}

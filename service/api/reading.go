@@ -22,17 +22,26 @@ import (
 	"sieb/service/store"
 )
 
-func (s *Server) readingRoutes(api huma.API, op func(id, method, path, summary, tag string, errs ...int) huma.Operation) {
-	huma.Register(api, op("readDelivery", http.MethodPost, "/deliveries/{id}/reading", "How settings read a delivery, with the first rows", "reading", 404, 422), s.readDelivery)
-	huma.Register(api, op("readRows", http.MethodPost, "/deliveries/{id}/reading/rows", "Rows of a delivery by number, as settings read them", "reading", 404, 409, 422), s.readRows)
-	huma.Register(api, op("readProblems", http.MethodPost, "/deliveries/{id}/reading/problems", "What is wrong with the rows as settings read them, as far as they were looked at", "reading", 404, 422), s.readProblems)
-	save := op("saveLayout", http.MethodPut, "/deliveries/{id}/layout", "Keeps settings with a delivery; runs read it by them", "reading", 404, 422)
+func (s *Server) readingRoutes(api huma.API, op func(id, method, path, summary, tag string,
+	errs ...int) huma.Operation) {
+	huma.Register(api, op("readDelivery", http.MethodPost, "/deliveries/{id}/reading",
+		"How settings read a delivery, with the first rows", "reading", 404, 422), s.readDelivery)
+	huma.Register(api, op("readRows", http.MethodPost, "/deliveries/{id}/reading/rows",
+		"Rows of a delivery by number, as settings read them", "reading", 404, 409, 422), s.readRows)
+	huma.Register(api, op("readProblems", http.MethodPost, "/deliveries/{id}/reading/problems",
+		"What is wrong with the rows as settings read them, as far as they were looked at", "reading", 404, 422),
+		s.readProblems)
+	save := op("saveLayout", http.MethodPut, "/deliveries/{id}/layout",
+		"Keeps settings with a delivery; runs read it by them", "reading", 404, 422)
 	huma.Register(api, save, s.saveLayout)
-	forget := op("forgetLayout", http.MethodDelete, "/deliveries/{id}/layout", "Takes the kept settings away", "reading", 404)
+	forget := op("forgetLayout", http.MethodDelete, "/deliveries/{id}/layout", "Takes the kept settings away",
+		"reading", 404)
 	forget.DefaultStatus = http.StatusOK
 	huma.Register(api, forget, s.forgetLayout)
-	huma.Register(api, op("listLayouts", http.MethodGet, "/layouts", "Settings kept with deliveries, the last saved first", "reading"), s.listLayouts)
-	take := op("takeMembers", http.MethodPost, "/deliveries/{id}/members", "Makes a delivery of each file in a ZIP archive", "deliveries", 404, 422)
+	huma.Register(api, op("listLayouts", http.MethodGet, "/layouts",
+		"Settings kept with deliveries, the last saved first", "reading"), s.listLayouts)
+	take := op("takeMembers", http.MethodPost, "/deliveries/{id}/members",
+		"Makes a delivery of each file in a ZIP archive", "deliveries", 404, 422)
 	take.DefaultStatus = http.StatusCreated
 	huma.Register(api, take, s.takeMembers)
 }
@@ -52,7 +61,8 @@ func checked(given layout.Given, place string) error {
 }
 
 // use finds the delivery and how the settings read it.
-func (s *Server) use(ctx context.Context, id string, ask *layout.Given, do func(layout.Given, *reading.Reading) error) error {
+func (s *Server) use(ctx context.Context, id string, ask *layout.Given,
+	do func(layout.Given, *reading.Reading) error) error {
 	d, err := s.delivery(ctx, id)
 	if err != nil {
 		return err
@@ -86,7 +96,8 @@ func (s *Server) readDelivery(ctx context.Context, in *struct {
 }) (*answer[Reading], error) {
 	out := Reading{}
 	err := s.use(ctx, in.ID, in.Body.Layout, func(given layout.Given, r *reading.Reading) (err error) {
-		out.Given, out.Layout, out.Evidence, out.Packing, out.Sheets = given, &r.File.Layout, r.File.Evidence, r.File.Packing, r.File.Sheets()
+		out.Given, out.Layout, out.Evidence, out.Packing, out.Sheets = given, &r.File.Layout, r.File.Evidence,
+			r.File.Packing, r.File.Sheets()
 		out.Columns, out.Settled = r.Columns, r.File.Layout.Given()
 		out.Top, err = r.Rows(ctx, 1, topRows)
 		return err
@@ -277,7 +288,8 @@ func checkMembers(d store.Delivery, members []source.Member, most int64) error {
 	case members == nil:
 		return huma.Error422UnprocessableEntity(d.Name + " is no ZIP archive of several files")
 	case len(members) > mostMembers:
-		return huma.Error422UnprocessableEntity(fmt.Sprintf("%s holds %d files; at most %d are taken out at once, and none was: unpack it and send the files that are deliveries",
+		return huma.Error422UnprocessableEntity(fmt.Sprintf("%s holds %d files; at most %d are taken out at once, "+
+			"and none was: unpack it and send the files that are deliveries",
 			d.Name, len(members), mostMembers))
 	}
 	for _, m := range members {
@@ -292,14 +304,17 @@ func checkMembers(d store.Delivery, members []source.Member, most int64) error {
 }
 
 func tooMuch(d store.Delivery) error {
-	return huma.NewError(http.StatusRequestEntityTooLarge, fmt.Sprintf("the files of %s unpack to more than is taken; none was taken: unpack it and send the files that are deliveries", d.Name))
+	return huma.NewError(http.StatusRequestEntityTooLarge,
+		fmt.Sprintf("the files of %s unpack to more than is taken; none was taken: unpack it and send the files "+
+			"that are deliveries", d.Name))
 }
 
 // takeMember stores one file of an archive.
 func (s *Server) takeMember(ctx context.Context, d store.Delivery, name string) (t staging.Taken, err error) {
 	content, err := s.Bounds.OpenMember(ctx, s.Area.Path(d.SHA256), name)
 	if err != nil {
-		return t, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name) + "; none of the files was taken")
+		return t, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name) +
+			"; none of the files was taken")
 	}
 	defer content.Close()
 	if t, err = s.Area.Take(ctx, content, 0); err != nil {

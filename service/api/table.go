@@ -23,7 +23,8 @@ type TargetDraft struct {
 	SQL  string `json:"sql,omitempty" doc:"a create table statement for accepted rows"`
 }
 
-var badName = huma.Error422UnprocessableEntity("a target's name is made of letters, digits, _ and -, and begins with none of the last")
+var badName = huma.Error422UnprocessableEntity("a target's name is made of letters, digits, _ and -, and begins " +
+	"with none of the last")
 
 func (s *Server) draftFromTable(ctx context.Context, in *struct{ Body AskTable }) (*answer[TargetDraft], error) {
 	if in.Body.Name != "" && !target.IsName(in.Body.Name) {

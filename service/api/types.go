@@ -173,14 +173,15 @@ type StreamEnd struct {
 	Reason string `json:"reason"`
 }
 
-// Health tells whether the service can work.
+// Health reports whether the service can work.
 type Health struct {
 	Status  string `json:"status" enum:"ok"`
 	Version string `json:"version"`
 }
 
 func deliveryOf(d store.Delivery) Delivery {
-	out := Delivery{ID: d.ID, Name: d.Name, Bytes: d.Bytes, SHA256: d.SHA256, ArrivedAt: d.ArrivedAt.UTC(), RepeatOf: d.RepeatOf.String,
+	out := Delivery{ID: d.ID, Name: d.Name, Bytes: d.Bytes, SHA256: d.SHA256, ArrivedAt: d.ArrivedAt.UTC(),
+		RepeatOf:  d.RepeatOf.String,
 		ArrivedAs: d.ArrivedAs.String, Note: d.Note, Refusal: d.Refusal.String, State: "arrived"}
 	if given := givenOf(d.Layout); given != (layout.Given{}) {
 		out.Layout, out.ByHand = &given, byHandOf(d.ByHand, given)
@@ -270,7 +271,8 @@ func runOf(r store.Run) (Run, error) {
 	}
 	out.ReadAs = &result.ReadAs
 	out.BlankLines, out.Tolerance = result.BlankLines, result.Tolerance
-	out.Refusal, out.Columns, out.Violations, out.Remedies = result.Refusal, result.Columns, result.Violations, result.Remedies
+	out.Refusal, out.Columns, out.Violations, out.Remedies = result.Refusal, result.Columns, result.Violations,
+		result.Remedies
 	out.Outputs = map[string]string{}
 	for _, name := range outputNames {
 		out.Outputs[shortName(name)] = "/api/v1/runs/" + r.ID + "/outputs/" + name

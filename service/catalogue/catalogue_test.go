@@ -90,10 +90,13 @@ func TestNothingOfItsOwnIsTold(t *testing.T) {
 	home := t.TempDir()
 	pass, services := filepath.Join(home, ".pgpass"), filepath.Join(home, ".pg_service.conf")
 	require.NoError(t, os.WriteFile(pass, []byte("*:*:*:*:secret-in-file\n"), 0o600))
-	require.NoError(t, os.WriteFile(services, []byte("[own]\nhost="+host+"\nport="+port+"\npassword=secret-of-service\n"), 0o600))
+	require.NoError(t, os.WriteFile(services,
+		[]byte("[own]\nhost="+host+"\nport="+port+"\npassword=secret-of-service\n"), 0o600))
 	cmd := exec.Command(os.Args[0], "-test.run=^TestNothingOfItsOwnIsTold$")
-	cmd.Env = append(os.Environ(), "SIEB_TEST_TELL="+address, "HOME="+home, "PGPASSFILE="+pass, "PGSERVICEFILE="+services, "PGSERVICE=own",
-		"PGPASSWORD=secret-password", "PGUSER=secret-user", "PGDATABASE=secret-database", "PGOPTIONS=-c secret.option=1", "PGAPPNAME=secret-name", "PGSSLMODE=bogus")
+	cmd.Env = append(os.Environ(), "SIEB_TEST_TELL="+address, "HOME="+home, "PGPASSFILE="+pass,
+		"PGSERVICEFILE="+services, "PGSERVICE=own",
+		"PGPASSWORD=secret-password", "PGUSER=secret-user", "PGDATABASE=secret-database",
+		"PGOPTIONS=-c secret.option=1", "PGAPPNAME=secret-name", "PGSSLMODE=bogus")
 	out, err := cmd.CombinedOutput()
 	require.NoError(t, err, string(out))
 	told := heard()
@@ -102,7 +105,8 @@ func TestNothingOfItsOwnIsTold(t *testing.T) {
 }
 
 func TestOnlyKnownDatabases(t *testing.T) {
-	d := catalogue.Databases{Named: map[string]string{"intake": "postgres://steward:pw@127.0.0.1:1/intake", "growers": "postgres://127.0.0.1:2/growers"}}
+	d := catalogue.Databases{Named: map[string]string{"intake": "postgres://steward:pw@127.0.0.1:1/intake",
+		"growers": "postgres://127.0.0.1:2/growers"}}
 	assert.Equal(t, []string{"growers", "intake"}, d.Names())
 	for database, want := range map[string]string{
 		"intake":                         "the database at 127.0.0.1:1 cannot be reached",

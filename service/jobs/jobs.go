@@ -111,10 +111,14 @@ const (
 )
 
 var (
-	runsEnded = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_runs_ended_total", Help: "Runs that came to an end."}, []string{"outcome"})
-	retries   = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_work_retried_total", Help: "Work that was broken off by a trouble that may pass, and is tried again."}, []string{"of"})
-	deaths    = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_work_orphaned_total", Help: "Work under which the service died."}, []string{"of"})
-	rowsRead  = promauto.NewCounter(prometheus.CounterOpts{Name: "sieb_rows_read_total", Help: "Rows read by runs that were done."})
+	runsEnded = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_runs_ended_total",
+		Help: "Runs that came to an end."}, []string{"outcome"})
+	retries = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_work_retried_total",
+		Help: "Work that was broken off by a trouble that may pass, and is tried again."}, []string{"of"})
+	deaths = promauto.NewCounterVec(prometheus.CounterOpts{Name: "sieb_work_orphaned_total",
+		Help: "Work under which the service died."}, []string{"of"})
+	rowsRead = promauto.NewCounter(prometheus.CounterOpts{Name: "sieb_rows_read_total",
+		Help: "Rows read by runs that were done."})
 )
 
 // Start begins to work.
@@ -316,7 +320,9 @@ func (q *Queue) bury(ctx context.Context, w store.Work, job int64, instance stri
 	if n < mostDeaths {
 		return nil
 	}
-	return q.fail(ctx, w, id, store.Delivery{}, errors.New("it ended the service three times, and is not tried again; the file may be made to do so: ask the sender what it is"))
+	return q.fail(ctx, w, id, store.Delivery{},
+		errors.New("it ended the service three times, and is not tried again; the file may be made to do so: ask "+
+			"the sender what it is"))
 }
 
 // patient is what the workers for all kinds of jobs have in common: work takes as
@@ -349,7 +355,8 @@ func (w *profiler) Work(ctx context.Context, job *river.Job[ProfileArgs]) error 
 // attend works for one order. Trouble that may pass (the database is away, the
 // disk is full) makes the order wait and the job come again; anything else fails
 // the order at once, with its reason, and the job is done.
-func (q *Queue) attend(ctx context.Context, job int64, w store.Work, id string, work func(context.Context, string) error) error {
+func (q *Queue) attend(ctx context.Context, job int64, w store.Work, id string,
+	work func(context.Context, string) error) error {
 	q.mu.Lock()
 	q.active[job] = true
 	q.mu.Unlock()
@@ -406,7 +413,8 @@ func (q *Queue) again(ctx context.Context, w store.Work, id string, why error) e
 		return err // the database is away: River comes again
 	}
 	if trouble.Since.Valid && time.Since(trouble.Since.Time) > q.RetryFor {
-		return q.record(ctx, w, id, store.Delivery{}, fmt.Errorf("given up after %d tries in %s: %w", trouble.Tries+1, q.RetryFor, why))
+		return q.record(ctx, w, id, store.Delivery{}, fmt.Errorf("given up after %d tries in %s: %w", trouble.Tries+1,
+			q.RetryFor, why))
 	}
 	wait := min(firstWait<<min(trouble.Tries, 10), longestWait)
 	if trouble, err = q.Store.Retry(ctx, w, id, q.Area.Conceal(why, "", ""), wait); errors.Is(err, store.ErrNone) {
@@ -430,7 +438,8 @@ func (q *Queue) open(ctx context.Context, d store.Delivery, settings []byte) (*s
 
 // progress makes what records how far the work has come, now and then. Of a
 // compressed delivery it tells the part of its own bytes.
-func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.Delivery, file *source.File) func(bytes, rows int64) {
+func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.Delivery, file *source.File) func(bytes,
+	rows int64) {
 	noted := time.Now()
 	return func(bytes, rows int64) {
 		if time.Since(noted) < progressEvery {
@@ -455,7 +464,8 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version, SHA256Outputs: run.Sums}
+	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version,
+		SHA256Outputs: run.Sums}
 	if run.TargetName.Valid {
 		t, err := q.Store.Target(ctx, run.TargetName.String, int(run.TargetVersion.Int32))
 		if err != nil {
@@ -463,7 +473,8 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 		}
 		r.TargetVersion = t.Version
 		if r.Target, err = target.Parse([]byte(t.Text)); err != nil {
-			return q.fail(ctx, store.Runs, id, delivery, fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err))
+			return q.fail(ctx, store.Runs, id, delivery, fmt.Errorf("target %s, version %d: %w", t.Name, t.Version,
+				err))
 		}
 	}
 	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {
@@ -536,7 +547,8 @@ func (q *Queue) profile(ctx context.Context, id string) error {
 	if err := q.Store.FinishProfile(ctx, id, result, delivery.Bytes, p.Rows); err != nil {
 		return err
 	}
-	q.Log.Info("profile done", "profile", id, "delivery", delivery.Name, "rows", p.Rows, "columns", len(p.Columns), "findings", len(p.Findings))
+	q.Log.Info("profile done", "profile", id, "delivery", delivery.Name, "rows", p.Rows, "columns", len(p.Columns),
+		"findings", len(p.Findings))
 	return nil
 }
 
@@ -556,7 +568,8 @@ func (q *Queue) fail(ctx context.Context, w store.Work, id string, d store.Deliv
 func (q *Queue) record(ctx context.Context, w store.Work, id string, d store.Delivery, why error) error {
 	var crash *fault.Crash
 	if errors.As(why, &crash) {
-		q.Log.Error("work failed by a defect of the program", "of", w, "id", id, "error", why, "stack", string(crash.Stack))
+		q.Log.Error("work failed by a defect of the program", "of", w, "id", id, "error", why, "stack",
+			string(crash.Stack))
 	} else {
 		q.Log.Warn("work failed", "of", w, "id", id, "error", why)
 	}

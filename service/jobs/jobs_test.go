@@ -36,13 +36,15 @@ func bench(t *testing.T) *Queue {
 	area, err := staging.Open(data)
 	require.NoError(t, err)
 	t.Cleanup(func() { area.Close() })
-	return &Queue{Config: Config{Store: records, Area: area, RetryFor: time.Hour, Log: quiet}, id: "this", active: map[int64]bool{}}
+	return &Queue{Config: Config{Store: records, Area: area, RetryFor: time.Hour, Log: quiet}, id: "this",
+		active: map[int64]bool{}}
 }
 
 // order records a run or a profile with a job that nobody works.
 func (q *Queue) order(t *testing.T, w store.Work) string {
 	t.Helper()
-	d, _, err := q.Store.AddDelivery(t.Context(), store.Arrival{Name: "a.csv", Bytes: 1, SHA256: strings.Repeat("ab", 32)})
+	d, _, err := q.Store.AddDelivery(t.Context(), store.Arrival{Name: "a.csv", Bytes: 1,
+		SHA256: strings.Repeat("ab", 32)})
 	require.NoError(t, err)
 	lastJob++
 	enqueue := func(pgx.Tx, string) (int64, error) { return lastJob, nil }
@@ -58,7 +60,7 @@ func (q *Queue) order(t *testing.T, w store.Work) string {
 
 var lastJob int64
 
-// state gives how an order stands.
+// state returns how an order stands.
 func (q *Queue) state(t *testing.T, w store.Work, id string) (state, why string, trouble store.Trouble) {
 	t.Helper()
 	if w == store.Profiles {
@@ -160,7 +162,8 @@ func TestRetriesEnd(t *testing.T) {
 	state, _, trouble := q.state(t, store.Runs, id)
 	assert.Equal(t, store.Waiting, state)
 	assert.Equal(t, 8, trouble.Tries)
-	assert.Equal(t, "the disk is full: writing accepted.csv to runs/"+id+" failed; make room, then do it again", trouble.Reason.String, "no path of the service's own")
+	assert.Equal(t, "the disk is full: writing accepted.csv to runs/"+id+" failed; make room, then do it again",
+		trouble.Reason.String, "no path of the service's own")
 	q.RetryFor = time.Nanosecond
 	require.NoError(t, q.attend(t.Context(), 1, store.Runs, id, full), "the job is done")
 	state, why, _ := q.state(t, store.Runs, id)
@@ -254,7 +257,10 @@ func TestTextsAreStorable(t *testing.T) {
 	assert.JSONEq(t, `{"a":"x␀y","b":"\\u0000","c":"\\␀","d":"\"␀","e":"\u0001"}`, string(r.Result))
 
 	id = q.order(t, store.Runs)
-	require.NoError(t, q.attend(t.Context(), 1, store.Runs, id, func(context.Context, string) error { return errors.New("the name a\x00b\xff") }))
+	require.NoError(t, q.attend(t.Context(), 1, store.Runs, id, func(context.Context,
+		string) error {
+		return errors.New("the name a\x00b\xff")
+	}))
 	_, why, _ := q.state(t, store.Runs, id)
 	assert.Equal(t, "the name a␀b\uFFFD", why)
 }

@@ -93,7 +93,8 @@ func findBinaries() (string, error) {
 	if path, err := exec.LookPath("postgres"); err == nil {
 		return filepath.Dir(path), nil
 	}
-	return "", errors.New("PostgreSQL is not installed: install Debian's package postgresql, or name a server with --database-url")
+	return "", errors.New("PostgreSQL is not installed: install Debian's package postgresql, or name a server with " +
+		"--database-url")
 }
 
 func version(path string) int {
@@ -114,7 +115,8 @@ func (s *Server) chooseAccount() error {
 	}
 	u, err := user.Lookup("postgres")
 	if err != nil {
-		return errors.New("PostgreSQL does not run as root, and there is no user postgres: install Debian's package postgresql")
+		return errors.New("PostgreSQL does not run as root, and there is no user postgres: install Debian's package " +
+			"postgresql")
 	}
 	uid, _ := strconv.ParseUint(u.Uid, 10, 32)
 	gid, _ := strconv.ParseUint(u.Gid, 10, 32)
@@ -128,7 +130,7 @@ func (s *Server) chooseAccount() error {
 	return s.moveOut()
 }
 
-// place gives the cluster's folder in the home of the user postgres. It is written
+// place returns the cluster's folder in the home of the user postgres. It is written
 // down, so that it is found again when the data folder has moved.
 func (s *Server) place(home string) (string, error) {
 	where := filepath.Join(s.dir, "where")
@@ -137,8 +139,10 @@ func (s *Server) place(home string) (string, error) {
 	}
 	sum := sha256.Sum256([]byte(s.dir + rand.Text()))
 	place := filepath.Join(home, "sieb-"+hex.EncodeToString(sum[:6]))
-	s.log.Info("the data folder is root's alone; the database cluster stands with the user postgres", "data", s.dir, "cluster", place)
-	return place, fault.Writing(os.WriteFile(where, []byte(place+"\n"), 0o600), "writing down where the database stands")
+	s.log.Info("the data folder is root's alone; the database cluster stands with the user postgres", "data", s.dir,
+		"cluster", place)
+	return place, fault.Writing(os.WriteFile(where, []byte(place+"\n"), 0o600),
+		"writing down where the database stands")
 }
 
 // moveOut moves a cluster that an earlier version made in the data folder, which
@@ -153,7 +157,8 @@ func (s *Server) moveOut() error {
 		return err
 	}
 	if err := os.Rename(old, s.cluster()); err != nil {
-		return fmt.Errorf("the database cluster cannot be moved out of the data folder by itself (%w): move %s to %s, owned by postgres, and start again", fault.Cause(err), old, s.cluster())
+		return fmt.Errorf("the database cluster cannot be moved out of the data folder by itself (%w): move %s to "+
+			"%s, owned by postgres, and start again", fault.Cause(err), old, s.cluster())
 	}
 	return nil
 }
@@ -209,7 +214,8 @@ func (s *Server) initialise(ctx context.Context) error {
 	tell := s.command(ctx, "/bin/sh", "-c", `umask 077; rm -rf "$1" "$2"; cat > "$2"`, "sh", fresh, shown)
 	tell.Stdin = strings.NewReader(s.password + "\n")
 	if out, err := tell.CombinedOutput(); err != nil {
-		return fmt.Errorf("the folder %s of the database cannot be written to: %w %s", s.home, err, strings.TrimSpace(string(out)))
+		return fmt.Errorf("the folder %s of the database cannot be written to: %w %s", s.home, err,
+			strings.TrimSpace(string(out)))
 	}
 	cmd := s.command(ctx, filepath.Join(s.bin, "initdb"), "--pgdata", fresh, "--username", "sieb", "--pwfile", shown,
 		"--auth", "scram-sha-256", "--encoding", "UTF8", "--locale", "C.UTF-8")
@@ -261,12 +267,14 @@ func (s *Server) launch(ctx context.Context) error {
 // launchOn starts the server on a port and waits until it answers.
 func (s *Server) launchOn(ctx context.Context, port int) error {
 	s.port = port
-	logFile, err := os.OpenFile(filepath.Join(s.dir, "postgres.log"), os.O_CREATE|os.O_APPEND|os.O_WRONLY|syscall.O_NOFOLLOW, 0o600)
+	logFile, err := os.OpenFile(filepath.Join(s.dir, "postgres.log"),
+		os.O_CREATE|os.O_APPEND|os.O_WRONLY|syscall.O_NOFOLLOW, 0o600)
 	if err != nil {
 		return err
 	}
 	defer logFile.Close()
-	cmd := s.command(context.Background(), filepath.Join(s.bin, "postgres"), "-D", s.cluster(), "-p", strconv.Itoa(port),
+	cmd := s.command(context.Background(), filepath.Join(s.bin, "postgres"), "-D", s.cluster(), "-p",
+		strconv.Itoa(port),
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=100")
 	cmd.Stdout, cmd.Stderr = logFile, logFile
 	if err := cmd.Start(); err != nil {
@@ -308,7 +316,8 @@ func (s *Server) running() (pid, port int) {
 func (s *Server) forget() error {
 	note := filepath.Join(s.cluster(), "postmaster.pid")
 	if info, err := os.Lstat(note); err == nil && !info.Mode().IsRegular() {
-		s.log.Warn("in place of the note of a running server stands something else; it is removed", "file", note, "kind", info.Mode().String())
+		s.log.Warn("in place of the note of a running server stands something else; it is removed", "file", note,
+			"kind", info.Mode().String())
 		return s.run("rm", "-rf", note)
 	}
 	text, err := readPlain(note)
@@ -323,7 +332,8 @@ func (s *Server) forget() error {
 	works, _ := filepath.Glob("/proc/[0-9]*/cwd")
 	for _, link := range works {
 		if s.isIn(link) {
-			return fmt.Errorf("a process of another PostgreSQL still works in %s (%s): stop it, and start again", s.cluster(), filepath.Dir(link))
+			return fmt.Errorf("a process of another PostgreSQL still works in %s (%s): stop it, and start again",
+				s.cluster(), filepath.Dir(link))
 		}
 	}
 	s.log.Info("the note of a server that is gone is removed", "process", pid)
@@ -359,7 +369,7 @@ func (s *Server) isServer(pid int, began time.Time) bool {
 	return err == nil && started.Sub(began).Abs() < tolerance
 }
 
-// startOf gives the time at which a process began (proc(5): field 22 of stat, in
+// startOf returns the time at which a process began (proc(5): field 22 of stat, in
 // hundredths of a second since the machine's start, and btime).
 func startOf(pid int) (time.Time, error) {
 	stat, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
@@ -394,11 +404,12 @@ func freePort() (int, error) {
 	return l.Addr().(*net.TCPAddr).Port, nil
 }
 
-// URL gives the address of the service's database.
+// URL returns the address of the service's database.
 func (s *Server) URL() string { return s.url("sieb") }
 
 func (s *Server) url(database string) string {
-	u := url.URL{Scheme: "postgres", User: url.UserPassword("sieb", s.password), Host: net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)), Path: database}
+	u := url.URL{Scheme: "postgres", User: url.UserPassword("sieb", s.password),
+		Host: net.JoinHostPort("127.0.0.1", strconv.Itoa(s.port)), Path: database}
 	return u.String() + "?sslmode=disable"
 }
 
@@ -522,7 +533,7 @@ func stop(pid int) error {
 	return fmt.Errorf("PostgreSQL (process %d) does not stop", pid)
 }
 
-// zombie tells whether a process has ended and only waits to be collected.
+// zombie reports whether a process has ended and only waits to be collected.
 func zombie(pid int) bool {
 	text, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
 	if err != nil {

@@ -88,7 +88,7 @@ func TestAnotherServerIsLeftAlone(t *testing.T) {
 	assert.NotEqual(t, pid, pgtest.Postmaster(mine))
 }
 
-// chown gives a file to the user of the cluster it is in.
+// chown returns a file to the user of the cluster it is in.
 func chown(t *testing.T, path string) {
 	t.Helper()
 	info, err := os.Stat(filepath.Dir(path))
@@ -121,7 +121,8 @@ func TestFilesArePrivate(t *testing.T) {
 	entries, err := os.ReadDir(dir)
 	require.NoError(t, err)
 	require.NotEmpty(t, entries)
-	for _, path := range []string{dir, filepath.Join(dir, "password"), filepath.Join(dir, "postgres.log"), filepath.Join(pgtest.Home(dir), "cluster")} {
+	for _, path := range []string{dir, filepath.Join(dir, "password"), filepath.Join(dir, "postgres.log"),
+		filepath.Join(pgtest.Home(dir), "cluster")} {
 		info, err := os.Lstat(path)
 		require.NoError(t, err)
 		assert.Zero(t, info.Mode().Perm()&0o077, "%s is open to others: %s", path, info.Mode())
@@ -147,7 +148,8 @@ func TestPlantedLinksLeadNowhere(t *testing.T) {
 	}
 	asPostgres := func(script string, args ...string) {
 		t.Helper()
-		out, err := exec.Command("setpriv", append([]string{"--reuid=postgres", "--regid=postgres", "--clear-groups", "sh", "-c", script, "sh"}, args...)...).CombinedOutput()
+		out, err := exec.Command("setpriv", append([]string{"--reuid=postgres", "--regid=postgres", "--clear-groups",
+			"sh", "-c", script, "sh"}, args...)...).CombinedOutput()
 		require.NoError(t, err, string(out))
 	}
 	dir := filepath.Join(pgtest.Folder(t), "postgres")
@@ -161,7 +163,8 @@ func TestPlantedLinksLeadNowhere(t *testing.T) {
 	before, err := os.Stat(victim)
 	require.NoError(t, err)
 	// The note of a running server is a link, or a pipe that nobody writes to.
-	for _, plant := range []string{`ln -sf "$1" "$2"`, `rm -f "$2" && mkfifo "$2"`, `rm -f "$2" && mkdir "$2" && touch "$2/x"`} {
+	for _, plant := range []string{`ln -sf "$1" "$2"`, `rm -f "$2" && mkfifo "$2"`,
+		`rm -f "$2" && mkdir "$2" && touch "$2/x"`} {
 		asPostgres(plant, victim, note(dir))
 		s, err := localpg.Start(t.Context(), dir, slog.New(slog.DiscardHandler))
 		require.NoError(t, err, plant)
@@ -171,7 +174,8 @@ func TestPlantedLinksLeadNowhere(t *testing.T) {
 
 	// A new cluster where links stand in its way: it is made by postgres, who cannot
 	// write to what is root's.
-	asPostgres(`rm -rf "$1/cluster" && ln -s "$2" "$1/password.new" && ln -s "$3" "$1/cluster.new"`, home, victim, filepath.Dir(victim))
+	asPostgres(`rm -rf "$1/cluster" && ln -s "$2" "$1/password.new" && ln -s "$3" "$1/cluster.new"`, home, victim,
+		filepath.Dir(victim))
 	answers(t, pgtest.Start(t, dir))
 	text, err := os.ReadFile(victim)
 	require.NoError(t, err)

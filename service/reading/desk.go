@@ -197,7 +197,8 @@ func (o *opened) reading(ctx context.Context, given layout.Given) (*Reading, err
 	}
 	o.evict()
 	ctx, stop := context.WithCancel(context.Background())
-	r := &Reading{File: file, Columns: append([]string{}, header.Names...), looker: looker, users: 1, index: file.NewIndex(), stop: stop, done: make(chan struct{})}
+	r := &Reading{File: file, Columns: append([]string{}, header.Names...), looker: looker, users: 1,
+		index: file.NewIndex(), stop: stop, done: make(chan struct{})}
 	o.readings[key] = r
 	o.newest.Store(r)
 	o.order = append(o.order, key)
@@ -288,7 +289,7 @@ type Window struct {
 
 var errEnough = errors.New("enough rows were read")
 
-// Rows gives at most n rows from one on, fewer where they are very long. A row that is
+// Rows returns at most n rows from one on, fewer where they are very long. A row that is
 // not indexed yet is waited for.
 func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) {
 	if from > 1 {
@@ -328,8 +329,9 @@ func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) 
 	return w, err
 }
 
-// Find gives rows that the filters of a profile let through; see profile.Search.
-func (r *Reading) Find(ctx context.Context, p *profile.Profile, filters []profile.Filter, behind int64, limit int) (rows []Row, count int64, isAll bool, err error) {
+// Find returns rows that the filters of a profile let through; see profile.Search.
+func (r *Reading) Find(ctx context.Context, p *profile.Profile, filters []profile.Filter, behind int64,
+	limit int) (rows []Row, count int64, isAll bool, err error) {
 	found, count, isAll, err := p.Search(ctx, r.index, filters, behind, limit)
 	for _, m := range found {
 		row := Row{Row: m.Row, Line: m.Line}
@@ -341,7 +343,7 @@ func (r *Reading) Find(ctx context.Context, p *profile.Profile, filters []profil
 	return rows, count, isAll, err
 }
 
-// Last gives the last n rows. Of a large text they come before all rows are
+// Last returns the last n rows. Of a large text they come before all rows are
 // counted, without their numbers.
 func (r *Reading) Last(ctx context.Context, n int) (*Window, error) {
 	counted, all := r.index.Counted()
@@ -385,11 +387,13 @@ func (r *Reading) look(rows source.Source, see func(*sift.Seen) bool) error {
 	return err
 }
 
-var kinds = [...]string{workbook.Text: "text", workbook.Number: "number", workbook.Boolean: "boolean", workbook.Date: "date",
+var kinds = [...]string{workbook.Text: "text", workbook.Number: "number", workbook.Boolean: "boolean",
+	workbook.Date: "date",
 	workbook.Time: "time", workbook.DateTime: "dateTime", workbook.Duration: "duration", workbook.Error: "error"}
 
 func rowOf(seen *sift.Seen) Row {
-	row := Row{Row: seen.Row, Line: seen.Line, Cells: make([]string, len(seen.Cells)), Raw: clip(seen.Raw), Problems: seen.Problems}
+	row := Row{Row: seen.Row, Line: seen.Line, Cells: make([]string, len(seen.Cells)), Raw: clip(seen.Raw),
+		Problems: seen.Problems}
 	for k, c := range seen.Cells {
 		row.Cells[k] = clip(c)
 	}
@@ -424,7 +428,7 @@ func clip(text string) string {
 
 const mostAbove = 60
 
-// above gives the lines above the first row.
+// above returns the lines above the first row.
 func (r *Reading) above(ctx context.Context, first int64) (lines []Line, err error) {
 	l := &r.File.Layout
 	kind := func(line int64, text string) string {
@@ -466,7 +470,7 @@ func (r *Reading) above(ctx context.Context, first int64) (lines []Line, err err
 	return lines, err
 }
 
-// below gives the lines below the table.
+// below returns the lines below the table.
 func (r *Reading) below() (lines []Line, err error) {
 	n := r.File.Layout.FooterRows
 	if n == 0 {
@@ -487,7 +491,7 @@ type Problems struct {
 	All     bool           `json:"all" doc:"all rows were looked at"`
 }
 
-// Problems gives what was found so far.
+// Problems returns what was found so far.
 func (r *Reading) Problems() Problems {
 	r.mu.Lock()
 	defer r.mu.Unlock()

@@ -45,7 +45,8 @@ func TestDeskServesMany(t *testing.T) {
 	for k := range 12 {
 		paths = append(paths, write(t, fmt.Sprintf("%d.csv", k), numbered(20000+k)))
 	}
-	settings := []layout.Given{{}, {HeaderRows: ptr(0)}, {Delimiter: ptr(",")}, {FooterRows: ptr(1)}, {SkipRows: ptr(1), HeaderRows: ptr(0)}, {Trim: ptr(true)}}
+	settings := []layout.Given{{}, {HeaderRows: ptr(0)}, {Delimiter: ptr(",")}, {FooterRows: ptr(1)},
+		{SkipRows: ptr(1), HeaderRows: ptr(0)}, {Trim: ptr(true)}}
 	var all sync.WaitGroup
 	for k, path := range paths {
 		for i, given := range settings {
@@ -90,7 +91,8 @@ func TestLastRowsAndProblems(t *testing.T) {
 			p = r.Problems()
 		}
 		require.Len(t, p.Items, 2)
-		assert.Equal(t, []any{"row.short", int64(30001), "quote.open", int64(30002)}, []any{p.Items[0].Code.String(), p.Items[0].Row, p.Items[1].Code.String(), p.Items[1].Row})
+		assert.Equal(t, []any{"row.short", int64(30001), "quote.open", int64(30002)},
+			[]any{p.Items[0].Code.String(), p.Items[0].Row, p.Items[1].Code.String(), p.Items[1].Row})
 		assert.Equal(t, []any{int64(2), int64(30003)}, []any{p.Total, p.Counted})
 		return nil
 	})
@@ -107,9 +109,11 @@ func TestWrongSettings(t *testing.T) {
 		return err
 	})
 	assert.ErrorContains(t, err, "the row is longer than 8 MiB; is the encoding, the delimiter or the quote character wrong?")
-	err = desk.Read(t.Context(), path, layout.Given{Encoding: ptr("no such")}, func(*reading.Reading) error { return nil })
+	err = desk.Read(t.Context(), path, layout.Given{Encoding: ptr("no such")},
+		func(*reading.Reading) error { return nil })
 	assert.Error(t, err)
-	err = desk.Read(t.Context(), filepath.Join(t.TempDir(), "none.csv"), layout.Given{}, func(*reading.Reading) error { return nil })
+	err = desk.Read(t.Context(), filepath.Join(t.TempDir(), "none.csv"), layout.Given{},
+		func(*reading.Reading) error { return nil })
 	assert.ErrorContains(t, err, "there is no file")
 }
 
@@ -123,14 +127,15 @@ func TestWaitingSurvivesOtherReadings(t *testing.T) {
 	began := make(chan struct{}, 4)
 	for k := range 4 {
 		waiting.Go(func() {
-			err := desk.Read(t.Context(), path, layout.Given{SkipRows: ptr(0), FooterRows: ptr(k)}, func(r *reading.Reading) error {
-				began <- struct{}{}
-				w, err := r.Rows(t.Context(), 3<<20-5, 1)
-				if assert.NoError(t, err) && assert.Len(t, w.Rows, 1) {
-					assert.Equal(t, []string{"1", "x"}, w.Rows[0].Cells)
-				}
-				return err
-			})
+			err := desk.Read(t.Context(), path, layout.Given{SkipRows: ptr(0), FooterRows: ptr(k)},
+				func(r *reading.Reading) error {
+					began <- struct{}{}
+					w, err := r.Rows(t.Context(), 3<<20-5, 1)
+					if assert.NoError(t, err) && assert.Len(t, w.Rows, 1) {
+						assert.Equal(t, []string{"1", "x"}, w.Rows[0].Cells)
+					}
+					return err
+				})
 			assert.NoError(t, err)
 		})
 	}
@@ -138,10 +143,11 @@ func TestWaitingSurvivesOtherReadings(t *testing.T) {
 		<-began
 	}
 	for k := range 12 {
-		require.NoError(t, desk.Read(t.Context(), path, layout.Given{HeaderRows: ptr(k)}, func(r *reading.Reading) error {
-			_, err := r.Rows(t.Context(), 1, 1)
-			return err
-		}))
+		require.NoError(t, desk.Read(t.Context(), path, layout.Given{HeaderRows: ptr(k)},
+			func(r *reading.Reading) error {
+				_, err := r.Rows(t.Context(), 1, 1)
+				return err
+			}))
 	}
 	waiting.Wait()
 }

@@ -27,7 +27,7 @@ type Service struct {
 	done chan error
 }
 
-// Postmaster gives the process of the PostgreSQL of a service's data folder, 0 where
+// Postmaster returns the process of the PostgreSQL of a service's data folder, 0 where
 // none runs.
 func Postmaster(data string) int { return pgtest.Postmaster(filepath.Join(data, "postgres")) }
 
@@ -48,8 +48,10 @@ func StartWith(t testing.TB, data string, change func(*service.Config)) *Service
 	s := &Service{Data: data, Inbox: filepath.Join(data, "inbox"), stop: stop, done: make(chan error, 1)}
 	ready := make(chan string, 1)
 	log := &lines{}
-	config := service.Config{Listen: "127.0.0.1:0", Data: data, Inbox: service.InboxConfig{Folder: s.Inbox}, Parallel: 1, Version: "test",
-		Log: slog.New(slog.NewTextHandler(log, &slog.HandlerOptions{Level: slog.LevelDebug})), Ready: func(address string) { ready <- address }}
+	config := service.Config{Listen: "127.0.0.1:0", Data: data, Inbox: service.InboxConfig{Folder: s.Inbox},
+		Parallel: 1, Version: "test",
+		Log:   slog.New(slog.NewTextHandler(log, &slog.HandlerOptions{Level: slog.LevelDebug})),
+		Ready: func(address string) { ready <- address }}
 	change(&config)
 	go func() { s.done <- service.Run(ctx, config) }()
 	t.Cleanup(func() {

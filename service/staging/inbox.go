@@ -70,7 +70,8 @@ func NewInbox(c InboxConfig) (*Inbox, error) {
 		return nil, err
 	}
 	c.Dir = dir
-	in := &Inbox{InboxConfig: c, claims: filepath.Join(dir, claimsName), seen: map[string]sight{}, failed: failures{}, stuck: failures{}}
+	in := &Inbox{InboxConfig: c, claims: filepath.Join(dir, claimsName), seen: map[string]sight{}, failed: failures{},
+		stuck: failures{}}
 	if err := os.MkdirAll(in.claims, 0o700); err != nil {
 		return nil, fault.Writing(err, "making the inbox "+dir)
 	}

@@ -60,7 +60,8 @@ func (b *box) next(t *testing.T) taken {
 func watch(t *testing.T, dir string, change func(*staging.InboxConfig)) *box {
 	t.Helper()
 	b := &box{dir: dir, got: make(chan taken, 100)}
-	c := staging.InboxConfig{Dir: dir, Every: time.Millisecond, Quiet: 20 * time.Millisecond, Log: slog.New(slog.DiscardHandler),
+	c := staging.InboxConfig{Dir: dir, Every: time.Millisecond, Quiet: 20 * time.Millisecond,
+		Log: slog.New(slog.DiscardHandler),
 		Take: func(_ context.Context, f *os.File, name, mark string) error {
 			text, err := io.ReadAll(f)
 			if err != nil {
@@ -148,7 +149,8 @@ func TestInboxWaitsForWriters(t *testing.T) {
 	_, err = f.WriteString("and whole")
 	require.NoError(t, err)
 	require.NoError(t, f.Close())
-	assert.Equal(t, taken{"a.csv", "half and whole", ""}, func() taken { got := b.next(t); got.mark = ""; return got }())
+	assert.Equal(t, taken{"a.csv", "half and whole", ""},
+		func() taken { got := b.next(t); got.mark = ""; return got }())
 }
 
 // A file that is renamed into place while another of its name is being taken stays,

@@ -59,7 +59,8 @@ func Open(dir string) (*Area, error) {
 	// The lock ends with the process, however it ends.
 	if err := syscall.Flock(int(a.lock.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		a.lock.Close()
-		return nil, fmt.Errorf("the data folder %s belongs to a service that is running; stop it, or choose another with --data", dir)
+		return nil, fmt.Errorf("the data folder %s belongs to a service that is running; stop it, or choose another "+
+			"with --data", dir)
 	}
 	if err := a.prepare(); err != nil {
 		a.lock.Close()
@@ -107,20 +108,20 @@ func writeWhole(path, text string) error {
 	return os.Rename(path+".new", path)
 }
 
-// Close gives the area back.
+// Close returns the area back.
 func (a *Area) Close() error { return a.lock.Close() }
 
-// Dir gives the folder.
+// Dir returns the folder.
 func (a *Area) Dir() string { return a.dir }
 
-// Scratch gives the folder for what is unpacked on the way. It is emptied at
+// Scratch returns the folder for what is unpacked on the way. It is emptied at
 // each start.
 func (a *Area) Scratch() string { return filepath.Join(a.dir, "scratch") }
 
-// Path gives the file that holds the bytes of a content.
+// Path returns the file that holds the bytes of a content.
 func (a *Area) Path(sum string) string { return filepath.Join(a.dir, "deliveries", sum[:2], sum) }
 
-// RunDir gives the folder of a run's files.
+// RunDir returns the folder of a run's files.
 func (a *Area) RunDir(run string) string { return filepath.Join(a.dir, "runs", run) }
 
 // Taken is a content in the area.
@@ -134,7 +135,8 @@ type Taken struct {
 type TooLarge struct{ Most int64 }
 
 func (t *TooLarge) Error() string {
-	return fmt.Sprintf("the file is larger than %d MiB, the most that this service takes; split it, or raise --max-upload", t.Most>>20)
+	return fmt.Sprintf("the file is larger than %d MiB, the most that this service takes; split it, or raise "+
+		"--max-upload", t.Most>>20)
 }
 
 // Take stores what r yields, most bytes at the most (0 for any number). Where r
@@ -209,7 +211,7 @@ func (a *Area) Remove(sum string, runs []string, known func(sum string) (bool, e
 	return errors.Join(append(errs, err)...)
 }
 
-// keep gives a whole file its place, where it never changes.
+// keep returns a whole file its place, where it never changes.
 func (a *Area) keep(f *os.File, path string) error {
 	if err := f.Sync(); err != nil {
 		return err
@@ -229,7 +231,8 @@ func (a *Area) keep(f *os.File, path string) error {
 // Sweep removes contents and files of runs that no record knows, as a service
 // leaves them that was killed between storing and recording. The two functions
 // tell which of some are known; it returns how many of each were removed.
-func (a *Area) Sweep(deliveries, runs func(names []string) (known []string, err error)) (contents, folders int, err error) {
+func (a *Area) Sweep(deliveries, runs func(names []string) (known []string, err error)) (contents, folders int,
+	err error) {
 	groups, err := os.ReadDir(filepath.Join(a.dir, "deliveries"))
 	if err != nil {
 		return 0, 0, err
@@ -289,7 +292,8 @@ func CheckName(name string) error {
 	case len(name) > 255:
 		return fmt.Errorf("the name is %d bytes long; at most 255 are kept", len(name))
 	case !utf8.ValidString(name) || strings.ContainsFunc(name, isUnseen):
-		return fmt.Errorf("the name %+q holds characters that cannot be seen or that turn the direction of writing; rename the file", name)
+		return fmt.Errorf("the name %+q holds characters that cannot be seen or that turn the direction of writing; "+
+			"rename the file", name)
 	case name == "." || name == "..":
 		return fmt.Errorf("%q names a folder; give the file's name", name)
 	case strings.ContainsAny(name, `/\`):

@@ -169,9 +169,12 @@ func TestSweep(t *testing.T) {
 }
 
 func TestCheckName(t *testing.T) {
-	for name, ok := range map[string]bool{"tickets.csv": true, "Wiegescheine Juli (2).csv": true, "قائمة.csv": true, "...": true, "": false, "a/b": false,
-		`a\b`: false, "a\nb": false, "a\xff": false, strings.Repeat("x", 256): false, ".": false, "..": false, "a\x00b": false,
-		"invoice\u202Evsc.exe": false, "a\u2028b": false, "a\u2029b": false, "a\u200Fb": false, "a\u2066b": false, "a\x7fb": false, "a\u0085b": false} {
+	for name, ok := range map[string]bool{"tickets.csv": true, "Wiegescheine Juli (2).csv": true, "قائمة.csv": true,
+		"...": true, "": false, "a/b": false,
+		`a\b`: false, "a\nb": false, "a\xff": false, strings.Repeat("x", 256): false, ".": false, "..": false,
+		"a\x00b":               false,
+		"invoice\u202Evsc.exe": false, "a\u2028b": false, "a\u2029b": false, "a\u200Fb": false, "a\u2066b": false,
+		"a\x7fb": false, "a\u0085b": false} {
 		assert.Equal(t, ok, staging.CheckName(name) == nil, "%q", name)
 	}
 	assert.ErrorContains(t, staging.CheckName("a\u202Eb"), `"a\u202eb"`, "what is not seen is shown")

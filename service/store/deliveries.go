@@ -63,7 +63,8 @@ func (s *Store) AddDeliveries(ctx context.Context, all []Arrival) (added []Deliv
 	return added, s.within(ctx, func(tx *sqlx.Tx) error {
 		added = make([]Delivery, len(all))
 		for i, a := range all {
-			if err := tx.GetContext(ctx, &added[i], insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark, Storable(a.Refusal)); err != nil {
+			if err := tx.GetContext(ctx, &added[i], insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark,
+				Storable(a.Refusal)); err != nil {
 				return err
 			}
 		}
@@ -71,15 +72,16 @@ func (s *Store) AddDeliveries(ctx context.Context, all []Arrival) (added []Deliv
 	})
 }
 
-// Known gives those of some contents, by SHA-256, of which there are deliveries.
+// Known returns those of some contents, by SHA-256, of which there are deliveries.
 func (s *Store) Known(ctx context.Context, sums []string) (known []string, err error) {
 	return known, s.db.SelectContext(ctx, &known, `select distinct sha256 from deliveries where sha256 = any($1)`, sums)
 }
 
-// KnownRuns gives those of some ids that are runs' which have files, or may come to
+// KnownRuns returns those of some ids that are runs' which have files, or may come to
 // have them.
 func (s *Store) KnownRuns(ctx context.Context, ids []string) (known []string, err error) {
-	return known, s.db.SelectContext(ctx, &known, `select id from runs where id = any($1) and state in ('done', 'running', 'waiting')`, ids)
+	return known, s.db.SelectContext(ctx, &known,
+		`select id from runs where id = any($1) and state in ('done', 'running', 'waiting')`, ids)
 }
 
 // Delivery returns one delivery with the runs that tell its state.
@@ -123,7 +125,7 @@ func isOne(result sql.Result, err error) error {
 	return nil
 }
 
-// Describe gives a delivery another name or note; nil leaves one as it is. The name
+// Describe returns a delivery another name or note; nil leaves one as it is. The name
 // with which it arrived is kept.
 func (s *Store) Describe(ctx context.Context, id string, name, note *string) error {
 	return isOne(s.db.ExecContext(ctx, `
@@ -185,7 +187,8 @@ func (s *Store) Deletions(ctx context.Context, offset, limit int) (page []Deleti
 	if err = s.db.GetContext(ctx, &total, `select count(*) from deletions`); err != nil {
 		return nil, 0, err
 	}
-	err = s.db.SelectContext(ctx, &page, `select * from deletions order by deleted_at desc, id offset $1 limit $2`, offset, limit)
+	err = s.db.SelectContext(ctx, &page, `select * from deletions order by deleted_at desc, id offset $1 limit $2`,
+		offset, limit)
 	return page, total, err
 }
 

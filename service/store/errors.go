@@ -43,12 +43,14 @@ func IsAway(err error) bool {
 		}
 		return false
 	}
-	for _, away := range []error{io.EOF, io.ErrUnexpectedEOF, driver.ErrBadConn, sql.ErrConnDone, net.ErrClosed, puddle.ErrClosedPool, context.DeadlineExceeded} {
+	for _, away := range []error{io.EOF, io.ErrUnexpectedEOF, driver.ErrBadConn, sql.ErrConnDone, net.ErrClosed,
+		puddle.ErrClosedPool, context.DeadlineExceeded} {
 		if errors.Is(err, away) {
 			return true
 		}
 	}
-	return errors.As(err, new(*pgconn.ConnectError)) || errors.As(err, new(net.Error)) || err != nil && pgconn.SafeToRetry(err)
+	return errors.As(err, new(*pgconn.ConnectError)) || errors.As(err, new(net.Error)) || err != nil &&
+		pgconn.SafeToRetry(err)
 }
 
 // WasNotSent reports whether an error says that a statement never reached the

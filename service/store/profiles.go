@@ -28,7 +28,8 @@ type Profile struct {
 }
 
 // AddProfile records the order of a profile, with the job that works for it.
-func (s *Store) AddProfile(ctx context.Context, delivery string, layout any, share float64, enqueue Enqueue) (p Profile, err error) {
+func (s *Store) AddProfile(ctx context.Context, delivery string, layout any, share float64, enqueue Enqueue) (p Profile,
+	err error) {
 	id, err := s.addOrder(ctx, Profiles, layout, enqueue, `
 		insert into profiles (id, layout, delivery_id, share) values ($1, $2, $3, nullif($4::double precision, 0))`, delivery, share)
 	if err != nil {
@@ -37,12 +38,12 @@ func (s *Store) AddProfile(ctx context.Context, delivery string, layout any, sha
 	return s.Profile(ctx, id)
 }
 
-// Profile gives one profile.
+// Profile returns one profile.
 func (s *Store) Profile(ctx context.Context, id string) (Profile, error) {
 	return s.profile(ctx, `p.id = $1`, id)
 }
 
-// LastProfile gives the newest profile of a delivery.
+// LastProfile returns the newest profile of a delivery.
 func (s *Store) LastProfile(ctx context.Context, delivery string) (Profile, error) {
 	return s.profile(ctx, `p.delivery_id = $1`, delivery)
 }

@@ -34,7 +34,7 @@ func Folder(t testing.TB) string {
 	return dir
 }
 
-// Home gives the folder of a private PostgreSQL's cluster, of which dir is the
+// Home returns the folder of a private PostgreSQL's cluster, of which dir is the
 // service's own folder.
 func Home(dir string) string {
 	text, err := os.ReadFile(filepath.Join(dir, "where"))
@@ -44,7 +44,7 @@ func Home(dir string) string {
 	return strings.TrimSpace(string(text))
 }
 
-// Postmaster gives the process of the PostgreSQL of a folder, 0 where none runs.
+// Postmaster returns the process of the PostgreSQL of a folder, 0 where none runs.
 func Postmaster(dir string) (pid int) {
 	text, err := os.ReadFile(filepath.Join(Home(dir), "cluster", "postmaster.pid"))
 	if err != nil {
