@@ -18,11 +18,11 @@ func (a *app) draft() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "draft FILE",
 		Short: "Writes a first target from what a file holds",
-		Long: `Goes over every row and writes a first target: names, datatypes, formats,
-lengths, what is required and unique, the values of small sets, texts that stand
-for a missing value, and remedies for what was seen. A comment beside each rule
-says from what it was drawn. Read it, change what you know better, and sift with
-it: only rows that "sieb profile" names are then rejected.
+		Long: `Reads every row and writes a first target: names, datatypes, formats, lengths,
+what is required and unique, the values of small sets, texts that stand for a
+missing value, and remedies for what was found. A comment beside each rule says
+what it is based on. Read it, correct what you know better, and sift with it:
+only rows that "sieb profile" points out are then rejected.
 
 The draft is printed, or written to --out. --sql prints a create table statement
 for the accepted rows as well.`,
@@ -32,10 +32,10 @@ for the accepted rows as well.`,
 	}
 	layoutFlags := addLayoutFlags(cmd)
 	share.add(cmd)
-	cmd.Flags().StringVar(&name, "name", "", "name of the target; by default made of the file's")
+	cmd.Flags().StringVar(&name, "name", "", "name of the target; by default derived from the file's")
 	cmd.Flags().StringVar(&out, "out", "", "file to write the target to")
-	cmd.Flags().BoolVar(&replace, "replace", false, "write over the file of --out")
-	cmd.Flags().BoolVar(&sql, "sql", false, "print the create table statement as well")
+	cmd.Flags().BoolVar(&replace, "replace", false, "overwrite the file given by --out")
+	cmd.Flags().BoolVar(&sql, "sql", false, "also print a create table statement")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		if name != "" && !target.IsName(name) {
 			return usagef("--name %q: a name is made of letters, digits, _ and -, and begins with none of the last",

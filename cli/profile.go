@@ -24,13 +24,13 @@ func (a *app) profile() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "profile FILE",
 		Short: "Shows what every column holds, over the whole file, and what is odd in it",
-		Long: `Goes over every row and shows what each column holds: how much of it is filled,
-how many different values, of which datatype, in which range. Below stand the
-findings, the weightiest first; the last column of the table names those of a
-column. --column shows one column in full.
+		Long: `Reads every row and shows what each column holds: how much of it is filled, how
+many distinct values it has, their datatype and range. The findings follow, most
+serious first; the last column of the table refers to them by number. --column
+shows one column in full.
 
-Figures are exact. Where a column has more different values than are held, what
-needs all of them is an estimate, marked by ≈.`,
+Figures are exact. Where a column has more distinct values than fit in memory,
+figures that need all of them are estimates, marked with ≈.`,
 		Example: `  sieb profile weighbridge-ahrensee-2026-07.csv
   sieb profile weighbridge-ahrensee-2026-07.csv --column "Moisture %"
   sieb profile weighbridge-ahrensee-2026-07.csv --html ahrensee.html
@@ -86,7 +86,7 @@ type share float64
 func (s *share) add(cmd *cobra.Command) {
 	*s = profile.DefaultShare
 	cmd.Flags().Var(s, "datatype-share",
-		"how much of a column's values must be of a datatype to conclude it, from 50% to 100%")
+		"share of a column's values that must fit a datatype before it is assigned, 50% to 100%")
 }
 
 func (s *share) String() string { return fmt.Sprintf("%g%%", float64(*s)*100) }

@@ -29,10 +29,10 @@ func (a *app) read() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:   "read FILE",
 		Short: "Shows how a file is read: layout with evidence, columns, first rows",
-		Long: `Shows the layout that was detected, setting by setting, with how sure it is and
-why, then the columns and the first rows as they read with it. The layout is
-guessed from the head and the tail of the file; a flag sets a setting by hand.
-Cells and rows with a problem are marked by !, and the problems listed below.`,
+		Long: `Shows the detected layout, setting by setting, with its confidence and the
+reason, then the columns and the first rows as read with it. The layout is
+guessed from parts of the file; flags set individual settings by hand. Cells
+and rows with a problem are marked with !, and the problems are listed below.`,
 		Example: `  sieb read weighbridge-ahrensee-2026-07.csv
   sieb read weighbridge-ahrensee-2026-07.csv --skip-rows 2 --rows 50
   sieb read weighbridge-ahrensee-2026-07.csv --save-layout ahrensee.json

@@ -92,12 +92,12 @@ func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:   "sieb",
 		Short: "Checks, cleans and splits incoming files before they are loaded",
-		Long: `Sieb reads a delimited file as it arrives, checks every row against the rules
-of its target, cleans what can be cleaned, and splits the rows into accepted
-and rejected, with the reasons in words.
+		Long: `Sieb reads a delimited, fixed-width or spreadsheet file as it arrives, checks
+every row against the rules of its target, cleans what can be cleaned, and
+splits the rows into accepted and rejected, with reasons in plain words.
 
-Commands on files work alone; deliveries, targets and runs talk to a service
-that "sieb serve" or "sieb demo" has started.`,
+Commands on files need no service; deliveries, targets and runs talk to one
+that was started by "sieb serve" or "sieb demo".`,
 		Example: `  sieb read weighbridge-ahrensee-2026-07.csv
   sieb sift weighbridge-ahrensee-2026-07.csv --target tickets_ahrensee.yaml --out sifted
   sieb demo`,

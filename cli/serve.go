@@ -34,25 +34,25 @@ const defaultListen = "127.0.0.1:8466"
 // order.
 func serviceFlags(cmd *cobra.Command, logLevel string) {
 	f := cmd.Flags()
-	f.String("listen", defaultListen, "address to answer at")
+	f.String("listen", defaultListen, "address to listen on")
 	f.String("data", "", "folder for deliveries, outputs and the database (default: sieb in the user's data folder)")
-	f.StringSlice("host", nil, "further names under which requests may come, besides those of --listen")
-	f.String("token", "", "what requests must show (best set as SIEB_TOKEN); needed where --listen is reached from "+
-		"other machines")
+	f.StringSlice("host", nil, "additional host names to answer to, besides those of --listen")
+	f.String("token", "", "token that requests must present (best set as SIEB_TOKEN); required if --listen is reachable "+
+		"from other machines")
 	f.String("inbox", "", "watched folder whose files become deliveries")
-	f.Duration("inbox-quiet", 1500*time.Millisecond, "how long a file of the inbox must have stayed the same")
-	f.Bool("inbox-done", false, "take a file of the inbox only when NAME.done stands beside it")
+	f.Duration("inbox-quiet", 1500*time.Millisecond, "how long a file in the inbox must stay unchanged before it is taken")
+	f.Bool("inbox-done", false, "take a file from the inbox only once NAME.done appears beside it")
 	f.String("database-url", "", "PostgreSQL to use (default: a private one on loopback)")
 	f.StringToString("database", nil,
 		"database that targets can be drawn from: NAME=postgres://…; in the file of --config, database: {NAME: "+
 			"postgres://…}")
 	f.StringSlice("database-host", nil, "host:port of databases whose address a request may give")
-	f.Int("parallel", 1, "runs worked on at a time; each uses all processors")
-	f.Duration("retry-for", time.Hour, "how long a run waits for a database that is away or a disk that is full")
-	f.Int("max-columns", 16384, "columns that a table may have")
-	f.String("max-upload", "100GiB", "how large a delivery may be")
-	f.Int("max-connections", 256, "connections at a time")
-	f.Duration("body-wait", 20*time.Second, "how long an upload may send nothing")
+	f.Int("parallel", 1, "how many runs to work on at once; each uses all processors")
+	f.Duration("retry-for", time.Hour, "how long to keep retrying a run while the database is away or the disk is full")
+	f.Int("max-columns", 16384, "maximum number of columns in a table")
+	f.String("max-upload", "100GiB", "maximum size of a delivery")
+	f.Int("max-connections", 256, "maximum number of simultaneous connections")
+	f.Duration("body-wait", 20*time.Second, "how long an upload may stall")
 	f.String("log-level", logLevel, "debug, info, warn or error")
 	f.String("config", "", "YAML file with these settings, by the names of the flags")
 }
@@ -198,9 +198,9 @@ func (a *app) serve() *cobra.Command {
 		Long: `Runs the service: the console and the API at --listen, a staging area and a
 private PostgreSQL in --data, and a watched folder at --inbox. Ctrl-C stops it.
 
-Each setting can be a flag (--listen), in the environment (SIEB_LISTEN), or in
-the file of --config (listen: …); a flag comes before the environment, and the
-environment before the file.`,
+Settings can be given as flags (--listen), in the environment (SIEB_LISTEN), or
+in the file named by --config (listen: …). Flags override the environment, and
+the environment overrides the file.`,
 		Example: `  sieb serve --inbox /srv/talfeld/inbox
   SIEB_DATABASE_URL=postgres://sieb@localhost/sieb sieb serve --data /srv/talfeld/sieb`,
 		Args: cobra.NoArgs,
@@ -222,9 +222,9 @@ func (a *app) demo() *cobra.Command {
 		Use:   "demo",
 		Short: "Runs the service with the demo data",
 		Long: `Runs the service with the data of the Talfeld growers' co-operative, an
-invention: adds its targets and deliveries where they are missing, runs them,
-and prints the address. Ctrl-C stops it. The settings are those of sieb serve;
-the data stands in a folder of its own.`,
+invention: adds its targets and deliveries if they are missing, runs them, and
+prints the address. Ctrl-C stops it. The settings are those of sieb serve; the
+data is kept in a separate folder.`,
 		Example: `  sieb demo
   sieb demo --listen 127.0.0.1:9000 --data /tmp/talfeld`,
 		Args: cobra.NoArgs,

@@ -22,8 +22,8 @@ func (a *app) sift() *cobra.Command {
 		Long: `Sifts a file through a target: every row is read, cleaned by the target's
 remedies and checked against its rules. Rows without a violation that rejects
 go to accepted.csv in canonical form (UTF-8, commas, ISO dates, decimal
-points), the others to rejected.csv with the reasons; every violation stands in
-violations.csv, and manifest.json proves the run.
+points), the others to rejected.csv with the reasons; violations.csv lists
+every violation, and manifest.json proves the run.
 
 Without --target every row that reads cleanly is accepted. Without --out
 nothing is written.
@@ -36,12 +36,12 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 	}
 	layoutFlags := addLayoutFlags(cmd)
 	cmd.Flags().StringVar(&targetPath, "target", "", "file of the target, YAML or JSON")
-	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; it is made where it is missing")
+	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; created if missing")
 	cmd.Flags().BoolVar(&guard, "guard-formulas", false,
-		"put an apostrophe before cells of rejected.csv and violations.csv that a spreadsheet would run as formulas")
+		"in rejected.csv and violations.csv, put an apostrophe before cells that a spreadsheet would run as formulas")
 	cmd.Flags().BoolVar(&sums, "sha256", false,
-		"give the outputs' SHA-256 in the manifest, beside BLAKE3; the run takes longer")
-	cmd.Flags().IntVar(&workers, "workers", 0, "goroutines that judge; 0 for one per processor")
+		"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer")
+	cmd.Flags().IntVar(&workers, "workers", 0, "number of workers; 0 for one per processor")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		if workers < 0 {
 			return usagef("--workers %d: it is 0 or more", workers)
@@ -129,7 +129,7 @@ func (a *app) showResult(r *sift.Result) {
 		grouped(r.Tally.Accepted),
 		grouped(r.Tally.Rejected), grouped(r.Tally.Excluded))
 	if r.BlankLines > 0 {
-		fmt.Fprintf(a.out, "          %s no rows\n", plural(r.BlankLines, "blank line is", "blank lines are"))
+		fmt.Fprintf(a.out, "          %s ignored\n", plural(r.BlankLines, "blank line is", "blank lines are"))
 	}
 	if len(r.Violations) > 0 {
 		rows := make([][]string, 0, len(r.Violations))

@@ -130,7 +130,7 @@ func TestFromFileToVerdict(t *testing.T) {
 	p.shows("Nothing has arrived yet")
 	p.accessible("the empty list")
 
-	p.do(chromedp.SetUploadFiles(`input[aria-label="Files to hand in"]`, []string{write(t, m.Name, m.Bytes)}))
+	p.do(chromedp.SetUploadFiles(`input[aria-label="Files to upload"]`, []string{write(t, m.Name, m.Bytes)}))
 	p.shows("not yet run")
 	p.do(chromedp.Click(".uploads a"))
 	p.shows("No target is known yet")

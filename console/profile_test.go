@@ -78,7 +78,7 @@ func TestProfileStation(t *testing.T) {
 	kept, err := s.Client.Profile(t.Context(), id)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Moisture %"}, kept.Looked)
-	p.shows("only those not looked at (15)")
+	p.shows("only unchecked ones (15)")
 
 	// A column has an address of its own, and the way back is the browser's.
 	p.do(chromedp.Reload())

@@ -162,7 +162,7 @@ func TestReadingWorkbookAndArchive(t *testing.T) {
 	p.shows("the file is an old binary document; ask for it as XLSX or CSV")
 	p.accessible("a delivery that cannot be read")
 	p.reading(s, "empty.csv", nil)
-	p.shows("The delivery holds no row as it reads now.")
+	p.shows("Read like this, the delivery has no rows.")
 }
 
 // Ten thousand rows and more scroll, to any row, and columns beyond a hundred come in parts.

@@ -42,7 +42,7 @@ type Config struct {
 	MaxColumns     int           // of a table; 0 stands for 16,384
 	MaxUpload      int64         // bytes of a delivery; 0 stands for 100 GiB
 	MaxConnections int           // at a time; 0 stands for 256
-	BodyWait       time.Duration // how long an upload may send nothing; 0 stands for 20 s
+	BodyWait       time.Duration // how long an upload may stall; 0 stands for 20 s
 
 	Version string
 	Console http.Handler

@@ -101,7 +101,7 @@ func quotesBehindBlanks(text []byte, delimiter, quote string) bool {
 func (d *detection) trim(best *trial) {
 	if best.trim {
 		d.layout.Trim = true
-		d.note("trim", "true", 0.9, "quotes stand behind blanks: the blanks are none of the cells'")
+		d.note("trim", "true", 0.9, "quotes follow blanks: the blanks do not belong to the cells")
 		return
 	}
 	cells, blanks := 0, 0
@@ -117,11 +117,11 @@ func (d *detection) trim(best *trial) {
 	}
 	if best.width > 1 && cells > 0 && 10*blanks >= 9*cells {
 		d.layout.Trim = true
-		d.note("trim", "true", 0.85, fmt.Sprintf("%d of %d cells have blanks around them: a habit of writing", blanks,
+		d.note("trim", "true", 0.85, fmt.Sprintf("%d of %d cells have blanks around them: a habit of the sender", blanks,
 			cells))
 		return
 	}
-	d.note("trim", "false", 0.9, "blanks around cells are kept; few cells have any")
+	d.note("trim", "false", 0.9, "blanks around cells are kept; few cells have them")
 }
 
 // fold finds out whether single values, one a line, make rows: whether every

@@ -181,7 +181,7 @@ func (d *detection) lineEnds(text []byte) {
 		d.layout.LineTerminator = "lf"
 		d.note("lineTerminator", "lf", 0.5, "no line end was seen")
 	case 1:
-		d.note("lineTerminator", d.layout.LineTerminator, 1, "all line ends looked at are of this kind")
+		d.note("lineTerminator", d.layout.LineTerminator, 1, "all line ends examined are of this kind")
 	default:
 		d.layout.LineTerminator = "mixed"
 		d.note("lineTerminator", "mixed", 1, fmt.Sprintf("%d LF, %d CRLF, %d CR; all are read as line ends", lf, crlf,
@@ -458,11 +458,11 @@ func (d *detection) blankRows(text []byte, width int) {
 	}
 	switch {
 	case blank == 0:
-		d.note("skipBlankRows", "true", 0.95, "no blank line stands among the rows")
+		d.note("skipBlankRows", "true", 0.95, "there are no blank lines among the rows")
 	case width == 1 && d.layout.Fold == 0 && d.layout.Form == Delimited:
-		d.note("skipBlankRows", "true", 0.55, fmt.Sprintf("%d blank lines are no rows; in a file of one column they may be empty values", blank))
+		d.note("skipBlankRows", "true", 0.55, fmt.Sprintf("%d blank lines are ignored; in a file of one column they may be empty values", blank))
 	default:
-		d.note("skipBlankRows", "true", 0.9, fmt.Sprintf("%d blank lines are no rows", blank))
+		d.note("skipBlankRows", "true", 0.9, fmt.Sprintf("%d blank lines are ignored", blank))
 	}
 }
 
@@ -504,7 +504,7 @@ func (d *detection) skipRows(r *records) {
 			d.layout.SkipRows = r.line[first] - 1
 			d.note("skipRows", strconv.Itoa(d.layout.SkipRows), 0.9, fmt.Sprintf("line %d is the first with %d cells, the lines above it have fewer or more", d.layout.SkipRows+1, d.width))
 		} else {
-			d.note("skipRows", "0", 0.95, "the table begins at the top")
+			d.note("skipRows", "0", 0.95, "the table starts at the top")
 		}
 	}
 	if first > 0 && d.given.SkipRows == nil {
@@ -805,14 +805,14 @@ scan:
 		break scan
 	}
 	if found += bare; bare > 0 {
-		why = strings.TrimPrefix(why+fmt.Sprintf("; %d last lines hold nothing but delimiters", bare), "; ")
+		why = strings.TrimPrefix(why+fmt.Sprintf("; the last %d lines contain only delimiters", bare), "; ")
 	}
 	d.layout.FooterRows = found
 	if found > 0 {
 		d.note("footerRows", strconv.Itoa(found), 0.85, why)
 		return
 	}
-	d.note("footerRows", "0", 0.9, "the last lines are rows like the others")
+	d.note("footerRows", "0", 0.9, "the last lines look like the other rows")
 }
 
 // bareLines counts the last lines that hold nothing but delimiters, as programs leave

@@ -81,7 +81,7 @@ func findCuts(text []byte, comment string) (found foundCuts) {
 	if len(found.cuts) == 0 && !found.isPadded {
 		found.cuts = classCuts(rows)
 		found.confidence, found.why = 0.6,
-			fmt.Sprintf("%d lines are of one length, and letters and digits take turns at these places", len(rows))
+			fmt.Sprintf("%d lines are of one length, and letters and digits alternate at these positions", len(rows))
 	}
 	return found
 }
@@ -374,7 +374,7 @@ func (u *ruler) begin(row []rune, k int) int {
 	return -1
 }
 
-// isTitle reports whether a line is none of the table's: nothing stands behind the
+// isTitle reports whether a line does not belong to the table: nothing stands behind the
 // first cut, or the line ends long before the others, or at most of the cuts that
 // it reaches a word runs through, or a cell does not begin where those of the
 // other lines do.

@@ -62,9 +62,9 @@ func guessEncoding(s *Sample) guess {
 	}
 	switch {
 	case ascii:
-		return guess{"utf-8", 0.9, "the bytes looked at are all ASCII, which UTF-8 reads as it is", ""}
+		return guess{"utf-8", 0.9, "the bytes examined are all ASCII, which is also valid UTF-8", ""}
 	case bad == 0:
-		return guess{"utf-8", 0.99, "the bytes above 127 are all valid UTF-8, which other encodings are not by chance",
+		return guess{"utf-8", 0.99, "the bytes above 127 form valid UTF-8, which hardly happens by chance in another encoding",
 			"windows-1252"}
 	case good >= 9*bad:
 		return guess{"utf-8", 0.85, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are damaged",
@@ -318,13 +318,13 @@ func guessLetters(s *Sample, isMixed bool, sep byte) guess {
 	}
 	margin := best.score - second.score
 	confidence := 0.5 + 0.48*(1-math.Exp(-margin/8))
-	why := fmt.Sprintf("the %d bytes above 127 that were looked at read as letters of %s", total, best.language)
+	why := fmt.Sprintf("the %d bytes above 127 that were examined read as letters of %s", total, best.language)
 	if total == 0 {
 		confidence = 0.6
 		why = fmt.Sprintf("the only byte above 127 separates cells, and is read as %c",
 			encodings[best.name].Charset.DecodeByte(sep))
 	} else if best.language == "" {
-		why = fmt.Sprintf("the %d bytes above 127 that were looked at read as signs", total)
+		why = fmt.Sprintf("the %d bytes above 127 that were examined read as symbols", total)
 	}
 	if second.name != "" {
 		why += "; the next best reading is " + second.name

@@ -18,7 +18,7 @@ func (d *detection) header(r records) {
 		if more := extraRows(r.cells); more > 0 {
 			d.layout.HeaderRows += more
 			confidence = min(confidence, 0.85)
-			why += fmt.Sprintf("; %d under it hold words, too, unlike those below", more)
+			why += fmt.Sprintf("; %d rows below it also hold words, unlike the rows after them", more)
 		}
 	}
 	d.note("headerRows", strconv.Itoa(d.layout.HeaderRows), confidence, why)

@@ -49,7 +49,7 @@ type Layout struct {
 	QuoteChar        string `json:"quoteChar" doc:"empty: quotes have no meaning"`
 	DoubleQuote      bool   `json:"doubleQuote" doc:"a quote inside a quoted cell is doubled; otherwise a backslash stands before it"`
 	Trim             bool   `json:"trim" doc:"blanks around cells, and around their quotes, are ignored"`
-	ClosingDelimiter bool   `json:"closingDelimiter" doc:"a delimiter closes each row; no column stands behind it"`
+	ClosingDelimiter bool   `json:"closingDelimiter" doc:"each row ends with a delimiter that no column follows"`
 	Nameless         string `json:"nameless" doc:"first or last: of a header with one name less than the rows have cells, which column has none"`
 	SkipBlankRows    bool   `json:"skipBlankRows" doc:"lines of nothing but blanks are no rows; otherwise they are, as empty values of a file of one column"`
 	CommentPrefix    string `json:"commentPrefix"`
@@ -58,7 +58,7 @@ type Layout struct {
 	HeaderRows       int    `json:"headerRows" doc:"rows above the data that belong to the header"`
 	HeaderNames      string `json:"headerNames" doc:"of several header rows: joined, first or last; which of them name the columns"`
 	FooterRows       int    `json:"footerRows" doc:"physical lines below the table"`
-	Fold             int    `json:"fold" doc:"one value a line: how many lines make a row; 0 for none"`
+	Fold             int    `json:"fold" doc:"one value per line: how many lines form a row; 0 for ordinary rows"`
 	Member           string `json:"member" doc:"of a ZIP archive of several files: which of them is read"`
 	Sheet            string `json:"sheet" doc:"of a workbook: the sheet's name"`
 	SkipColumns      int    `json:"skipColumns" doc:"of a workbook: columns left of the table"`

@@ -37,7 +37,7 @@ func (d *detection) closing(r *records) {
 	}
 	d.layout.ClosingDelimiter = true
 	d.note("closingDelimiter", "true", 0.9,
-		fmt.Sprintf("%d rows end with a delimiter and nothing behind it, and no name stands over it: it closes the row",
+		fmt.Sprintf("%d rows end with a delimiter that no header name belongs to: it only closes the row",
 			closed))
 	d.takeOff(r)
 }

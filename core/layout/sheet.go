@@ -60,7 +60,7 @@ func ChooseSheet(ctx context.Context, book *workbook.Book, given Given) (sheet i
 	}
 	note := func(name string, confidence float64, why string) Evidence {
 		if hidden > 0 && anyVisible {
-			why += fmt.Sprintf("; hidden sheets, %d, were not looked at", hidden)
+			why += fmt.Sprintf("; %d hidden sheets were not examined", hidden)
 		}
 		return Evidence{Setting: "sheet", Value: name, Confidence: confidence, Why: why}
 	}
@@ -68,7 +68,7 @@ func ChooseSheet(ctx context.Context, book *workbook.Book, given Given) (sheet i
 	case n == 1:
 		return sheet, note(name, 1, "it is the only sheet"), nil
 	case second == 0:
-		return sheet, note(name, 0.97, fmt.Sprintf("the only one of %d sheets that shows and holds rows", n)), nil
+		return sheet, note(name, 0.97, fmt.Sprintf("the only visible sheet with rows among %d", n)), nil
 	case 4*second < best:
 		return sheet, note(name, 0.92, fmt.Sprintf("of %d sheets it holds most rows of several cells", n)), nil
 	default:
@@ -246,10 +246,10 @@ func (d *detection) sheetTop(lines []workbook.Line, top int) {
 	}
 	switch n := d.layout.SkipRows; {
 	case n == 0:
-		d.note("skipRows", "0", 0.95, "the table begins at the top")
+		d.note("skipRows", "0", 0.95, "the table starts at the top")
 	case top > 0:
 		d.note("skipRows", strconv.Itoa(n), 0.9,
-			fmt.Sprintf("row %d is the first that fills the table's columns; what stands above it fills few", n+1))
+			fmt.Sprintf("row %d is the first that fills the table's columns; the rows above it fill few", n+1))
 	default:
 		d.note("skipRows", strconv.Itoa(n), 0.95, fmt.Sprintf("row %d is the first that is filled", n+1))
 	}
@@ -337,7 +337,7 @@ func (d *detection) sheetFooter(s *workbook.Survey) {
 		d.note("footerRows", strconv.Itoa(found), 0.85, why)
 		return
 	}
-	d.note("footerRows", "0", 0.9, "the last rows are like the others")
+	d.note("footerRows", "0", 0.9, "the last rows look like the others")
 }
 
 // merged decides what merged cells mean. Where they run down over rows of data,

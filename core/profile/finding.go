@@ -48,7 +48,7 @@ type narrator struct {
 	all []Finding
 }
 
-// findings tells what a steward should know of a profile, the weightiest first.
+// findings tells what a steward should know of a profile, the most serious first.
 func (p *Profile) findings() []Finding {
 	n := &narrator{Profile: p, all: []Finding{}}
 	n.rows()
@@ -180,7 +180,7 @@ func (n *narrator) rows() {
 	}
 	if h := n.Headers; h.Rows > 0 {
 		n.add(88, "row.header", h.Rows, places(h.First), "", nil,
-			"%s the header, first row %s (line %s); they are left out of the columns' figures",
+			"%s the header, first row %s (line %s); they do not count in the columns' figures",
 			Count(h.Rows, "row repeats", "rows repeat"), Thousands(h.First[0].Row),
 			Thousands(h.First[0].Line)).by(Filter{Op: "header"})
 	}

@@ -40,7 +40,7 @@ type Profile struct {
 	Sparse    Sparse     `json:"sparseRows"`
 	Keys      []Key      `json:"keys" doc:"columns that tell rows apart, alone or together, and those that nearly do"`
 	Relations []Relation `json:"relations" doc:"what holds between columns in nearly all rows; of those that hold in a sample, at most 12 of each kind; of columns that are equal the first stands for the others"`
-	Findings  []Finding  `json:"findings" doc:"what a steward should know, the weightiest first"`
+	Findings  []Finding  `json:"findings" doc:"what a steward should know, the most serious first"`
 }
 
 // Key is columns whose values together tell rows apart.
@@ -204,7 +204,7 @@ type Gap struct {
 	Days   int64  `json:"days" doc:"without a date"`
 }
 
-// Blanks counts values with blanks that are none of their words' making.
+// Blanks counts values with blanks that do not belong to their words.
 type Blanks struct {
 	Around    Counted `json:"around" doc:"before or behind the value"`
 	Inside    Counted `json:"inside" doc:"more than one between words"`

@@ -268,7 +268,7 @@ func (c *formCount) merge(o formCount) {
 }
 
 // addShape counts a text's shape, and what can be told from that: its habit of
-// letter case, and blanks inside that are none of its words' making. Values that
+// letter case, and blanks inside that do not belong to its words. Values that
 // follow one another often have one shape.
 func (s *sums) addShape(text []byte, count int64, at spot) {
 	if !lexical.DifferInDigits(s.last.text, text) {

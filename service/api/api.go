@@ -186,7 +186,7 @@ func sameSite(next http.Handler) http.Handler {
 
 // Paging is the part of a list that is asked for.
 type Paging struct {
-	Offset int `query:"offset" minimum:"0" maximum:"1000000000" doc:"entries to leave out at the front"`
+	Offset int `query:"offset" minimum:"0" maximum:"1000000000" doc:"number of entries to skip"`
 	Limit  int `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 }
 
@@ -248,12 +248,12 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote",
 		"runs", 404)), s.runOutput)
 
-	enter := op("signIn", http.MethodPost, "/token", "Gives a browser a cookie that holds the service's token",
+	enter := op("signIn", http.MethodPost, "/token", "Sets a cookie with the service's token in a browser",
 		"service", 401)
 	enter.DefaultStatus = http.StatusNoContent
 	huma.Register(api, enter, s.signIn)
 	health := huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz",
-		Summary: "Tells whether the service can work", Tags: []string{"service"}, Errors: []int{503}}
+		Summary: "Reports whether the service can work", Tags: []string{"service"}, Errors: []int{503}}
 	huma.Register(api, health, s.health)
 }
 

@@ -26,7 +26,7 @@ func (s *Server) deliveryRoutes(api huma.API, op func(id, method, path, summary,
 	octets := &huma.RequestBody{Required: true, Description: "the file's bytes as they are",
 		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string",
 			Format: "binary"}}}}
-	add := op("addDelivery", http.MethodPost, "/deliveries", "Takes in a file", "deliveries", 400, 408, 413, 415, 503,
+	add := op("addDelivery", http.MethodPost, "/deliveries", "Receives a file", "deliveries", 400, 408, 413, 415, 503,
 		507)
 	add.RequestBody, add.DefaultStatus = octets, http.StatusCreated
 	huma.Register(api, add, s.addDelivery)
@@ -52,7 +52,7 @@ func (s *Server) deliveryRoutes(api huma.API, op func(id, method, path, summary,
 		"Keeps settings that are not saved yet", "drafts", 404, 422), s.keepLayoutDraft)
 	huma.Register(api, op("keepTargetDraft", http.MethodPut, "/deliveries/{id}/drafts/target",
 		"Keeps the text of a target that is not added yet", "drafts", 404, 422), s.keepTargetDraft)
-	drop := op("dropDraft", http.MethodDelete, "/deliveries/{id}/drafts/{kind}", "Throws a draft away", "drafts", 404)
+	drop := op("dropDraft", http.MethodDelete, "/deliveries/{id}/drafts/{kind}", "Discards a draft", "drafts", 404)
 	drop.DefaultStatus = http.StatusNoContent
 	huma.Register(api, drop, s.dropDraft)
 }

@@ -67,14 +67,14 @@ type Found struct {
 func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, tag string,
 	errs ...int) huma.Operation) {
 	start := op("startProfile", http.MethodPost, "/deliveries/{id}/profile",
-		"Makes the profile of a delivery; where one by the same settings is there or under way, that is given",
+		"Makes the profile of a delivery; returns the existing one if it was made, or is being made, with the same settings",
 		"profiles", 404, 422)
 	start.DefaultStatus = http.StatusAccepted
 	huma.Register(api, start, s.startProfile)
 	huma.Register(api, op("showProfile", http.MethodGet, "/deliveries/{id}/profile", "The newest profile of a delivery",
 		"profiles", 404), s.showProfile)
 	huma.Register(api, op("cancelProfile", http.MethodPost, "/deliveries/{id}/profile/cancel",
-		"Stops the making of a profile", "profiles", 404, 409), s.cancelProfile)
+		"Cancels a profile that is being made", "profiles", 404, 409), s.cancelProfile)
 	huma.Register(api, op("lookAt", http.MethodPut, "/deliveries/{id}/profile/looked",
 		"Notes which columns of the newest profile were looked at", "profiles", 404, 409, 422), s.lookAt)
 	huma.Register(api, op("findRows", http.MethodPost, "/deliveries/{id}/profile/rows",

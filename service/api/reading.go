@@ -32,14 +32,14 @@ func (s *Server) readingRoutes(api huma.API, op func(id, method, path, summary, 
 		"What is wrong with the rows as settings read them, as far as they were looked at", "reading", 404, 422),
 		s.readProblems)
 	save := op("saveLayout", http.MethodPut, "/deliveries/{id}/layout",
-		"Keeps settings with a delivery; runs read it by them", "reading", 404, 422)
+		"Saves settings with a delivery; runs read it by them", "reading", 404, 422)
 	huma.Register(api, save, s.saveLayout)
-	forget := op("forgetLayout", http.MethodDelete, "/deliveries/{id}/layout", "Takes the kept settings away",
+	forget := op("forgetLayout", http.MethodDelete, "/deliveries/{id}/layout", "Removes the saved settings",
 		"reading", 404)
 	forget.DefaultStatus = http.StatusOK
 	huma.Register(api, forget, s.forgetLayout)
 	huma.Register(api, op("listLayouts", http.MethodGet, "/layouts",
-		"Settings kept with deliveries, the last saved first", "reading"), s.listLayouts)
+		"Settings saved with deliveries, the last saved first", "reading"), s.listLayouts)
 	take := op("takeMembers", http.MethodPost, "/deliveries/{id}/members",
 		"Makes a delivery of each file in a ZIP archive", "deliveries", 404, 422)
 	take.DefaultStatus = http.StatusCreated

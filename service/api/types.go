@@ -112,7 +112,7 @@ type NewRun struct {
 	Target        string        `json:"target,omitempty" doc:"without one every row that reads cleanly is accepted"`
 	TargetVersion int           `json:"targetVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
 	Layout        *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are those saved with the delivery, or detected"`
-	SHA256        bool          `json:"sha256,omitempty" doc:"give the outputs' SHA-256 in the manifest, beside BLAKE3; the run takes longer"`
+	SHA256        bool          `json:"sha256,omitempty" doc:"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer"`
 }
 
 // AskReading asks how settings read a delivery.

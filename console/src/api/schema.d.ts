@@ -48,7 +48,7 @@ export interface paths {
         /** Deliveries, newest first */
         get: operations["listDeliveries"];
         put?: never;
-        /** Takes in a file */
+        /** Receives a file */
         post: operations["addDelivery"];
         delete?: never;
         options?: never;
@@ -170,7 +170,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Throws a draft away */
+        /** Discards a draft */
         delete: operations["dropDraft"];
         options?: never;
         head?: never;
@@ -185,10 +185,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Keeps settings with a delivery; runs read it by them */
+        /** Saves settings with a delivery; runs read it by them */
         put: operations["saveLayout"];
         post?: never;
-        /** Takes the kept settings away */
+        /** Removes the saved settings */
         delete: operations["forgetLayout"];
         options?: never;
         head?: never;
@@ -222,7 +222,7 @@ export interface paths {
         /** The newest profile of a delivery */
         get: operations["showProfile"];
         put?: never;
-        /** Makes the profile of a delivery; where one by the same settings is there or under way, that is given */
+        /** Makes the profile of a delivery; returns the existing one if it was made, or is being made, with the same settings */
         post: operations["startProfile"];
         delete?: never;
         options?: never;
@@ -239,7 +239,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Stops the making of a profile */
+        /** Cancels a profile that is being made */
         post: operations["cancelProfile"];
         delete?: never;
         options?: never;
@@ -339,7 +339,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Settings kept with deliveries, the last saved first */
+        /** Settings saved with deliveries, the last saved first */
         get: operations["listLayouts"];
         put?: never;
         post?: never;
@@ -547,7 +547,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Gives a browser a cookie that holds the service's token */
+        /** Sets a cookie with the service's token in a browser */
         post: operations["signIn"];
         delete?: never;
         options?: never;
@@ -562,7 +562,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Tells whether the service can work */
+        /** Reports whether the service can work */
         get: operations["health"];
         put?: never;
         post?: never;
@@ -1058,7 +1058,7 @@ export interface components {
         };
         Layout: {
             byteOrderMark: boolean;
-            /** @description a delimiter closes each row; no column stands behind it */
+            /** @description each row ends with a delimiter that no column follows */
             closingDelimiter: boolean;
             commentPrefix: string;
             /** @description of fixed form: where cells begin after the first, in characters from 0 */
@@ -1071,7 +1071,7 @@ export interface components {
             encoding: string;
             /**
              * Format: int64
-             * @description one value a line: how many lines make a row; 0 for none
+             * @description one value per line: how many lines form a row; 0 for ordinary rows
              */
             fold: number;
             /**
@@ -1176,7 +1176,7 @@ export interface components {
             delivery: string;
             /** @description settings made by hand; the others are those saved with the delivery, or detected */
             layout?: components["schemas"]["Given"];
-            /** @description give the outputs' SHA-256 in the manifest, beside BLAKE3; the run takes longer */
+            /** @description add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer */
             sha256?: boolean;
             /** @description without one every row that reads cleanly is accepted */
             target?: string;
@@ -1346,7 +1346,7 @@ export interface components {
              * @description rows whose cells are no values of their columns, since a quote was left open, the width is wrong or they repeat the header; the columns' figures are of the others
              */
             damaged: number;
-            /** @description what a steward should know, the weightiest first */
+            /** @description what a steward should know, the most serious first */
             findings: components["schemas"]["Finding"][];
             /** @description columns that tell rows apart, alone or together, and those that nearly do */
             keys: components["schemas"]["Key"][];
@@ -1714,7 +1714,7 @@ export interface operations {
     listDeletions: {
         parameters: {
             query?: {
-                /** @description entries to leave out at the front */
+                /** @description number of entries to skip */
                 offset?: number;
                 limit?: number;
             };
@@ -1747,7 +1747,7 @@ export interface operations {
     listDeliveries: {
         parameters: {
             query?: {
-                /** @description entries to leave out at the front */
+                /** @description number of entries to skip */
                 offset?: number;
                 limit?: number;
                 /** @description only those with this text in their name or note, whatever the letter case */
@@ -2972,7 +2972,7 @@ export interface operations {
     listLayouts: {
         parameters: {
             query?: {
-                /** @description entries to leave out at the front */
+                /** @description number of entries to skip */
                 offset?: number;
                 limit?: number;
             };
@@ -3005,7 +3005,7 @@ export interface operations {
     listRuns: {
         parameters: {
             query?: {
-                /** @description entries to leave out at the front */
+                /** @description number of entries to skip */
                 offset?: number;
                 limit?: number;
                 /** @description only those of this delivery */
@@ -3319,7 +3319,7 @@ export interface operations {
     runRejects: {
         parameters: {
             query?: {
-                /** @description entries to leave out at the front */
+                /** @description number of entries to skip */
                 offset?: number;
                 limit?: number;
                 /** @description only violations in this column of the target */
@@ -3385,7 +3385,7 @@ export interface operations {
     runViolations: {
         parameters: {
             query?: {
-                /** @description entries to leave out at the front */
+                /** @description number of entries to skip */
                 offset?: number;
                 limit?: number;
                 /** @description only violations in this column of the target */
@@ -3451,7 +3451,7 @@ export interface operations {
     listTargets: {
         parameters: {
             query?: {
-                /** @description entries to leave out at the front */
+                /** @description number of entries to skip */
                 offset?: number;
                 limit?: number;
             };

@@ -41,7 +41,7 @@ async function remove(): Promise<void> {
   const isBusy = under && (under.state === 'waiting' || under.state === 'running')
   try {
     await ElMessageBox.confirm(
-      `${delivery.name} is deleted with its runs, their outputs, its profiles and drafts.${isBusy ? ' The run under way is cancelled first.' : ''} Only handing the file in again brings it back.`,
+      `${delivery.name} is deleted with its runs, their outputs, its profiles and drafts.${isBusy ? ' The run under way is cancelled first.' : ''} Only uploading the file again brings it back.`,
       'Delete this delivery?',
       { confirmButtonText: 'Delete it', cancelButtonText: 'Keep it', confirmButtonClass: 'el-button--danger' },
     )

@@ -22,13 +22,13 @@ function chosen(): void {
 </script>
 
 <template>
-  <section aria-label="Hand in files">
+  <section aria-label="Upload files">
     <div class="zone" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="dropped">
       <ElIcon :size="22"><UploadIcon /></ElIcon>
       <span>Drop files here, or</span>
       <ElButton type="primary" @click="input?.click()">Choose files</ElButton>
       <span class="soft">CSV and other delimited text, fixed-width text, workbooks (XLSX, ODS); also compressed</span>
-      <input ref="input" type="file" multiple hidden aria-label="Files to hand in" @change="chosen" />
+      <input ref="input" type="file" multiple hidden aria-label="Files to upload" @change="chosen" />
     </div>
     <ul v-if="uploads.list.length > 0" class="uploads">
       <li v-for="u in uploads.list" :key="u.id">
@@ -39,7 +39,7 @@ function chosen(): void {
             <template v-if="u.delivery">arrived, {{ size(u.total) }}<template v-if="u.delivery.repeatOf">: the same bytes have arrived before</template></template>
             <template v-else-if="!u.error">{{ size(u.sent) }} of {{ size(u.total) }}</template>
           </span>
-          <ElButton text size="small" :icon="Close" :aria-label="u.delivery || u.error ? `Put ${u.name} aside` : `Stop ${u.name}`" @click="u.delivery || u.error ? uploads.dismiss(u.id) : u.stop()" />
+          <ElButton text size="small" :icon="Close" :aria-label="u.delivery || u.error ? `Dismiss ${u.name}` : `Stop ${u.name}`" @click="u.delivery || u.error ? uploads.dismiss(u.id) : u.stop()" />
         </div>
         <FailureNote v-if="u.error" :error="u.error" />
         <ElProgress v-else-if="!u.delivery" :percentage="u.total ? Math.floor((100 * u.sent) / u.total) : 0" :aria-label="`Sending ${u.name}`" />

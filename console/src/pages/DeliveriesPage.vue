@@ -112,7 +112,7 @@ onBeforeUnmount(() => {
   </div>
   <div v-else-if="items && total === 0" class="sheet empty">
     <h2>Nothing has arrived yet</h2>
-    <p>Hand in a file above, put one into the inbox folder of the service, or send one with <code>sieb deliveries add FILE</code>.</p>
+    <p>Drop a file above, put one into the service’s inbox folder, or send one with <code>sieb deliveries add FILE</code>.</p>
   </div>
   <template v-else-if="items">
     <div class="sheet scroll" role="region" aria-label="Deliveries" tabindex="0">
@@ -152,7 +152,7 @@ onBeforeUnmount(() => {
               <td><TallyBar :tally="d.run.tally" slim /></td>
             </template>
             <td v-else colspan="4" class="soft">
-              <template v-if="d.state === 'arrived'">not yet run with a target: open it to see how it reads</template>
+              <template v-if="d.state === 'arrived'">not yet sifted: open it to see how it is read</template>
               <template v-else-if="d.state === 'running' && d.run">{{ count(d.run.progress.rows) }} rows so far</template>
               <template v-else-if="d.refusal">{{ d.refusal }}</template>
               <template v-else-if="d.run?.error">{{ d.run.error }}</template>

@@ -169,7 +169,7 @@ const readAs = computed(() => {
   if (l.skipRows > 0) parts.push(`${counted(l.skipRows, 'line', 'lines')} above the table`)
   parts.push(l.headerRows === 0 ? 'no header' : counted(l.headerRows, 'header row', 'header rows'))
   if (l.footerRows > 0) parts.push(`${counted(l.footerRows, 'line', 'lines')} below the table`)
-  if (run.value?.blankLines) parts.push(`${counted(run.value.blankLines, 'blank line is', 'blank lines are')} no rows`)
+  if (run.value?.blankLines) parts.push(`${counted(run.value.blankLines, 'blank line', 'blank lines')} ignored`)
   return parts.join(', ')
 })
 

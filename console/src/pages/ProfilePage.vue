@@ -212,14 +212,14 @@ onBeforeUnmount(() => {
   <ElSkeleton v-if="!kept && !error && !delivery?.refusal" :rows="8" animated />
 
   <section v-if="kept && isBusy" class="sheet busy" aria-label="Progress">
-    <p role="status">{{ counted(kept.progress.rows, 'row', 'rows') }} looked at, {{ size(kept.progress.bytes) }} of {{ size(kept.progress.totalBytes) }}</p>
+    <p role="status">{{ counted(kept.progress.rows, 'row', 'rows') }} read, {{ size(kept.progress.bytes) }} of {{ size(kept.progress.totalBytes) }}</p>
     <ElProgress :percentage="Math.floor((100 * kept.progress.bytes) / Math.max(1, kept.progress.totalBytes))" aria-label="Progress of the profile" />
     <TroubleNote :trouble="kept.trouble" />
     <ElButton size="small" @click="stop">Stop</ElButton>
   </section>
   <section v-else-if="kept && !profile" class="sheet busy">
     <p>{{ kept.state === 'failed' ? kept.error : 'The profile was stopped.' }}</p>
-    <ElButton size="small" type="primary" @click="start(true)">Make it again</ElButton>
+    <ElButton size="small" type="primary" @click="start(true)">Run it again</ElButton>
     <RouterLink :to="`/deliveries/${id}/reading`">see how it reads</RouterLink>
   </section>
 

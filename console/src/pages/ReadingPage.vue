@@ -143,7 +143,7 @@ async function forget(): Promise<void> {
     delivery.value = await answered(api.DELETE('/api/v1/deliveries/{id}/layout', path.value))
     book.forget('layout')
     change({})
-    said.value = 'The saved layout was taken away; runs detect it again.'
+    said.value = 'The saved layout was removed; runs detect it again.'
   } catch (e) {
     error.value = e
   }
@@ -206,7 +206,7 @@ onBeforeUnmount(() => {
       <div class="head">
         <h2>How it reads</h2>
         <a class="skip" href="#rows" @click.prevent="grid?.focus()">To the rows</a>
-        <span class="soft">{{ unsure > 0 ? `${unsure} to look at` : byHand > 0 ? `${byHand} set by hand` : 'all detected' }}</span>
+        <span class="soft">{{ unsure > 0 ? `${unsure} to check` : byHand > 0 ? `${byHand} set by hand` : 'all detected' }}</span>
       </div>
       <div class="actions">
         <ElButton size="small" :disabled="before.length === 0" @click="undo">Undo</ElButton>
@@ -239,7 +239,7 @@ onBeforeUnmount(() => {
         <div v-if="(reading.sheets?.length ?? 0) > 1" class="tabs" role="group" aria-label="Sheets">
           <button v-for="s in reading.sheets" :key="s.name" type="button" :class="{ here: s.name === reading.layout.sheet }" :aria-pressed="s.name === reading.layout.sheet" @click="set('sheet', s.name)">{{ sheetLabel(s) }}</button>
         </div>
-        <p v-if="reading.top.rows.length === 0 && problems?.all" class="soft empty">The delivery holds no row as it reads now.</p>
+        <p v-if="reading.top.rows.length === 0 && problems?.all" class="soft empty">Read like this, the delivery has no rows.</p>
         <RowGrid
           ref="grid" :delivery="id" :given="given" :layout="reading.layout" :columns="reading.columns ?? []" :top="reading.top" :total="Math.max(problems?.counted ?? 0, reading.top.counted)"
           :all="problems?.all ?? reading.top.all" :busy="busy" @cuts="(c) => set('cuts', c)" @failed="(e) => (error = e)"

@@ -30,12 +30,12 @@ const remaining = computed(() => profile.columns.length - looked.length)
       <ElOption value="odd" label="oddest first" />
       <ElOption value="name" label="by name" />
     </ElSelect>
-    <label class="left"><input v-model="left" type="checkbox"> only those not looked at ({{ count(remaining) }})</label>
+    <label class="left"><input v-model="left" type="checkbox"> only unchecked ones ({{ count(remaining) }})</label>
   </div>
-  <p v-if="all.length === 0" class="soft none">{{ search ? `No column is named like “${search}”.` : 'All columns were looked at.' }}</p>
+  <p v-if="all.length === 0" class="soft none">{{ search ? `No column is named like “${search}”.` : 'All columns have been checked.' }}</p>
   <ul class="list" aria-label="Columns">
     <li v-for="l in all" :key="l.index" :class="{ here: l.column.name === chosen }">
-      <input type="checkbox" :checked="looked.includes(l.column.name)" :aria-label="`${l.column.name} was looked at`" :title="looked.includes(l.column.name) ? 'looked at' : 'not looked at yet'" @change="emit('look', l.column.name, ($event.target as HTMLInputElement).checked)">
+      <input type="checkbox" :checked="looked.includes(l.column.name)" :aria-label="`${l.column.name} was checked`" :title="looked.includes(l.column.name) ? 'checked' : 'not checked yet'" @change="emit('look', l.column.name, ($event.target as HTMLInputElement).checked)">
       <button type="button" :aria-pressed="l.column.name === chosen" @click="emit('choose', l.column.name)">
         <span class="name">{{ visible(l.column.name) }}</span>
         <ColumnPicture :column="l.column" class="picture" />

@@ -27,7 +27,7 @@ const groups = computed(() => {
     <span class="soft">
       <template v-if="problems.total > 0">{{ count(problems.total) }}{{ problems.total > problems.items.length ? `, the first ${count(problems.items.length)} of them shown` : '' }}; choose one to see its row</template>
       <template v-else-if="problems.all">Every row reads cleanly.</template>
-      <template v-else>none in the {{ counted(problems.counted, 'row', 'rows') }} looked at so far…</template>
+      <template v-else>none in the {{ counted(problems.counted, 'row', 'rows') }} read so far…</template>
     </span>
   </div>
   <details v-for="g in groups" :key="g.code + g.column" :open="groups.length === 1">
