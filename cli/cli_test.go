@@ -200,8 +200,11 @@ func TestReadJSON(t *testing.T) {
 	assert.Equal(t, m.Name, got.File.Name)
 	assert.Equal(t, int64(len(m.Bytes)), got.File.Bytes)
 	assert.Len(t, got.File.SHA256, 64)
-	assert.Equal(t, map[string]any{"form": "delimited", "encoding": "utf-8", "byteOrderMark": true, "delimiter": ",", "quoteChar": `"`, "doubleQuote": true,
-		"commentPrefix": "", "lineTerminator": "lf", "skipRows": 0.0, "headerRows": 1.0, "footerRows": 0.0, "sheet": "", "cuts": []any{}, "headerNames": "joined", "skipColumns": 0.0, "merged": "", "hidden": "", "trim": false, "skipBlankRows": true, "closingDelimiter": false, "nameless": "", "fold": 0.0, "member": ""}, got.Layout)
+	assert.Equal(t, map[string]any{"form": "delimited", "encoding": "utf-8", "byteOrderMark": true, "delimiter": ",",
+		"quoteChar": `"`, "doubleQuote": true,
+		"commentPrefix": "", "lineTerminator": "lf", "skipRows": 0.0, "headerRows": 1.0, "footerRows": 0.0, "sheet": "",
+		"cuts": []any{}, "headerNames": "joined", "skipColumns": 0.0, "merged": "", "hidden": "", "trim": false,
+		"skipBlankRows": true, "closingDelimiter": false, "nameless": "", "fold": 0.0, "member": ""}, got.Layout)
 	assert.Len(t, got.Columns, 16)
 	assert.Len(t, got.Rows, 180)
 	assert.Len(t, got.Problems, 5)
@@ -261,7 +264,8 @@ func TestReadText(t *testing.T) {
 }
 
 func TestHelpNamesTheDemo(t *testing.T) {
-	for _, args := range [][]string{{"--help"}, {"read", "--help"}, {"sift", "--help"}, {"serve", "--help"}, {"demo", "--help"}, {"deliveries", "add", "--help"}, {"targets", "add", "--help"}} {
+	for _, args := range [][]string{{"--help"}, {"read", "--help"}, {"sift", "--help"}, {"serve", "--help"},
+		{"demo", "--help"}, {"deliveries", "add", "--help"}, {"targets", "add", "--help"}} {
 		code, out, _ := sieb(args...)
 		assert.Equal(t, 0, code)
 		assert.Contains(t, out, "Examples:", args)

@@ -37,10 +37,12 @@ func serviceFlags(cmd *cobra.Command, logLevel string) {
 	f.String("listen", defaultListen, "address to listen on")
 	f.String("data", "", "folder for deliveries, outputs and the database (default: sieb in the user's data folder)")
 	f.StringSlice("host", nil, "additional host names to answer to, besides those of --listen")
-	f.String("token", "", "token that requests must present (best set as SIEB_TOKEN); required if --listen is reachable "+
+	f.String("token", "", "token that requests must present (best set as SIEB_TOKEN); required if --listen is "+
+		"reachable "+
 		"from other machines")
 	f.String("inbox", "", "watched folder whose files become deliveries")
-	f.Duration("inbox-quiet", 1500*time.Millisecond, "how long a file in the inbox must stay unchanged before it is taken")
+	f.Duration("inbox-quiet", 1500*time.Millisecond,
+		"how long a file in the inbox must stay unchanged before it is taken")
 	f.Bool("inbox-done", false, "take a file from the inbox only once NAME.done appears beside it")
 	f.String("database-url", "", "PostgreSQL to use (default: a private one on loopback)")
 	f.StringToString("database", nil,

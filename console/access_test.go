@@ -25,7 +25,8 @@ func (p *page) fetched(address string) (answer struct {
 }) {
 	p.t.Helper()
 	text, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](
-		"fetch('"+address+"').then(async (r) => JSON.stringify({ Status: r.status, Text: await r.text() }), (e) => JSON.stringify({ Text: String(e) }))",
+		"fetch('"+address+"').then(async (r) => JSON.stringify({ Status: r.status, Text: await r.text() }), (e) => "+
+			"JSON.stringify({ Text: String(e) }))",
 		chromedp.EvalAwaitPromise))
 	require.NoError(p.t, err)
 	require.NoError(p.t, json.Unmarshal([]byte(text), &answer))
@@ -77,7 +78,8 @@ func TestTheConsoleAsksForTheToken(t *testing.T) {
 	assert.Equal(t, 401, p.fetched("/api/v1/deliveries").Status)
 	p.do(chromedp.SendKeys("#token", "a guess"), chromedp.Click(`//button[contains(., "Go on")]`))
 	p.shows("This is not the service’s token")
-	p.do(chromedp.SendKeys("#token", strings.Repeat(kb.Backspace, len("a guess"))+token), chromedp.Click(`//button[contains(., "Go on")]`))
+	p.do(chromedp.SendKeys("#token", strings.Repeat(kb.Backspace, len("a guess"))+token),
+		chromedp.Click(`//button[contains(., "Go on")]`))
 	p.shows("secret-tickets.csv")
 
 	// A run is followed by its events, and its outputs are links.

@@ -152,7 +152,8 @@ func TestFromFileToVerdict(t *testing.T) {
 	p.do(chromedp.Click(`//button[contains(., "moisture_pct") and contains(., "type.decimal")]`))
 	p.shows("2 rows with type.decimal in moisture_pct")
 	p.shows(`"feucht" is not a number such as 1.234,5`)
-	wrong, err := chromedp.Run(p.ctx, chromedp.Evaluate[[]string](`[...document.querySelectorAll("td.wrong")].map(c => c.innerText)`))
+	wrong, err := chromedp.Run(p.ctx,
+		chromedp.Evaluate[[]string](`[...document.querySelectorAll("td.wrong")].map(c => c.innerText)`))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"feucht", "14.5"}, wrong, "the offending cells are marked, and no others")
 	p.do(chromedp.Click(".narrow .el-switch__core"))
@@ -161,7 +162,8 @@ func TestFromFileToVerdict(t *testing.T) {
 
 	folder := t.TempDir()
 	p.do(chromedp.Func(func(ctx context.Context, tab *chromedp.Target) error {
-		_, err := cdp.Call(ctx, tab, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder})
+		_, err := cdp.Call(ctx, tab, browser.SetDownloadBehavior,
+			browser.SetDownloadBehaviorParams{Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: folder})
 		return err
 	}))
 	const of = "weighbridge-ahrensee-2026-07."
@@ -191,7 +193,8 @@ func TestStates(t *testing.T) {
 	p.do(chromedp.Navigate(s.Address + "/nowhere/at/all"))
 	p.shows("There is nothing here")
 
-	d, err := s.Client.AddDelivery(t.Context(), strings.Repeat("a-very-long-name-", 12)+".xlsx", strings.NewReader("PK\x03\x04"))
+	d, err := s.Client.AddDelivery(t.Context(), strings.Repeat("a-very-long-name-", 12)+".xlsx",
+		strings.NewReader("PK\x03\x04"))
 	require.NoError(t, err)
 	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID})
 	require.NoError(t, err)

@@ -54,7 +54,8 @@ func TestProfileStation(t *testing.T) {
 	p.do(chromedp.Click(`//li[contains(., "is the sum of")]//button[@class="link"]`))
 	p.shows("Gross kg is not the sum of Tare kg and Net kg")
 	p.until(`document.querySelector('.behind [role=status]').innerText === '1 row'`)
-	p.do(chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`), chromedp.WaitVisible(".chart canvas"))
+	p.do(chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`),
+		chromedp.WaitVisible(".chart canvas"))
 	p.shows("decimal with comma")
 	p.shows("14.2153, deviation 3.48193")
 	p.do(chromedp.Click(`//h3[contains(., "Not of the datatype")]/following-sibling::ul//button[contains(., "feucht")]`))
@@ -63,7 +64,8 @@ func TestProfileStation(t *testing.T) {
 	p.accessible("a column of a profile with rows")
 	p.do(chromedp.Click(`//button[contains(., "all rows with such a value")]`))
 	p.until(behind + ` === '142,143'`)
-	p.do(chromedp.SendKeys(`input[aria-label="Value of the filter"]`, "ah-000242"), chromedp.Click(`//button[contains(., "Add filter")]`))
+	p.do(chromedp.SendKeys(`input[aria-label="Value of the filter"]`, "ah-000242"),
+		chromedp.Click(`//button[contains(., "Add filter")]`))
 	p.shows("Ticket No. contains ah-000242")
 	p.until(`document.querySelectorAll('.chips li').length === 2`)
 	p.until(`document.querySelector('.behind [role=status]').innerText === '1 row'`)
@@ -89,16 +91,19 @@ func TestProfileStation(t *testing.T) {
 	p.until(behind + ` === '142,143'`)
 	p.do(chromedp.NavigateForward())
 	p.shows("Moisture % is at least 2")
-	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/profile?column=Weight&rows=%5B%7B%22op%22%3A%22odd%22%7D%5D"))
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id +
+		"/profile?column=Weight&rows=%5B%7B%22op%22%3A%22odd%22%7D%5D"))
 	p.shows("The delivery has no column “Weight”; all findings are shown.")
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/profile?column=Moisture+%25&rows=nonsense"))
 	p.shows("The address asks for rows in a way that is not understood.")
 
 	// A finding's rule is put into the draft, and shown there.
-	p.do(chromedp.Click(`//button[contains(., "all findings")]`), chromedp.Click(`//li[contains(., "starts with 0") or contains(., "start with 0")]//button[contains(., "datatype: string")]`), chromedp.WaitVisible(".draft textarea"))
+	p.do(chromedp.Click(`//button[contains(., "all findings")]`),
+		chromedp.Click(`//li[contains(., "starts with 0") or contains(., "start with 0")]//button[contains(., "datatype: string")]`), chromedp.WaitVisible(".draft textarea"))
 	p.until(`(a => a.value.slice(a.selectionStart, a.selectionEnd).trim() === 'datatype: string')(document.querySelector('.draft textarea'))`)
 	// What was written by hand is there again after closing; what a click put in can be taken back.
-	p.do(chromedp.SendKeys(".draft textarea", "# by hand\n"), chromedp.Click(`//section[@aria-label="Draft of a target"]//button[contains(., "Close")]`),
+	p.do(chromedp.SendKeys(".draft textarea", "# by hand\n"),
+		chromedp.Click(`//section[@aria-label="Draft of a target"]//button[contains(., "Close")]`),
 		chromedp.Click(`//button[contains(., "Back to the draft")]`), chromedp.WaitVisible(".draft textarea"))
 	p.until(`document.querySelector('.draft textarea').value.includes('# by hand')`)
 	p.do(chromedp.Click(`//button[contains(., "Draft it anew")]`))
@@ -160,7 +165,8 @@ func TestProfileStates(t *testing.T) {
 // A target is drawn from a table of a database, read and added.
 func TestTargetFromTable(t *testing.T) {
 	ctx := context.Background()
-	db, err := localpg.Start(ctx, filepath.Join(pgtest.Folder(t), "tables"), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	db, err := localpg.Start(ctx, filepath.Join(pgtest.Folder(t), "tables"),
+		slog.New(slog.NewTextHandler(io.Discard, nil)))
 	require.NoError(t, err)
 	defer db.Stop()
 	conn, err := pgx.Connect(ctx, db.URL())
@@ -176,8 +182,10 @@ func TestTargetFromTable(t *testing.T) {
 	p := open(t)
 	d, err := s.Client.AddDelivery(ctx, "a.csv", strings.NewReader("ticket_no;gross_kg\nBR-000001;5\n"))
 	require.NoError(t, err)
-	p.do(chromedp.Navigate(s.Address+"/deliveries/"+d.ID), chromedp.Click(`//button[contains(., "From a database table")]`))
-	p.until(`document.querySelector('form[aria-label="Table of a database"]')?.innerText.includes('intake')`) // the only one is chosen
+	p.do(chromedp.Navigate(s.Address+"/deliveries/"+d.ID),
+		chromedp.Click(`//button[contains(., "From a database table")]`))
+	// the only one is chosen
+	p.until(`document.querySelector('form[aria-label="Table of a database"]')?.innerText.includes('intake')`)
 	p.accessible("the form for a table")
 	fill := func(label, text string) {
 		p.do(chromedp.SendKeys(`input[aria-label="`+label+`"]`, text))
@@ -185,7 +193,8 @@ func TestTargetFromTable(t *testing.T) {
 	fill("Table", "tickets2")
 	p.do(chromedp.Click(`//button[contains(., "Read the table")]`))
 	p.shows(`there is no table "tickets2"; among those that there are: public.tickets`)
-	p.do(chromedp.SendKeys(`input[aria-label="Table"]`, kb.Backspace), chromedp.Click(`//button[contains(., "Read the table")]`), chromedp.WaitVisible(".draft textarea"))
+	p.do(chromedp.SendKeys(`input[aria-label="Table"]`, kb.Backspace),
+		chromedp.Click(`//button[contains(., "Read the table")]`), chromedp.WaitVisible(".draft textarea"))
 	p.until(`document.querySelector('.draft textarea').value.includes('minimum: 1')`)
 	p.do(chromedp.Click(`//button[contains(., "Add target")]`))
 	p.until(`!document.querySelector('.draft')`)

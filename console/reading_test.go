@@ -67,7 +67,8 @@ func TestReadingStation(t *testing.T) {
 	p.accessible("the text as delivered")
 
 	// A problem leads to its row.
-	p.do(chromedp.Click(`//summary[contains(., "quote never closed")]`), chromedp.Click(`//li//button[contains(., "row 94")]`))
+	p.do(chromedp.Click(`//summary[contains(., "quote never closed")]`),
+		chromedp.Click(`//li//button[contains(., "row 94")]`))
 	p.until(`document.querySelector('.row.marked')?.innerText.includes('Anhänger steht noch')`)
 	p.do(chromedp.Click(`//button[contains(., "Last rows")]`))
 	p.shows("Summe")
@@ -122,7 +123,8 @@ func TestReadingFixedWidth(t *testing.T) {
 	width := 0.0
 	_, err = fmt.Sscan(p.js(`String(document.querySelector('.probe').getBoundingClientRect().width / 10)`), &width)
 	require.NoError(t, err)
-	p.do(chromedp.MouseEvent(input.DispatchMouseEventTypeMousePressed, x, y, chromedp.ButtonLeft, chromedp.ClickCount(1)),
+	p.do(chromedp.MouseEvent(input.DispatchMouseEventTypeMousePressed, x, y, chromedp.ButtonLeft,
+		chromedp.ClickCount(1)),
 		chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, x-width, y, chromedp.ButtonLeft),
 		chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, x-3*width, y, chromedp.ButtonLeft),
 		chromedp.MouseEvent(input.DispatchMouseEventTypeMouseReleased, x-3*width, y, chromedp.ButtonLeft))
@@ -154,7 +156,8 @@ func TestReadingWorkbookAndArchive(t *testing.T) {
 	p.accessible("an archive")
 	p.do(chromedp.Click(`//li[contains(., "b.csv")]//button`))
 	p.shows("1 row, 2 columns")
-	p.do(chromedp.Navigate(s.Address+"/deliveries/"+id+"/reading"), chromedp.Click(`//button[contains(., "Take each out")]`))
+	p.do(chromedp.Navigate(s.Address+"/deliveries/"+id+"/reading"),
+		chromedp.Click(`//button[contains(., "Take each out")]`))
 	p.shows("a.csv")
 	p.shows("b.csv")
 

@@ -231,7 +231,8 @@ func TestDeliveriesInHand(t *testing.T) {
 	p.do(chromedp.KeyEvent("asked for a better one"))
 	p.accessible("name and note")
 	p.js(`(document.querySelector('dialog[open] input').focus(), '')`)
-	p.do(chromedp.KeyEvent(kb.End+".old"), chromedp.Click(`//form[contains(@class,"words")]//button[contains(., "Save")]`))
+	p.do(chromedp.KeyEvent(kb.End+".old"),
+		chromedp.Click(`//form[contains(@class,"words")]//button[contains(., "Save")]`))
 	p.shows("asked for a better one")
 	p.shows("dornau.csv.old")
 	p.rests()
@@ -263,7 +264,8 @@ func TestKeyboard(t *testing.T) {
 
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/profile"))
 	p.shows("240 rows of 16 columns")
-	p.do(chromedp.Focus(`//li[contains(., "nearly tells rows apart")]//button[@class="link"]`), chromedp.KeyEvent(kb.Enter))
+	p.do(chromedp.Focus(`//li[contains(., "nearly tells rows apart")]//button[@class="link"]`),
+		chromedp.KeyEvent(kb.Enter))
 	p.until(`document.activeElement.classList.contains('behind')`)
 	p.do(chromedp.KeyEvent(kb.Escape))
 	p.until(`document.querySelector('.behind') === null`)

@@ -93,7 +93,8 @@ func violationsIn(t *testing.T, path string, summary *report.Summary) (all []dem
 
 // Every delivery of the scenario is read right with no setting touched.
 func TestReadWithNoSettingTouched(t *testing.T) {
-	plain := layout.Layout{SkipBlankRows: true, Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`, DoubleQuote: true, LineTerminator: "lf", HeaderRows: 1, HeaderNames: layout.Joined, Cuts: []int{}}
+	plain := layout.Layout{SkipBlankRows: true, Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`,
+		DoubleQuote: true, LineTerminator: "lf", HeaderRows: 1, HeaderNames: layout.Joined, Cuts: []int{}}
 	sheet := plain
 	sheet.Form, sheet.QuoteChar, sheet.Merged, sheet.Hidden = layout.Workbook, "", layout.First, layout.Read
 	for name, change := range map[string]func(l *layout.Layout){
@@ -105,11 +106,15 @@ func TestReadWithNoSettingTouched(t *testing.T) {
 			l.Encoding, l.ByteOrderMark, l.Delimiter, l.LineTerminator = "utf-16le", true, "\t", "crlf"
 		},
 		"weighbridge-dornau-2026-07.txt": func(l *layout.Layout) {
-			l.Form, l.Encoding, l.QuoteChar, l.LineTerminator, l.SkipRows, l.FooterRows = layout.Fixed, "ibm850", "", "crlf", 3, 1
+			l.Form, l.Encoding, l.QuoteChar, l.LineTerminator, l.SkipRows, l.FooterRows = layout.Fixed, "ibm850", "",
+				"crlf", 3, 1
 			l.Cuts = []int{11, 23, 30, 46, 56, 66, 76, 84}
 		},
 		"silo-sensors-2026-07.txt": func(l *layout.Layout) { l.HeaderRows, l.Fold = 0, 7 },
-		"driver-survey-2026.csv":   func(l *layout.Layout) { l.Delimiter, l.HeaderRows, l.HeaderNames = ",", 3, layout.First },
+		"driver-survey-2026.csv": func(l *layout.Layout) {
+			l.Delimiter, l.HeaderRows, l.HeaderNames = ",", 3,
+				layout.First
+		},
 		"laboratory-2026-07.xlsx": func(l *layout.Layout) {
 			*l = sheet
 			l.Sheet, l.SkipRows, l.FooterRows, l.Merged = "Results", 3, 2, layout.Carried

@@ -203,7 +203,8 @@ func TestUploadsThatDoNotCome(t *testing.T) {
 		conn, err := net.Dial("tcp", at)
 		require.NoError(t, err)
 		t.Cleanup(func() { conn.Close() })
-		fmt.Fprintf(conn, "POST /api/v1/deliveries?name=s%d.csv HTTP/1.1\r\nHost: localhost\r\nContent-Length: 1000000\r\n\r\n", i)
+		fmt.Fprintf(conn, "POST /api/v1/deliveries?name=s%d.csv HTTP/1.1\r\nHost: localhost\r\nContent-Length: "+
+			"1000000\r\n\r\n", i)
 		silent.Go(func() {
 			if i%20 == 0 { // these drip
 				go func() {

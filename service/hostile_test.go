@@ -46,6 +46,9 @@ type program struct {
 
 func newProgram(t *testing.T) *program {
 	t.Helper()
+	if testing.Short() {
+		t.Skip("the race detector, for which the short tests are, does not see into a process of its own")
+	}
 	data := pgtest.Folder(t)
 	path := filepath.Join(data, "sieb")
 	out, err := exec.Command("go", "build", "-o", path, "sieb/cmd/sieb").CombinedOutput()

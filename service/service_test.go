@@ -209,7 +209,8 @@ func TestService(t *testing.T) {
 			assert.Equal(t, "application/problem+json", resp.Header.Get("Content-Type"), "%s %s", c.method, c.path)
 			assert.Contains(t, problem.Detail, c.says)
 		}
-		req, err := http.NewRequestWithContext(ctx, http.MethodPost, s.Address+"/api/v1/targets", strings.NewReader("x"))
+		req, err := http.NewRequestWithContext(ctx, http.MethodPost, s.Address+"/api/v1/targets",
+			strings.NewReader("x"))
 		require.NoError(t, err)
 		req.Header.Set("Sec-Fetch-Site", "cross-site")
 		resp, err := http.DefaultClient.Do(req)
@@ -219,7 +220,8 @@ func TestService(t *testing.T) {
 	})
 
 	t.Run("health, metrics and the document", func(t *testing.T) {
-		for path, holds := range map[string]string{"/healthz": `"ok"`, "/metrics": "sieb_runs_ended_total", "/api/openapi.json": `"3.1.0"`} {
+		for path, holds := range map[string]string{"/healthz": `"ok"`, "/metrics": "sieb_runs_ended_total",
+			"/api/openapi.json": `"3.1.0"`} {
 			resp, err := http.Get(s.Address + path)
 			assert.Contains(t, read(t, resp.Body, err), holds)
 		}
@@ -230,7 +232,8 @@ func TestService(t *testing.T) {
 		require.NoError(t, err)
 		conn, err := net.Dial("tcp", strings.TrimPrefix(s.Address, "http://"))
 		require.NoError(t, err)
-		fmt.Fprintf(conn, "POST /api/v1/deliveries?name=half.csv HTTP/1.1\r\nHost: localhost\r\nContent-Length: 1000000\r\n\r\n%s", strings.Repeat("a,b\n", 1000))
+		fmt.Fprintf(conn, "POST /api/v1/deliveries?name=half.csv HTTP/1.1\r\nHost: localhost\r\nContent-Length: "+
+			"1000000\r\n\r\n%s", strings.Repeat("a,b\n", 1000))
 		arriving := filepath.Join(s.Data, "arriving")
 		servicetest.Await(t, "the upload arrives", func() bool { return count(t, arriving) == 1 })
 		conn.Close()
@@ -271,12 +274,19 @@ func TestService(t *testing.T) {
 		d := s.large(t, 60e6)
 		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "tickets_brunnthal"})
 		require.NoError(t, err)
-		servicetest.Await(t, "the run runs", func() bool { r, err = s.Client.Run(ctx, r.ID); return err != nil || r.State == "running" })
+		servicetest.Await(t, "the run runs", func() bool {
+			r, err = s.Client.Run(ctx, r.ID)
+			return err != nil ||
+				r.State == "running"
+		})
 		require.NoError(t, err)
 		r, err = s.Client.CancelRun(ctx, r.ID)
 		require.NoError(t, err)
 		assert.Equal(t, "cancelled", r.State)
-		servicetest.Await(t, "nothing half-written stays", func() bool { return count(t, filepath.Join(s.Data, "runs", r.ID)) == 0 })
+		servicetest.Await(t, "nothing half-written stays", func() bool {
+			return count(t,
+				filepath.Join(s.Data, "runs", r.ID)) == 0
+		})
 		_, err = s.Client.CancelRun(ctx, r.ID)
 		assert.Equal(t, 409, statusOf(err))
 		d, err = s.Client.Delivery(ctx, d.ID)
@@ -301,7 +311,11 @@ func TestService(t *testing.T) {
 		require.NoError(t, err)
 		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID})
 		require.NoError(t, err)
-		servicetest.Await(t, "the run is done", func() bool { r, err = s.Client.Run(ctx, r.ID); return err == nil && r.State == "done" })
+		servicetest.Await(t, "the run is done", func() bool {
+			r, err = s.Client.Run(ctx, r.ID)
+			return err == nil &&
+				r.State == "done"
+		})
 	})
 
 	pid := servicetest.Postmaster(s.Data)
@@ -334,7 +348,11 @@ func TestKilledService(t *testing.T) {
 		cmd.Stderr = os.Stderr
 		require.NoError(t, cmd.Start())
 		c := client.New("http://"+address, "")
-		servicetest.Await(t, "the service answers", func() bool { _, err := c.Deliveries(t.Context(), "", "", 0, 1); return err == nil })
+		servicetest.Await(t, "the service answers", func() bool {
+			_, err := c.Deliveries(t.Context(), "", "", 0,
+				1)
+			return err == nil
+		})
 		return cmd
 	}
 	s := &kit{&servicetest.Service{Address: "http://" + address, Client: client.New("http://"+address, ""), Data: data}}
@@ -368,7 +386,8 @@ func TestKilledService(t *testing.T) {
 	require.NoError(t, err)
 	undisturbed, err = s.Client.Follow(t.Context(), undisturbed.ID, nil)
 	require.NoError(t, err)
-	for _, name := range []string{report.AcceptedName, report.RejectedName, report.ViolationsName, report.ManifestName} {
+	for _, name := range []string{report.AcceptedName, report.RejectedName, report.ViolationsName,
+		report.ManifestName} {
 		assert.True(t, s.output(t, r.ID, name) == s.output(t, undisturbed.ID, name), name)
 	}
 	require.NoError(t, second.Process.Signal(os.Interrupt))
@@ -419,9 +438,13 @@ func (s *kit) content(t *testing.T, delivery string) string {
 	return read(t, r, err)
 }
 
-// large hands in a delivery of about so many bytes.
+// large hands in a delivery of about so many bytes; of a tenth of them in short tests, which
+// the race detector makes slower by as much.
 func (s *kit) large(t *testing.T, size int64) api.Delivery {
 	t.Helper()
+	if testing.Short() {
+		size /= 10
+	}
 	r, w := io.Pipe()
 	go func() {
 		buffered := bufio.NewWriterSize(w, 1<<20)

@@ -262,18 +262,22 @@ func drawRule(t *rapid.T, name string) (yaml string, cell *rapid.Generator[strin
 		cell = around(rapid.StringMatching(`-?[0-9]{1,4}([.,][0-9]{0,2})?|1\.234,50?|x`))
 	case "double":
 		add(one("limit", "", "minimum: 0", "maximum: 10", "{minimum: -1, maximum: 1}"))
-		cell = around(rapid.SampledFrom([]string{"1.50", "1e2", "1E2", "-0", "NaN", "nan", "INF", "-INF", "inf", "x", ""}))
+		cell = around(rapid.SampledFrom([]string{"1.50", "1e2", "1E2", "-0", "NaN", "nan", "INF", "-INF", "inf", "x",
+			""}))
 	case "boolean":
 		add(one("format", "", `format: "Y|N"`, `format: "yes|no"`))
 		cell = around(rapid.SampledFrom([]string{"true", "TRUE", "false", "1", "0", "Y", "n", "yes", "No", ""}))
 	case "date":
-		add(one("format", "", "format: yyyy-MM-dd", "format: dd.MM.yyyy", "format: [dd/MM/yyyy, MM/dd/yyyy]", "format: d MMM yyyy"))
+		add(one("format", "", "format: yyyy-MM-dd", "format: dd.MM.yyyy", "format: [dd/MM/yyyy, MM/dd/yyyy]",
+			"format: d MMM yyyy"))
 		add(one("limit", "", "minimum: 2026-02-01", "maximum: 2026-07-01"))
-		cell = around(rapid.SampledFrom([]string{"2026-01-31", "2026-02-30", "2026-07-01", "01.07.2026", "1.7.2026", "03/04/2026", "25/12/2026", "1 Jul 2026", "1 JUL 2026", "1 jul 2026", "x", ""}))
+		cell = around(rapid.SampledFrom([]string{"2026-01-31", "2026-02-30", "2026-07-01", "01.07.2026", "1.7.2026",
+			"03/04/2026", "25/12/2026", "1 Jul 2026", "1 JUL 2026", "1 jul 2026", "x", ""}))
 	case "dateTime":
 		add(one("format", "", "format: dd.MM.yyyy HH:mm"))
 		add(one("limit", "", "minimum: 2026-02-01", "maximum: 2026-07-01T12:00:00"))
-		cell = around(rapid.SampledFrom([]string{"2026-07-01T06:18:00", "2026-07-01t06:18:00", "2026-07-01T06:18:00Z", "2026-07-01T06:18:00.5", "2026-02-30T00:00:00", "01.07.2026 06:18", "2026-07-01", "x", ""}))
+		cell = around(rapid.SampledFrom([]string{"2026-07-01T06:18:00", "2026-07-01t06:18:00", "2026-07-01T06:18:00Z",
+			"2026-07-01T06:18:00.5", "2026-02-30T00:00:00", "01.07.2026 06:18", "2026-07-01", "x", ""}))
 	}
 	var remedies []string
 	for range rapid.IntRange(0, 3).Draw(t, name+" remedies") {
@@ -290,7 +294,8 @@ func drawRule(t *rapid.T, name string) (yaml string, cell *rapid.Generator[strin
 	if unique {
 		add("unique: true")
 	}
-	if action := one("action", "", "reject", "flag", "blank"); action != "" && (action != "blank" || !required && !unique) {
+	if action := one("action", "", "reject", "flag", "blank"); action != "" &&
+		(action != "blank" || !required && !unique) {
 		add("onViolation: " + action)
 	}
 	var lines []string
@@ -344,7 +349,8 @@ func TestShortcutsChangeNothing(t *testing.T) {
 }
 
 func TestPatternAgainstRegexp(t *testing.T) {
-	exprs := []string{"[A-Z]{2}-[0-9]{6}", "[0-9]{5}", "a*b", "a*ab", "[a-c]+[b-d]", "(ab)+", "a?b?c", "x{2,4}y", "", "ab|c", "(?i)ab", "[^a]b", "a.b", `\d+\.\d{2}`, "[ab]{0,2}[c]?d*"}
+	exprs := []string{"[A-Z]{2}-[0-9]{6}", "[0-9]{5}", "a*b", "a*ab", "[a-c]+[b-d]", "(ab)+", "a?b?c", "x{2,4}y", "",
+		"ab|c", "(?i)ab", "[^a]b", "a.b", `\d+\.\d{2}`, "[ab]{0,2}[c]?d*"}
 	simple := 0
 	for _, e := range exprs {
 		p, err := newPattern(e)

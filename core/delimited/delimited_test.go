@@ -66,20 +66,26 @@ func TestScan(t *testing.T) {
 		{"tail at the end", "1,\"a\"b\n", comma, 2, []string{`[1]["a"b] quote.tail@b` + "\n"}, []int{1}},
 		{"no quote character", "\"a,b\n", delimited.Dialect{Delimiter: ","}, 2, []string{`["a][b]`}, []int{1}},
 		{"one column", "a,b\n\"c\nd\"\n", delimited.Dialect{Quote: `"`}, 1, []string{"[a,b]", "[c\nd]"}, []int{1, 2}},
-		{"long delimiter", "a||b|c\n", delimited.Dialect{Delimiter: "||", Quote: `"`}, 2, []string{"[a][b|c]"}, []int{1}},
+		{"long delimiter", "a||b|c\n", delimited.Dialect{Delimiter: "||", Quote: `"`}, 2, []string{"[a][b|c]"},
+			[]int{1}},
 		{"long quote", "“a;b“;c\n", delimited.Dialect{Delimiter: ";", Quote: "“"}, 2, []string{"[a;b][c]"}, []int{1}},
-		{"escaped quote", `"a \"b\", c\\",d` + "\n", delimited.Dialect{Delimiter: ",", Quote: `"`, Escape: `\`}, 2, []string{`[a "b", c\][d]`}, []int{1}},
+		{"escaped quote", `"a \"b\", c\\",d` + "\n", delimited.Dialect{Delimiter: ",", Quote: `"`, Escape: `\`}, 2,
+			[]string{`[a "b", c\][d]`}, []int{1}},
 
-		{"open to the end", "1,a\n2,\"b\n3,c\n", comma, 2, []string{"[1][a]", `[2]["b] quote.open@"b`, "[3][c]"}, []int{1, 2, 3}},
+		{"open to the end", "1,a\n2,\"b\n3,c\n", comma, 2, []string{"[1][a]", `[2]["b] quote.open@"b`, "[3][c]"},
+			[]int{1, 2, 3}},
 		{"open on the last line", "1,a\n2,\"b", comma, 2, []string{"[1][a]", `[2]["b] quote.open@"b`}, []int{1, 2}},
 		{"open, met by a later quoted cell", "1,\"a\n2,b\n3,\"c\"\n4,d\n", comma, 2,
 			[]string{`[1]["a] quote.open@"a`, "[2][b]", "[3][c]", "[4][d]"}, []int{1, 2, 3, 4}},
 		{"open, of the wrong width", "1,\"a,x\n2,b,y\n3,c,\"\n4,d,z\n", comma, 3,
-			[]string{`[1]["a,x] quote.open@"a`, "[2][b][y]", `[3][c]["] quote.open@"` + "\n", "[4][d][z]"}, []int{1, 2, 3, 4}},
-		{"genuine, though of the wrong width", "1,\"a\nb\"\n2,c,d\n", comma, 3, []string{"[1][a\nb]", "[2][c][d]"}, []int{1, 3}},
+			[]string{`[1]["a,x] quote.open@"a`, "[2][b][y]", `[3][c]["] quote.open@"` + "\n", "[4][d][z]"},
+			[]int{1, 2, 3, 4}},
+		{"genuine, though of the wrong width", "1,\"a\nb\"\n2,c,d\n", comma, 3, []string{"[1][a\nb]", "[2][c][d]"},
+			[]int{1, 3}},
 		{"genuine, though its lines look like records", "1,\"a\n2,b\n3,c\",x\n4,d,e\n", comma, 3,
 			[]string{"[1][a\n2,b\n3,c][x]", "[4][d][e]"}, []int{1, 4}},
-		{"open in the second cell of two lines", "\"a\nb\",\"c\n1,2\n", comma, 2, []string{"[a\nb][\"c] quote.open@\"c", "[1][2]"}, []int{1, 3}},
+		{"open in the second cell of two lines", "\"a\nb\",\"c\n1,2\n", comma, 2,
+			[]string{"[a\nb][\"c] quote.open@\"c", "[1][2]"}, []int{1, 3}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			got, lines := scanAll(t, c.dialect, c.text, c.width)
@@ -120,7 +126,8 @@ func TestLineEnd(t *testing.T) {
 	for _, c := range []struct {
 		text      string
 		end, next int
-	}{{"", 0, 0}, {"a", 1, 1}, {"a\n", 1, 2}, {"a\r\nb", 1, 3}, {"a\rb\n", 1, 2}, {"a\r", 1, 2}, {long + "\r\n", 2000, 2002}, {long, 2000, 2000}} {
+	}{{"", 0, 0}, {"a", 1, 1}, {"a\n", 1, 2}, {"a\r\nb", 1, 3}, {"a\rb\n", 1, 2}, {"a\r", 1, 2},
+		{long + "\r\n", 2000, 2002}, {long, 2000, 2000}} {
 		end, next := delimited.LineEnd([]byte(c.text), 0)
 		assert.Equal(t, [2]int{c.end, c.next}, [2]int{end, next}, "%.10q", c.text)
 	}
@@ -146,7 +153,8 @@ func FuzzScan(f *testing.F) {
 	f.Add("a,b\n\"c\nd\",e\n", ",", `"`, "", 2)
 	f.Add("1;'x\n2;y\n", ";", "'", `\`, 2)
 	f.Fuzz(func(t *testing.T, text, delimiter, quote, escape string, width int) {
-		if delimiter == quote && quote != "" || strings.ContainsAny(delimiter+quote+escape, "\r\n") || len(text) > 1<<16 {
+		if delimiter == quote && quote != "" || strings.ContainsAny(delimiter+quote+escape, "\r\n") ||
+			len(text) > 1<<16 {
 			return
 		}
 		d := delimited.Dialect{Delimiter: delimiter, Quote: quote, Escape: escape}

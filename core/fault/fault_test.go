@@ -22,7 +22,8 @@ func TestRecover(t *testing.T) {
 	err := work(2)
 	var crash *fault.Crash
 	require.ErrorAs(t, err, &crash)
-	assert.ErrorContains(t, err, "failed while judging lines 12 to 480 (runtime error: index out of range [2] with length 2)")
+	assert.ErrorContains(t, err, "failed while judging lines 12 to 480 (runtime error: index out of range [2] with "+
+		"length 2)")
 	assert.Contains(t, string(crash.Stack), "fault_test.go", "the place of the panic is known")
 }
 

@@ -117,7 +117,8 @@ func (d *detection) trim(best *trial) {
 	}
 	if best.width > 1 && cells > 0 && 10*blanks >= 9*cells {
 		d.layout.Trim = true
-		d.note("trim", "true", 0.85, fmt.Sprintf("%d of %d cells have blanks around them: a habit of the sender", blanks,
+		d.note("trim", "true", 0.85, fmt.Sprintf("%d of %d cells have blanks around them: a habit of the sender",
+			blanks,
 			cells))
 		return
 	}

@@ -356,7 +356,9 @@ func (d *detection) noteDialect(text []byte, best, second *trial, hasDelimiter, 
 			d.layout.QuoteChar = `"`
 			d.note("quoteChar", Name(`"`), 0.8, "no cell is quoted; the usual quote would be read")
 		default:
-			d.note("quoteChar", Name(best.quote), 0.95, fmt.Sprintf("%d cells stand in quotes of this kind, %d quotes are out of place", best.records.enclosed, best.records.defects))
+			d.note("quoteChar", Name(best.quote), 0.95,
+				fmt.Sprintf("%d cells stand in quotes of this kind, %d quotes are out of place", best.records.enclosed,
+					best.records.defects))
 		}
 	}
 }
@@ -392,13 +394,15 @@ func (d *detection) dialect(text []byte) records {
 	for k, quote := range quotes {
 		for i, delimiter := range tries {
 			// What does not occur reads like the first of its kind.
-			if d.ended() || k > 0 && !bytes.Contains(text, []byte(quote)) || i > 0 && !bytes.Contains(text, []byte(delimiter)) {
+			if d.ended() || k > 0 && !bytes.Contains(text, []byte(quote)) || i > 0 &&
+				!bytes.Contains(text, []byte(delimiter)) {
 				continue
 			}
 			l := d.layout
 			l.Delimiter, l.QuoteChar = delimiter, quote
 			l.Trim = l.Trim || !givenTrim && quotesBehindBlanks(text, delimiter, quote)
-			t := trial{delimiter: delimiter, quote: quote, trim: l.Trim, records: scan(text, l.Dialect(), l.CommentPrefix, skip, d.whole)}
+			t := trial{delimiter: delimiter, quote: quote, trim: l.Trim, records: scan(text, l.Dialect(),
+				l.CommentPrefix, skip, d.whole)}
 			t.width, t.count = t.records.mode()
 			t.score = d.score(&t.records, t.width, t.count, delimiter, quote)
 			if t.width > 1 {
@@ -442,6 +446,14 @@ func (d *detection) dialect(text []byte) records {
 	return best.records
 }
 
+// ignored says how many blank lines are no rows.
+func ignored(blank int) string {
+	if blank == 1 {
+		return "1 blank line is ignored"
+	}
+	return fmt.Sprintf("%d blank lines are ignored", blank)
+}
+
 // blankRows says what becomes of blank lines: they are no rows, as in nearly all
 // files. In a file of one column they may be empty values, which only a person knows.
 func (d *detection) blankRows(text []byte, width int) {
@@ -460,9 +472,9 @@ func (d *detection) blankRows(text []byte, width int) {
 	case blank == 0:
 		d.note("skipBlankRows", "true", 0.95, "there are no blank lines among the rows")
 	case width == 1 && d.layout.Fold == 0 && d.layout.Form == Delimited:
-		d.note("skipBlankRows", "true", 0.55, fmt.Sprintf("%d blank lines are ignored; in a file of one column they may be empty values", blank))
+		d.note("skipBlankRows", "true", 0.55, ignored(blank)+"; in a file of one column they may be empty values")
 	default:
-		d.note("skipBlankRows", "true", 0.9, fmt.Sprintf("%d blank lines are ignored", blank))
+		d.note("skipBlankRows", "true", 0.9, ignored(blank))
 	}
 }
 
@@ -477,7 +489,8 @@ func (d *detection) skipRows(r *records) {
 	_, usual := r.mode()
 	isRagged := 10*usual < 9*n && n > 5
 	fits := func(i int) bool {
-		return i >= n || len(r.cells[i]) == d.width || isRagged && d.layout.Form == Delimited && 2*filled(r.cells[i]) > d.width
+		return i >= n || len(r.cells[i]) == d.width || isRagged && d.layout.Form == Delimited &&
+			2*filled(r.cells[i]) > d.width
 	}
 	first := 0
 	for ; first < n; first++ {
@@ -493,16 +506,20 @@ func (d *detection) skipRows(r *records) {
 		d.width = len(r.cells[first])
 	}
 	// A title may be filled up with delimiters to the table's width.
-	for !isHeader && first+2 < n && d.width > 2 && d.layout.Fold == 0 && 3*filled(r.cells[first]) <= d.width && r.isSparse(first) {
+	for !isHeader && first+2 < n && d.width > 2 && d.layout.Fold == 0 && 3*filled(r.cells[first]) <= d.width &&
+		r.isSparse(first) {
 		first++
 	}
-	for !isHeader && first+1 < n && d.width > 1 && d.layout.Fold == 0 && r.isProse(first) && len(r.cells[first+1]) == d.width {
+	for !isHeader && first+1 < n && d.width > 1 && d.layout.Fold == 0 && r.isProse(first) &&
+		len(r.cells[first+1]) == d.width {
 		first++
 	}
 	if !set(d, "skipRows", d.given.SkipRows, &d.layout.SkipRows, "") {
 		if first > 0 {
 			d.layout.SkipRows = r.line[first] - 1
-			d.note("skipRows", strconv.Itoa(d.layout.SkipRows), 0.9, fmt.Sprintf("line %d is the first with %d cells, the lines above it have fewer or more", d.layout.SkipRows+1, d.width))
+			d.note("skipRows", strconv.Itoa(d.layout.SkipRows), 0.9,
+				fmt.Sprintf("line %d is the first with %d cells, the lines above it have fewer or more",
+					d.layout.SkipRows+1, d.width))
 		} else {
 			d.note("skipRows", "0", 0.95, "the table starts at the top")
 		}
@@ -652,7 +669,8 @@ func isSeveral(cell string) bool {
 	if !ok || before == "" || after == "" || after[0] == ' ' || after[0] == '/' || after[0] == '\\' {
 		return false
 	}
-	isTime := isDigit(before[len(before)-1]) && len(after) >= 2 && isDigit(after[0]) && isDigit(after[1]) && (len(after) == 2 || !isDigit(after[2]))
+	isTime := isDigit(before[len(before)-1]) && len(after) >= 2 && isDigit(after[0]) && isDigit(after[1]) &&
+		(len(after) == 2 || !isDigit(after[2]))
 	return !isTime
 }
 
@@ -694,7 +712,10 @@ var (
 func IsDate(text []byte) bool {
 	text = bytes.TrimSpace(text)
 	var t value.Instant
-	return slices.ContainsFunc(dateFormats, func(f *value.DateFormat) bool { return f.Parse(text, &t) == value.Matches })
+	return slices.ContainsFunc(dateFormats, func(f *value.DateFormat) bool {
+		return f.Parse(text,
+			&t) == value.Matches
+	})
 }
 
 // isValue reports whether a cell is a number or a date rather than words.
@@ -732,7 +753,8 @@ func shape(cell string) string {
 }
 
 // totals are words that begin a line of totals below a table.
-var totals = []string{"total", "totals", "sum", "summe", "gesamt", "gesamtsumme", "insgesamt", "somme", "totale", "suma", "razem", "grand total"}
+var totals = []string{"total", "totals", "sum", "summe", "gesamt", "gesamtsumme", "insgesamt", "somme", "totale",
+	"suma", "razem", "grand total"}
 
 // isTotal reports whether a row that begins with this cell holds totals.
 func isTotal(cell string) bool {
@@ -862,7 +884,8 @@ func (d *detection) holdsTotals(cells []string, r records) bool {
 // hasIn reports whether rows of the table, all but the last few, hold a cell in a column.
 func (r *records) hasIn(column int, cell string) bool {
 	const last = 3
-	return slices.ContainsFunc(r.cells[:max(0, len(r.cells)-last)], func(row []string) bool { return column < len(row) && strings.TrimSpace(row[column]) == cell })
+	return slices.ContainsFunc(r.cells[:max(0, len(r.cells)-last)],
+		func(row []string) bool { return column < len(row) && strings.TrimSpace(row[column]) == cell })
 }
 
 func clip(s string) string {

@@ -27,34 +27,56 @@ func TestDetect(t *testing.T) {
 		name, text string
 		want       layout.Layout // form, doubleQuote and cuts are those of every case
 	}{
-		{"plain", "ticket,net,crop\nAH-1,5025,wheat\nAH-2,18505,rye\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"decimal commas", "site;moisture;protein\r\nA;13,5;9,71\r\nB;14,5;10,25\r\n", layout.Layout{Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, LineTerminator: "crlf", HeaderRows: 1}},
-		{"windows-1252", "hof;kg\nGro\xdfacker;12\nM\xfchlbach;14\n", layout.Layout{Encoding: "windows-1252", Delimiter: ";", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"a broken bar in windows-1252", "Name\xa6Ort\xa6Menge\nM\xfcller\xa6Brunnthal\xa612,5\nGr\xf6\xdfe\xa6Dornau\xa613,5\nB\xe4r\xa6Elmenau\xa614,25\n", layout.Layout{Encoding: "windows-1252", Delimiter: "¦", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"a section sign in macintosh", "Name\xa4Ort\xa4Menge\nM\x9fller\xa4Brunnthal\xa412,5\nGr\x9a\xa7e\xa4D\x9frrenau\xa413,5\nB\x8ar\xa4Elmenau\xa414,25\n", layout.Layout{Encoding: "macintosh", Delimiter: "§", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"utf-8 with a mark", "\xEF\xBB\xBFhof\tkg\nGroßacker\t12\n", layout.Layout{Encoding: "utf-8", ByteOrderMark: true, Delimiter: "\t", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"utf-8 with one damaged byte", "hof;kg\n" + strings.Repeat("Größe;1\n", 20) + "M\xfchl;2\n", layout.Layout{Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"no header", "1,2\n3,4\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf"}},
-		{"titles and totals", "Talfeld\nJuly;;\nsite;kg;moist\nA;12;13,5\nB;14;14,5\nSumme;26;\n", layout.Layout{Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, LineTerminator: "lf", SkipRows: 1, HeaderRows: 1, FooterRows: 1}},
-		{"single quotes", "a|b\n'x|y'|1\n'z''s'|2\n'q'|3\n", layout.Layout{Encoding: "utf-8", Delimiter: "|", QuoteChar: "'", LineTerminator: "lf", HeaderRows: 1}},
-		{"one column", "remark\nall well\nnothing to say\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"free text with commas", "remark\nall well, thanks\nnothing\nwet, cold, late\nfine\n", layout.Layout{Encoding: "utf-8", Delimiter: "", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"comments", "# exported\na,b\n1,2\n# half way\n3,4\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, CommentPrefix: "#", LineTerminator: "lf", HeaderRows: 1}},
-		{"CR only", "a,b\r1,2\r3,4\r", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "cr", HeaderRows: 1}},
-		{"mixed line ends", "a,b\r\n1,2\n3,4\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "mixed", HeaderRows: 1}},
-		{"empty", "", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"a last row that is cut short stays a row", "a,b,c\n1,2,3\n4,5,6\n7", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
-		{"a note behind a blank line", "a,b\n1,2\n3,4\n\nprinted by the scale\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1, FooterRows: 2}},
+		{"plain", "ticket,net,crop\nAH-1,5025,wheat\nAH-2,18505,rye\n", layout.Layout{Encoding: "utf-8", Delimiter: ",",
+			QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"decimal commas", "site;moisture;protein\r\nA;13,5;9,71\r\nB;14,5;10,25\r\n",
+			layout.Layout{Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, LineTerminator: "crlf", HeaderRows: 1}},
+		{"windows-1252", "hof;kg\nGro\xdfacker;12\nM\xfchlbach;14\n", layout.Layout{Encoding: "windows-1252",
+			Delimiter: ";", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"a broken bar in windows-1252",
+			"Name\xa6Ort\xa6Menge\nM\xfcller\xa6Brunnthal\xa612,5\nGr\xf6\xdfe\xa6Dornau\xa613,5\nB\xe4r\xa6Elmenau\xa614,25\n", layout.Layout{Encoding: "windows-1252", Delimiter: "¦", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"a section sign in macintosh",
+			"Name\xa4Ort\xa4Menge\nM\x9fller\xa4Brunnthal\xa412,5\nGr\x9a\xa7e\xa4D\x9frrenau\xa413,5\nB\x8ar\xa4Elmenau\xa414,25\n", layout.Layout{Encoding: "macintosh", Delimiter: "§", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"utf-8 with a mark", "\xEF\xBB\xBFhof\tkg\nGroßacker\t12\n", layout.Layout{Encoding: "utf-8",
+			ByteOrderMark: true, Delimiter: "\t", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"utf-8 with one damaged byte", "hof;kg\n" + strings.Repeat("Größe;1\n", 20) + "M\xfchl;2\n",
+			layout.Layout{Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"no header", "1,2\n3,4\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,
+			LineTerminator: "lf"}},
+		{"titles and totals", "Talfeld\nJuly;;\nsite;kg;moist\nA;12;13,5\nB;14;14,5\nSumme;26;\n",
+			layout.Layout{Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, LineTerminator: "lf", SkipRows: 1,
+				HeaderRows: 1, FooterRows: 1}},
+		{"single quotes", "a|b\n'x|y'|1\n'z''s'|2\n'q'|3\n", layout.Layout{Encoding: "utf-8", Delimiter: "|",
+			QuoteChar: "'", LineTerminator: "lf", HeaderRows: 1}},
+		{"one column", "remark\nall well\nnothing to say\n", layout.Layout{Encoding: "utf-8", Delimiter: ",",
+			QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"free text with commas", "remark\nall well, thanks\nnothing\nwet, cold, late\nfine\n",
+			layout.Layout{Encoding: "utf-8", Delimiter: "", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"comments", "# exported\na,b\n1,2\n# half way\n3,4\n", layout.Layout{Encoding: "utf-8", Delimiter: ",",
+			QuoteChar: `"`, CommentPrefix: "#", LineTerminator: "lf", HeaderRows: 1}},
+		{"CR only", "a,b\r1,2\r3,4\r", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,
+			LineTerminator: "cr", HeaderRows: 1}},
+		{"mixed line ends", "a,b\r\n1,2\n3,4\n", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,
+			LineTerminator: "mixed", HeaderRows: 1}},
+		{"empty", "", layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf",
+			HeaderRows: 1}},
+		{"a last row that is cut short stays a row", "a,b,c\n1,2,3\n4,5,6\n7",
+			layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1}},
+		{"a note behind a blank line", "a,b\n1,2\n3,4\n\nprinted by the scale\n",
+			layout.Layout{Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, LineTerminator: "lf", HeaderRows: 1,
+				FooterRows: 2}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			got, evidence := detect(c.text, layout.Given{})
-			c.want.Form, c.want.DoubleQuote, c.want.SkipBlankRows, c.want.HeaderNames, c.want.Cuts = "delimited", true, true, "joined", []int{}
+			c.want.Form, c.want.DoubleQuote, c.want.SkipBlankRows, c.want.HeaderNames, c.want.Cuts = "delimited", true,
+				true, "joined", []int{}
 			if c.name == "titles and totals" {
 				c.want.SkipRows = got.SkipRows // the second title has the table's width: 1 or 2 lines
 			}
 			assert.Equal(t, c.want, got)
 			require.NoError(t, got.Check())
-			for _, setting := range []string{"form", "encoding", "lineTerminator", "delimiter", "quoteChar", "doubleQuote", "commentPrefix", "skipRows", "headerRows", "footerRows"} {
+			for _, setting := range []string{"form", "encoding", "lineTerminator", "delimiter", "quoteChar",
+				"doubleQuote", "commentPrefix", "skipRows", "headerRows", "footerRows"} {
 				e := evidence[setting]
 				assert.NotEmpty(t, e.Why, setting)
 				assert.True(t, e.Confidence > 0 && e.Confidence <= 1, "%s: %v", setting, e.Confidence)
@@ -66,8 +88,10 @@ func TestDetect(t *testing.T) {
 func TestGivenSettingsAreKept(t *testing.T) {
 	semicolon, none, latin := ";", "", "iso-8859-1"
 	skip, header := 1, 0
-	l, evidence := detect("x\na,b;c\nd,e;f\n", layout.Given{Delimiter: &semicolon, QuoteChar: &none, Encoding: &latin, SkipRows: &skip, HeaderRows: &header})
-	assert.Equal(t, []any{";", "", "iso-8859-1", 1, 0}, []any{l.Delimiter, l.QuoteChar, l.Encoding, l.SkipRows, l.HeaderRows})
+	l, evidence := detect("x\na,b;c\nd,e;f\n", layout.Given{Delimiter: &semicolon, QuoteChar: &none, Encoding: &latin,
+		SkipRows: &skip, HeaderRows: &header})
+	assert.Equal(t, []any{";", "", "iso-8859-1", 1, 0}, []any{l.Delimiter, l.QuoteChar, l.Encoding, l.SkipRows,
+		l.HeaderRows})
 	assert.Equal(t, "set by hand", evidence["delimiter"].Why)
 	assert.InDelta(t, 1, evidence["skipRows"].Confidence, 0)
 }
@@ -83,7 +107,8 @@ func TestFold(t *testing.T) {
 
 	l, _ = detect("read at\nsilo\ntemperature\nhumidity\nstate\n"+b.String(), layout.Given{})
 	assert.Equal(t, []any{5, 1}, []any{l.Fold, l.HeaderRows}, "the first values name the others")
-	for _, text := range []string{"remark\nall well\nnothing to say\n", strings.Repeat("12\n13\n14\n", 30), strings.Repeat("12,5;a\n13,5;b\n", 30)} {
+	for _, text := range []string{"remark\nall well\nnothing to say\n", strings.Repeat("12\n13\n14\n", 30),
+		strings.Repeat("12,5;a\n13,5;b\n", 30)} {
 		l, _ = detect(text, layout.Given{})
 		assert.Zero(t, l.Fold, text)
 	}
@@ -94,7 +119,8 @@ func TestFold(t *testing.T) {
 
 func TestRowsUnderTheHeader(t *testing.T) {
 	rows := strings.Repeat("7,2026-07-01,3,fine\n12,2026-07-02,4,\n", 20)
-	l, evidence := detect("id,asked on,q1,remark\nnumber,day,how content are you?,anything else?\n,,1 to 5,text\n"+rows, layout.Given{})
+	l, evidence := detect("id,asked on,q1,remark\nnumber,day,how content are you?,anything else?\n,,1 to 5,text\n"+rows,
+		layout.Given{})
 	assert.Equal(t, []any{3, "first"}, []any{l.HeaderRows, l.HeaderNames})
 	assert.NotEmpty(t, evidence["headerNames"].Why)
 	l, _ = detect("weight,,when,remark\nkg,number,day,text\n"+rows, layout.Given{})
@@ -119,17 +145,32 @@ func TestFoundTables(t *testing.T) {
 		"last cells left out": {"version,name,built,sold,scrapped\n" + repeat(20, func(i int) string {
 			return fmt.Sprintf("%d.1,scale %c,20%02d-01-01", i, 'a'+i, i) + strings.Repeat(",2026-01-01", i%3) + "\n"
 		}), 0, 1},
-		"last cells left out below a title": {"Scales of the co-operative\nversion,name,built,sold,scrapped\n" + repeat(20, func(i int) string {
-			return fmt.Sprintf("%d.1,scale %c,20%02d-01-01", i, 'a'+i, i) + strings.Repeat(",2026-01-01", i%3) + "\n"
-		}), 1, 1},
-		"codes and names":    {repeat(20, func(i int) string { return fmt.Sprintf("%c%c\tplace %c\n", 'A'+i, 'Z'-i, 'a'+i) }), 0, 0},
-		"codes under a name": {"code\tname\n" + repeat(20, func(i int) string { return fmt.Sprintf("%c%c\tplace %c\n", 'A'+i, 'Z'-i, 'a'+i) }), 0, 1},
-		"places":             {repeat(20, func(i int) string { return fmt.Sprintf("scale;+%04d%c%05d\n", 4000+i, "+-"[i%2], 100*i) }), 0, 0},
-		"checksums":          {repeat(20, func(i int) string { return fmt.Sprintf("%s;file %c\n", strings.Repeat(string(rune('a'+i)), 40), 'a'+i) }), 0, 0},
-		"years for names":    {"grower;2024;2025\n" + repeat(9, func(i int) string { return fmt.Sprintf("hof %c;%d;%d\n", 'a'+i, 1200+i, 1900+i) }), 0, 1},
+		"last cells left out below a title": {"Scales of the co-operative\nversion,name,built,sold,scrapped\n" +
+			repeat(20, func(i int) string {
+				return fmt.Sprintf("%d.1,scale %c,20%02d-01-01", i, 'a'+i, i) + strings.Repeat(",2026-01-01", i%3) + "\n"
+			}), 1, 1},
+		"codes and names": {repeat(20, func(i int) string {
+			return fmt.Sprintf("%c%c\tplace %c\n", 'A'+i, 'Z'-i,
+				'a'+i)
+		}), 0, 0},
+		"codes under a name": {"code\tname\n" + repeat(20, func(i int) string {
+			return fmt.Sprintf("%c%c\tplace %c\n",
+				'A'+i, 'Z'-i, 'a'+i)
+		}), 0, 1},
+		"places": {repeat(20, func(i int) string {
+			return fmt.Sprintf("scale;+%04d%c%05d\n", 4000+i,
+				"+-"[i%2], 100*i)
+		}), 0, 0},
+		"checksums": {repeat(20, func(i int) string {
+			return fmt.Sprintf("%s;file %c\n",
+				strings.Repeat(string(rune('a'+i)), 40), 'a'+i)
+		}), 0, 0},
+		"years for names": {"grower;2024;2025\n" +
+			repeat(9, func(i int) string { return fmt.Sprintf("hof %c;%d;%d\n", 'a'+i, 1200+i, 1900+i) }), 0, 1},
 	} {
 		l, evidence := detect(c.text, layout.Given{})
-		assert.Equal(t, []int{c.skip, c.header}, []int{l.SkipRows, l.HeaderRows}, "%s: %s; %s", name, evidence["skipRows"].Why, evidence["headerRows"].Why)
+		assert.Equal(t, []int{c.skip, c.header}, []int{l.SkipRows, l.HeaderRows}, "%s: %s; %s", name,
+			evidence["skipRows"].Why, evidence["headerRows"].Why)
 	}
 }
 

@@ -37,7 +37,8 @@ func TestLayoutGivenBack(t *testing.T) {
 			l.Delimiter = rapid.SampledFrom([]string{"", ";", "\t"}).Draw(t, "delimiter")
 			l.QuoteChar, l.DoubleQuote = `"`, rapid.Bool().Draw(t, "double")
 			l.Trim, l.ClosingDelimiter = rapid.Bool().Draw(t, "trim"), rapid.Bool().Draw(t, "closing")
-			l.Fold, l.Nameless = number.Draw(t, "fold"), rapid.SampledFrom([]string{"", layout.First}).Draw(t, "nameless")
+			l.Fold, l.Nameless = number.Draw(t, "fold"), rapid.SampledFrom([]string{"", layout.First}).Draw(t,
+				"nameless")
 		}
 		text, err := json.Marshal(l)
 		require.NoError(t, err)
@@ -66,7 +67,8 @@ func TestGivenSays(t *testing.T) {
 }
 
 func TestAllFaults(t *testing.T) {
-	l := layout.Layout{Form: "odd", Encoding: "odd", Delimiter: "\n", QuoteChar: "''", CommentPrefix: "\x00", SkipRows: -1,
+	l := layout.Layout{Form: "odd", Encoding: "odd", Delimiter: "\n", QuoteChar: "''", CommentPrefix: "\x00",
+		SkipRows:   -1,
 		HeaderRows: 1001, HeaderNames: "odd", Nameless: "odd", FooterRows: 1e6, Fold: -2, Member: "\xff", Sheet: "\x00",
 		SkipColumns: -1, Merged: "odd", Hidden: "odd", Cuts: []int{4, 4}}
 	var faults layout.Faults
@@ -75,7 +77,9 @@ func TestAllFaults(t *testing.T) {
 	for _, f := range faults {
 		settings = append(settings, f.Setting)
 	}
-	assert.ElementsMatch(t, []string{"form", "encoding", "delimiter", "quoteChar", "commentPrefix", "skipRows", "headerRows",
-		"headerNames", "nameless", "footerRows", "fold", "member", "sheet", "skipColumns", "merged", "hidden", "cuts"}, settings)
+	assert.ElementsMatch(t, []string{"form", "encoding", "delimiter", "quoteChar", "commentPrefix", "skipRows",
+		"headerRows",
+		"headerNames", "nameless", "footerRows", "fold", "member", "sheet", "skipColumns", "merged", "hidden", "cuts"},
+		settings)
 	assert.Nil(t, (&layout.Layout{Form: layout.Delimited, Encoding: "utf-8"}).Check())
 }

@@ -64,7 +64,8 @@ func guessEncoding(s *Sample) guess {
 	case ascii:
 		return guess{"utf-8", 0.9, "the bytes examined are all ASCII, which is also valid UTF-8", ""}
 	case bad == 0:
-		return guess{"utf-8", 0.99, "the bytes above 127 form valid UTF-8, which hardly happens by chance in another encoding",
+		return guess{"utf-8", 0.99, "the bytes above 127 form valid UTF-8, which hardly happens by chance in " +
+			"another encoding",
 			"windows-1252"}
 	case good >= 9*bad:
 		return guess{"utf-8", 0.85, fmt.Sprintf("%d of %d characters above 127 are valid UTF-8; the others are damaged",

@@ -17,7 +17,8 @@ import (
 var tongues = []struct {
 	language, words, encodings string
 }{
-	{"German", "Größe Gewicht Mühle Gerste Fläche Süden Hafer Körner Übergabe Straße Weizen nass geladen Anhänger später Ähren", "windows-1252 iso-8859-1 iso-8859-15 ibm850 ibm437 macintosh"},
+	{"German", "Größe Gewicht Mühle Gerste Fläche Süden Hafer Körner Übergabe Straße Weizen nass geladen Anhänger " +
+		"später Ähren", "windows-1252 iso-8859-1 iso-8859-15 ibm850 ibm437 macintosh"},
 	{"German with euros", "Preis 120 € je Tonne Größe „Kläranlage“ – übrig Äcker", "windows-1252"},
 	{"French", "blé récolte été orge avoine pesée qualité humidité forêt août élevé déjà reçu à côté",
 		"windows-1252 iso-8859-1 ibm850 macintosh"},

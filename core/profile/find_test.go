@@ -153,7 +153,8 @@ func TestRowConditions(t *testing.T) {
 	}{
 		{on("", "equals", "x"), "equals: the condition needs a column; on rows there are rows, sparse, defect"},
 		{on("", "sparse", "few"), `sparse: "few" is no number of cells`},
-		{on("no", "habit", "haste"), "no habit: there is no such habit; there are blanks around, blanks inside, characters that do not show, currency sign"},
+		{on("no", "habit", "haste"), "no habit: there is no such habit; there are blanks around, blanks inside, " +
+			"characters that do not show, currency sign"},
 		{on("no", "differs", ""), "no differs: the condition compares with other columns: name them"},
 		{on("from", "after", "", "to", "no"), "the condition compares with other columns"},
 		{on("from", "after", "", "then"), `the delivery has no column "then"`},

@@ -83,7 +83,8 @@ func TestFindings(t *testing.T) {
 			[]string{"`value` looks like a number, but 64 values start with 0: keep it as text"}},
 		{"currency", sequence(200, func(i int) string { return fmt.Sprintf("€ %d,50", i) }),
 			[]string{"`value` holds amounts with a currency sign: only without it they are numbers"}},
-		{"undecided dates", slashes, []string{"`value`: no date tells whether the day or the month comes first; the day is taken to. Ask the sender"}},
+		{"undecided dates", slashes, []string{"`value`: no date tells whether the day or the month comes first; the " +
+			"day is taken to. Ask the sender"}},
 		{"month first", mix(slashes, "07/31/2026"), nil},
 		{"two orders", mix(slashes, "07/31/2026", "07/30/2026", "31/07/2026"),
 			[]string{"`value`: most dates have the month first, but 1 makes sense only with the day first: 31/07/2026"}},
@@ -107,7 +108,8 @@ func TestFindings(t *testing.T) {
 			[]string{"`value`: the same is written in different ways: wheat (6"}},
 		{"misspelt", mix(words, "barely"), []string{"`value`: perhaps misspelt: barely (1) for barley (6"}},
 		{"repeated code", mix(codes, "BR-000007"),
-			[]string{"`value` nearly tells rows apart, but 1 row repeats an earlier one in all cells; row 101 repeats row 8"}},
+			[]string{"`value` nearly tells rows apart, but 1 row repeats an earlier one in all cells; row 101 " +
+				"repeats row 8"}},
 		{"odd code", mix(codes, "TRIAL-1"),
 			[]string{"`value`: nearly all values look like AA-999999, but 1 does not: TRIAL-1"}},
 		{"hardly empty", mix(codes, ""), []string{"`value` is empty in 1 of 200 rows"}},

@@ -39,7 +39,8 @@ func open(t require.TestingT, text string) *source.File {
 	path := filepath.Join(dir, "delivery.csv")
 	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
 	form, encoding, delimiter, quote, comment, zero, one := layout.Delimited, "utf-8", ",", `"`, "", 0, 1
-	file, err := source.Open(context.Background(), path, layout.Given{Form: &form, Encoding: &encoding, Delimiter: &delimiter, QuoteChar: &quote,
+	file, err := source.Open(context.Background(), path, layout.Given{Form: &form, Encoding: &encoding,
+		Delimiter: &delimiter, QuoteChar: &quote,
 		CommentPrefix: &comment, SkipRows: &zero, HeaderRows: &one, FooterRows: &zero})
 	require.NoError(t, err)
 	return file
@@ -67,10 +68,14 @@ var cellsOf = map[string]func(t *rapid.T) string{
 	},
 	"code": func(t *rapid.T) string { return fmt.Sprintf("BR-%06d", rapid.IntRange(0, 200000).Draw(t, "n")) },
 	"text": func(t *rapid.T) string {
-		return rapid.StringN(0, 12, -1).Filter(func(s string) bool { return !strings.ContainsAny(s, "\r\n\x00\\") && utf8.ValidString(s) }).Draw(t, "s")
+		return rapid.StringN(0, 12, -1).Filter(func(s string) bool {
+			return !strings.ContainsAny(s, "\r\n\x00\\") &&
+				utf8.ValidString(s)
+		}).Draw(t, "s")
 	},
 	"mixed": func(t *rapid.T) string {
-		return rapid.SampledFrom([]string{"1", "2.5", "1e3", "wet", "2026-07-01", "", " ", " 7", "1,5", "007", strings.Repeat("long ", 80)}).Draw(t, "s")
+		return rapid.SampledFrom([]string{"1", "2.5", "1e3", "wet", "2026-07-01", "", " ", " 7", "1,5", "007",
+			strings.Repeat("long ", 80)}).Draw(t, "s")
 	},
 }
 
@@ -300,7 +305,8 @@ func manyRows(rows int) string {
 	b.WriteString("code,at,net_kg,moisture,crop\n")
 	for i := range rows {
 		crop := []string{"wheat", "barley", "rye", "Rye ", "n/a"}[random.IntN(5)]
-		fmt.Fprintf(&b, "BR-%07d,2026-%02d-%02dT%02d:%02d:%02d,%d,%.2f,%s\n", i*7%10_000_000, 1+random.IntN(12), 1+random.IntN(28), random.IntN(24), random.IntN(60), random.IntN(60),
+		fmt.Fprintf(&b, "BR-%07d,2026-%02d-%02dT%02d:%02d:%02d,%d,%.2f,%s\n", i*7%10_000_000, 1+random.IntN(12),
+			1+random.IntN(28), random.IntN(24), random.IntN(60), random.IntN(60),
 			random.IntN(9000), 9+random.Float64()*900, crop)
 	}
 	return b.String()
@@ -341,7 +347,8 @@ func TestEstimates(t *testing.T) {
 	defer file.Close()
 	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
-	exact := collectApart(t, newPlan(context.Background(), s, about, DefaultShare), file, 2, rand.New(rand.NewPCG(1, 1)))
+	exact := collectApart(t, newPlan(context.Background(), s, about, DefaultShare), file, 2,
+		rand.New(rand.NewPCG(1, 1)))
 	// A plan made from a part of the rows gives the same, but for which texts are counted.
 	top := open(t, text[:strings.LastIndexByte(text[:len(text)/3], '\n')+1])
 	defer top.Close()
@@ -367,8 +374,10 @@ func TestEstimates(t *testing.T) {
 			}
 		}
 		// All else is the same.
-		want.Distinct, want.DistinctExact, want.DistinctError, want.Once = c.Distinct, c.DistinctExact, c.DistinctError, c.Once
-		want.Top, want.Rare, want.Quartiles, want.QuartileError, want.Histogram = c.Top, c.Rare, c.Quartiles, c.QuartileError, c.Histogram
+		want.Distinct, want.DistinctExact, want.DistinctError, want.Once = c.Distinct, c.DistinctExact, c.DistinctError,
+			c.Once
+		want.Top, want.Rare, want.Quartiles, want.QuartileError, want.Histogram = c.Top, c.Rare, c.Quartiles,
+			c.QuartileError, c.Histogram
 		want.Category, want.Variants, want.usual, want.odd = c.Category, c.Variants, c.usual, c.odd
 		assert.Equal(t, want, c)
 	}

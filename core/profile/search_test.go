@@ -60,13 +60,15 @@ func TestSearchFindsEachRowOnce(t *testing.T) {
 				if fold > 0 {
 					header = 0
 				}
-				file, err := source.Open(t.Context(), path, layout.Given{Delimiter: &delimiter, QuoteChar: &quote, DoubleQuote: &doubled, Fold: &fold,
+				file, err := source.Open(t.Context(), path, layout.Given{Delimiter: &delimiter, QuoteChar: &quote,
+					DoubleQuote: &doubled, Fold: &fold,
 					HeaderRows: &header, SkipRows: &zero, FooterRows: &zero})
 				require.NoError(t, err)
 				p, err := Of(context.Background(), file, Options{})
 				require.NoError(t, err)
 				require.Equal(t, int64(40_000), p.Rows, name)
-				assert.Equal(t, want, found(t, file, p, Filter{Column: p.Columns[1].Name, Op: "equals", Value: sought}), name)
+				assert.Equal(t, want, found(t, file, p, Filter{Column: p.Columns[1].Name, Op: "equals", Value: sought}),
+					name)
 				file.Close()
 			}
 		}

@@ -32,7 +32,8 @@ func TestRowsComeBack(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, cells, back)
 		for _, c := range cells {
-			assert.Equal(t, !strings.ContainsAny(c, ",\"\n") && strings.Trim(c, " ") == c, rfc4180.IsPlain([]byte(c)), "%q", c)
+			assert.Equal(t, !strings.ContainsAny(c, ",\"\n") && strings.Trim(c, " ") == c, rfc4180.IsPlain([]byte(c)),
+				"%q", c)
 		}
 	})
 }

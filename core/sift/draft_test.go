@@ -178,9 +178,11 @@ func TestDraftOffers(t *testing.T) {
 			cells int
 			want  string // what is said of required
 		}{
-			"none":         {"", 0, "    required: true "},
-			"one":          {"", 1, "    # required: true                      # empty in 1 of 200 rows, which would be rejected"},
-			"one null":     {"n/a", 1, "    # required: true                      # empty in 1 of 200 rows, which would be rejected"},
+			"none": {"", 0, "    required: true "},
+			"one": {"", 1, "    # required: true                      # empty in 1 of 200 rows, which " +
+				"would be rejected"},
+			"one null": {"n/a", 1, "    # required: true                      # empty in 1 of 200 rows, which " +
+				"would be rejected"},
 			"half of them": {"", 100, ""},
 		} {
 			var b strings.Builder

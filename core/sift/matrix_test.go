@@ -70,7 +70,8 @@ func siftCell(t *testing.T, c oneCell, rule string) (*sift.Result, *texts) {
 		good = "fine"
 	}
 	delimiter, quote, encoding, zero, one := ";", `"`, "utf-8", 0, 1
-	given := layout.Given{Delimiter: &delimiter, QuoteChar: &quote, Encoding: &encoding, SkipRows: &zero, HeaderRows: &one, FooterRows: &zero}
+	given := layout.Given{Delimiter: &delimiter, QuoteChar: &quote, Encoding: &encoding, SkipRows: &zero,
+		HeaderRows: &one, FooterRows: &zero}
 	if c.xlsx != "" {
 		given = layout.Given{SkipRows: &zero, HeaderRows: &one}
 		numbers := ""
@@ -80,7 +81,8 @@ func siftCell(t *testing.T, c oneCell, rule string) (*sift.Result, *texts) {
 		writeBook(t, path, `<row r="1"><c t="str"><v>a</v></c><c t="str"><v>b</v></c><c t="str"><v>c</v></c></row><row r="2"><c t="str"><v>one</v></c></row>`+
 			`<row r="3"><c t="str"><v>two</v></c>`+c.xlsx+`<c t="str"><v>II</v></c></row><row r="4"><c t="str"><v>three</v></c></row>`+numbers)
 	} else {
-		require.NoError(t, os.WriteFile(path, []byte("a;b;c\none;"+good+";I\ntwo;"+c.cell+";II\nthree;"+good+";III\n"), 0o600))
+		require.NoError(t, os.WriteFile(path, []byte("a;b;c\none;"+good+";I\ntwo;"+c.cell+";II\nthree;"+good+";III\n"),
+			0o600))
 	}
 	file, err := source.Open(t.Context(), path, given)
 	require.NoError(t, err)
@@ -89,7 +91,8 @@ func siftCell(t *testing.T, c oneCell, rule string) (*sift.Result, *texts) {
 	require.NoError(t, err)
 	defer source.Close(rows)
 	sink := &texts{}
-	result, err := (&sift.Run{Source: rows, Encoding: file.Layout.Encoding, Target: tg, Workers: 1, Sink: sink}).Do(context.Background())
+	result, err := (&sift.Run{Source: rows, Encoding: file.Layout.Encoding, Target: tg, Workers: 1,
+		Sink: sink}).Do(context.Background())
 	require.NoError(t, err)
 	return result, sink
 }
@@ -102,10 +105,12 @@ func writeBook(t *testing.T, path, rows string) {
 	z := zip.NewWriter(f)
 	const rels = `<Relationships>`
 	for name, text := range map[string]string{
-		"_rels/.rels":                rels + `<Relationship Id="r1" Type="x/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
-		"xl/workbook.xml":            `<workbook><sheets><sheet name="a" r:id="r1"/></sheets></workbook>`,
-		"xl/_rels/workbook.xml.rels": rels + `<Relationship Id="r1" Type="x/worksheet" Target="s.xml"/></Relationships>`,
-		"xl/s.xml":                   `<worksheet><sheetData>` + rows + `</sheetData></worksheet>`,
+		"_rels/.rels": rels +
+			`<Relationship Id="r1" Type="x/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
+		"xl/workbook.xml": `<workbook><sheets><sheet name="a" r:id="r1"/></sheets></workbook>`,
+		"xl/_rels/workbook.xml.rels": rels +
+			`<Relationship Id="r1" Type="x/worksheet" Target="s.xml"/></Relationships>`,
+		"xl/s.xml": `<worksheet><sheetData>` + rows + `</sheetData></worksheet>`,
 	} {
 		w, err := z.Create(name)
 		require.NoError(t, err)
@@ -146,7 +151,8 @@ func TestEveryCodeAndAction(t *testing.T) {
 			rejected := want == violation.Reject || want == violation.Refuse
 			assert.Equal(t, rejected, result.Tally.Rejected == 1, "%s: %+v", name, result.Tally)
 			assert.Equal(t, result.Tally.Read, result.Tally.Accepted+result.Tally.Rejected, name)
-			verdict := map[violation.Action]sift.Verdict{violation.Reject: sift.Split, violation.Blank: sift.Accepted, violation.Flag: sift.Accepted, violation.Refuse: sift.Refused}[want]
+			verdict := map[violation.Action]sift.Verdict{violation.Reject: sift.Split, violation.Blank: sift.Accepted,
+				violation.Flag: sift.Accepted, violation.Refuse: sift.Refused}[want]
 			assert.Equal(t, verdict, result.Verdict, name)
 
 			accepted := strings.Split(sink.accepted.String(), "\n")
@@ -170,8 +176,10 @@ func TestEveryCodeAndAction(t *testing.T) {
 	}
 	// The others are of whole rows, of the header, of the delivery or of keys, and no
 	// column's matter; or of a datatype that is not there yet.
-	for _, code := range []violation.Code{violation.RowShort, violation.RowLong, violation.RowMisplaced, violation.HeaderMissing, violation.HeaderDuplicate, violation.HeaderUnknown,
-		violation.EncodingChanged, violation.KeyDuplicate, violation.DeliveryEmpty, violation.RowsFew, violation.RowsMany, violation.DateText, violation.TimeFormat} {
+	for _, code := range []violation.Code{violation.RowShort, violation.RowLong, violation.RowMisplaced,
+		violation.HeaderMissing, violation.HeaderDuplicate, violation.HeaderUnknown,
+		violation.EncodingChanged, violation.KeyDuplicate, violation.DeliveryEmpty, violation.RowsFew,
+		violation.RowsMany, violation.DateText, violation.TimeFormat} {
 		seen[code] = true
 	}
 	for code := violation.RowShort; code <= violation.KeyDuplicate; code++ {

@@ -143,7 +143,8 @@ func TestRefuseAction(t *testing.T) {
 }
 
 func TestCompositeKey(t *testing.T) {
-	result, _ := run(t, "target: t\ncolumns:\n  - name: a\n  - {name: b, datatype: decimal}\n  - {name: c, datatype: dateTime, unique: true}\nkey: [a, b]\n",
+	result, _ := run(t, "target: t\ncolumns:\n  - name: a\n  - {name: b, datatype: decimal}\n  - {name: c, "+
+		"datatype: dateTime, unique: true}\nkey: [a, b]\n",
 		"a,b,c\nx,1,2026-01-01T10:00:00Z\nx,1.0,\nx,2,2026-01-01T12:00:00+02:00\ny,1,2026-01-02T00:00:00Z\n1,x1,\n", 1)
 	var got []string
 	for _, g := range result.Violations {
@@ -161,8 +162,10 @@ func TestPromises(t *testing.T) {
 		text.WriteString("id,n\n")
 		rows := rapid.IntRange(0, 400).Draw(t, "rows")
 		for range rows {
-			text.WriteString(rapid.SampledFrom([]string{"a", "b", "c", "d", "e", "", "f g", `"x`, `"y""z"`, `"l` + "\n" + `m"`, "w"}).Draw(t, "id"))
-			text.WriteString(rapid.SampledFrom([]string{",1\n", ",x\n", ", 7\n", "\n", ",2,3\n", ",\n"}).Draw(t, "rest"))
+			text.WriteString(rapid.SampledFrom([]string{"a", "b", "c", "d", "e", "", "f g", `"x`, `"y""z"`, `"l` +
+				"\n" + `m"`, "w"}).Draw(t, "id"))
+			text.WriteString(rapid.SampledFrom([]string{",1\n", ",x\n", ", 7\n", "\n", ",2,3\n", ",\n"}).Draw(t,
+				"rest"))
 		}
 		pad := strings.Repeat("pad,1\n", rapid.SampledFrom([]int{0, 0, 0, 0, 0, 0, 0, 0, 0, 60000}).Draw(t, "pad"))
 		result, sink := run(t, keyed, text.String()+pad, 1)
@@ -170,9 +173,11 @@ func TestPromises(t *testing.T) {
 		assert.Equal(t, tally.Read, tally.Accepted+tally.Rejected+tally.Excluded)
 		again, same := run(t, keyed, text.String()+pad, 5)
 		assert.Equal(t, result, again)
-		assert.True(t, sink.accepted.String() == same.accepted.String() && sink.rejected.String() == same.rejected.String() && sink.violations.String() == same.violations.String())
+		assert.True(t, sink.accepted.String() == same.accepted.String() &&
+			sink.rejected.String() == same.rejected.String() && sink.violations.String() == same.violations.String())
 
-		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,
+			DoubleQuote: true, HeaderRows: 1}
 		keys := map[string]bool{}
 		accepted := int64(0)
 		r, err := source.NewReader(strings.NewReader(sink.accepted.String()), l)
@@ -211,14 +216,19 @@ func TestEncodingChanges(t *testing.T) {
 		rows     []string
 		want     string
 	}{
-		"utf-8 goes on as windows-1252":       {"utf-8", []string{"Größe", "Mühle", "a", "Höhe", "Gr\xf6\xdfe", "b", "M\xfchle", "H\xf6he"}, "the encoding changes: from line 6 on the letters beyond ASCII are not utf-8"},
-		"windows-1252 after utf-8":            {"windows-1252", []string{"Größe", "Mühle", "Höhe", "a", "Gr\xf6\xdfe", "M\xfchle", "H\xf6he"}, "the encoding changes: before line 6 the letters beyond ASCII are not windows-1252"},
-		"a damaged row is no change":          {"utf-8", []string{"Größe", "Mühle", "Höhe", "M\xfchle", "Größe", "Mühle", "Höhe"}, ""},
-		"few rows at the end are no change":   {"utf-8", []string{"Größe", "Mühle", "Höhe", "M\xfchle", "M\xfchle"}, ""},
+		"utf-8 goes on as windows-1252": {"utf-8", []string{"Größe", "Mühle", "a", "Höhe", "Gr\xf6\xdfe", "b",
+			"M\xfchle", "H\xf6he"}, "the encoding changes: from line 6 on the letters beyond ASCII are not utf-8"},
+		"windows-1252 after utf-8": {"windows-1252", []string{"Größe", "Mühle", "Höhe", "a", "Gr\xf6\xdfe",
+			"M\xfchle", "H\xf6he"}, "the encoding changes: before line 6 the letters beyond ASCII are not windows-1252"},
+		"a damaged row is no change": {"utf-8", []string{"Größe", "Mühle", "Höhe", "M\xfchle", "Größe",
+			"Mühle", "Höhe"}, ""},
+		"few rows at the end are no change": {"utf-8", []string{"Größe", "Mühle", "Höhe", "M\xfchle", "M\xfchle"},
+			""},
 		"one encoding":                        {"utf-8", []string{"Größe", "Mühle", "Höhe", "a", "b"}, ""},
 		"none of the letters are as they say": {"utf-8", []string{"M\xfchle", "H\xf6he", "M\xfchle", "H\xf6he"}, ""},
 	} {
-		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: c.encoding, Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1}
+		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: c.encoding, Delimiter: ";", QuoteChar: `"`,
+			DoubleQuote: true, HeaderRows: 1}
 		text := "id;name\n"
 		for i, row := range c.rows {
 			text += fmt.Sprintf("%d;%s\n", i+1, row)
@@ -228,7 +238,8 @@ func TestEncodingChanges(t *testing.T) {
 		sink := &texts{}
 		result, err := (&sift.Run{Source: r, Encoding: c.encoding, Target: tg, Sink: sink}).Do(t.Context())
 		require.NoError(t, err)
-		found := slices.ContainsFunc(result.Violations, func(g sift.Group) bool { return g.Code == violation.EncodingChanged })
+		found := slices.ContainsFunc(result.Violations,
+			func(g sift.Group) bool { return g.Code == violation.EncodingChanged })
 		assert.Equal(t, c.want != "", found, name)
 		if c.want != "" {
 			assert.Contains(t, sink.violations.String(), c.want, name)

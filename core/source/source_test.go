@@ -242,8 +242,10 @@ func drawTable(t *rapid.T) (w written) {
 	w.layout = layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: rapid.SampledFrom([]string{"utf-8",
 		"windows-1252", "iso-8859-1", "windows-1250", "ibm850", "macintosh", "utf-16le", "utf-16be", "utf-32le",
 		"utf-32be", "gb18030"}).Draw(t, "encoding"),
-		Delimiter: rapid.SampledFrom([]string{",", ";", "\t", "|", "::", "§"}).Draw(t, "delimiter"), QuoteChar: rapid.SampledFrom([]string{`"`, "'"}).Draw(t, "quote"),
-		DoubleQuote: true, HeaderRows: 1, SkipRows: rapid.IntRange(0, 2).Draw(t, "skip"), FooterRows: rapid.IntRange(0, 2).Draw(t, "footer")}
+		Delimiter:   rapid.SampledFrom([]string{",", ";", "\t", "|", "::", "§"}).Draw(t, "delimiter"),
+		QuoteChar:   rapid.SampledFrom([]string{`"`, "'"}).Draw(t, "quote"),
+		DoubleQuote: true, HeaderRows: 1, SkipRows: rapid.IntRange(0, 2).Draw(t, "skip"),
+		FooterRows: rapid.IntRange(0, 2).Draw(t, "footer")}
 	lineEnd := rapid.SampledFrom([]string{"\n", "\r\n", "\r"}).Draw(t, "line end")
 	width := rapid.IntRange(2, 6).Draw(t, "width")
 	cell := rapid.StringMatching(`[a-cäöß0-9 ,;:|§"'\t\r\n]{0,12}`)
@@ -253,7 +255,8 @@ func drawTable(t *rapid.T) (w written) {
 				w.text = append(w.text, w.layout.Delimiter...)
 			}
 			q := w.layout.QuoteChar
-			if strings.Contains(c, w.layout.Delimiter) || strings.ContainsAny(c, q+"\r\n:") || rapid.IntRange(0, 5).Draw(t, "quoted") == 0 {
+			if strings.Contains(c, w.layout.Delimiter) || strings.ContainsAny(c, q+"\r\n:") ||
+				rapid.IntRange(0, 5).Draw(t, "quoted") == 0 {
 				c = q + strings.ReplaceAll(c, q, q+q) + q
 			}
 			w.text = append(w.text, c...)
@@ -377,7 +380,8 @@ func FuzzReader(f *testing.F) {
 	f.Add([]byte("1\n2\n\n3\n \n"), "", "", "#", 0, 0, 0, 2)
 	f.Add([]byte("t\na|b\r\n'1'|'2''3'\r\nsum\r\n"), "|", "'", "", 1, 1, 1, 10)
 	f.Fuzz(func(t *testing.T, text []byte, delimiter, quote, comment string, skip, header, footer, fold int) {
-		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: delimiter, QuoteChar: quote, DoubleQuote: len(text)%2 == 0, CommentPrefix: comment,
+		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: delimiter,
+			QuoteChar: quote, DoubleQuote: len(text)%2 == 0, CommentPrefix: comment,
 			Fold: max(0, fold%5), Trim: fold > 9, SkipRows: skip % 4, HeaderRows: header % 4, FooterRows: footer % 4}
 		if l.Check() != nil || len(text) > 1<<16 {
 			return
@@ -408,7 +412,8 @@ func TestBlankLinesOfFoldedTexts(t *testing.T) {
 		"1\n":                  {"1| row.short"},
 		"\n\n\n":               nil,
 	} {
-		l := layout.Layout{SkipBlankRows: true, Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`, DoubleQuote: true, Fold: 2}
+		l := layout.Layout{SkipBlankRows: true, Form: layout.Delimited, Encoding: "utf-8", QuoteChar: `"`,
+			DoubleQuote: true, Fold: 2}
 		for _, r := range []io.Reader{strings.NewReader(text), iotest.OneByteReader(strings.NewReader(text))} {
 			reader, err := source.NewReader(r, l)
 			require.NoError(t, err)
@@ -473,11 +478,15 @@ func TestHeaderOfAnotherWidth(t *testing.T) {
 		names      []string
 		rows       []string
 	}{
-		{"first", "a,b\n1,x,y\n2,z,\n", func(l *layout.Layout) { l.Nameless = "first" }, []string{"column_1", "a", "b"}, []string{"1|x|y|", "2|z||"}},
-		{"last", "a,b\n1,x,y\n2,z,\n", func(l *layout.Layout) { l.Nameless = "last" }, []string{"a", "b", "column_3"}, []string{"1|x|y|", "2|z||"}},
-		{"closing", "a,b\n1,x,\n\"2\",\"z\",\n3,y\n4,y,more\n5,y,,\n", func(l *layout.Layout) { l.ClosingDelimiter = true }, []string{"a", "b"},
+		{"first", "a,b\n1,x,y\n2,z,\n", func(l *layout.Layout) { l.Nameless = "first" }, []string{"column_1", "a", "b"},
+			[]string{"1|x|y|", "2|z||"}},
+		{"last", "a,b\n1,x,y\n2,z,\n", func(l *layout.Layout) { l.Nameless = "last" }, []string{"a", "b", "column_3"},
+			[]string{"1|x|y|", "2|z||"}},
+		{"closing", "a,b\n1,x,\n\"2\",\"z\",\n3,y\n4,y,more\n5,y,,\n",
+			func(l *layout.Layout) { l.ClosingDelimiter = true }, []string{"a", "b"},
 			[]string{"1|x|", "2|z|", "3|y|", "4|y|more| row.long", "5|y||| row.long"}},
-		{"closing, the header too", "a,b,\n1,x,\n", func(l *layout.Layout) { l.ClosingDelimiter = true }, []string{"a", "b"}, []string{"1|x|"}},
+		{"closing, the header too", "a,b,\n1,x,\n", func(l *layout.Layout) { l.ClosingDelimiter = true },
+			[]string{"a", "b"}, []string{"1|x|"}},
 		{"the header alone", "a,b,\n1,x\n2,y\n", nil, []string{"a", "b"}, []string{"1|x|", "2|y|"}},
 		{"an empty name over a column", "a,b,\n1,x,y\n", nil, []string{"a", "b", "column_3"}, []string{"1|x|y|"}},
 	} {

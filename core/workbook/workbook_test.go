@@ -100,13 +100,16 @@ func TestCells(t *testing.T) {
 		want        []string
 	}{
 		{"numbers", `<row r="2"><c r="A2"><v>0.1</v></c><c r="B2"><v>0.10000000000000001</v></c><c r="C2"><v>0.30000000000000004</v></c><c r="D2"><v>1E-3</v></c><c r="E2"><v>1.5E+20</v></c><c r="F2"><v>12345678901234567</v></c><c r="G2"><v>-0</v></c><c r="H2"><v>0.2857142857142857</v></c></row>`,
-			[]string{"2: A=0.1 number B=0.1 number C=0.3 number D=0.001 number E=150000000000000000000 number F=12345678901234567 number G=0 number H=0.2857142857142857 number"}},
+			[]string{"2: A=0.1 number B=0.1 number C=0.3 number D=0.001 number E=150000000000000000000 number " +
+				"F=12345678901234567 number G=0 number H=0.2857142857142857 number"}},
 		{"texts", `<row><c t="s"><v>0</v></c><c t="s"><v>1</v></c><c t="s"><v>2</v></c><c t="inlineStr"><is><r><t>in</t></r><r><t>line &#228;</t></r></is></c><c t="str"><f>A1&amp;"x"</f><v>form&lt;</v></c><c t="str"><v></v></c></row>`,
 			[]string{"1: A=plain B=rich & more  C=a\rb_c D=inline ä E=form<"}},
 		{"dates", `<row r="1"><c r="A1" s="1"><v>46204</v></c><c r="B1" s="2"><v>0.25</v></c><c r="C1" s="3"><v>1.5208333333</v></c><c r="D1" s="4"><v>46204.270833333336</v></c><c r="E1" s="1"><v>46204.5</v></c><c r="F1" s="5"><v>82.5</v></c></row>`,
-			[]string{"1: A=2026-07-01 date B=06:00:00 time C=PT36H30M duration D=2026-07-01T06:30:00 dateTime E=2026-07-01T12:00:00 dateTime F=82.5 number"}},
+			[]string{"1: A=2026-07-01 date B=06:00:00 time C=PT36H30M duration D=2026-07-01T06:30:00 dateTime " +
+				"E=2026-07-01T12:00:00 dateTime F=82.5 number"}},
 		{"days that never were", `<row r="1"><c r="A1" s="1"><v>0</v></c><c r="B1" s="1"><v>60</v></c><c r="C1" s="1"><v>59</v></c><c r="D1" s="1"><v>61</v></c><c r="E1" s="1"><v>-3</v></c><c r="F1" s="1"><v>9999999</v></c><c r="G1" s="1"><v>1</v></c></row>`,
-			[]string{"1: A=0 number B=60 number C=1900-02-28 date D=1900-03-01 date E=-3 number F=9999999 number G=1900-01-01 date"}},
+			[]string{"1: A=0 number B=60 number C=1900-02-28 date D=1900-03-01 date E=-3 number F=9999999 number " +
+				"G=1900-01-01 date"}},
 		{"dates as texts", `<row r="1"><c r="A1" t="d" s="1"><v>2026-07-01T00:00:00.000Z</v></c><c r="B1" t="d"><v>2026-07-01T06:30:00</v></c><c r="C1" t="d"><v>06:30:00</v></c></row>`,
 			[]string{"1: A=2026-07-01 date B=2026-07-01T06:30:00 dateTime C=06:30:00 time"}},
 		{"errors and booleans", `<row r="1"><c r="A1" t="e"><v>#N/A</v></c><c r="B1" t="b"><v>1</v></c><c r="C1" t="b"><v>0</v></c></row>`,
@@ -163,7 +166,8 @@ func TestODSCells(t *testing.T) {
 	assert.True(t, book.Sheets[1].Hidden)
 	assert.Equal(t, []string{"1: A=see next"}, rows(t, book, 0))
 	assert.Equal(t, []string{"3: B=first  line\nsecond",
-		"4: hidden A=0.1 number B=2026-07-01 date C=2026-07-01T06:30:00 dateTime D=06:30:00 time E=PT6H30M duration F=true boolean G=#DIV/0! error",
+		"4: hidden A=0.1 number B=2026-07-01 date C=2026-07-01T06:30:00 dateTime D=06:30:00 time E=PT6H30M duration " +
+			"F=true boolean G=#DIV/0! error",
 		"5: A=x B=x C=x", "6: A=x B=x C=x", "7: A=m"}, rows(t, book, 1))
 	s, err := book.Survey(context.Background(), 1)
 	require.NoError(t, err)
@@ -342,15 +346,24 @@ func TestCellsOutOfPlace(t *testing.T) {
 		want       []string
 		misplaced  []int
 	}{
-		{"in order", `<row r="1"><c r="A1"><v>1</v></c><c r="C1"><v>3</v></c></row>`, []string{"1: A=1 number C=3 number"}, nil},
-		{"out of order", `<row r="1"><c r="C1"><v>3</v></c><c r="A1"><v>1</v></c><c r="B1"><v>2</v></c></row>`, []string{"1: A=1 number B=2 number C=3 number"}, nil},
-		{"out of order, and one without a name behind", `<row r="1"><c r="C1"><v>3</v></c><c r="A1"><v>1</v></c><c><v>2</v></c></row>`, []string{"1: A=1 number B=2 number C=3 number"}, nil},
+		{"in order", `<row r="1"><c r="A1"><v>1</v></c><c r="C1"><v>3</v></c></row>`,
+			[]string{"1: A=1 number C=3 number"}, nil},
+		{"out of order", `<row r="1"><c r="C1"><v>3</v></c><c r="A1"><v>1</v></c><c r="B1"><v>2</v></c></row>`,
+			[]string{"1: A=1 number B=2 number C=3 number"}, nil},
+		{"out of order, and one without a name behind",
+			`<row r="1"><c r="C1"><v>3</v></c><c r="A1"><v>1</v></c><c><v>2</v></c></row>`,
+			[]string{"1: A=1 number B=2 number C=3 number"}, nil},
 		{"doubled", `<row r="1"><c r="A1"><v>1</v></c><c r="A1"><v>2</v></c></row><row r="2"><c r="A2"><v>3</v></c></row>`, []string{"1: A=1 number", "2: A=3 number"}, []int{1}},
-		{"doubled far apart", `<row r="1"><c r="B1"><v>1</v></c><c r="C1"><v>3</v></c><c r="B1"><v>2</v></c></row>`, []string{"1: B=1 number C=3 number"}, []int{1}},
-		{"of another row", `<row r="3"><c r="A3"><v>1</v></c><c r="B7"><v>2</v></c></row>`, []string{"3: A=1 number B=2 number"}, []int{3}},
+		{"doubled far apart", `<row r="1"><c r="B1"><v>1</v></c><c r="C1"><v>3</v></c><c r="B1"><v>2</v></c></row>`,
+			[]string{"1: B=1 number C=3 number"}, []int{1}},
+		{"of another row", `<row r="3"><c r="A3"><v>1</v></c><c r="B7"><v>2</v></c></row>`,
+			[]string{"3: A=1 number B=2 number"}, []int{3}},
 		{"no name", `<row r="3"><c r="??"><v>1</v></c></row>`, []string{"3: A=1 number"}, []int{3}},
-		{"a row without a number takes that of its cells", `<row><c r="A5"><v>1</v></c><c r="B5"><v>2</v></c></row><row><c r="A9"><v>3</v></c></row>`, []string{"5: A=1 number B=2 number", "9: A=3 number"}, nil},
-		{"a row without a number whose cells disagree", `<row><c r="A5"><v>1</v></c><c r="B6"><v>2</v></c></row>`, []string{"5: A=1 number B=2 number"}, []int{5}},
+		{"a row without a number takes that of its cells",
+			`<row><c r="A5"><v>1</v></c><c r="B5"><v>2</v></c></row><row><c r="A9"><v>3</v></c></row>`,
+			[]string{"5: A=1 number B=2 number", "9: A=3 number"}, nil},
+		{"a row without a number whose cells disagree", `<row><c r="A5"><v>1</v></c><c r="B6"><v>2</v></c></row>`,
+			[]string{"5: A=1 number B=2 number"}, []int{5}},
 	} {
 		book, err := open(xlsx(`<worksheet><sheetData>` + c.rows + `</sheetData></worksheet>`))
 		require.NoError(t, err, c.what)

@@ -148,19 +148,28 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 		name string
 		do   []action
 	}{
-		{"deliveries", []action{chromedp.EmulateViewport(1280, 800), media("light"), chromedp.Navigate(address), chromedp.WaitVisible("tbody tr")}},
+		{"deliveries", []action{chromedp.EmulateViewport(1280, 800), media("light"), chromedp.Navigate(address),
+			chromedp.WaitVisible("tbody tr")}},
 		{"delivery", []action{chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
-		{"delivery-violation", []action{chromedp.Click(`//button[contains(., "date.impossible")]`), chromedp.WaitVisible(".samples"),
-			chromedp.WaitVisible(`//span[contains(., "with date.impossible")]`), chromedp.ScrollIntoView(".violations")}},
-		{"reading", []action{reading(demo.Ahrensee()), counted, chromedp.Click(".tools .el-switch__core"), chromedp.WaitVisible(".row .under")}},
+		{"delivery-violation", []action{chromedp.Click(`//button[contains(., "date.impossible")]`),
+			chromedp.WaitVisible(".samples"),
+			chromedp.WaitVisible(`//span[contains(., "with date.impossible")]`),
+			chromedp.ScrollIntoView(".violations")}},
+		{"reading", []action{reading(demo.Ahrensee()), counted, chromedp.Click(".tools .el-switch__core"),
+			chromedp.WaitVisible(".row .under")}},
 		{"reading-fixed", []action{reading(demo.Dornau()), counted, chromedp.WaitVisible(".ruler .cut")}},
 		{"reading-workbook", []action{reading(demo.Laboratory()), counted, chromedp.WaitVisible(".problems summary")}},
-		{"station-profile", []action{chromedp.Navigate(page + "/profile"), chromedp.WaitVisible(".findings li"), chromedp.Click(`//button[contains(., "Draft a target")]`), chromedp.WaitVisible(".draft textarea")}},
-		{"station-column", []action{chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`), chromedp.WaitVisible(".chart canvas"),
-			chromedp.Click(`//h3[contains(., "Not of the datatype")]/following-sibling::ul//button`), chromedp.WaitVisible(".behind tbody tr"), chromedp.WaitVisible(`//span[contains(., "row passes")]`)}},
+		{"station-profile", []action{chromedp.Navigate(page + "/profile"), chromedp.WaitVisible(".findings li"),
+			chromedp.Click(`//button[contains(., "Draft a target")]`), chromedp.WaitVisible(".draft textarea")}},
+		{"station-column", []action{chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`),
+			chromedp.WaitVisible(".chart canvas"),
+			chromedp.Click(`//h3[contains(., "Not of the datatype")]/following-sibling::ul//button`),
+			chromedp.WaitVisible(".behind tbody tr"), chromedp.WaitVisible(`//span[contains(., "row passes")]`)}},
 		{"delivery-dark", []action{media("dark"), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
-		{"delivery-narrow", []action{media("light"), chromedp.EmulateViewport(420, 800), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
-		{"profile-paper", []action{onPaper, chromedp.EmulateViewport(794, 1123), chromedp.Navigate(sheet.URL), chromedp.WaitReady("section.column"),
+		{"delivery-narrow", []action{media("light"), chromedp.EmulateViewport(420, 800), chromedp.Navigate(page),
+			chromedp.WaitVisible(".reasons")}},
+		{"profile-paper", []action{onPaper, chromedp.EmulateViewport(794, 1123), chromedp.Navigate(sheet.URL),
+			chromedp.WaitReady("section.column"),
 			chromedp.Evaluate[chromedp.Void](`void (document.body.style.padding = "60px")`)}},
 	} {
 		if err := chromedp.Do(ctx, shot.do...); err != nil {
@@ -199,7 +208,8 @@ func paperPage() (*httptest.Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	return httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write(text) })), nil
+	return httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write(text) })),
+		nil
 }
 
 // terminal shows commands in a terminal window under a virtual screen.
@@ -268,7 +278,8 @@ func window(display, bin, work, command, png string) error {
 	done := filepath.Join(work, "done")
 	os.Remove(done)
 	script := fmt.Sprintf("printf '$ %s\\n'; %s; touch %s; sleep 30", command, command, done)
-	term := exec.Command("xterm", "-u8", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "158x48+0+0", "-bg", "#fbfaf7", "-fg", "#22201c", "-e", "bash", "-c", script)
+	term := exec.Command("xterm", "-u8", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "158x48+0+0", "-bg",
+		"#fbfaf7", "-fg", "#22201c", "-e", "bash", "-c", script)
 	term.Dir = work
 	term.Env = append(os.Environ(), "DISPLAY="+display, "PATH="+bin+":"+os.Getenv("PATH"))
 	if err := term.Start(); err != nil {

@@ -67,7 +67,8 @@ type Found struct {
 func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, tag string,
 	errs ...int) huma.Operation) {
 	start := op("startProfile", http.MethodPost, "/deliveries/{id}/profile",
-		"Makes the profile of a delivery; returns the existing one if it was made, or is being made, with the same settings",
+		"Makes the profile of a delivery; returns the existing one if it was made, or is being made, with the same "+
+			"settings",
 		"profiles", 404, 422)
 	start.DefaultStatus = http.StatusAccepted
 	huma.Register(api, start, s.startProfile)

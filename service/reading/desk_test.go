@@ -108,7 +108,8 @@ func TestWrongSettings(t *testing.T) {
 		_, err := r.Rows(t.Context(), 1, 10)
 		return err
 	})
-	assert.ErrorContains(t, err, "the row is longer than 8 MiB; is the encoding, the delimiter or the quote character wrong?")
+	assert.ErrorContains(t, err, "the row is longer than 8 MiB; is the encoding, the delimiter or the quote "+
+		"character wrong?")
 	err = desk.Read(t.Context(), path, layout.Given{Encoding: ptr("no such")},
 		func(*reading.Reading) error { return nil })
 	assert.Error(t, err)

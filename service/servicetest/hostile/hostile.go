@@ -105,7 +105,10 @@ func texts() []File {
 func packed(parts ...string) []byte {
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
-	z.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) { return flate.NewWriter(w, flate.BestCompression) })
+	z.RegisterCompressor(zip.Deflate, func(w io.Writer) (io.WriteCloser, error) {
+		return flate.NewWriter(w,
+			flate.BestCompression)
+	})
 	for i := 0; i < len(parts); i += 2 {
 		w, err := z.Create(parts[i])
 		if err != nil {
@@ -183,7 +186,8 @@ func workbook(sheet string, parts ...string) []byte {
 	return packed(append([]string{
 		"_rels/.rels", relations + `<Relationship Id="r1" Type="x/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
 		"xl/workbook.xml", `<workbook xmlns:r="r"><sheets><sheet name="a" r:id="r1"/></sheets></workbook>`,
-		"xl/_rels/workbook.xml.rels", relations + `<Relationship Id="r1" Type="x/worksheet" Target="worksheets/sheet1.xml"/>` +
+		"xl/_rels/workbook.xml.rels", relations +
+			`<Relationship Id="r1" Type="x/worksheet" Target="worksheets/sheet1.xml"/>` +
 			`<Relationship Id="r2" Type="x/sharedStrings" Target="sharedStrings.xml"/><Relationship Id="r3" Type="x/styles" Target="styles.xml"/></Relationships>`,
 		"xl/styles.xml", `<styleSheet/>`,
 		"xl/worksheets/sheet1.xml", sheet,
@@ -198,35 +202,66 @@ func xlsx() []File {
 	none := shared("")
 	manySheets := packed(
 		"_rels/.rels", relations+`<Relationship Id="r1" Type="x/officeDocument" Target="xl/workbook.xml"/></Relationships>`,
-		"xl/workbook.xml", `<workbook xmlns:r="r"><sheets>`+each(20_000, func(i int) string { return fmt.Sprintf(`<sheet name="s%d" r:id="r1"/>`, i) })+`</sheets></workbook>`,
+		"xl/workbook.xml", `<workbook xmlns:r="r"><sheets>`+each(20_000,
+			func(i int) string { return fmt.Sprintf(`<sheet name="s%d" r:id="r1"/>`, i) })+`</sheets></workbook>`,
 		"xl/_rels/workbook.xml.rels", relations+`<Relationship Id="r1" Type="x/worksheet" Target="worksheets/sheet1.xml"/></Relationships>`,
 		"xl/worksheets/sheet1.xml", sheetHead+`<row><c><v>1</v></c></row>`+sheetTail)
 	row := func(i int, cells string) string { return fmt.Sprintf(`<row r="%d">%s</row>`, i+1, cells) }
 	return []File{
-		{"gt-in-attribute.xlsx", workbook(sheetHead+`<row r="1"><c r="A1" t="`+times(9_000, ">")+`"><v>1</v></c></row>`+sheetTail, none...)},
-		{"gt-in-long-attribute.xlsx", workbook(sheetHead+`<row r="1"><c r="A1" t="`+times(3<<20, ">")+`"><v>1</v></c></row>`+sheetTail, none...)},
-		{"quotes-in-tag.xlsx", workbook(sheetHead+`<row r="1"><c `+times(500_000, `'`)+`><v>1</v></c></row>`+sheetTail, none...)},
-		{"attributes.xlsx", workbook(sheetHead+`<row r="1"><c `+times(90_000, `a="1" `)+`><v>1</v></c></row>`+sheetTail, none...)},
+		{"gt-in-attribute.xlsx", workbook(sheetHead+`<row r="1"><c r="A1" t="`+times(9_000,
+			">")+`"><v>1</v></c></row>`+sheetTail, none...)},
+		{"gt-in-long-attribute.xlsx", workbook(sheetHead+`<row r="1"><c r="A1" t="`+times(3<<20,
+			">")+`"><v>1</v></c></row>`+sheetTail, none...)},
+		{"quotes-in-tag.xlsx", workbook(sheetHead+`<row r="1"><c `+times(500_000, `'`)+`><v>1</v></c></row>`+sheetTail,
+			none...)},
+		{"attributes.xlsx", workbook(sheetHead+`<row r="1"><c `+times(90_000, `a="1" `)+`><v>1</v></c></row>`+sheetTail,
+			none...)},
 		{"tag-without-end.xlsx", workbook(sheetHead+`<row r="1"><c `+times(4<<20, "x"), none...)},
 		{"text-without-end.xlsx", workbook(sheetHead+`<row r="1"><c t="str"><v>`+times(20<<20, "x"), none...)},
-		{"long-cell.xlsx", workbook(sheetHead+`<row r="1"><c t="str"><v>`+times(4<<20, "x")+`</v></c></row>`+sheetTail, none...)},
-		{"pieces-of-a-cell.xlsx", workbook(sheetHead+`<row r="1"><c t="inlineStr"><is>`+times(300_000, `<r><t>0123456789</t></r>`)+`</is></c></row>`+sheetTail, none...)},
+		{"long-cell.xlsx", workbook(sheetHead+`<row r="1"><c t="str"><v>`+times(4<<20, "x")+`</v></c></row>`+sheetTail,
+			none...)},
+		{"pieces-of-a-cell.xlsx", workbook(sheetHead+`<row r="1"><c t="inlineStr"><is>`+times(300_000,
+			`<r><t>0123456789</t></r>`)+`</is></c></row>`+sheetTail, none...)},
 		{"deep.xlsx", workbook(sheetHead+times(400_000, "<a>")+sheetTail, none...)},
-		{"long-texts.xlsx", workbook(sheetHead+each(2000, func(i int) string { return row(i, times(100, `<c t="s"><v>0</v></c>`)) })+sheetTail,
+		{"long-texts.xlsx", workbook(sheetHead+each(2000, func(i int) string {
+			return row(i,
+				times(100, `<c t="s"><v>0</v></c>`))
+		})+sheetTail,
 			shared(`<si><t>`+times(32_000, "x")+`</t></si>`)...)},
-		{"many-texts.xlsx", workbook(sheetHead+row(0, `<c t="s"><v>1</v></c>`)+sheetTail, shared(times(8_000_000, `<si/>`))...)},
-		{"merged.xlsx", workbook(sheetHead+each(2000, func(i int) string { return row(i, fmt.Sprintf(`<c r="A%d"><v>1</v></c>`, i+1)) })+`</sheetData><mergeCells>`+
-			each(200_000, func(i int) string { return fmt.Sprintf(`<mergeCell ref="A%d:XFD%d"/>`, i%2000+1, i%2000+40_000) })+`</mergeCells></worksheet>`, none...)},
-		{"merged-header.xlsx", workbook(sheetHead+row(0, each(1000, func(int) string { return `<c t="str"><v>h</v></c>` }))+row(1, `<c><v>1</v></c>`)+`</sheetData><mergeCells>`+
-			each(200_000, func(i int) string { return `<mergeCell ref="A1:XFD1"/>` })+`</mergeCells></worksheet>`, none...)},
-		{"merged-all.xlsx", workbook(sheetHead+row(0, `<c t="str"><v>h</v></c>`)+row(1, `<c r="A2" t="str"><v>`+times(30_000, "v")+`</v></c>`)+
-			each(5000, func(i int) string { return row(i+2, fmt.Sprintf(`<c r="XFD%d"><v>1</v></c>`, i+3)) })+`</sheetData><mergeCells><mergeCell ref="A2:XFC900000"/></mergeCells></worksheet>`, none...)},
+		{"many-texts.xlsx", workbook(sheetHead+row(0, `<c t="s"><v>1</v></c>`)+sheetTail,
+			shared(times(8_000_000, `<si/>`))...)},
+		{"merged.xlsx", workbook(sheetHead+each(2000, func(i int) string {
+			return row(i,
+				fmt.Sprintf(`<c r="A%d"><v>1</v></c>`, i+1))
+		})+`</sheetData><mergeCells>`+
+			each(200_000, func(i int) string {
+				return fmt.Sprintf(`<mergeCell ref="A%d:XFD%d"/>`, i%2000+1,
+					i%2000+40_000)
+			})+`</mergeCells></worksheet>`, none...)},
+		{"merged-header.xlsx", workbook(sheetHead+row(0,
+			each(1000, func(int) string { return `<c t="str"><v>h</v></c>` }))+row(1,
+			`<c><v>1</v></c>`)+`</sheetData><mergeCells>`+
+			each(200_000, func(i int) string { return `<mergeCell ref="A1:XFD1"/>` })+`</mergeCells></worksheet>`,
+			none...)},
+		{"merged-all.xlsx", workbook(sheetHead+row(0, `<c t="str"><v>h</v></c>`)+row(1,
+			`<c r="A2" t="str"><v>`+times(30_000, "v")+`</v></c>`)+
+			each(5000, func(i int) string {
+				return row(i+2, fmt.Sprintf(`<c r="XFD%d"><v>1</v></c>`,
+					i+3))
+			})+`</sheetData><mergeCells><mergeCell ref="A2:XFC900000"/></mergeCells></worksheet>`, none...)},
 		{"sheets.xlsx", manySheets},
-		{"wide-rows.xlsx", workbook(sheetHead+each(20, func(i int) string { return row(i, times(16_384, `<c><v>1</v></c>`)) })+sheetTail, none...)},
-		{"far-corner.xlsx", workbook(sheetHead+`<row r="1048576"><c r="XFD1048576"><v>1</v></c></row>`+sheetTail, none...)},
+		{"wide-rows.xlsx", workbook(sheetHead+each(20, func(i int) string {
+			return row(i,
+				times(16_384, `<c><v>1</v></c>`))
+		})+sheetTail, none...)},
+		{"far-corner.xlsx", workbook(sheetHead+`<row r="1048576"><c r="XFD1048576"><v>1</v></c></row>`+sheetTail,
+			none...)},
 		{"beyond.xlsx", workbook(sheetHead+`<row r="99999999"><c r="ZZZZ1"><v>1</v></c></row>`+sheetTail, none...)},
-		{"styles.xlsx", workbook(sheetHead+row(0, `<c s="5"><v>1</v></c>`)+sheetTail, append(none, "xl/styles.xml", `<styleSheet><cellXfs>`+times(1_500_000, `<xf/>`)+`</cellXfs></styleSheet>`)...)},
-		{"nul-texts.xlsx", workbook(sheetHead+row(0, `<c t="str"><v>a_x0000_b</v></c><c t="str"><v>&#0;</v></c>`)+row(1, `<c><v>1</v></c><c t="str"><v>_x001B_[2J</v></c>`)+sheetTail, none...)},
+		{"styles.xlsx", workbook(sheetHead+row(0, `<c s="5"><v>1</v></c>`)+sheetTail,
+			append(none, "xl/styles.xml", `<styleSheet><cellXfs>`+times(1_500_000,
+				`<xf/>`)+`</cellXfs></styleSheet>`)...)},
+		{"nul-texts.xlsx", workbook(sheetHead+row(0, `<c t="str"><v>a_x0000_b</v></c><c t="str"><v>&#0;</v></c>`)+row(1,
+			`<c><v>1</v></c><c t="str"><v>_x001B_[2J</v></c>`)+sheetTail, none...)},
 		{"entities.xlsx", workbook(`<!DOCTYPE w [<!ENTITY a "`+times(1000, "a")+`">]>`+sheetHead+sheetTail, none...)},
 		{"no-sheet.xlsx", workbook("", none...)},
 	}
@@ -243,19 +278,30 @@ func ods() []File {
 	table := func(rows string) string { return `<table:table table:name="a">` + rows + `</table:table>` }
 	cell := `<table:table-cell office:value-type="float" office:value="1"/>`
 	return []File{
-		{"rows-repeated.ods", spreadsheet(table(`<table:table-row table:number-rows-repeated="1048576">` + times(64, cell) + `</table:table-row>`))},
-		{"cells-repeated.ods", spreadsheet(table(times(300, `<table:table-row><table:table-cell office:value-type="float" office:value="1" table:number-columns-repeated="16384"/></table:table-row>`)))},
+		{"rows-repeated.ods", spreadsheet(table(`<table:table-row table:number-rows-repeated="1048576">` +
+			times(64, cell) + `</table:table-row>`))},
+		{"cells-repeated.ods", spreadsheet(table(times(300,
+			`<table:table-row><table:table-cell office:value-type="float" office:value="1" table:number-columns-repeated="16384"/></table:table-row>`)))},
 		{"both-repeated.ods", spreadsheet(table(`<table:table-row table:number-rows-repeated="1048576"><table:table-cell office:value-type="string" table:number-columns-repeated="16384"><text:p>` +
 			times(2000, "x") + `</text:p></table:table-cell></table:table-row>`))},
-		{"blanks.ods", spreadsheet(table(`<table:table-row><table:table-cell><text:p>` + times(20_000, `<text:s text:c="32768"/>`) + `</text:p></table:table-cell></table:table-row>`))},
-		{"blanks-in-cells.ods", spreadsheet(table(`<table:table-row>` + times(3_000, `<table:table-cell><text:p>`+times(20, `<text:s text:c="32768"/>`)+`</text:p></table:table-cell>`) + `</table:table-row>`))},
-		{"blanks-in-rows.ods", spreadsheet(table(times(3_000, `<table:table-row><table:table-cell><text:p>`+times(20, `<text:s text:c="32768"/>`)+`</text:p></table:table-cell></table:table-row>`)))},
-		{"paragraphs.ods", spreadsheet(table(`<table:table-row><table:table-cell>` + times(2_000_000, `<text:p/>`) + `</table:table-cell></table:table-row>`))},
-		{"spans.ods", spreadsheet(table(times(2000, `<table:table-row>`+times(100, `<table:table-cell table:number-rows-spanned="1000000" table:number-columns-spanned="16384"><text:p>x</text:p></table:table-cell>`)+`</table:table-row>`)))},
-		{"columns.ods", spreadsheet(table(times(400_000, `<table:table-column/>`) + `<table:table-row>` + times(2000, `<table:table-cell office:value-type="time" office:time-value="PT1H"/>`) + `</table:table-row>`))},
+		{"blanks.ods", spreadsheet(table(`<table:table-row><table:table-cell><text:p>` +
+			times(20_000, `<text:s text:c="32768"/>`) + `</text:p></table:table-cell></table:table-row>`))},
+		{"blanks-in-cells.ods", spreadsheet(table(`<table:table-row>` + times(3_000,
+			`<table:table-cell><text:p>`+times(20, `<text:s text:c="32768"/>`)+`</text:p></table:table-cell>`) +
+			`</table:table-row>`))},
+		{"blanks-in-rows.ods", spreadsheet(table(times(3_000, `<table:table-row><table:table-cell><text:p>`+times(20,
+			`<text:s text:c="32768"/>`)+`</text:p></table:table-cell></table:table-row>`)))},
+		{"paragraphs.ods", spreadsheet(table(`<table:table-row><table:table-cell>` + times(2_000_000, `<text:p/>`) +
+			`</table:table-cell></table:table-row>`))},
+		{"spans.ods", spreadsheet(table(times(2000, `<table:table-row>`+times(100,
+			`<table:table-cell table:number-rows-spanned="1000000" table:number-columns-spanned="16384"><text:p>x</text:p></table:table-cell>`)+`</table:table-row>`)))},
+		{"columns.ods", spreadsheet(table(times(400_000, `<table:table-column/>`) + `<table:table-row>` +
+			times(2000, `<table:table-cell office:value-type="time" office:time-value="PT1H"/>`) +
+			`</table:table-row>`))},
 		{"sheets.ods", spreadsheet(times(20_000, table(`<table:table-row>`+cell+`</table:table-row>`)))},
 		{"groups.ods", spreadsheet(table(times(300_000, `<table:table-row-group>`)))},
-		{"styles.ods", spreadsheet(times(500_000, `<style:style style:name="s" style:family="table-cell"/>`) + table(`<table:table-row>`+cell+`</table:table-row>`))},
+		{"styles.ods", spreadsheet(times(500_000, `<style:style style:name="s" style:family="table-cell"/>`) +
+			table(`<table:table-row>`+cell+`</table:table-row>`))},
 	}
 }
 
@@ -272,16 +318,23 @@ func Targets() []File {
 		text("colons.yaml", times(50_000, "a: ")),
 		text("deep.json", times(20_000, `{"target":`)),
 		text("digits.yaml", column("datatype: integer, minimum: "+times(100_000, "9"))),
-		text("alternatives.yaml", column(`format: "`+each(80, func(i int) string { return fmt.Sprintf("|(a{0,%d}b)", 100+i) })+`"`)),
+		text("alternatives.yaml", column(`format: "`+each(80, func(i int) string {
+			return fmt.Sprintf("|(a{0,%d}b)",
+				100+i)
+		})+`"`)),
 		text("counts.yaml", column(`format: "((a{1,40}){1,40})b"`)),
 		text("long-format.yaml", column(`format: "`+times(100_000, "a")+`"`)),
 		text("columns.yaml", head, each(50_000, func(i int) string { return fmt.Sprintf("  - name: c%d\n", i) })),
-		text("one-of.yaml", head, "  - name: a\n    oneOf: [", each(200_000, func(i int) string { return fmt.Sprintf("v%d, ", i) }), "]\n"),
-		text("recode.yaml", head, "  - name: a\n    remedies:\n      - recode: {", each(150_000, func(i int) string { return fmt.Sprintf("a%d: b, ", i) }), "}\n"),
+		text("one-of.yaml", head, "  - name: a\n    oneOf: [", each(200_000,
+			func(i int) string { return fmt.Sprintf("v%d, ", i) }), "]\n"),
+		text("recode.yaml", head, "  - name: a\n    remedies:\n      - recode: {",
+			each(150_000, func(i int) string { return fmt.Sprintf("a%d: b, ", i) }), "}\n"),
 		text("remedies.yaml", head, "  - name: a\n    remedies: [", times(100_000, "trim, "), "]\n"),
-		text("properties.yaml", head, "  - name: a\n", each(50_000, func(i int) string { return fmt.Sprintf("    p%d: 1\n", i) })),
+		text("properties.yaml", head, "  - name: a\n",
+			each(50_000, func(i int) string { return fmt.Sprintf("    p%d: 1\n", i) })),
 		text("long-property.yaml", column(times(1_000_000, "x")+": 1")),
-		text("aliases.yaml", "a: &a [x,x]\n", each(1000, func(i int) string { return fmt.Sprintf("b%d: &b%d [*a,*a,*a,*a]\n", i, i) })),
+		text("aliases.yaml", "a: &a [x,x]\n",
+			each(1000, func(i int) string { return fmt.Sprintf("b%d: &b%d [*a,*a,*a,*a]\n", i, i) })),
 		text("nul.yaml", "target: t\x00\ncolumns:\n  - name: a\n"),
 		text("escaped-nul.yaml", "target: \"t\\0\"\ncolumns:\n  - name: \"a\\0b\"\n"),
 		text("exponent.yaml", head, "  - name: a\ntolerance: {rejected: 1e1000000000%}\n"),
