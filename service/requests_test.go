@@ -79,9 +79,9 @@ func TestRequests(t *testing.T) {
 		asked := 0
 		for path, methods := range document.Paths {
 			for method := range methods {
-				resp, text := s.ask(t, strings.ToUpper(method), path+"?state=failed", "")
+				resp, text := s.ask(t, strings.ToUpper(method), path+"?phase=failed", "")
 				assert.Equal(t, http.StatusUnprocessableEntity, resp.StatusCode, "%s %s: %s", method, path, text)
-				assert.Contains(t, text, `there is no query parameter \"state\"`, path)
+				assert.Contains(t, text, `there is no query parameter \"phase\"`, path)
 				asked++
 			}
 		}

@@ -164,16 +164,25 @@ func TestService(t *testing.T) {
 		assert.Equal(t, "a,b\n1,2\n", s.output(t, done.ID, report.AcceptedName))
 	})
 
-	t.Run("a delivery that cannot be read fails its run", func(t *testing.T) {
+	t.Run("a delivery that is damaged at its beginning is refused", func(t *testing.T) {
 		d, err := s.Client.AddDelivery(ctx, "book.xlsx", strings.NewReader("PK\x03\x04and so on"))
+		require.NoError(t, err)
+		assert.Equal(t, "refused", d.State)
+		assert.Contains(t, d.Refusal, "a ZIP archive or a workbook, and damaged")
+		_, err = s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID})
+		assert.Equal(t, 422, statusOf(err))
+	})
+
+	t.Run("a delivery that cannot be read fails its run", func(t *testing.T) {
+		d, err := s.Client.AddDelivery(ctx, "book.csv.gz", strings.NewReader("\x1f\x8b\x08and so on"))
 		require.NoError(t, err)
 		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID})
 		require.NoError(t, err)
 		r, err = s.Client.Follow(ctx, r.ID, nil)
 		require.NoError(t, err)
 		assert.Equal(t, "failed", r.State)
-		assert.Contains(t, r.Error, "book.xlsx")
-		assert.Contains(t, r.Error, "workbook")
+		assert.Contains(t, r.Error, "book.csv.gz")
+		assert.Contains(t, r.Error, "compressed with gzip and damaged")
 		_, err = s.Client.Rejects(ctx, r.ID, "", "", 0, 0)
 		assert.Equal(t, 409, statusOf(err))
 		_, err = s.Client.Output(ctx, r.ID, report.AcceptedName)

@@ -225,6 +225,27 @@ func TestMatching(t *testing.T) {
 	}
 }
 
+// A column that is unique and the key as well is one key, not two that say the same.
+func TestKeys(t *testing.T) {
+	for text, want := range map[string][][]int{
+		"  - {name: a, unique: true}\n  - {name: b, unique: true}\n":              {{0}, {1}},
+		"  - {name: a, unique: true}\n  - {name: b}\nkey: [a]\n":                  {{0}},
+		"  - {name: a, unique: true}\n  - {name: b}\nkey: [b]\n":                  {{0}, {1}},
+		"  - {name: a, unique: true}\n  - {name: b, unique: true}\nkey: [a, b]\n": {{0}, {1}, {0, 1}},
+		"  - {name: a}\n  - {name: b}\n":                                          nil,
+	} {
+		tg, err := target.Parse([]byte("target: t\ncolumns:\n" + text))
+		require.NoError(t, err)
+		plan, err := NewPlan(tg, source.Header{Names: []string{"a", "b"}, Named: true}, "utf-8")
+		require.NoError(t, err)
+		var keys [][]int
+		for _, k := range plan.Keys {
+			keys = append(keys, k.Columns)
+		}
+		assert.ElementsMatch(t, want, keys, text)
+	}
+}
+
 // What a judge remembers, and its quick tests, change nothing of what it finds.
 // rule draws a column of any datatype with any remedies, limits and formats that go
 // together, and cells that are right, wrong or nearly so.

@@ -1,9 +1,12 @@
 package remedy_test
 
 import (
+	"strings"
 	"testing"
+	"unicode"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
 	"sieb/core/remedy"
@@ -66,4 +69,51 @@ func TestChainKeepsItsInput(t *testing.T) {
 			assert.Equal(t, cell+"behind", string(buf))
 		}
 	})
+}
+
+// Each remedy alone does to any text what the plain way over its characters does.
+func TestRemediesAgainstThePlainWay(t *testing.T) {
+	plain := map[string]func(string) string{
+		"trim":    strings.TrimSpace,
+		"upper":   func(s string) string { return each(s, unicode.ToUpper) },
+		"lower":   func(s string) string { return each(s, unicode.ToLower) },
+		"squeeze": squeezed,
+	}
+	text := rapid.StringOfN(rapid.OneOf(rapid.RuneFrom([]rune("azAZ@[`{09 \t\u0080\u00a0ß")), rapid.Rune()), 0, 12, -1)
+	rapid.Check(t, func(t *rapid.T) {
+		s := text.Draw(t, "cell")
+		for name, way := range plain {
+			want := way(s)
+			got, changed := chain(name).Apply([]byte(s))
+			require.Equal(t, want, string(got), "%s of %q", name, s)
+			require.Equal(t, want != s, changed == 1, "%s of %q is counted", name, s)
+			again, changed := chain(name).Apply(got)
+			require.Equal(t, want, string(again), "%s twice", name)
+			require.Zero(t, changed, "%s twice", name)
+		}
+	})
+}
+
+func each(s string, to func(rune) rune) string {
+	var b strings.Builder
+	for _, r := range s {
+		b.WriteRune(to(r))
+	}
+	return b.String()
+}
+
+// squeezed makes one blank of each run of white space.
+func squeezed(s string) string {
+	var b strings.Builder
+	wasSpace := false
+	for _, r := range s {
+		if isSpace := unicode.IsSpace(r); !isSpace {
+			b.WriteRune(r)
+			wasSpace = false
+		} else if !wasSpace {
+			b.WriteByte(' ')
+			wasSpace = true
+		}
+	}
+	return b.String()
 }

@@ -1,6 +1,7 @@
 package violation
 
 import (
+	"fmt"
 	"regexp"
 	"testing"
 
@@ -24,7 +25,11 @@ func TestCodes(t *testing.T) {
 	}
 	var c Code
 	assert.Error(t, c.UnmarshalText([]byte("row.odd")))
-	assert.Equal(t, "code(200)", Code(200).String())
+	for _, c := range []Code{codes, 200} {
+		assert.Equal(t, fmt.Sprintf("code(%d)", c), c.String())
+		assert.Empty(t, c.Class())
+		assert.Equal(t, Reject, c.Action(), "what is not known rejects")
+	}
 }
 
 func TestActions(t *testing.T) {
@@ -35,6 +40,7 @@ func TestActions(t *testing.T) {
 		assert.Equal(t, word, a.String())
 	}
 	var a Action
+	assert.Equal(t, "action(4)", Action(4).String())
 	assert.ErrorContains(t, a.UnmarshalText([]byte("ignore")), "reject, blank, flag or refuse")
 }
 
