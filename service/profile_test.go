@@ -71,6 +71,21 @@ func TestProfiles(t *testing.T) {
 		assert.Equal(t, ",", done.ReadAs.Delimiter)
 	})
 
+	t.Run("concludes datatypes from the share that is asked for", func(t *testing.T) {
+		d, err := s.Client.AddDelivery(ctx, "share.csv", strings.NewReader("n;x\n"+strings.Repeat("12;a\n", 19)+"wet;b\n"))
+		require.NoError(t, err)
+		for share, want := range map[float64]string{0: "integer", 0.9: "integer", 0.96: "string"} {
+			_, err := s.Client.StartProfile(ctx, d.ID, api.NewProfile{Share: share})
+			require.NoError(t, err)
+			done, err := s.Client.AwaitProfile(ctx, d.ID)
+			require.NoError(t, err)
+			assert.Equal(t, want, done.Profile.Columns[0].Datatype.String(), "%g", share)
+			assert.Equal(t, max(share, 0.9), done.Share)
+		}
+		_, err = s.Client.StartProfile(ctx, d.ID, api.NewProfile{Share: 0.3})
+		assert.Equal(t, 422, statusOf(err))
+	})
+
 	t.Run("remembers what was looked at", func(t *testing.T) {
 		d, err := s.Client.AddDelivery(ctx, "b.csv", strings.NewReader("a;b\n1;x\n2;z\n"))
 		require.NoError(t, err)

@@ -278,7 +278,7 @@ func (n *narrator) column(c *Column) {
 		if slices.ContainsFunc(c.Placeholders, func(v Value) bool { return kindOf(v.Value) == lexical.Text }) {
 			stand = "perhaps stand" // a word that no list of placeholders has
 		}
-		add(70, "value.placeholder", missing, c.Placeholders, "null: ["+quotedList(c.Placeholders)+"]",
+		add(70, "value.placeholder", missing, c.Placeholders, `null: ["", `+quotedList(c.Placeholders)+"]",
 			": %s of %s values %s for a missing one: %s",
 			Thousands(missing), Thousands(c.Filled), stand, examples(c.Placeholders,
 				missing)).by(Filter{Op: "placeholder"})

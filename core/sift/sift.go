@@ -257,7 +257,7 @@ func (w *writer) rowsFinding() (f check.Finding, ok bool) {
 		if header.Named {
 			f.Message = "nothing was delivered: the file has a header and no row"
 		}
-		f.Message += "; ask the sender, or let the target say rows: {minimum: 0} where that is fine"
+		f.Message += "; ask the sender, or let the target say rows: {minimum: 0} if that is fine"
 	case read < want.Least():
 		f.Code, f.Message = violation.RowsFew, fmt.Sprintf("the delivery has %s, and at least %d are expected",
 			rowsWord(read), want.Least())

@@ -13,6 +13,7 @@ import (
 	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/lexical"
+	"sieb/core/workbook"
 )
 
 // place is where a row begins: so many bytes into the delivery's text.
@@ -219,28 +220,56 @@ func (d *File) Reread(ctx context.Context, given layout.Given) (*File, error) {
 	return &again, nil
 }
 
-// LastLines returns the last physical lines of a text, at most n; nil for a workbook.
-func (d *File) LastLines(n int) (last []string, err error) {
+// LastLines returns the last physical lines of a text, at most n, and the number of the
+// first of them, 0 where the text is too large to tell; nil for a workbook.
+func (d *File) LastLines(n int) (last []string, first int64, err error) {
 	lines, err := d.Lines()
 	if err != nil || lines == nil {
-		return nil, err
+		return nil, 0, err
 	}
-	if d.Size > 2*layout.TailBytes {
+	isWhole := d.Size <= 2*layout.TailBytes
+	if !isWhole {
 		if lines, err = d.resume(lines, place{(d.Size - layout.TailBytes) / 4 * 4, 1, 1}); err != nil {
-			return nil, err
+			return nil, 0, err
 		}
 	}
 	var b Batch
 	for {
 		if err := lines.Next(&b); errors.Is(err, io.EOF) {
-			return last[max(0, len(last)-n):], nil
+			cut := max(0, len(last)-n)
+			if isWhole {
+				first = int64(cut) + 1
+			}
+			return last[cut:], first, nil
 		} else if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
 		for i := range b.Rows {
 			last = append(last, string(b.Raw(i)))
 		}
 	}
+}
+
+// Bottom returns the rows of a workbook's sheet that the layout leaves out below the
+// table, of those that are filled the last few; nil for a text.
+func (d *File) Bottom(ctx context.Context) (lines []workbook.Line, err error) {
+	if d.book == nil || d.Layout.FooterRows == 0 {
+		return nil, nil
+	}
+	k, err := layout.FindSheet(d.book, d.Layout.Sheet)
+	if err != nil {
+		return nil, err
+	}
+	survey, err := d.book.Survey(ctx, k)
+	if err != nil {
+		return nil, err
+	}
+	for _, line := range survey.Last {
+		if line.Number > survey.LastRow-d.Layout.FooterRows {
+			lines = append(lines, line)
+		}
+	}
+	return lines, nil
 }
 
 // Windows reads a batch of rows from the top and from each of n - 1 places that

@@ -93,7 +93,7 @@ func TestIndex(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, int64(150000), n, "there is no such row, and no waiting for it")
 
-		ends, err := file.LastLines(2)
+		ends, _, err := file.LastLines(2)
 		require.NoError(t, err)
 		assert.Equal(t, []string{"150000;Müller 6;all well and nothing to add\n", "Summe;150000;\n"}, ends)
 

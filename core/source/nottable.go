@@ -143,7 +143,7 @@ func markup(text string) *NotTable {
 		return &NotTable{"a workbook saved as XML", "ask for it as XLSX or CSV, or save it as such"}
 	case strings.HasPrefix(lower, "<!doctype html") || strings.Contains(lower, "<html") ||
 		strings.Contains(lower, "<body") || strings.HasPrefix(lower, "<table"):
-		return &NotTable{"a web page (HTML)", "what was saved may be the page of an error or of a sign-in: " + askTable}
+		return &NotTable{"a web page (HTML)", "it may be an error or sign-in page that was saved instead: " + askTable}
 	}
 	return &NotTable{"an XML document", askExport}
 }

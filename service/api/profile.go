@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -88,11 +89,8 @@ func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, 
 func (s *Server) profileOf(p store.Profile) (DeliveryProfile, error) {
 	out := DeliveryProfile{ID: p.ID, Delivery: p.DeliveryID, State: p.State,
 		Progress: Progress{Bytes: p.BytesDone, TotalBytes: p.TotalBytes, Rows: p.RowsDone},
-		Given:    givenOf(p.Layout), Share: profile.DefaultShare, Looked: []string{}, Error: p.Error.String,
+		Given:    givenOf(p.Layout), Share: shareOf(p), Looked: []string{}, Error: p.Error.String,
 		Trouble: troubleOf(p.Trouble), CreatedAt: p.CreatedAt.UTC()}
-	if p.Share.Valid {
-		out.Share = p.Share.Float64
-	}
 	if p.FinishedAt.Valid {
 		at := p.FinishedAt.Time.UTC()
 		out.FinishedAt = &at
@@ -108,6 +106,14 @@ func (s *Server) profileOf(p store.Profile) (DeliveryProfile, error) {
 		out.Profile, out.ReadAs = found.Profile, &found.ReadAs
 	}
 	return out, nil
+}
+
+// shareOf returns the share of values that decides a datatype in a profile.
+func shareOf(p store.Profile) float64 {
+	if p.Share.Valid {
+		return p.Share.Float64
+	}
+	return profile.DefaultShare
 }
 
 // lastProfile returns the newest profile of a delivery that is there.
@@ -153,7 +159,8 @@ func (s *Server) startProfile(ctx context.Context, in *struct {
 		given = *in.Body.Layout
 	}
 	p, err := s.Store.LastProfile(ctx, d.ID)
-	isSame := err == nil && reflect.DeepEqual(given, givenOf(p.Layout)) && p.Share.Float64 == in.Body.Share &&
+	isSame := err == nil && reflect.DeepEqual(given, givenOf(p.Layout)) &&
+		shareOf(p) == cmp.Or(in.Body.Share, profile.DefaultShare) &&
 		p.State != store.Failed && p.State != store.Cancelled
 	if err != nil && !errors.Is(err, store.ErrNone) {
 		return nil, s.failure("looking for a profile", err)

@@ -324,7 +324,7 @@ func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) 
 	}
 	w.Counted, w.All = r.index.Counted()
 	if w.All && from+int64(len(w.Rows))-1 >= w.Counted {
-		w.Below, err = r.below()
+		w.Below, err = r.below(ctx)
 	}
 	return w, err
 }
@@ -362,7 +362,7 @@ func (r *Reading) Last(ctx context.Context, n int) (*Window, error) {
 				return nil, err
 			}
 			w.Rows = w.Rows[max(0, len(w.Rows)-n):]
-			w.Below, err = r.below()
+			w.Below, err = r.below(ctx)
 			return w, err
 		}
 		if counted, err = r.index.Wait(ctx, 1<<62); err != nil {
@@ -428,6 +428,15 @@ func clip(text string) string {
 
 const mostAbove = 60
 
+// joined writes a row of a workbook as a text, each cell with the letters of its column.
+func joined(line workbook.Line) string {
+	var cells []string
+	for _, c := range line.Cells {
+		cells = append(cells, fmt.Sprintf("%s: %s", workbook.ColumnLetters(c.Column), c.Text))
+	}
+	return strings.Join(cells, " · ")
+}
+
 // above returns the lines above the first row.
 func (r *Reading) above(ctx context.Context, first int64) (lines []Line, err error) {
 	l := &r.File.Layout
@@ -448,11 +457,7 @@ func (r *Reading) above(ctx context.Context, first int64) (lines []Line, err err
 			if int64(t.Number) >= first {
 				break
 			}
-			var cells []string
-			for _, c := range t.Cells {
-				cells = append(cells, fmt.Sprintf("%s: %s", workbook.ColumnLetters(c.Column), c.Text))
-			}
-			lines = append(lines, Line{int64(t.Number), kind(int64(t.Number), "x"), clip(strings.Join(cells, " · "))})
+			lines = append(lines, Line{int64(t.Number), kind(int64(t.Number), "x"), clip(joined(t))})
 		}
 		return lines, err
 	}
@@ -470,15 +475,32 @@ func (r *Reading) above(ctx context.Context, first int64) (lines []Line, err err
 	return lines, err
 }
 
-// below returns the lines below the table.
-func (r *Reading) below() (lines []Line, err error) {
+// below returns the lines below the table: the first of them, and how many more there are.
+func (r *Reading) below(ctx context.Context) (lines []Line, err error) {
 	n := r.File.Layout.FooterRows
 	if n == 0 {
 		return nil, nil
 	}
-	last, err := r.File.LastLines(min(n, mostAbove))
-	for _, text := range last {
-		lines = append(lines, Line{0, "below", clip(text)})
+	bottom, err := r.File.Bottom(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, line := range bottom {
+		lines = append(lines, Line{int64(line.Number), "below", clip(joined(line))})
+	}
+	if len(bottom) > 0 {
+		return lines, nil
+	}
+	last, first, err := r.File.LastLines(n)
+	for i, text := range last[:min(len(last), mostAbove)] {
+		number := int64(0)
+		if first > 0 {
+			number = first + int64(i)
+		}
+		lines = append(lines, Line{number, "below", clip(text)})
+	}
+	if more := n - len(lines); more > 0 && len(lines) == mostAbove {
+		lines = append(lines, Line{0, "below", fmt.Sprintf("… and %d more", more)})
 	}
 	return lines, err
 }

@@ -6,12 +6,14 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/xuri/excelize/v2"
 
 	"sieb/core/layout"
 	"sieb/core/source"
@@ -151,4 +153,43 @@ func TestWaitingSurvivesOtherReadings(t *testing.T) {
 			}))
 	}
 	waiting.Wait()
+}
+
+// Lines below the table are shown with their numbers, the first of many and how many more;
+// those of a workbook, too.
+func TestBelow(t *testing.T) {
+	desk := reading.New(source.Bounds{})
+	defer desk.Close()
+	below := func(path string) (all []reading.Line) {
+		require.NoError(t, desk.Read(t.Context(), path, layout.Given{}, func(r *reading.Reading) error {
+			w, err := r.Last(t.Context(), 5)
+			require.NoError(t, err)
+			all = w.Below
+			return nil
+		}))
+		return all
+	}
+	many := below(write(t, "many.csv", numbered(20)+"Total;;210\n"+strings.Repeat(";;\n", 99)))
+	require.Len(t, many, 61)
+	assert.Equal(t, reading.Line{Line: 22, Kind: "below", Text: "Total;;210\n"}, many[0])
+	assert.Equal(t, reading.Line{Line: 0, Kind: "below", Text: "… and 40 more"}, many[60])
+	assert.Empty(t, below(write(t, "none.csv", numbered(20))))
+
+	book := excelize.NewFile()
+	for i, line := range strings.Split(strings.TrimSpace(numbered(20)), "\n") {
+		for k, cell := range strings.Split(line, ";") {
+			at, err := excelize.CoordinatesToCellName(k+1, i+1)
+			require.NoError(t, err)
+			if n, err := strconv.Atoi(cell); err == nil {
+				require.NoError(t, book.SetCellValue("Sheet1", at, n))
+			} else {
+				require.NoError(t, book.SetCellValue("Sheet1", at, cell))
+			}
+		}
+	}
+	require.NoError(t, book.SetCellValue("Sheet1", "A22", "Total"))
+	require.NoError(t, book.SetCellValue("Sheet1", "C22", 210))
+	path := filepath.Join(t.TempDir(), "book.xlsx")
+	require.NoError(t, book.SaveAs(path))
+	assert.Equal(t, []reading.Line{{Line: 22, Kind: "below", Text: "A: Total · C: 210"}}, below(path))
 }

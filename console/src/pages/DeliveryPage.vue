@@ -212,6 +212,14 @@ const outputs = [
       </div>
     </section>
 
+    <section v-if="runs.length === 0 && !run && !error" class="sheet part" aria-label="Next step">
+      <h2>Not sifted yet</h2>
+      <p>
+        Choose the target that the rows are meant for, and sift. If none fits, the <RouterLink :to="`/deliveries/${id}/profile`">Profile station</RouterLink> drafts one from what the delivery holds;
+        the <RouterLink :to="`/deliveries/${id}/reading`">Reading station</RouterLink> shows whether it is read right.
+      </p>
+    </section>
+
     <p v-if="strange" class="said" role="status">{{ strange }}</p>
     <p v-if="noSuch" class="said" role="status">{{ noSuch }}</p>
     <p v-if="isOld" class="said" role="status">The layout was saved anew after this run: sift again to have the rows as they read now.</p>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElButton, ElProgress, ElSkeleton } from 'element-plus'
+import { ElButton, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { useAddress } from '../address'
 import { answered, api, ServiceError, type Delivery, type DeliveryProfile, type Filter, type Finding, type Target } from '../api/client'
@@ -110,10 +110,13 @@ function follow(mine: number): void {
   }, 300)
 }
 
-async function start(again: boolean): Promise<void> {
+/** Which shares of a column's values may decide its datatype. */
+const shares = [0.5, 0.75, 0.9, 0.95, 0.99, 1]
+
+async function start(again: boolean, share = kept.value?.share): Promise<void> {
   error.value = undefined
   try {
-    kept.value = await answered(api.POST('/api/v1/deliveries/{id}/profile', { ...path.value, body: { again } }))
+    kept.value = await answered(api.POST('/api/v1/deliveries/{id}/profile', { ...path.value, body: { again, share } }))
     follow(latest)
   } catch (e) {
     error.value = e
@@ -249,6 +252,13 @@ onBeforeUnmount(() => {
             <div class="head">
               <h2>{{ counted(profile.rows, 'row', 'rows') }} of {{ counted(profile.columns.length, 'column', 'columns') }}</h2>
               <span v-if="profile.damaged > 0" class="soft">{{ counted(profile.damaged, 'row is', 'rows are') }} {{ damagedWords }}, and left out of the figures</span>
+              <label class="share">
+                <span class="soft">a datatype from</span>
+                <ElSelect size="small" class="percent" :model-value="kept.share" aria-label="Share of a column’s values that decides its datatype" @change="(s: number) => start(true, s)">
+                  <ElOption v-for="s in shares" :key="s" :value="s" :label="`${Math.round(100 * s)} %`" />
+                </ElSelect>
+                <span class="soft">of the values</span>
+              </label>
               <ElButton v-if="!isDrafting" size="small" type="primary" :disabled="profile.rows === 0" @click="openDraft">{{ draft === undefined ? 'Draft a target' : 'Back to the draft' }}</ElButton>
             </div>
             <p v-if="profile.rows === 0" class="soft">There is nothing to profile: the delivery has no rows.</p>
@@ -307,6 +317,16 @@ onBeforeUnmount(() => {
   flex-wrap: wrap;
   align-items: baseline;
   gap: 12px;
+}
+
+.share {
+  display: inline-flex;
+  align-items: baseline;
+  gap: 6px;
+}
+
+.percent {
+  width: 82px;
 }
 
 h3 {
