@@ -5,11 +5,11 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 
 go vet ./...
-go test ./...
 
-# Under the race detector once more: the core, where batches run side by side. What is slow there and is
-# about figures rather than about goroutines is left out.
-go test -race -short -skip "$(paste -sd'|' <<'EOF'
+# The core and the service run under the race detector, and only once. Left to a run without it are tests
+# that are slow under it and about figures rather than about goroutines, and those whose service runs in a
+# process of its own, into which it does not see (the short tests leave them out).
+figures=$(paste -sd'|' <<'EOF'
 TestCorpus
 TestEstimates
 TestFarAmongMany
@@ -19,8 +19,13 @@ TestFixedCorpus
 TestMerging
 TestRelationsOfWideTables
 TestSearchFindsEachRowOnce
+TestTextsThatTheDatabaseRefuses
 EOF
-)" ./core/...
+)
+apart='TestAPoisonousJob|TestHostileDeliveries|TestKilledAtAnyMoment|TestKilledService'
+go test $(go list ./... | grep -vE '/(core|service)(/|$)')
+go test -race -short -skip "^($figures)$" ./core/... ./service/...
+go test -run "^($figures|$apart)$" ./core/... ./service/...
 for package in $(go list ./core/...); do
   for target in $(go test -list '^Fuzz' "$package" | grep '^Fuzz' || true); do
     go test -run '^$' -fuzz "^$target\$" -fuzztime "${FUZZTIME:-2500x}" -fuzzminimizetime 10x "$package"

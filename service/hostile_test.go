@@ -46,9 +46,7 @@ type program struct {
 
 func newProgram(t *testing.T) *program {
 	t.Helper()
-	if testing.Short() {
-		t.Skip("the race detector, for which the short tests are, does not see into a process of its own")
-	}
+	ownProcess(t)
 	data := pgtest.Folder(t)
 	path := filepath.Join(data, "sieb")
 	out, err := exec.Command("go", "build", "-o", path, "sieb/cmd/sieb").CombinedOutput()
@@ -542,4 +540,13 @@ func TestCancelReachesEveryLoop(t *testing.T) {
 	began := time.Now()
 	require.NoError(t, s.Stop())
 	assert.Less(t, time.Since(began), 8*time.Second, "the service stops with its work at hand")
+}
+
+// ownProcess leaves a test out of the short ones, which are for the race detector: it does
+// not see into a service that runs in a process of its own.
+func ownProcess(t *testing.T) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("its service runs in a process of its own")
+	}
 }

@@ -347,6 +347,7 @@ func count(t *testing.T, dir string) int {
 // A service that is killed in the middle of a run comes back, takes the run up
 // at once, and gives the same files as one that is not disturbed.
 func TestKilledService(t *testing.T) {
+	ownProcess(t)
 	data := pgtest.Folder(t)
 	program := filepath.Join(data, "sieb")
 	out, err := exec.Command("go", "build", "-o", program, "sieb/cmd/sieb").CombinedOutput()
