@@ -131,7 +131,7 @@ func TestFromFileToVerdict(t *testing.T) {
 	p.accessible("the empty list")
 
 	p.do(chromedp.SetUploadFiles(`input[aria-label="Files to upload"]`, []string{write(t, m.Name, m.Bytes)}))
-	p.shows("not yet run")
+	p.shows("not yet sifted")
 	p.do(chromedp.Click(".uploads a"))
 	p.shows("No target is known yet")
 	p.accessible("a delivery that was not run")

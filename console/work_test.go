@@ -20,7 +20,7 @@ import (
 // address is the path and query of the page.
 func (p *page) address() string { return p.js(`location.pathname + location.search`) }
 
-// choose opens a list of choices, or a menu, and takes one.
+// choose opens a list of choices and takes one.
 func (p *page) choose(list, choice string) {
 	p.t.Helper()
 	p.do(chromedp.Click(list))
@@ -223,7 +223,12 @@ func TestDeliveriesInHand(t *testing.T) {
 
 	p.do(chromedp.Navigate(s.Address))
 	p.shows("dornau.csv")
-	menu := func(name, what string) { p.choose(fmt.Sprintf(`[aria-label="Name, note or delete %s"]`, name), what) }
+	menu := func(name, what string) {
+		p.do(chromedp.Click(fmt.Sprintf(`[aria-label="Name, note or delete %s"]`, name)))
+		p.until(`document.activeElement.closest('.menu') !== null`) // it stands where it is to stand
+		p.do(chromedp.Click(fmt.Sprintf(`//div[.//button[@role="menuitem"] and @id=//button[@aria-label="Name, note or delete %s"]/@popovertarget]`+
+			`//button[contains(., %q)]`, name, what)))
+	}
 	menu("dornau.csv", "Name and note")
 	p.until(`document.querySelector('dialog[open] textarea') !== null`)
 	p.rests()

@@ -11,6 +11,8 @@ export interface DraftBook {
   drafts: ShallowRef<Drafts | undefined>
   /** Something was changed that the server does not have yet. */
   isBehind: Ref<boolean>
+  /** Why the last change could not be kept. */
+  failure: Ref<unknown>
   load: () => Promise<Drafts>
   keepLayout: (draft: LayoutDraft) => void
   keepTarget: (draft: TextDraft) => void
@@ -27,6 +29,7 @@ const rest = 300
 export function useDrafts(id: () => string): DraftBook {
   const drafts = shallowRef<Drafts>()
   const isBehind = ref(false)
+  const failure = ref<unknown>()
   const waiting = new Map<Kind, () => Promise<unknown>>()
   let timer = 0
   let sending = Promise.resolve()
@@ -37,7 +40,12 @@ export function useDrafts(id: () => string): DraftBook {
     sending = sending.then(async () => {
       for (const [kind, what] of [...waiting]) {
         if (waiting.get(kind) === what) waiting.delete(kind)
-        await what()
+        try {
+          await what()
+          failure.value = undefined
+        } catch (e) {
+          failure.value = e // what comes after it is sent all the same
+        }
       }
       isBehind.value = waiting.size > 0
     })
@@ -64,6 +72,7 @@ export function useDrafts(id: () => string): DraftBook {
   return {
     drafts,
     isBehind,
+    failure,
     async load() {
       await send()
       const found = await answered(api.GET('/api/v1/deliveries/{id}/drafts', path()))

@@ -5,6 +5,7 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"fmt"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -224,29 +225,37 @@ type Wanted struct {
 	State string // as a delivery shows it; "" for any
 }
 
-// wanted joins deliveries with the runs that tell their states, and keeps those asked
-// for. What a delivery's state is stands here and in the API's deliveryOf; a test holds
+// standing joins deliveries with the runs that tell their states, and keeps those in one
+// state. What a delivery's state is stands here and in the API's deliveryOf; a test holds
 // the two together.
-const wanted = `
-	from deliveries d
-	left join lateral (select verdict from runs where delivery_id = d.id and target_name is not null and state = 'done'
-	                   order by created_at desc, id desc limit 1) judged on true
-	left join lateral (select state, target_name from runs where delivery_id = d.id
-	                   order by created_at desc, id desc limit 1) newest on true
-	where ($1 = '' or strpos(lower(d.name || E'\n' || d.note), lower($1)) > 0)
-	  and ($2 = '' or $2 = case when d.refusal is not null then 'refused'
-	                            when judged.verdict is not null then judged.verdict
-	                            when newest.target_name is not null then newest.state
-	                            else 'arrived' end)`
+const standing = `
+	left join lateral (
+		select verdict from runs where delivery_id = d.id and target_name is not null and state = 'done'
+		order by created_at desc, id desc limit 1) judged on true
+	left join lateral (
+		select state, target_name from runs where delivery_id = d.id
+		order by created_at desc, id desc limit 1) newest on true
+	where $2 = case when d.refusal is not null then 'refused'
+	                when judged.verdict is not null then judged.verdict
+	                when newest.target_name is not null then newest.state
+	                else 'arrived' end`
 
 // Deliveries returns a page of the deliveries that are wanted, newest first, and how
 // many there are.
 func (s *Store) Deliveries(ctx context.Context, w Wanted, offset, limit int) (page []Delivery, total int, err error) {
-	if err = s.db.GetContext(ctx, &total, `select count(*)`+wanted, w.Text, w.State); err != nil {
+	from, args := ` from deliveries d`, []any{w.Text}
+	if w.State == "" {
+		from += ` where true`
+	} else {
+		from += standing
+		args = append(args, w.State)
+	}
+	from += ` and ($1 = '' or strpos(lower(d.name || E'\n' || d.note), lower($1)) > 0)`
+	if err = s.db.GetContext(ctx, &total, `select count(*)`+from, args...); err != nil {
 		return nil, 0, err
 	}
-	if err = s.db.SelectContext(ctx, &page, `select d.*`+wanted+` order by d.arrived_at desc, d.id offset $3 limit $4`,
-		w.Text, w.State, offset, limit); err != nil {
+	query := fmt.Sprintf(`select d.*%s order by d.arrived_at desc, d.id offset $%d limit $%d`, from, len(args)+1, len(args)+2)
+	if err = s.db.SelectContext(ctx, &page, query, append(args, offset, limit)...); err != nil {
 		return nil, 0, err
 	}
 	return page, total, s.addRuns(ctx, page)

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** What can be done with a delivery as a whole: name it anew, put a note to it, delete it. */
 import { MoreFilled } from '@element-plus/icons-vue'
-import { ElButton, ElDropdown, ElDropdownItem, ElDropdownMenu, ElIcon, ElInput, ElMessageBox } from 'element-plus'
+import { ElButton, ElIcon, ElInput, ElMessageBox } from 'element-plus'
 import { nextTick, ref, useTemplateRef } from 'vue'
 import { answered, api, type Delivery } from '../api/client'
 import FailureNote from './FailureNote.vue'
@@ -9,6 +9,8 @@ import FailureNote from './FailureNote.vue'
 const { delivery } = defineProps<{ delivery: Delivery }>()
 const emit = defineEmits<{ changed: [delivery: Delivery]; deleted: [] }>()
 
+const button = useTemplateRef<HTMLElement>('button')
+const menu = useTemplateRef<HTMLElement>('menu')
 const dialog = useTemplateRef<HTMLDialogElement>('dialog')
 /** The form is there only while it is asked for: a list has many of these. */
 const isOpen = ref(false)
@@ -17,7 +19,17 @@ const note = ref('')
 const error = ref<unknown>()
 const path = (): { params: { path: { id: string } } } => ({ params: { path: { id: delivery.id } } })
 
-function chosen(what: string): void {
+/** Puts the menu under its button, and within the window. */
+function place(): void {
+  if (!button.value || !menu.value?.matches(':popover-open')) return
+  const at = button.value.getBoundingClientRect()
+  menu.value.style.top = `${Math.max(4, Math.min(at.bottom + 2, window.innerHeight - menu.value.offsetHeight - 4))}px`
+  menu.value.style.left = `${Math.max(4, at.right - menu.value.offsetWidth)}px`
+  menu.value.querySelector('button')?.focus()
+}
+
+function chosen(what: 'describe' | 'delete'): void {
+  menu.value?.hidePopover()
   error.value = undefined
   if (what === 'delete') return void remove()
   name.value = delivery.name
@@ -59,15 +71,11 @@ async function remove(): Promise<void> {
 
 <template>
   <span class="actions">
-    <ElDropdown trigger="click" :persistent="false" @command="chosen">
-      <button type="button" class="more" :aria-label="`Name, note or delete ${delivery.name}`"><ElIcon :size="16"><MoreFilled /></ElIcon></button>
-      <template #dropdown>
-        <ElDropdownMenu>
-          <ElDropdownItem command="describe">Name and note…</ElDropdownItem>
-          <ElDropdownItem command="delete" divided>Delete…</ElDropdownItem>
-        </ElDropdownMenu>
-      </template>
-    </ElDropdown>
+    <button ref="button" type="button" class="more" aria-haspopup="menu" :popovertarget="`menu-${delivery.id}`" :aria-label="`Name, note or delete ${delivery.name}`"><ElIcon :size="16"><MoreFilled /></ElIcon></button>
+    <div :id="`menu-${delivery.id}`" ref="menu" popover class="menu sheet" role="menu" @toggle="place">
+      <button type="button" role="menuitem" @click="chosen('describe')">Name and note…</button>
+      <button type="button" role="menuitem" @click="chosen('delete')">Delete…</button>
+    </div>
     <dialog v-if="isOpen" ref="dialog" class="sheet" :aria-label="`Name and note of ${delivery.name}`" @close="isOpen = false">
       <h2>Name and note</h2>
       <form class="words" @submit.prevent="describe">
@@ -95,6 +103,31 @@ async function remove(): Promise<void> {
   color: var(--soft);
   line-height: 0;
   cursor: pointer;
+}
+
+.menu {
+  position: fixed;
+  inset: auto;
+  margin: 0;
+  padding: 4px;
+  color: var(--ink);
+}
+
+.menu button {
+  display: block;
+  width: 100%;
+  padding: 6px 14px;
+  border: 0;
+  border-radius: 3px;
+  background: none;
+  color: inherit;
+  font-size: 14px;
+  text-align: left;
+  cursor: pointer;
+}
+
+.menu button:hover {
+  background: var(--grain-wash);
 }
 
 .more:hover {

@@ -36,7 +36,8 @@ function chosen(): void {
           <RouterLink v-if="u.delivery" :to="`/deliveries/${u.delivery.id}`">{{ u.name }}</RouterLink>
           <span v-else class="name">{{ u.name }}</span>
           <span class="soft">
-            <template v-if="u.delivery">arrived, {{ size(u.total) }}<template v-if="u.delivery.repeatOf">: the same bytes have arrived before</template></template>
+            <template v-if="u.delivery?.refusal">refused: {{ u.delivery.refusal }}</template>
+            <template v-else-if="u.delivery">arrived, {{ size(u.total) }}<template v-if="u.delivery.repeatOf">: the <RouterLink :to="`/deliveries/${u.delivery.repeatOf}`">same bytes</RouterLink> have arrived before</template></template>
             <template v-else-if="!u.error">{{ size(u.sent) }} of {{ size(u.total) }}</template>
           </span>
           <ElButton text size="small" :icon="Close" :aria-label="u.delivery || u.error ? `Dismiss ${u.name}` : `Stop ${u.name}`" @click="u.delivery || u.error ? uploads.dismiss(u.id) : u.stop()" />

@@ -70,11 +70,11 @@ onMounted(async () => {
       <slot name="actions" />
       <ElButton size="small" @click="discard">Discard</ElButton>
       <ElButton size="small" @click="emit('close')">Close</ElButton>
-      <span class="soft" role="status">{{ book.isBehind.value ? 'not added; keeping …' : 'not added; kept with the delivery' }}</span>
+      <span class="soft" role="status">{{ book.failure.value ? 'not added, and not kept' : book.isBehind.value ? 'not added; keeping …' : 'not added; kept with the delivery' }}</span>
     </div>
     <p class="soft">{{ note }}</p>
     <slot />
-    <FailureNote v-if="error" :error="error" />
+    <FailureNote v-if="error ?? book.failure.value" :error="error ?? book.failure.value" />
     <ElInput ref="box" v-model="text" type="textarea" :autosize="{ minRows: 8, maxRows: 15 }" aria-label="Text of the target" spellcheck="false" />
   </section>
 </template>

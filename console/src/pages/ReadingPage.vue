@@ -215,7 +215,7 @@ onBeforeUnmount(() => {
         <ElButton v-if="delivery?.layout" size="small" @click="forget">Forget saved</ElButton>
         <RouterLink :to="`/deliveries/${id}`" class="on">on to sifting →</RouterLink>
       </div>
-      <p v-if="isUnsaved" class="unsaved" role="status">Not saved: {{ book.isBehind.value ? 'keeping the changes …' : 'the changes are kept with the delivery,' }} runs and profiles do not know them yet.</p>
+      <p v-if="isUnsaved" class="unsaved" role="status">Not saved: {{ book.failure.value ? 'the changes could not be kept,' : book.isBehind.value ? 'keeping the changes …' : 'the changes are kept with the delivery,' }} runs and profiles do not know them yet.</p>
       <p v-else-if="said" class="said" role="status">{{ said }}</p>
       <div v-if="others.length > 0" class="over">
         <ElSelect size="small" placeholder="Take over the layout of…" :model-value="''" aria-label="Take over the layout of another delivery" filterable @change="takeOver">

@@ -17,11 +17,15 @@ const weights = [
   { weight: 'note', words: 'Worth knowing' },
 ] as const
 
+/** Stands for what holds between columns; no column has this name. */
+const between = '\u0000'
+
 /** By weight, and in it by the column that they are of, in the order of the weightiest. */
 const groups = computed(() => weights.map((w) => {
   const byColumn = new Map<string, Finding[]>()
   for (const f of findings.filter((f) => f.weight === w.weight)) {
-    const name = (f.columns?.length ?? 0) === 1 ? (f.columns?.[0] ?? '') : ''
+    const [first, second] = f.columns ?? []
+    const name = second === undefined ? (first ?? '') : between
     byColumn.set(name, [...(byColumn.get(name) ?? []), f])
   }
   return { ...w, columns: [...byColumn].map(([name, list]) => ({ name, list })) }
@@ -42,7 +46,7 @@ function pieces(text: string, name: string): string[] {
   <section v-for="g in groups" :key="g.weight" class="group" :class="g.weight" :aria-label="g.words">
     <h3>{{ g.words }}</h3>
     <div v-for="c in g.columns" :key="c.name" class="of">
-      <b v-if="column === undefined" class="name">{{ c.name ? visible(c.name) : 'rows' }}</b>
+      <b v-if="column === undefined" class="name">{{ c.name === between ? 'between columns' : c.name ? visible(c.name) : 'rows' }}</b>
       <ul>
         <li v-for="f in c.list" :key="f.code + f.text">
           <span><template v-for="(p, k) in pieces(f.text, c.name)" :key="k"><b v-if="k % 2 === 1">{{ p }}</b><template v-else>{{ p }}</template></template></span>
