@@ -12,20 +12,33 @@ go vet ./...
 figures=$(paste -sd'|' <<'EOF'
 TestCorpus
 TestEstimates
+TestFailuresLeaveTheOldFiles
 TestFarAmongMany
 TestFilesThatCannotBeUnpacked
 TestFiltersFindWhatIsCounted
 TestFixedCorpus
 TestMerging
+TestNotReadable
 TestRelationsOfWideTables
 TestSearchFindsEachRowOnce
+TestSheetLong
 TestTextsThatTheDatabaseRefuses
 EOF
 )
 apart='TestAPoisonousJob|TestHostileDeliveries|TestKilledAtAnyMoment|TestKilledService'
-go test $(go list ./... | grep -vE '/(core|service)(/|$)')
-go test -race -short -skip "^($figures)$" ./core/... ./service/...
-go test -run "^($figures|$apart)$" ./core/... ./service/...
+
+# Two lanes, a processor each: one package is mostly one goroutine's work.
+lane() {
+  go test -p 1 $(go list ./... | grep -vE '/(core|service|node_modules)(/|$)')
+  go test -p 1 -run "^($figures|$apart)$" ./core/... ./service/...
+}
+lane &
+go test -p 1 -race -short -skip "^($figures)$" ./core/... ./service/... || {
+  wait
+  exit 1
+}
+wait $!
+
 for package in $(go list ./core/...); do
   for target in $(go test -list '^Fuzz' "$package" | grep '^Fuzz' || true); do
     go test -run '^$' -fuzz "^$target\$" -fuzztime "${FUZZTIME:-2500x}" -fuzzminimizetime 10x "$package"

@@ -44,8 +44,12 @@ func TestDeskServesMany(t *testing.T) {
 	desk := reading.New(source.Bounds{})
 	defer desk.Close()
 	var paths []string
+	rows := 20000
+	if testing.Short() {
+		rows = 4000 // the race detector makes them as slow
+	}
 	for k := range 12 {
-		paths = append(paths, write(t, fmt.Sprintf("%d.csv", k), numbered(20000+k)))
+		paths = append(paths, write(t, fmt.Sprintf("%d.csv", k), numbered(rows+k)))
 	}
 	settings := []layout.Given{{}, {HeaderRows: ptr(0)}, {Delimiter: ptr(",")}, {FooterRows: ptr(1)},
 		{SkipRows: ptr(1), HeaderRows: ptr(0)}, {Trim: ptr(true)}}
@@ -54,7 +58,7 @@ func TestDeskServesMany(t *testing.T) {
 		for i, given := range settings {
 			all.Go(func() {
 				err := desk.Read(t.Context(), path, given, func(r *reading.Reading) error {
-					from := int64(15000 + 100*i)
+					from := int64(rows*3/4 + 100*i)
 					w, err := r.Rows(t.Context(), from, 3)
 					if errors.Is(err, context.Canceled) {
 						return nil // others asked for this delivery in more ways than are kept
@@ -125,7 +129,11 @@ func TestWrongSettings(t *testing.T) {
 func TestWaitingSurvivesOtherReadings(t *testing.T) {
 	desk := reading.New(source.Bounds{})
 	defer desk.Close()
-	path := write(t, "a.csv", "a;b\n"+strings.Repeat("1;x\n", 3<<20))
+	rows := 3 << 20
+	if testing.Short() {
+		rows /= 4 // the race detector makes them as slow
+	}
+	path := write(t, "a.csv", "a;b\n"+strings.Repeat("1;x\n", rows))
 	var waiting sync.WaitGroup
 	began := make(chan struct{}, 4)
 	for k := range 4 {
@@ -133,7 +141,7 @@ func TestWaitingSurvivesOtherReadings(t *testing.T) {
 			err := desk.Read(t.Context(), path, layout.Given{SkipRows: ptr(0), FooterRows: ptr(k)},
 				func(r *reading.Reading) error {
 					began <- struct{}{}
-					w, err := r.Rows(t.Context(), 3<<20-5, 1)
+					w, err := r.Rows(t.Context(), int64(rows)-5, 1)
 					if assert.NoError(t, err) && assert.Len(t, w.Rows, 1) {
 						assert.Equal(t, []string{"1", "x"}, w.Rows[0].Cells)
 					}
