@@ -161,8 +161,8 @@ func (d *detection) values(text []byte) (r records) {
 	var rec delimited.Record
 	for i, line := 0, 1; i < len(text) && len(r.cells) < maxRecords; line++ {
 		end, next := delimited.LineEnd(text, i)
-		if line <= deref(d.given.SkipRows) || d.layout.CommentPrefix != "" &&
-			bytes.HasPrefix(text[i:end], []byte(d.layout.CommentPrefix)) {
+		if line <= deref(d.given.SkipRows) ||
+			d.layout.CommentPrefix != "" && bytes.HasPrefix(text[i:end], []byte(d.layout.CommentPrefix)) {
 			i = next
 			continue
 		}

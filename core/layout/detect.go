@@ -394,8 +394,8 @@ func (d *detection) dialect(text []byte) records {
 	for k, quote := range quotes {
 		for i, delimiter := range tries {
 			// What does not occur reads like the first of its kind.
-			if d.ended() || k > 0 && !bytes.Contains(text, []byte(quote)) || i > 0 &&
-				!bytes.Contains(text, []byte(delimiter)) {
+			if d.ended() || k > 0 && !bytes.Contains(text, []byte(quote)) ||
+				i > 0 && !bytes.Contains(text, []byte(delimiter)) {
 				continue
 			}
 			l := d.layout
@@ -489,8 +489,8 @@ func (d *detection) skipRows(r *records) {
 	_, usual := r.mode()
 	isRagged := 10*usual < 9*n && n > 5
 	fits := func(i int) bool {
-		return i >= n || len(r.cells[i]) == d.width || isRagged && d.layout.Form == Delimited &&
-			2*filled(r.cells[i]) > d.width
+		return i >= n || len(r.cells[i]) == d.width ||
+			isRagged && d.layout.Form == Delimited && 2*filled(r.cells[i]) > d.width
 	}
 	first := 0
 	for ; first < n; first++ {

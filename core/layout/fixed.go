@@ -23,8 +23,8 @@ func findCuts(text []byte, comment string) (found foundCuts) {
 		line := strings.TrimRight(string(text[i:end]), " \t")
 		isLast := next == len(text) // it may be cut off
 		i = next
-		if strings.TrimSpace(line) == "" || comment != "" && strings.HasPrefix(line, comment) || isLast &&
-			len(rows) > 20 {
+		if strings.TrimSpace(line) == "" || comment != "" && strings.HasPrefix(line, comment) ||
+			isLast && len(rows) > 20 {
 			continue
 		}
 		if strings.Contains(strings.TrimLeft(line, " "), "  ") {
@@ -138,8 +138,8 @@ func withinValues(rows [][]rune, cuts []int) []int {
 		}
 		n := len(rows)
 		isOneBlank := 10*single >= 9*n
-		if 10*dated >= 9*n || isOneBlank && 10*prefixed >= 9*n || isOneBlank && named == 1 &&
-			fillsHeader(rows, cuts, k) {
+		if 10*dated >= 9*n || isOneBlank && 10*prefixed >= 9*n ||
+			isOneBlank && named == 1 && fillsHeader(rows, cuts, k) {
 			cuts = slices.Delete(cuts, k, k+1)
 			continue
 		}

@@ -580,8 +580,8 @@ func isOneOff(a, b []rune) bool {
 	}
 	switch len(b) - len(a) {
 	case 0:
-		return i < len(a) && (slices.Equal(a[i+1:], b[i+1:]) || i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] &&
-			slices.Equal(a[i+2:], b[i+2:]))
+		return i < len(a) && (slices.Equal(a[i+1:], b[i+1:]) ||
+			i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && slices.Equal(a[i+2:], b[i+2:]))
 	case 1:
 		return slices.Equal(a[i:], b[i+1:])
 	}

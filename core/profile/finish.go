@@ -225,8 +225,8 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 	for i := range all.checks {
 		k := &all.checks[i]
 		k.settle()
-		if k.over || k.rows < enoughRows || !IsFew(k.exceptions.count, k.rows) || k.kind == isBefore &&
-			k.equal == k.rows {
+		if k.over || k.rows < enoughRows || !IsFew(k.exceptions.count, k.rows) ||
+			k.kind == isBefore && k.equal == k.rows {
 			continue
 		}
 		r := Relation{Kind: []string{"equal", "determines", "order", "sum"}[k.kind], Rows: k.rows,

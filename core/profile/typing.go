@@ -416,7 +416,7 @@ func concludeColumn(f forms, values *table, known int, h hints) typing {
 	if len(words) == 0 || len(words) > fewWords {
 		return t
 	}
-	without, n := forms{}, int64(0)
+	without := forms{}
 	without.merge(f)
 	for _, e := range words {
 		text := lexical.Trim(values.text(e.entry))
@@ -425,7 +425,6 @@ func concludeColumn(f forms, values *table, known int, h hints) typing {
 		c := *without[l.key]
 		c.count -= e.count
 		without[l.key] = &c
-		n += e.count
 		if word := string(text); !slices.Contains(t.words, word) {
 			t.words = append(t.words, word)
 		}

@@ -55,8 +55,8 @@ func (c *column) placeholders(out *Column, t *typing, of scale) {
 		if out.Datatype == value.String && c.looksUsual(text) {
 			continue // NA among the codes of countries is one of them
 		}
-		if l.Kind == lexical.Placeholder || t.isWord([]byte(text)) || n.spots[0].text != nil &&
-			string(n.spots[0].text) == "#N/A" || isFar(text) {
+		if l.Kind == lexical.Placeholder || t.isWord([]byte(text)) ||
+			n.spots[0].text != nil && string(n.spots[0].text) == "#N/A" || isFar(text) {
 			out.Placeholders = append(out.Placeholders, Value{shown([]byte(text)), n.count, n.spots[0].row,
 				n.spots[0].line})
 		}

@@ -395,8 +395,8 @@ func (x *Index) MayHold(k int, cell []byte, space *[]byte) (bool, error) {
 	d := x.file
 	l := &d.Layout
 	// A cell that holds a quote or an escape may be written otherwise.
-	if l.QuoteChar != "" && bytes.Contains(cell, []byte(l.QuoteChar)) || !l.DoubleQuote &&
-		bytes.IndexByte(cell, '\\') >= 0 {
+	if l.QuoteChar != "" && bytes.Contains(cell, []byte(l.QuoteChar)) ||
+		!l.DoubleQuote && bytes.IndexByte(cell, '\\') >= 0 {
 		return true, nil
 	}
 	plain := d.Layout.Encoding == "utf-8" || lexical.IsASCII(cell) && !strings.HasPrefix(d.Layout.Encoding, "utf-")

@@ -138,8 +138,8 @@ func markup(text string) *NotTable {
 	}
 	lower := strings.ToLower(start)
 	switch {
-	case strings.Contains(lower, "excel.sheet") || strings.Contains(lower,
-		"urn:schemas-microsoft-com:office:spreadsheet"):
+	case strings.Contains(lower, "excel.sheet") ||
+		strings.Contains(lower, "urn:schemas-microsoft-com:office:spreadsheet"):
 		return &NotTable{"a workbook saved as XML", "ask for it as XLSX or CSV, or save it as such"}
 	case strings.HasPrefix(lower, "<!doctype html") || strings.Contains(lower, "<html") ||
 		strings.Contains(lower, "<body") || strings.HasPrefix(lower, "<table"):
@@ -210,8 +210,8 @@ func mail(text string) *NotTable {
 		if line == "" {
 			break
 		}
-		if strings.HasPrefix(line, " ") || strings.HasPrefix(line, "\t") || fields == 0 &&
-			strings.HasPrefix(line, "From ") {
+		if strings.HasPrefix(line, " ") || strings.HasPrefix(line, "\t") ||
+			fields == 0 && strings.HasPrefix(line, "From ") {
 			continue
 		}
 		name, _, has := strings.Cut(line, ":")

@@ -413,8 +413,8 @@ func (q *Queue) again(ctx context.Context, w store.Work, id string, why error) e
 		return err // the database is away: River comes again
 	}
 	if trouble.Since.Valid && time.Since(trouble.Since.Time) > q.RetryFor {
-		return q.record(ctx, w, id, store.Delivery{}, fmt.Errorf("given up after %d tries in %s: %w", trouble.Tries+1,
-			q.RetryFor, why))
+		return q.record(ctx, w, id, store.Delivery{},
+			fmt.Errorf("given up after %d tries in %s: %w", trouble.Tries+1, q.RetryFor, why))
 	}
 	wait := min(firstWait<<min(trouble.Tries, 10), longestWait)
 	if trouble, err = q.Store.Retry(ctx, w, id, q.Area.Conceal(why, "", ""), wait); errors.Is(err, store.ErrNone) {
@@ -438,8 +438,8 @@ func (q *Queue) open(ctx context.Context, d store.Delivery, settings []byte) (*s
 
 // progress makes what records how far the work has come, now and then. Of a
 // compressed delivery it tells the part of its own bytes.
-func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.Delivery, file *source.File) func(bytes,
-	rows int64) {
+func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.Delivery,
+	file *source.File) func(bytes, rows int64) {
 	noted := time.Now()
 	return func(bytes, rows int64) {
 		if time.Since(noted) < progressEvery {
@@ -473,8 +473,8 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 		}
 		r.TargetVersion = t.Version
 		if r.Target, err = target.Parse([]byte(t.Text)); err != nil {
-			return q.fail(ctx, store.Runs, id, delivery, fmt.Errorf("target %s, version %d: %w", t.Name, t.Version,
-				err))
+			return q.fail(ctx, store.Runs, id, delivery,
+				fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err))
 		}
 	}
 	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {

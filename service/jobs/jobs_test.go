@@ -257,10 +257,8 @@ func TestTextsAreStorable(t *testing.T) {
 	assert.JSONEq(t, `{"a":"x␀y","b":"\\u0000","c":"\\␀","d":"\"␀","e":"\u0001"}`, string(r.Result))
 
 	id = q.order(t, store.Runs)
-	require.NoError(t, q.attend(t.Context(), 1, store.Runs, id, func(context.Context,
-		string) error {
-		return errors.New("the name a\x00b\xff")
-	}))
+	require.NoError(t, q.attend(t.Context(), 1, store.Runs, id,
+		func(context.Context, string) error { return errors.New("the name a\x00b\xff") }))
 	_, why, _ := q.state(t, store.Runs, id)
 	assert.Equal(t, "the name a␀b\uFFFD", why)
 }

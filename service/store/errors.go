@@ -49,8 +49,8 @@ func IsAway(err error) bool {
 			return true
 		}
 	}
-	return errors.As(err, new(*pgconn.ConnectError)) || errors.As(err, new(net.Error)) || err != nil &&
-		pgconn.SafeToRetry(err)
+	return errors.As(err, new(*pgconn.ConnectError)) || errors.As(err, new(net.Error)) ||
+		err != nil && pgconn.SafeToRetry(err)
 }
 
 // WasNotSent reports whether an error says that a statement never reached the
