@@ -65,7 +65,12 @@ const hasRaw = computed(() => withRaw.value && layout.form === 'fixed')
 const rowHeight = computed(() => (hasUnder.value ? 48 : 26))
 
 const above = computed(() => (tail.value ? [] : (top.above ?? [])))
-const rowsNow = computed(() => (tail.value ? tail.value.rows.length : Math.max(total, top.rows.length)))
+/** Rows that there were a moment ago: until other settings have counted theirs, the place that is looked at stays. */
+const held = ref(0)
+const rowsNow = computed(() => (tail.value ? tail.value.rows.length : Math.max(total, top.rows.length, all ? 0 : held.value)))
+watch(rowsNow, (n) => {
+  if (!tail.value) held.value = n
+})
 const underneath = computed(() => (tail.value ? (tail.value.below ?? []) : all ? below.value : []))
 const entries = computed(() => above.value.length + rowsNow.value + underneath.value.length)
 
