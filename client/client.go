@@ -153,7 +153,7 @@ func (c *Client) Deliveries(ctx context.Context, find, state string, offset, lim
 	return p, c.get(ctx, v1+"/deliveries?"+v.Encode(), &p)
 }
 
-// Describe returns a delivery another name or note.
+// Describe gives a delivery another name or note, and returns it as it is then.
 func (c *Client) Describe(ctx context.Context, id string, w api.NewWords) (d api.Delivery, err error) {
 	return d, c.send(ctx, http.MethodPatch, v1+"/deliveries/"+url.PathEscape(id), w, &d)
 }

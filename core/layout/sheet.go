@@ -217,7 +217,7 @@ func behindTitles(lines []workbook.Line, top int) int {
 	return top
 }
 
-// mergedHeader returns how many rows the header has by its merged cells: down to
+// mergedHeader notes how many rows the header has by its merged cells: down to
 // the end of a name that runs down, and one more under the name of a group.
 func (d *detection) mergedHeader(s *workbook.Survey) {
 	if d.given.HeaderRows != nil || d.layout.HeaderRows != 1 {

@@ -153,7 +153,7 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 	return out
 }
 
-// unlike returns each column a name of its own: where columns share a header, with
+// unlike returns a name of its own for each column: where columns share a header, with
 // a number behind it.
 func unlike(headers []string) []string {
 	names := make([]string, len(headers))

@@ -269,7 +269,7 @@ func formsOf(t *table) forms {
 	return f
 }
 
-// share returns each column its part of the memory: columns of few values a
+// share gives each column its part of the memory: columns of few values a
 // little, the others what is left.
 func (p *plan) share(s *sample, rows int64) {
 	few := func(c *sampleColumn) bool { return c.table.used < 2000 && 10*c.table.used < s.rows }

@@ -151,7 +151,7 @@ type cookieAnswer struct {
 	SetCookie http.Cookie `header:"Set-Cookie"`
 }
 
-// signIn returns a browser a cookie that holds the token, out of reach of scripts.
+// signIn gives a browser a cookie that holds the token, out of reach of scripts.
 func (s *Server) signIn(_ context.Context, in *signInForm) (*cookieAnswer, error) {
 	if s.Guard.Token != "" && !s.Guard.isToken(in.Body.Token) {
 		return nil, huma.Error401Unauthorized("this is not the service's token")

@@ -88,7 +88,7 @@ func TestAnotherServerIsLeftAlone(t *testing.T) {
 	assert.NotEqual(t, pid, pgtest.Postmaster(mine))
 }
 
-// chown returns a file to the user of the cluster it is in.
+// chown gives a file to the user of the cluster it is in.
 func chown(t *testing.T, path string) {
 	t.Helper()
 	info, err := os.Stat(filepath.Dir(path))

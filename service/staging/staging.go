@@ -211,7 +211,7 @@ func (a *Area) Remove(sum string, runs []string, known func(sum string) (bool, e
 	return errors.Join(append(errs, err)...)
 }
 
-// keep returns a whole file its place, where it never changes.
+// keep gives a whole file its place, where it never changes.
 func (a *Area) keep(f *os.File, path string) error {
 	if err := f.Sync(); err != nil {
 		return err

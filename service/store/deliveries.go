@@ -126,7 +126,7 @@ func isOne(result sql.Result, err error) error {
 	return nil
 }
 
-// Describe returns a delivery another name or note; nil leaves one as it is. The name
+// Describe gives a delivery another name or note; nil leaves one as it is. The name
 // with which it arrived is kept.
 func (s *Store) Describe(ctx context.Context, id string, name, note *string) error {
 	return isOne(s.db.ExecContext(ctx, `

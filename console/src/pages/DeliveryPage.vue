@@ -14,6 +14,7 @@ import ViolationList, { type Choice } from '../components/ViolationList.vue'
 import ViolationTable from '../components/ViolationTable.vue'
 import { useDrafts } from '../drafts'
 import { count, counted, delimiterName, size, time } from '../format'
+import { readsAs } from '../layouts'
 
 const { id } = defineProps<{ id: string }>()
 
@@ -126,8 +127,8 @@ const goToRun = (runID: string): void => address.go({ run: runID, code: undefine
 
 /** The saved layout is another one than that by which the run has read. */
 const isOld = computed(() => {
-  const [saved, read] = [delivery.value?.layout as Record<string, unknown> | undefined, run.value?.readAs as Record<string, unknown> | undefined]
-  return saved !== undefined && read !== undefined && Object.entries(saved).some(([k, v]) => JSON.stringify(v) !== JSON.stringify(read[k]))
+  const [saved, read] = [delivery.value?.layout, run.value?.readAs]
+  return saved !== undefined && read !== undefined && !readsAs(saved, read)
 })
 
 watch(() => id, () => {

@@ -9,6 +9,7 @@ import TargetDraft from '../components/TargetDraft.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import { useDrafts } from '../drafts'
 import { count, counted, size, visible } from '../format'
+import { readsAs } from '../layouts'
 import ColumnList from '../profile/ColumnList.vue'
 import ColumnView from '../profile/ColumnView.vue'
 import { withRule } from '../profile/draft'
@@ -60,9 +61,8 @@ let timer = 0
 
 /** Whether a profile was made by other settings than those saved since. */
 function isOld(p: DeliveryProfile, d: Delivery): boolean {
-  const [saved, read] = [(d.layout ?? {}) as Record<string, unknown>, (p.readAs ?? p.given) as Record<string, unknown>]
   if (d.layout === undefined) return Object.keys(p.given).length > 0
-  return p.state === 'done' && Object.entries(saved).some(([k, v]) => JSON.stringify(v) !== JSON.stringify(read[k]))
+  return p.state === 'done' && !readsAs(d.layout, p.readAs ?? p.given)
 }
 
 async function load(): Promise<void> {
