@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"sieb/core/draft"
 	"sieb/core/target"
 )
 
@@ -52,11 +53,11 @@ for the accepted rows as well.`,
 		if p.Rows == 0 {
 			return fmt.Errorf("%s has no rows: there is nothing to draw rules from", file.Name)
 		}
-		draft := target.NewDraft(file.Name, p)
+		drafted := draft.Of(file.Name, p)
 		if name != "" {
-			draft.Name = name
+			drafted.Name = name
 		}
-		text := draft.YAML()
+		text := drafted.YAML()
 		if out != "" {
 			if err := writeText(out, file, text); err != nil {
 				return err
@@ -66,7 +67,7 @@ for the accepted rows as well.`,
 			return a.json(struct {
 				Target string `json:"target"`
 				SQL    string `json:"sql"`
-			}{string(text), string(draft.SQL())})
+			}{string(text), string(drafted.SQL())})
 		}
 		if out == "" {
 			fmt.Fprintf(a.out, "%s", text)
@@ -74,7 +75,7 @@ for the accepted rows as well.`,
 			fmt.Fprintf(a.out, "written: %s\nnext: read it, then sieb sift %s --target %s\n", out, args[0], out)
 		}
 		if sql {
-			fmt.Fprintf(a.out, "\n%s", draft.SQL())
+			fmt.Fprintf(a.out, "\n%s", drafted.SQL())
 		}
 		return nil
 	}

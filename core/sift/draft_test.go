@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"sieb/core/draft"
 	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/sift"
@@ -48,7 +49,7 @@ func checkDraft(t require.TestingT, file *source.File) {
 	rows, err := file.Rows(context.Background())
 	require.NoError(t, err)
 	defer source.Close(rows)
-	text := target.NewDraft(file.Name, p).YAML()
+	text := draft.Of(file.Name, p).YAML()
 	drafted, err := target.Parse(text)
 	require.NoError(t, err, "%s", text)
 	taken := offered.ReplaceAll(text, []byte("$1$2"))
@@ -229,5 +230,5 @@ func draftOf(t *testing.T, text string) string {
 	checkDraft(t, file)
 	p, err := profile.Of(t.Context(), file, profile.Options{})
 	require.NoError(t, err)
-	return string(target.NewDraft(file.Name, p).YAML())
+	return string(draft.Of(file.Name, p).YAML())
 }

@@ -13,6 +13,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"sieb/core/draft"
 	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/target"
@@ -273,9 +274,9 @@ func (s *Server) draftTarget(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	draft := target.NewDraft(d.Name, found.Profile)
+	drafted := draft.Of(d.Name, found.Profile)
 	if in.Name != "" {
-		draft.Name = in.Name
+		drafted.Name = in.Name
 	}
-	return &answer[TargetDraft]{TargetDraft{draft.Name, string(draft.YAML()), string(draft.SQL())}}, nil
+	return &answer[TargetDraft]{TargetDraft{drafted.Name, string(drafted.YAML()), string(drafted.SQL())}}, nil
 }

@@ -37,7 +37,7 @@ func (s *Server) draftFromTable(ctx context.Context, in *struct{ Body AskTable }
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
-	d := target.FromTable(t)
+	d := t.Draft()
 	if in.Body.Name != "" {
 		d.Name = in.Body.Name
 	}

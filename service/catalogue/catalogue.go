@@ -1,7 +1,7 @@
 // Package catalogue reads what a PostgreSQL database tells of one of its tables.
 //
 // It reads the system catalogues only, in a transaction that cannot write; what
-// becomes of a table is for package target. Addresses of requests are used once and
+// becomes of a table is for package table. Addresses of requests are used once and
 // not kept.
 package catalogue
 
@@ -22,7 +22,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
-	"sieb/core/target"
+	"sieb/core/table"
 )
 
 // timeout bounds the connection and the reading together.
@@ -152,7 +152,7 @@ func fallbackTLS(all []*pgconn.FallbackConfig) (configs []*tls.Config) {
 
 // Read reads a table, named as schema.table or table, of a database, which is named
 // as in the settings or by its URL.
-func (d *Databases) Read(ctx context.Context, database, table string) (*target.Table, error) {
+func (d *Databases) Read(ctx context.Context, database, table string) (*table.Table, error) {
 	ctx, stop := context.WithTimeout(ctx, timeout)
 	defer stop()
 	config, err := d.config(database)
@@ -202,8 +202,8 @@ func reason(err error) error {
 	return err
 }
 
-func read(ctx context.Context, tx pgx.Tx, name string) (*target.Table, error) {
-	t := &target.Table{}
+func read(ctx context.Context, tx pgx.Tx, name string) (*table.Table, error) {
+	t := &table.Table{}
 	var id uint32
 	err := tx.QueryRow(ctx, `
 		select c.oid, n.nspname, c.relname, coalesce(obj_description(c.oid, 'pg_class'), '')
@@ -244,7 +244,7 @@ func unknownTable(ctx context.Context, tx pgx.Tx, name string) error {
 	return fmt.Errorf("there is no table %q; among those that there are: %s", name, strings.Join(tables, ", "))
 }
 
-func columns(ctx context.Context, tx pgx.Tx, id uint32) ([]target.TableColumn, error) {
+func columns(ctx context.Context, tx pgx.Tx, id uint32) ([]table.Column, error) {
 	rows, err := tx.Query(ctx, `
 		select a.attname, format_type(coalesce(nullif(t.typbasetype, 0), a.atttypid), case when t.typbasetype <> 0 then t.typtypmod else a.atttypmod end),
 		       a.attnotnull or t.typnotnull, coalesce(pg_get_expr(d.adbin, d.adrelid), ''), a.attgenerated <> '' or a.attidentity <> ''
@@ -257,14 +257,14 @@ func columns(ctx context.Context, tx pgx.Tx, id uint32) ([]target.TableColumn, e
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (c target.TableColumn, err error) {
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (c table.Column, err error) {
 		return c, row.Scan(&c.Name, &c.Type, &c.NotNull, &c.Default, &c.Generated, &c.Comment, &c.Labels)
 	})
 }
 
 // constraints reads keys, checks and references. Conditions that the types of
 // columns (domains) set count as checks of the column.
-func constraints(ctx context.Context, tx pgx.Tx, id uint32, t *target.Table) error {
+func constraints(ctx context.Context, tx pgx.Tx, id uint32, t *table.Table) error {
 	rows, err := tx.Query(ctx, `
 		select k.contype::text, coalesce(pg_get_expr(k.conbin, k.conrelid), ''),
 		       coalesce((select array_agg(a.attname::text order by u.n) from unnest(k.conkey) with ordinality u(num, n)
@@ -290,7 +290,7 @@ func constraints(ctx context.Context, tx pgx.Tx, id uint32, t *target.Table) err
 			if !strings.Contains(to, ".") {
 				to = schema + "." + to
 			}
-			t.References = append(t.References, target.Reference{Columns: append([]string{}, names...), Table: to,
+			t.References = append(t.References, table.Reference{Columns: append([]string{}, names...), Table: to,
 				To: append([]string{}, others...)})
 		}
 		return nil

@@ -1,4 +1,4 @@
-package target
+package table
 
 import (
 	"strings"
@@ -8,16 +8,17 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"sieb/core/target"
 	"sieb/core/value"
 )
 
 // rulesOf draws a target from a table of these columns with one check, and gives
 // its YAML without the lines that stand in each.
-func rulesOf(t *testing.T, check string, columns ...TableColumn) string {
+func rulesOf(t *testing.T, check string, columns ...Column) string {
 	t.Helper()
-	d := FromTable(&Table{Schema: "public", Name: "tickets", Columns: columns, Checks: []string{check}})
+	d := (&Table{Schema: "public", Name: "tickets", Columns: columns, Checks: []string{check}}).Draft()
 	text := string(d.YAML())
-	_, err := Parse([]byte(text))
+	_, err := target.Parse([]byte(text))
 	require.NoError(t, err, text)
 	var rules []string
 	for _, line := range strings.Split(strings.TrimSpace(text), "\n")[1:] {
@@ -31,13 +32,13 @@ func rulesOf(t *testing.T, check string, columns ...TableColumn) string {
 }
 
 func TestChecksBecomeRules(t *testing.T) {
-	number := TableColumn{Name: "kg", Type: "numeric(8,2)"}
-	whole := TableColumn{Name: "kg", Type: "integer"}
-	text := TableColumn{Name: "crop", Type: "character varying(20)"}
-	date := TableColumn{Name: "on", Type: "date"}
+	number := Column{Name: "kg", Type: "numeric(8,2)"}
+	whole := Column{Name: "kg", Type: "integer"}
+	text := Column{Name: "crop", Type: "character varying(20)"}
+	date := Column{Name: "on", Type: "date"}
 	for _, c := range []struct {
 		check  string
-		column TableColumn
+		column Column
 		want   string
 	}{
 		{"((kg >= (5)::numeric) AND (kg <= (40)::numeric))", number,
@@ -65,13 +66,13 @@ func TestChecksBecomeRules(t *testing.T) {
 		want := strings.ReplaceAll(c.want, "name: on", `name: "on"`)
 		assert.Equal(t, want, got, c.check)
 	}
-	assert.Contains(t, rulesOf(t, "(gross > tare)", TableColumn{Name: "gross", Type: "bigint"},
-		TableColumn{Name: "tare", Type: "bigint"}), "# check: (gross > tare); name: gross")
+	assert.Contains(t, rulesOf(t, "(gross > tare)", Column{Name: "gross", Type: "bigint"},
+		Column{Name: "tare", Type: "bigint"}), "# check: (gross > tare); name: gross")
 }
 
 func TestTableBecomesTarget(t *testing.T) {
-	d := FromTable(&Table{Schema: "intake", Name: "tickets", Comment: "Weighbridge tickets",
-		Columns: []TableColumn{
+	d := (&Table{Schema: "intake", Name: "tickets", Comment: "Weighbridge tickets",
+		Columns: []Column{
 			{Name: "id", Type: "bigint", NotNull: true, Generated: true},
 			{Name: "ticket_no", Type: "text", NotNull: true, Comment: "as printed"},
 			{Name: "site", Type: "intake.site", Labels: []string{"Ahrensee", "Brunnthal"}, NotNull: true,
@@ -83,7 +84,7 @@ func TestTableBecomesTarget(t *testing.T) {
 		},
 		Keys: [][]string{{"id"}, {"ticket_no"}, {"site", "at"}, {"mark", "slot"}},
 		References: []Reference{{[]string{"Grower No"}, "intake.growers", []string{"grower_no"}},
-			{[]string{"site", "at"}, "intake.days", []string{"site", "day"}}}})
+			{[]string{"site", "at"}, "intake.days", []string{"site", "day"}}}}).Draft()
 	yaml := string(d.YAML())
 	text := strings.Join(strings.Fields(yaml), " ")
 	for _, want := range []string{"# Drawn from the table intake.tickets.",
@@ -96,7 +97,7 @@ func TestTableBecomesTarget(t *testing.T) {
 		"datatype: string # the table's type is jsonb", `key: ["site", "at"]`, `title: "Weighbridge tickets"`} {
 		assert.Contains(t, text, want)
 	}
-	parsed, err := Parse([]byte(yaml))
+	parsed, err := target.Parse([]byte(yaml))
 	require.NoError(t, err, yaml)
 	assert.Equal(t, value.DateTime, parsed.Column("at").Datatype)
 	assert.True(t, parsed.Column("ticket_no").Unique)

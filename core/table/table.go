@@ -1,26 +1,32 @@
-package target
+// Package table draws a target from what a database tells of one of its tables: its
+// columns with their types, keys, foreign keys and checks. It asks no database;
+// package catalogue of the service does.
+package table
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
 	"strconv"
 	"strings"
 
+	"sieb/core/draft"
+	"sieb/core/target"
 	"sieb/core/value"
 )
 
 // Table is what a database tells of one of its tables.
 type Table struct {
 	Schema, Name, Comment string
-	Columns               []TableColumn
+	Columns               []Column
 	Keys                  [][]string // of columns: the primary key first, then what is unique
 	Checks                []string   // conditions, as the database writes them
 	References            []Reference
 }
 
-// TableColumn is a column of a table.
-type TableColumn struct {
+// Column is a column of a table.
+type Column struct {
 	Name      string
 	Type      string   // as the database writes it: character varying(20), numeric(8,2)
 	Labels    []string // of an enumeration
@@ -37,56 +43,69 @@ type Reference struct {
 	To      []string
 }
 
-// FromTable draws a target from a table: what the table demands, as rules; what
-// cannot be told as a rule is noted beside the column.
-func FromTable(t *Table) *Draft {
-	d := &Draft{head: fmt.Sprintf("Drawn from the table %s.%s.", t.Schema, t.Name)}
-	d.Name, d.Title = legal(t.Name, -1), t.Comment
-	if d.Title == "" {
-		d.Title = t.Schema + "." + t.Name
-	}
-	at := map[string]int{}
-	for _, tc := range t.Columns {
-		if tc.Generated {
-			d.remarks = append(d.remarks, fmt.Sprintf("%s is left out: the database gives its values", tc.Name))
-			continue
-		}
-		c, n := Column{Name: tc.Name, Null: []string{""}, Required: tc.NotNull && tc.Default == ""}, notes{}
-		if !legalName.MatchString(c.Name) {
-			c.Name, c.Titles = legal(tc.Name, len(d.Columns)), []string{tc.Name}
-		}
-		c.fromType(&tc, n)
-		if tc.Default != "" {
-			note(n, "name", "default "+oneLine(tc.Default))
-		}
-		if tc.Comment != "" {
-			note(n, "name", oneLine(tc.Comment))
-		}
-		at[tc.Name] = len(d.Columns)
-		d.Columns, d.notes, d.longest = append(d.Columns, c), append(d.notes, n), append(d.longest, 0)
-	}
-	for i, key := range t.Keys {
-		d.tableKey(key, i == 0, at)
-	}
-	for _, check := range t.Checks {
-		d.tableCheck(check, at)
-	}
-	for _, r := range t.References {
-		text := fmt.Sprintf("references %s (%s)", r.Table, strings.Join(r.To, ", "))
-		if k, ok := at[r.Columns[0]]; ok && len(r.Columns) == 1 {
-			note(d.notes[k], "name", text)
-		} else {
-			d.remarks = append(d.remarks, strings.Join(r.Columns, ", ")+" "+text)
-		}
-	}
-	return d
+// drawing is a draft in the making, with the place of each of the table's columns.
+type drawing struct {
+	*draft.Draft
+	at map[string]int
 }
 
-// tableKey takes a primary key or a unique constraint.
-func (d *Draft) tableKey(key []string, isFirst bool, at map[string]int) {
+// Draft draws a target from the table: what the table demands, as rules; what
+// cannot be told as a rule is noted beside the column.
+func (t *Table) Draft() *draft.Draft {
+	d := drawing{draft.New(fmt.Sprintf("Drawn from the table %s.%s.", t.Schema, t.Name)), map[string]int{}}
+	d.Name, d.Title = draft.Legal(t.Name, -1), cmp.Or(t.Comment, t.Schema+"."+t.Name)
+	for i := range t.Columns {
+		d.column(&t.Columns[i])
+	}
+	for i, key := range t.Keys {
+		d.key(key, i == 0)
+	}
+	for _, check := range t.Checks {
+		d.check(check)
+	}
+	for _, r := range t.References {
+		d.reference(r)
+	}
+	return d.Draft
+}
+
+// column takes a column of the table, unless the database gives its values.
+func (d drawing) column(from *Column) {
+	if from.Generated {
+		d.Remark(from.Name + " is left out: the database gives its values")
+		return
+	}
+	c := target.Column{Name: from.Name, Null: []string{""}, Required: from.NotNull && from.Default == ""}
+	n := draft.Notes{}
+	if !target.IsName(c.Name) {
+		c.Name, c.Titles = draft.Legal(from.Name, len(d.Columns)), []string{from.Name}
+	}
+	fromType(&c, from, n)
+	if from.Default != "" {
+		n.Add("name", "default "+from.Default)
+	}
+	if from.Comment != "" {
+		n.Add("name", from.Comment)
+	}
+	d.at[from.Name] = len(d.Columns)
+	d.Add(c, n)
+}
+
+// reference notes a foreign key.
+func (d drawing) reference(r Reference) {
+	text := fmt.Sprintf("references %s (%s)", r.Table, strings.Join(r.To, ", "))
+	if k, ok := d.at[r.Columns[0]]; ok && len(r.Columns) == 1 {
+		d.Note(k, "name", text)
+		return
+	}
+	d.Remark(strings.Join(r.Columns, ", ") + " " + text)
+}
+
+// key takes a primary key or a unique constraint.
+func (d drawing) key(key []string, isFirst bool) {
 	var names []string
 	for _, name := range key {
-		k, ok := at[name]
+		k, ok := d.at[name]
 		if !ok {
 			return // the database gives a part of it
 		}
@@ -94,17 +113,17 @@ func (d *Draft) tableKey(key []string, isFirst bool, at map[string]int) {
 	}
 	switch {
 	case len(names) == 1:
-		d.Columns[at[key[0]]].Unique = true
+		d.Columns[d.at[key[0]]].Unique = true
 	case isFirst || len(d.Key) == 0:
 		d.Key = names
 	default:
-		d.remarks = append(d.remarks, "unique together: "+strings.Join(names, ", "))
+		d.Remark("unique together: " + strings.Join(names, ", "))
 	}
 }
 
 // fromType turns a type of PostgreSQL into the datatype and its limits.
-func (c *Column) fromType(tc *TableColumn, n notes) {
-	name, size, _ := strings.Cut(strings.ToLower(tc.Type), "(")
+func fromType(c *target.Column, from *Column, n draft.Notes) {
+	name, size, _ := strings.Cut(strings.ToLower(from.Type), "(")
 	name = strings.TrimSpace(name)
 	size, suffix, _ := strings.Cut(size, ")")
 	if suffix = strings.TrimSpace(suffix); suffix != "" {
@@ -128,7 +147,7 @@ func (c *Column) fromType(tc *TableColumn, n notes) {
 			if s >= 0 && s <= p {
 				c.Precision, c.Scale = &p, &s
 			} else {
-				n["datatype"] = tc.Type
+				n["datatype"] = from.Type
 			}
 		}
 	case "real", "double precision":
@@ -148,17 +167,17 @@ func (c *Column) fromType(tc *TableColumn, n notes) {
 		c.Formats = []string{"[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}"}
 	case "time without time zone":
 		c.Formats = []string{`([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9](\.[0-9]{1,6})?)?`}
-		n["format"] = tc.Type
+		n["format"] = from.Type
 	default:
-		if c.OneOf = tc.Labels; len(tc.Labels) == 0 {
-			n["datatype"] = "the table's type is " + tc.Type
+		if c.OneOf = from.Labels; len(from.Labels) == 0 {
+			n["datatype"] = "the table's type is " + from.Type
 		}
 	}
 }
 
-// tableCheck turns a check constraint into rules, as far as all of it is
-// understood; otherwise it is noted.
-func (d *Draft) tableCheck(check string, at map[string]int) {
+// check turns a check constraint into rules, as far as all of it is understood;
+// otherwise it is noted.
+func (d drawing) check(check string) {
 	c, err := parseCondition(check)
 	if err == nil {
 		parts := []condition{c}
@@ -167,7 +186,7 @@ func (d *Draft) tableCheck(check string, at map[string]int) {
 		}
 		left := false
 		for _, part := range parts {
-			left = !d.rule(part, at) || left
+			left = !d.rule(part) || left
 		}
 		if !left {
 			return
@@ -175,17 +194,17 @@ func (d *Draft) tableCheck(check string, at map[string]int) {
 	}
 	names := map[int]bool{}
 	c.names(func(name string) {
-		if k, ok := at[name]; ok {
+		if k, ok := d.at[name]; ok {
 			names[k] = true
 		}
 	})
-	text := "check: " + oneLine(check)
+	text := "check: " + check
 	if len(names) != 1 {
-		d.remarks = append(d.remarks, text)
+		d.Remark(text)
 		return
 	}
 	for k := range names {
-		note(d.notes[k], "name", text)
+		d.Note(k, "name", text)
 	}
 }
 
@@ -201,13 +220,15 @@ func (c *condition) names(visit func(string)) {
 
 var mirrored = map[string]string{"<": ">", ">": "<", "<=": ">=", ">=": "<=", "=": "=", "<>": "<>", "!=": "!="}
 
+func (c *condition) isLiteral() bool { return c.op == "number" || c.op == "text" }
+
 // rule turns one condition over a single column into a rule of it; false where
 // there is no such rule.
-func (d *Draft) rule(c condition, at map[string]int) bool {
+func (d drawing) rule(c condition) bool {
 	if c.op == "and" {
 		all := true
 		for _, part := range c.args {
-			all = d.rule(part, at) && all
+			all = d.rule(part) && all
 		}
 		return all
 	}
@@ -215,66 +236,76 @@ func (d *Draft) rule(c condition, at map[string]int) bool {
 		return false
 	}
 	left := c.args[0]
-	if len(c.args) == 2 && (left.op == "number" || left.op == "text") && mirrored[c.op] != "" {
-		return d.rule(condition{op: mirrored[c.op], args: []condition{c.args[1], left}}, at)
+	if len(c.args) == 2 && left.isLiteral() && mirrored[c.op] != "" {
+		return d.rule(condition{op: mirrored[c.op], args: []condition{c.args[1], left}})
 	}
-	isLength := (left.op == "length" || left.op == "char_length" || left.op == "character_length") &&
-		len(left.args) == 1
+	isLength := slices.Contains([]string{"length", "char_length", "character_length"}, left.op) && len(left.args) == 1
 	if isLength {
 		left = left.args[0]
 	}
-	k, ok := at[left.text]
-	if left.op != "name" || !ok {
-		return false
-	}
-	col := &d.Columns[k]
-	if c.op == "is not null" {
-		col.Required = true
-		return true
-	}
-	if len(c.args) != 2 {
-		return false
-	}
-	right := c.args[1]
-	isLiteral := right.op == "number" || right.op == "text"
+	k, ok := d.at[left.text]
 	switch {
+	case left.op != "name" || !ok:
+		return false
+	case c.op == "is not null":
+		d.Columns[k].Required = true
+		return true
+	case len(c.args) != 2:
+		return false
 	case isLength:
-		return col.lengthRule(c.op, right)
-	case c.op == "in" && right.op == "array" || c.op == "=" && isLiteral && col.Datatype == value.String:
-		values := right.args
-		if isLiteral {
-			values = []condition{right}
-		}
-		var set []string
-		for _, v := range values {
-			if v.op != "text" && v.op != "number" {
-				return false
-			}
-			set = append(set, v.text)
-		}
-		if len(col.OneOf) == 0 {
-			col.OneOf = set
-		} else {
-			col.OneOf = slices.DeleteFunc(col.OneOf, func(o string) bool { return !slices.Contains(set, o) })
-		}
-		return true
-	case c.op == "<>" && right.op == "text" && right.text == "" && col.Datatype == value.String:
+		return lengthRule(&d.Columns[k], c.op, c.args[1])
+	}
+	return valueRule(&d.Columns[k], c.op, c.args[1])
+}
+
+// valueRule takes a comparison of a column with literals.
+func valueRule(c *target.Column, op string, right condition) bool {
+	isText := c.Datatype == value.String
+	switch {
+	case op == "in" && right.op == "array":
+		return setRule(c, right.args)
+	case op == "=" && right.isLiteral() && isText:
+		return setRule(c, []condition{right})
+	case op == "<>" && right.op == "text" && right.text == "" && isText:
 		return true // an empty text is no value, and is never loaded as one
-	case c.op == "~" && right.op == "text" && col.Datatype == value.String && len(col.Formats) == 0:
-		expr, begins := strings.CutPrefix(right.text, "^")
-		expr, ends := strings.CutSuffix(expr, "$")
-		if !begins || !ends || strings.Contains(expr, "|") || strings.Contains(expr, `\`) {
-			return false // the whole value is not meant, or it is another dialect
-		}
-		col.Formats = []string{expr}
-		return true
-	case isLiteral && (col.Datatype.IsNumber() || col.Datatype == value.Date || col.Datatype == value.DateTime):
-		return col.rangeRule(c.op, right.text)
+	case op == "~" && right.op == "text" && isText && len(c.Formats) == 0:
+		return patternRule(c, right.text)
+	case right.isLiteral() && (c.Datatype.IsNumber() || c.Datatype == value.Date || c.Datatype == value.DateTime):
+		return rangeRule(c, op, right.text)
 	}
 	return false
 }
 
-func (c *Column) lengthRule(op string, right condition) bool {
+// setRule takes a list of the values that are allowed.
+func setRule(c *target.Column, values []condition) bool {
+	var set []string
+	for _, v := range values {
+		if !v.isLiteral() {
+			return false
+		}
+		set = append(set, v.text)
+	}
+	if len(c.OneOf) == 0 {
+		c.OneOf = set
+	} else {
+		c.OneOf = slices.DeleteFunc(c.OneOf, func(o string) bool { return !slices.Contains(set, o) })
+	}
+	return true
+}
+
+// patternRule takes a regular expression, unless only a part of the value is meant or
+// the dialects differ.
+func patternRule(c *target.Column, expr string) bool {
+	expr, begins := strings.CutPrefix(expr, "^")
+	expr, ends := strings.CutSuffix(expr, "$")
+	if !begins || !ends || strings.ContainsAny(expr, `|\`) {
+		return false
+	}
+	c.Formats = []string{expr}
+	return true
+}
+
+func lengthRule(c *target.Column, op string, right condition) bool {
 	n, err := strconv.Atoi(right.text)
 	if err != nil || right.op != "number" {
 		return false
@@ -300,7 +331,7 @@ func (c *Column) lengthRule(op string, right condition) bool {
 
 // rangeRule takes a comparison with a literal. Of a comparison without equality the
 // nearest value that is allowed is the limit, where the type has one.
-func (c *Column) rangeRule(op, limit string) bool {
+func rangeRule(c *target.Column, op, limit string) bool {
 	if op == "<" || op == ">" {
 		step := int64(1)
 		if op == "<" {

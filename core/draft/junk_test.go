@@ -1,4 +1,4 @@
-package target_test
+package draft_test
 
 import (
 	"context"
@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"sieb/core/draft"
 	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/source"
@@ -22,7 +23,7 @@ import (
 )
 
 // draftOf drafts a target from rows under a header.
-func draftOf(t require.TestingT, rows [][]string) *target.Draft {
+func draftOf(t require.TestingT, rows [][]string) *draft.Draft {
 	dir, err := os.MkdirTemp("", "sieb")
 	require.NoError(t, err)
 	defer os.RemoveAll(dir)
@@ -35,7 +36,7 @@ func draftOf(t require.TestingT, rows [][]string) *target.Draft {
 	defer file.Close()
 	p, err := profile.Of(context.Background(), file, profile.Options{})
 	require.NoError(t, err)
-	return target.NewDraft("delivery.csv", p)
+	return draft.Of("delivery.csv", p)
 }
 
 // Junk among the rows of a good table (the header again, rows cut short, rows with an
@@ -67,7 +68,7 @@ func TestDraftsLearnNothingFromJunk(t *testing.T) {
 		}
 		clean := draftOf(t, append([][]string{header}, rows...))
 		got := draftOf(t, append([][]string{header}, dirty...))
-		for _, d := range []*target.Draft{clean, got} {
+		for _, d := range []*draft.Draft{clean, got} {
 			for k := range d.Columns {
 				slices.Sort(d.Columns[k].OneOf) // the most frequent stands first
 			}

@@ -1,4 +1,7 @@
-package target
+// Package draft writes a first target from what a delivery holds: each rule with
+// the figures that it was drawn from, and, commented out, the rules that are only
+// likely. Package table drafts targets from tables of a database by the same means.
+package draft
 
 import (
 	"cmp"
@@ -13,34 +16,58 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"sieb/core/profile"
+	"sieb/core/target"
 	"sieb/core/value"
 )
 
 // Draft is a first target, drawn from what one delivery holds, or from a table.
 type Draft struct {
-	Target
+	target.Target
 	head    string   // from what it was drawn
 	remarks []string // what concerns no single column
-	notes   []notes  // of the columns: from what each rule was drawn
+	notes   []Notes  // of the columns
 	offered string   // a key, as a line that is commented out
 	longest []int    // of the columns: characters of the longest value, or of all of them
 }
 
-// notes say of a property from what it was drawn. Under offers stand the rules that
+// New begins a draft; head says in a sentence from what it is drawn.
+func New(head string) *Draft { return &Draft{head: head} }
+
+// Add adds a column with what is to be noted of its properties.
+func (d *Draft) Add(c target.Column, n Notes) {
+	d.Columns, d.notes, d.longest = append(d.Columns, c), append(d.notes, n), append(d.longest, 0)
+}
+
+// Note adds a note to a property of a column that was added.
+func (d *Draft) Note(column int, property, text string) { d.notes[column].Add(property, text) }
+
+// Remark adds what concerns no single column.
+func (d *Draft) Remark(text string) { d.remarks = append(d.remarks, oneLine(text)) }
+
+// Notes say of a property from what it was drawn. Under offers stand the rules that
 // are not drafted, since the delivery itself speaks against them or only chance for
 // them: as lines of the target that are commented out.
-type notes map[string]string
+type Notes map[string]string
 
 const offers = "offers"
 
+// Add adds a note to a property.
+func (n Notes) Add(property, text string) {
+	text = oneLine(text)
+	if n[property] != "" {
+		text = n[property] + "; " + text
+	}
+	n[property] = text
+}
+
 // offer adds a rule that a steward may take by removing the comment sign before it.
-func (n notes) offer(rule, why string) {
+func (n Notes) offer(rule, why string) {
 	n[offers] += fmt.Sprintf("# %-34s  # %s\n", rule, why)
 }
 
-// NewDraft drafts a target from the profile of a delivery. Columns that the delivery
+// Of drafts a target from the profile of a delivery. Columns that the delivery
 // does not name are taken by position.
-func NewDraft(delivery string, p *profile.Profile) *Draft {
+func Of(delivery string, p *profile.Profile) *Draft {
 	d := &Draft{head: fmt.Sprintf("Drafted from %s, %s.", oneLine(delivery), profile.Count(p.Rows, "row", "rows"))}
 	d.Name, d.Title = draftName(delivery), delivery
 	taken := map[string]bool{}
@@ -51,15 +78,15 @@ func NewDraft(delivery string, p *profile.Profile) *Draft {
 	for i := range p.Columns {
 		c := &p.Columns[i]
 		header := headerOf(c)
-		col := Column{Name: unlike(legal(c.Name, i), taken)}
-		n := notes{}
+		col := target.Column{Name: unlike(Legal(c.Name, i), taken)}
+		n := Notes{}
 		switch {
 		case !p.Named || headers[strings.ToLower(header)] > 1:
 			col.Position = i + 1
 		case col.Name != header:
 			col.Titles = []string{header}
 		}
-		col.draft(c, p, n)
+		draftColumn(&col, c, p, n)
 		d.Columns = append(d.Columns, col)
 		d.notes = append(d.notes, n)
 		d.longest = append(d.longest, c.MaxLength)
@@ -80,7 +107,7 @@ func draftName(delivery string) string {
 	for len(words) > 1 && strings.Trim(words[len(words)-1], "0123456789") == "" {
 		words = words[:len(words)-1]
 	}
-	return legal(strings.Join(words, "_"), -1)
+	return Legal(strings.Join(words, "_"), -1)
 }
 
 var spelt = strings.NewReplacer("%", " pct ", "‰", " permille ", "€", " eur ", "$", " usd ", "£", " gbp ", "°", " deg ",
@@ -88,9 +115,9 @@ var spelt = strings.NewReplacer("%", " pct ", "‰", " permille ", "€", " eur 
 	"ä", "ae", "ö", "oe", "ü", "ue", "Ä", "Ae", "Ö", "Oe", "Ü", "Ue", "ß", "ss", "ø", "o", "Ø", "O", "æ", "ae", "Æ",
 	"Ae", "ł", "l", "Ł", "L", "đ", "d")
 
-// legal makes a name of a header that targets and databases take without quotes:
+// Legal makes a name of a header that targets and databases take without quotes:
 // lower case letters, digits and underscores, at most 60 characters.
-func legal(header string, at int) string {
+func Legal(header string, at int) string {
 	var b strings.Builder
 	gap := false
 	for _, r := range norm.NFKD.String(spelt.Replace(norm.NFC.String(header))) {
@@ -133,8 +160,8 @@ func unlike(name string, taken map[string]bool) string {
 	return free
 }
 
-// draft draws the rules of a column.
-func (c *Column) draft(from *profile.Column, p *profile.Profile, n notes) {
+// draftColumn draws the rules of a column.
+func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n Notes) {
 	c.Datatype = from.Datatype
 	missing := int64(0)
 	for _, v := range from.Placeholders {
@@ -166,45 +193,38 @@ func (c *Column) draft(from *profile.Column, p *profile.Profile, n notes) {
 	}
 	switch {
 	case c.Datatype.IsNumber():
-		c.draftNumber(from, n)
+		draftNumber(c, from, n)
 	case c.Datatype == value.Date || c.Datatype == value.DateTime:
-		c.draftDate(from, n)
+		draftDate(c, from, n)
 	case c.Datatype == value.Boolean:
 		if from.Pair[0] != "true" || from.Pair[1] != "false" {
 			c.Formats = []string{from.Pair[0] + "|" + from.Pair[1]}
 		}
 	default:
-		c.draftText(from, n)
+		draftText(c, from, n)
 	}
 	if b := from.Blanks.Around.Count; b > 0 {
-		c.remedy("trim")
-		note(n, "remedies", "blanks around "+profile.Count(b, "value", "values"))
+		addRemedy(c, "trim")
+		n.Add("remedies", "blanks around "+profile.Count(b, "value", "values"))
 	}
 	if from.Blank > 0 {
-		c.remedy("trim")
-		note(n, "remedies", profile.Count(from.Blank, "cell has", "cells have")+" nothing but blanks")
+		addRemedy(c, "trim")
+		n.Add("remedies", profile.Count(from.Blank, "cell has", "cells have")+" nothing but blanks")
 	}
 	if b := from.Blanks.Inside.Count; b > 0 && c.Datatype == value.String {
-		c.remedy("squeeze")
-		note(n, "remedies", "double blanks inside "+profile.Count(b, "value", "values"))
+		addRemedy(c, "squeeze")
+		n.Add("remedies", "double blanks inside "+profile.Count(b, "value", "values"))
 	}
 	// trim and squeeze come first: the others see the text without blanks.
-	slices.SortStableFunc(c.Remedies, func(a, b Remedy) int {
-		return slices.Index(RemedyNames, a.Name) - slices.Index(RemedyNames, b.Name)
+	slices.SortStableFunc(c.Remedies, func(a, b target.Remedy) int {
+		return slices.Index(target.RemedyNames, a.Name) - slices.Index(target.RemedyNames, b.Name)
 	})
 }
 
-func (c *Column) remedy(name string) {
-	if !slices.ContainsFunc(c.Remedies, func(r Remedy) bool { return r.Name == name }) {
-		c.Remedies = append(c.Remedies, Remedy{Name: name})
+func addRemedy(c *target.Column, name string) {
+	if !slices.ContainsFunc(c.Remedies, func(r target.Remedy) bool { return r.Name == name }) {
+		c.Remedies = append(c.Remedies, target.Remedy{Name: name})
 	}
-}
-
-func note(n notes, property, text string) {
-	if n[property] != "" {
-		text = n[property] + "; " + text
-	}
-	n[property] = text
 }
 
 func occurrences(values []profile.Value) string {
@@ -225,7 +245,7 @@ func oneLine(text string) string {
 	}, text)
 }
 
-func (c *Column) draftNumber(from *profile.Column, n notes) {
+func draftNumber(c *target.Column, from *profile.Column, n Notes) {
 	h := from.Numbers
 	c.GroupChar = h.GroupChar
 	if h.DecimalChar != "." && (c.Datatype != value.Integer || h.GroupChar == ".") {
@@ -269,7 +289,7 @@ func wholeNumbers(values []profile.Value) (texts []string) {
 	return texts
 }
 
-func (c *Column) draftDate(from *profile.Column, n notes) {
+func draftDate(c *target.Column, from *profile.Column, n Notes) {
 	d := from.Dates
 	var list []string
 	for _, f := range d.Formats {
@@ -281,9 +301,9 @@ func (c *Column) draftDate(from *profile.Column, n notes) {
 	}
 	switch d.DecidedBy {
 	case "nothing":
-		note(n, "format", "no date tells whether the day or the month comes first: ask the sender")
+		n.Add("format", "no date tells whether the day or the month comes first: ask the sender")
 	case "other columns":
-		note(n, "format", d.Order+", as in other columns")
+		n.Add("format", d.Order+", as in other columns")
 	}
 	if len(c.Formats) == 1 && c.Datatype == value.Date && c.Formats[0] == "yyyy-MM-dd" {
 		c.Formats = nil // the form that stands where none is declared
@@ -298,7 +318,7 @@ const (
 	oftenCode = 20 // times that a whole number occurs, on average, which may be a code
 )
 
-func (c *Column) draftText(from *profile.Column, n notes) {
+func draftText(c *target.Column, from *profile.Column, n Notes) {
 	if from.Filled == 0 {
 		return
 	}
@@ -310,10 +330,10 @@ func (c *Column) draftText(from *profile.Column, n notes) {
 	// More than a few codes are hardly all that there are.
 	isCode := len(from.Shapes) > 0 && strings.Contains(from.Shapes[0].Shape, "9")
 	if isSet && (!isCode || from.Distinct <= fewCodes) {
-		c.draftSet(from, n)
+		draftSet(c, from, n)
 		return
 	}
-	if expr, like, ok := c.expression(from); ok {
+	if expr, like, ok := expression(c, from); ok {
 		c.Formats = []string{expr}
 		n["format"] = fmt.Sprintf("%s of %s values look like %s", profile.Thousands(like),
 			profile.Thousands(from.Filled), from.Shapes[0].Shape)
@@ -326,7 +346,7 @@ func (c *Column) draftText(from *profile.Column, n notes) {
 
 // draftSet lists the values of a set. Those that are written in different ways are
 // recoded to the most frequent one.
-func (c *Column) draftSet(from *profile.Column, n notes) {
+func draftSet(c *target.Column, from *profile.Column, n Notes) {
 	// What trim and squeeze deal with needs no recoding.
 	clean := func(text string) string {
 		if from.Blanks.Around.Count > 0 {
@@ -346,8 +366,8 @@ func (c *Column) draftSet(from *profile.Column, n notes) {
 		}
 	}
 	if len(recode) > 0 {
-		c.Remedies = append(c.Remedies, Remedy{Name: "recode", Recode: recode})
-		note(n, "remedies", "the same is written in different ways")
+		c.Remedies = append(c.Remedies, target.Remedy{Name: "recode", Recode: recode})
+		n.Add("remedies", "the same is written in different ways")
 	}
 	misspelt := map[string]bool{}
 	for _, v := range from.Misspelt() {
@@ -358,7 +378,7 @@ func (c *Column) draftSet(from *profile.Column, n notes) {
 		switch _, is := recode[text]; {
 		case is || slices.Contains(c.OneOf, text) || slices.Contains(c.Null, v.Value) || slices.Contains(c.Null, text):
 		case misspelt[v.Value]:
-			note(n, "oneOf", fmt.Sprintf("left out as perhaps misspelt: %s (%s)", oneLine(v.Value),
+			n.Add("oneOf", fmt.Sprintf("left out as perhaps misspelt: %s (%s)", oneLine(v.Value),
 				profile.Thousands(v.Count)))
 		default:
 			c.OneOf = append(c.OneOf, text)
@@ -382,7 +402,7 @@ func headroom(longest int) int {
 // expression makes a regular expression of the shape that nearly all values have:
 // that of a code, with digits in it. Where values only differ from it by letter
 // case the remedy that mends them is added.
-func (c *Column) expression(from *profile.Column) (expr string, like int64, ok bool) {
+func expression(c *target.Column, from *profile.Column) (expr string, like int64, ok bool) {
 	if len(from.Shapes) == 0 || from.Filled < 20 {
 		return "", 0, false
 	}
@@ -399,9 +419,9 @@ func (c *Column) expression(from *profile.Column) (expr string, like int64, ok b
 	for _, s := range from.Shapes[1:] {
 		switch {
 		case s.Shape == strings.ToLower(shape) && s.Shape != shape && !strings.Contains(shape, "a"):
-			c.remedy("upper")
+			addRemedy(c, "upper")
 		case s.Shape == strings.ReplaceAll(shape, "a", "A") && s.Shape != shape && !strings.Contains(shape, "A"):
-			c.remedy("lower")
+			addRemedy(c, "lower")
 		}
 	}
 	classes := map[rune]string{'A': `\p{Lu}`, 'a': `[\p{Ll}\p{Lt}\p{Lm}\p{Lo}\p{M}]`, '9': `\p{Nd}`}
@@ -446,7 +466,7 @@ func (d *Draft) draftKey(p *profile.Profile) {
 		}
 		d.unique(column(k.Columns[0]), k)
 	}
-	if slices.ContainsFunc(d.Columns, func(c Column) bool { return c.Unique }) {
+	if slices.ContainsFunc(d.Columns, func(c target.Column) bool { return c.Unique }) {
 		return
 	}
 	for _, k := range instants {

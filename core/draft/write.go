@@ -1,4 +1,4 @@
-package target
+package draft
 
 import (
 	"bytes"
@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"sieb/core/target"
 	"sieb/core/value"
 )
 
@@ -15,7 +16,7 @@ import (
 func (d *Draft) YAML() []byte {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "# %s Beside a rule stands why it is there.\n", d.head)
-	if d.offered != "" || slices.ContainsFunc(d.notes, func(n notes) bool { return n[offers] != "" }) {
+	if d.offered != "" || slices.ContainsFunc(d.notes, func(n Notes) bool { return n[offers] != "" }) {
 		b.WriteString("# Rules behind a # are offered: remove the first # of the line to take one.\n")
 	}
 	for _, r := range d.remarks {
@@ -150,7 +151,7 @@ func list(texts []string) string {
 	return "[" + strings.Join(quoted, ", ") + "]"
 }
 
-func remedies(all []Remedy) string {
+func remedies(all []target.Remedy) string {
 	var parts []string
 	for _, r := range all {
 		if r.Name != "recode" {
@@ -175,7 +176,7 @@ func (d *Draft) SQL() []byte {
 	lines := make([][2]string, len(d.Columns))
 	for i := range d.Columns {
 		c := &d.Columns[i]
-		line := fmt.Sprintf("  %s %s", identifier(c.Name), c.sqlType(d.longest[i]))
+		line := fmt.Sprintf("  %s %s", identifier(c.Name), sqlType(c, d.longest[i]))
 		if c.Required {
 			line += " not null"
 		}
@@ -215,7 +216,7 @@ func (d *Draft) SQL() []byte {
 
 // sqlType returns the type of PostgreSQL that holds the column's values, of texts that
 // are at most so long.
-func (c *Column) sqlType(longest int) string {
+func sqlType(c *target.Column, longest int) string {
 	switch c.Datatype {
 	case value.Integer:
 		return "bigint"
