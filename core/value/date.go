@@ -51,7 +51,7 @@ func (t *Instant) Days() int64 {
 
 // Compare orders two instants; one without a zone counts as UTC.
 func (t *Instant) Compare(u *Instant) int {
-	a, b := t.seconds(), u.seconds()
+	a, b := t.Seconds(), u.Seconds()
 	switch {
 	case a < b || a == b && t.Nanos < u.Nanos:
 		return -1
@@ -61,7 +61,8 @@ func (t *Instant) Compare(u *Instant) int {
 	return 0
 }
 
-func (t *Instant) seconds() int64 {
+// Seconds counts seconds since 1970-01-01T00:00:00Z; an instant without a zone counts as UTC.
+func (t *Instant) Seconds() int64 {
 	return t.Days()*86400 + int64(t.Hour)*3600 + int64(t.Minute)*60 + int64(t.Second) - int64(t.Offset)*60
 }
 
@@ -101,7 +102,7 @@ func (t *Instant) AppendDateTime(dst []byte) []byte {
 
 // AppendUTC appends 12 bytes that are equal for equal instants.
 func (t *Instant) AppendUTC(dst []byte) []byte {
-	dst = binary.BigEndian.AppendUint64(dst, uint64(t.seconds()))
+	dst = binary.BigEndian.AppendUint64(dst, uint64(t.Seconds()))
 	return binary.BigEndian.AppendUint32(dst, uint32(t.Nanos))
 }
 

@@ -1,0 +1,293 @@
+package condition
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"sieb/core/value"
+)
+
+var ticket = []Column{{"ticket_no", value.String}, {"net_kg", value.Integer}, {"gross_kg", value.Integer},
+	{"tare_kg", value.Integer}, {"moisture", value.Decimal}, {"weighed_on", value.Date}, {"at", value.DateTime},
+	{"organic", value.Boolean}, {"ratio", value.Double}, {"grower-no", value.String}}
+
+// valuesOf reads the values of a program's variables from canonical texts.
+func valuesOf(p *Program, texts map[string]string) []Value {
+	vars := make([]Value, len(p.Variables))
+	for i, v := range p.Variables {
+		switch v.Origin {
+		case OfColumn:
+			vars[i] = Read(find(ticket, v.Name).Datatype, []byte(texts[v.Name]))
+		case OfCell:
+			vars[i] = TextOf([]byte(texts["cell "+v.Name]))
+		case OfRow:
+			vars[i] = Whole(7)
+		case OfLine:
+			vars[i] = Whole(9)
+		case OfFile:
+			vars[i] = TextOf([]byte("weighbridge-ahrensee-2026-07.csv"))
+		case OfToday:
+			vars[i] = MomentOf(time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC))
+		}
+	}
+	return vars
+}
+
+var load = map[string]string{"ticket_no": "AH-000123", "net_kg": "12500", "gross_kg": "20000", "tare_kg": "7500",
+	"moisture": "14.5", "weighed_on": "2026-07-19", "at": "2026-07-19T14:05:30.5+02:00", "organic": "true",
+	"ratio": "2.5E-1", "grower-no": "0042", "cell Ticket No.": " ah-000123", "cell Name": "Anna Maria Beispiel"}
+
+func TestEvaluate(t *testing.T) {
+	for text, want := range map[string]string{
+		"net_kg == gross_kg - tare_kg":     "true",
+		"12.1 == 9.3 + 2.8":                "true",
+		"0.1 + 0.2":                        "0.3",
+		"moisture * 2":                     "29",
+		"net_kg / 3":                       "4166.6666666666666667",
+		"round(net_kg / 3, 1)":             "4166.7",
+		"round(2.5, 0)":                    "3",
+		"-net_kg + 0.05":                   "-12499.95",
+		"0.001 - 0.002":                    "-0.001",
+		"net_kg % 7":                       "5",
+		"7 / 2 == 3":                       "true", // whole numbers of CEL
+		"net_kg > 12000 && net_kg < 13000": "true",
+		"net_kg in [1, 12500, 3]":          "true",
+		`ticket_no in ["AH-000123"]`:       "true",
+		`ticket_no.startsWith("AH") || moisture > 50`:                   "true",
+		"organic ? moisture : 0":                                        "14.5",
+		"!organic":                                                      "false",
+		`!(organic) || ticket_no.endsWith("3")`:                         "true",
+		"weighed_on.getDayOfWeek() != 0":                                "false", // a Sunday
+		`weighed_on >= date("2026-01-01") && weighed_on <= today`:       "true",
+		"weighed_on + days(30)":                                         "2026-08-18T00:00:00",
+		"today - weighed_on > days(11)":                                 "true",
+		`at == date("2026-07-19T12:05:30.5Z")`:                          "true",
+		`date("31.12.2026", "dd.MM.yyyy")`:                              "2026-12-31T00:00:00",
+		"has(net_kg)":                                                   "true",
+		`cell("Ticket No.").trim().upperAscii()`:                        "AH-000123",
+		`cell("Name").split(" ")[0] + " " + cell("Name").split(" ")[2]`: "Anna Beispiel",
+		`"row " + string(row) + " in line " + string(line)`:             "row 7 in line 9",
+		"1000 + row * 10":                                               "1070",
+		`extract(fileName, "-([0-9]{4}-[0-9]{2})")`:                     "2026-07",
+		"string(moisture)":                                              "14.5",
+		"ratio * 4 == 1":                                                "true",
+		`column("grower-no") == "0042"`:                                 "true",
+		`number("12345678901234567890.1") + net_kg`:                     "12345678901234580390.1",
+		"row % 2 == 1":                                                  "true",
+		"[1, 2, 3].exists(k, k == 2)":                                   "true",
+		"size(ticket_no) == 9":                                          "true",
+		"[net_kg, gross_kg].all(k, k > 100)":                            "no answer: k > 100 compares a number with " +
+			"a whole one",
+	} {
+		p, err := Compile(text, ticket)
+		if strings.HasPrefix(want, "no answer") {
+			assert.Error(t, err, text)
+			continue
+		}
+		if !assert.NoError(t, err, text) {
+			continue
+		}
+		vars := valuesOf(p, load)
+		got := p.Evaluate(vars)
+		assert.Equal(t, want, string(got.Append(nil, false)), text)
+		slow := p.ask(vars)
+		assert.Equal(t, want, string(slow.Append(nil, false)), "%s, by the library", text)
+	}
+}
+
+func TestMissingValues(t *testing.T) {
+	few := map[string]string{"gross_kg": "20000"}
+	for text, want := range map[string]Kind{
+		"net_kg == gross_kg - tare_kg":                                Missing,
+		"net_kg > 5 || gross_kg > 5":                                  Missing, // not judged, since it does not ask
+		"has(net_kg)":                                                 Truth,
+		"!has(net_kg) || net_kg > 5":                                  Truth,
+		"has(net_kg) ? net_kg : gross_kg":                             Number,
+		"has(net_kg) && has(tare_kg) && net_kg == gross_kg - tare_kg": Truth,
+		"has(net_kg) || net_kg > 5":                                   Wrong, // asked, and used all the same
+	} {
+		p, err := Compile(text, ticket)
+		require.NoError(t, err, text)
+		got := p.Evaluate(valuesOf(p, few))
+		assert.Equal(t, want, got.Kind, "%s: %s", text, got.Text)
+	}
+	p, err := Compile("has(net_kg)", ticket)
+	require.NoError(t, err)
+	assert.Equal(t, Missing, p.Evaluate([]Value{{Kind: Wrong}}).Kind, "a wrong value is no answer")
+}
+
+func TestFailures(t *testing.T) {
+	for text, want := range map[string]string{
+		`cell("Name").split(" ")[7]`:                 "index",
+		`number(cell("Name"))`:                       "is not a number",
+		`date(cell("Name"))`:                         "is not a date",
+		"net_kg / (gross_kg - gross_kg)":             "division by zero",
+		`extract(fileName, "x(y)")`:                  "holds nothing like",
+		`number("1e900") * number("1e900") > net_kg`: "more than 1000 digits",
+	} {
+		p, err := Compile(text, ticket)
+		require.NoError(t, err, text)
+		got := p.Evaluate(valuesOf(p, load))
+		assert.Equal(t, Wrong, got.Kind, text)
+		assert.Contains(t, string(got.Text), want, text)
+	}
+}
+
+func TestErrors(t *testing.T) {
+	for text, want := range map[string]string{
+		"":                             "empty",
+		"net_kg ==":                    "Syntax error",
+		"nett_kg > 5":                  `there is no column "nett_kg"; there are ticket_no, net_kg`,
+		"net_kg > ticket_no":           "'>' cannot be applied to (number, string)",
+		`cell(ticket_no) == ""`:        "cell takes the header",
+		"has(nett_kg)":                 `there is no column "nett_kg"`,
+		"has(1 + 2)":                   "has takes the name of a column",
+		`column("x") == ""`:            `there is no column "x"`,
+		"net_kg + 1":                   "the result is a number: it must be true or false",
+		"[1, 2]":                       "it must be true or false",
+		"net_kg > 1.23456789012345678": "more than 15 digits",
+		strings.Repeat("(", 100) + "true" + strings.Repeat(")", 100): "",
+		strings.Repeat("x", 5000):                                    "5000 bytes long",
+		"true && 'a":                                                 "",
+	} {
+		_, err := Compile(text, ticket, Truth)
+		require.Error(t, err, text)
+		var e *Error
+		require.ErrorAs(t, err, &e, text)
+		assert.Contains(t, strings.TrimPrefix(e.Message, "Syntax error: "), strings.TrimPrefix(want, "Syntax error"),
+			text)
+		assert.Positive(t, e.Line)
+		assert.Positive(t, e.Column)
+	}
+	_, err := Compile("net_kg > 1 &&\n  nett_kg > 2", ticket, Truth)
+	var e *Error
+	require.ErrorAs(t, err, &e)
+	assert.Equal(t, [2]int{2, 3}, [2]int{e.Line, e.Column})
+}
+
+// The native functions give what the library gives, for random conditions over random
+// rows.
+func TestNativeIsTheLibrary(t *testing.T) {
+	number := rapid.SampledFrom([]string{"net_kg", "gross_kg", "tare_kg", "moisture", "ratio", "0", "1", "2.5", "-3",
+		"12500", "0.05", "99999999999999"})
+	text := rapid.SampledFrom([]string{"ticket_no", `"AH-000123"`, `""`, `"B"`, `column("grower-no")`, `cell("Name")`})
+	day := rapid.SampledFrom([]string{"weighed_on", "at", "today", `date("2026-07-19")`})
+	compare := rapid.SampledFrom([]string{"==", "!=", "<", "<=", ">", ">="})
+	var sum func(depth int) *rapid.Generator[string]
+	sum = func(depth int) *rapid.Generator[string] {
+		return rapid.Custom(func(t *rapid.T) string {
+			if depth == 0 || rapid.Bool().Draw(t, "leaf") {
+				return number.Draw(t, "number")
+			}
+			return "(" + sum(depth-1).Draw(t, "left") + rapid.SampledFrom([]string{" + ", " - ", " * ", " / "}).Draw(t,
+				"op") +
+				sum(depth-1).Draw(t, "right") + ")"
+		})
+	}
+	var truth func(depth int) *rapid.Generator[string]
+	truth = func(depth int) *rapid.Generator[string] {
+		return rapid.Custom(func(t *rapid.T) string {
+			most := 6
+			if depth > 0 {
+				most = 10
+			}
+			switch rapid.IntRange(0, most).Draw(t, "shape") {
+			case 0, 1:
+				return sum(2).Draw(t, "left") + " " + compare.Draw(t, "op") + " " + sum(2).Draw(t, "right")
+			case 2:
+				return text.Draw(t, "left") + " " + compare.Draw(t, "op") + " " + text.Draw(t, "right")
+			case 3:
+				return day.Draw(t, "left") + " " + compare.Draw(t, "op") + " " + day.Draw(t, "right")
+			case 4:
+				return sum(1).Draw(t, "of") + ` in [1, 2.5, 12500]`
+			case 5:
+				return text.Draw(t, "of") + ` in ["", "AH-000123"]`
+			case 6:
+				return rapid.SampledFrom([]string{"organic", "has(net_kg)", "has(moisture)", "has(weighed_on)",
+					`ticket_no.startsWith("AH")`, `ticket_no.contains(cell("Name"))`}).Draw(t, "plain")
+			case 7:
+				return "(" + truth(depth-1).Draw(t, "a") + " && " + truth(depth-1).Draw(t, "b") + ")"
+			case 8:
+				return "(" + truth(depth-1).Draw(t, "a") + " || " + truth(depth-1).Draw(t, "b") + ")"
+			case 9:
+				return "!(" + truth(depth-1).Draw(t, "a") + ")"
+			}
+			return "(" + truth(depth-1).Draw(t, "a") + " ? " + truth(depth-1).Draw(t, "b") + " : " +
+				truth(depth-1).Draw(t, "c") + ")"
+		})
+	}
+	counts := map[bool]int{}
+	rapid.Check(t, func(t *rapid.T) {
+		source := truth(3).Draw(t, "condition")
+		p, err := Compile(source, ticket, Truth)
+		if err != nil {
+			// Sums of whole numbers only are beside an exact one in places that the
+			// rewriting does not look into.
+			require.Contains(t, err.Error(), "cannot be applied to", source)
+			return
+		}
+		texts := map[string]string{}
+		for name, of := range map[string][]string{
+			"net_kg":   {"", "0", "12500", "-7", "999999999999999999", "123456789012345678901234567890"},
+			"gross_kg": {"20000", "-1", ""}, "tare_kg": {"7500", "000", ""}, "moisture": {"14.50", "2.5", "",
+				"0.000000000000000001"},
+			"ratio": {"2.5E-1", "3", "INF", ""}, "ticket_no": {"AH-000123", "", "B", `"a ""b"" c"`},
+			"grower-no": {"", "B"}, "weighed_on": {"", "2026-07-19", "2026-07-31"}, "organic": {"true", "false", ""},
+			"at": {"2026-07-19T00:00:00", "2026-07-19T14:05:30.5+02:00", ""}, "cell Name": {"", "B", "AH"},
+		} {
+			texts[name] = rapid.SampledFrom(of).Draw(t, name)
+		}
+		vars := valuesOf(p, texts)
+		fast := p.Evaluate(vars)
+		counts[p.truth != nil]++
+		for i := range vars {
+			if vars[i].Kind == Wrong || vars[i].Kind == Missing && !p.Variables[i].Tested {
+				require.Equal(t, Missing, fast.Kind, source)
+				return
+			}
+		}
+		slow := p.ask(vars)
+		require.Equal(t, slow.Kind, fast.Kind, "%s: %s / %s", source, slow.Text, fast.Text)
+		require.Equal(t, slow.Units, fast.Units, source)
+	})
+	assert.Positive(t, counts[true])
+}
+
+func TestReadAppend(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		text := rapid.StringMatching(`-?(0|[1-9][0-9]{0,20})(\.[0-9]{1,20})?`).Draw(t, "number")
+		v := Read(value.Decimal, []byte(text))
+		require.Equal(t, Number, v.Kind)
+		want := text
+		if !v.Long {
+			if strings.Contains(want, ".") {
+				want = strings.TrimSuffix(strings.TrimRight(want, "0"), ".")
+			}
+			if want == "-0" {
+				want = "0"
+			}
+		}
+		require.Equal(t, want, string(v.Append(nil, false)))
+	})
+}
+
+func FuzzCompile(f *testing.F) {
+	for _, text := range []string{"net_kg == gross_kg - tare_kg", `cell("x") in ["a"]`, "has(at) ? at > today : true",
+		"((("} {
+		f.Add(text)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		p, err := Compile(text, ticket)
+		if err != nil {
+			var e *Error
+			require.ErrorAs(t, err, &e)
+			return
+		}
+		p.Evaluate(valuesOf(p, load))
+	})
+}

@@ -1,0 +1,464 @@
+package condition
+
+import (
+	"bytes"
+	"math/bits"
+	"slices"
+
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/types"
+)
+
+// What most conditions are made of (comparisons, sums, products, lists, and, or, not,
+// either) is computed without the library: on numbers of up to 18 digits, texts and
+// moments as they are. Each function also returns whether it can tell; where it cannot,
+// since a number is too long, the library is asked. A property test holds them to
+// the library's answers.
+type (
+	truthFunc  func(vars []Value) (is, ok bool)
+	numberFunc func(vars []Value) (short, bool)
+	textFunc   func(vars []Value) ([]byte, bool)
+	momentFunc func(vars []Value) (instant, bool)
+)
+
+// short is a number of up to 18 digits.
+type short struct {
+	units int64 // times 10^scale
+	scale uint8
+}
+
+type instant struct {
+	seconds int64
+	nanos   int32
+}
+
+// compiler makes functions of a tree's nodes, nil for what it does not know.
+type compiler struct {
+	program *Program
+	tree    *ast.AST
+}
+
+// native compiles the program's tree as far as it is known.
+func (p *Program) native(tree *ast.AST) {
+	c := compiler{p, tree}
+	switch e := tree.Expr(); p.Result {
+	case Truth:
+		p.truth = c.truth(e)
+	case Number:
+		p.number = c.number(e)
+	case Text:
+		p.text = c.text(e)
+	case Moment:
+		p.moment = c.moment(e)
+	}
+}
+
+func (c *compiler) kind(e ast.Expr) Kind {
+	kind, _ := resultOf(c.tree.GetType(e.ID()), nil)
+	return kind
+}
+
+// variable returns the place of the variable that a node is, -1 where it is none.
+func (c *compiler) variable(e ast.Expr) int {
+	if e.Kind() != ast.IdentKind {
+		return -1
+	}
+	if at, ok := c.program.names[e.AsIdent()]; ok && at >= 0 {
+		return at
+	}
+	return -1
+}
+
+func (c *compiler) truth(e ast.Expr) truthFunc {
+	switch e.Kind() {
+	case ast.LiteralKind:
+		if b, ok := e.AsLiteral().(types.Bool); ok {
+			return func([]Value) (bool, bool) { return bool(b), true }
+		}
+	case ast.IdentKind:
+		at, ok := c.program.names[e.AsIdent()]
+		switch {
+		case !ok:
+		case at < 0:
+			return func(vars []Value) (bool, bool) { return vars[-1-at].Kind != Missing, true }
+		default:
+			return func(vars []Value) (bool, bool) { return vars[at].Units != 0, vars[at].Kind == Truth }
+		}
+	case ast.CallKind:
+		return c.truthCall(e.AsCall())
+	}
+	return nil
+}
+
+func (c *compiler) truthCall(call ast.CallExpr) truthFunc {
+	args := call.Args()
+	switch name := call.FunctionName(); name {
+	case "_&&_", "_||_":
+		return c.junction(args[0], args[1], name == "_||_")
+	case "!_":
+		if f := c.truth(args[0]); f != nil {
+			return func(vars []Value) (bool, bool) {
+				is, ok := f(vars)
+				return !is, ok
+			}
+		}
+	case "_?_:_":
+		if test, yes, no := c.truth(args[0]), c.truth(args[1]), c.truth(args[2]); test != nil && yes != nil &&
+			no != nil {
+			return func(vars []Value) (bool, bool) {
+				is, ok := test(vars)
+				switch {
+				case !ok:
+					return false, false
+				case is:
+					return yes(vars)
+				}
+				return no(vars)
+			}
+		}
+	case "_==_", "_!=_", "_<_", "_<=_", "_>_", "_>=_":
+		return c.comparison(name, args[0], args[1])
+	case "@in":
+		return c.among(args[0], args[1])
+	case "startsWith", "endsWith", "contains":
+		if call.IsMemberFunction() {
+			return c.part(name, call.Target(), args[0])
+		}
+	}
+	return nil
+}
+
+// junction is an and, or an or. As in CEL, what cannot be told on one side does not
+// matter where the other side decides.
+func (c *compiler) junction(a, b ast.Expr, decides bool) truthFunc {
+	left, right := c.truth(a), c.truth(b)
+	if left == nil || right == nil {
+		return nil
+	}
+	return func(vars []Value) (bool, bool) {
+		is, ok := left(vars)
+		if ok && is == decides {
+			return is, true
+		}
+		other, told := right(vars)
+		if told && other == decides {
+			return other, true
+		}
+		return !decides, ok && told
+	}
+}
+
+var tests = map[string]func(order int) bool{
+	"_==_": func(o int) bool { return o == 0 }, "_!=_": func(o int) bool { return o != 0 },
+	"_<_": func(o int) bool { return o < 0 }, "_<=_": func(o int) bool { return o <= 0 },
+	"_>_": func(o int) bool { return o > 0 }, "_>=_": func(o int) bool { return o >= 0 },
+}
+
+func (c *compiler) comparison(name string, a, b ast.Expr) truthFunc {
+	test := tests[name]
+	switch c.kind(a) {
+	case Number:
+		if x, y := c.number(a), c.number(b); x != nil && y != nil {
+			return func(vars []Value) (bool, bool) {
+				left, ok := x(vars)
+				right, told := y(vars)
+				if !ok || !told {
+					return false, false
+				}
+				order, ok := left.compare(right)
+				return test(order), ok
+			}
+		}
+	case Text:
+		if x, y := c.text(a), c.text(b); x != nil && y != nil {
+			return func(vars []Value) (bool, bool) {
+				left, ok := x(vars)
+				right, told := y(vars)
+				return test(bytes.Compare(left, right)), ok && told
+			}
+		}
+	case Moment:
+		if x, y := c.moment(a), c.moment(b); x != nil && y != nil {
+			return func(vars []Value) (bool, bool) {
+				left, ok := x(vars)
+				right, told := y(vars)
+				return test(left.compare(right)), ok && told
+			}
+		}
+	case Truth:
+		if x, y := c.truth(a), c.truth(b); x != nil && y != nil && (name == "_==_" || name == "_!=_") {
+			return func(vars []Value) (bool, bool) {
+				left, ok := x(vars)
+				right, told := y(vars)
+				return (left == right) == (name == "_=="+"_"), ok && told
+			}
+		}
+	}
+	return nil
+}
+
+// among reports whether a value is one of a list of constants.
+func (c *compiler) among(a, list ast.Expr) truthFunc {
+	if list.Kind() != ast.ListKind {
+		return nil
+	}
+	switch c.kind(a) {
+	case Text:
+		of := c.text(a)
+		var set []string
+		for _, e := range list.AsList().Elements() {
+			s, ok := e.AsLiteral().(types.String)
+			if e.Kind() != ast.LiteralKind || !ok {
+				return nil
+			}
+			set = append(set, string(s))
+		}
+		if of == nil {
+			return nil
+		}
+		return func(vars []Value) (bool, bool) {
+			text, ok := of(vars)
+			for _, s := range set {
+				if s == string(text) {
+					return true, ok
+				}
+			}
+			return false, ok
+		}
+	case Number:
+		of := c.number(a)
+		var set []short
+		for _, e := range list.AsList().Elements() {
+			f := c.number(e)
+			if f == nil || len(c.variablesOf(e)) > 0 {
+				return nil
+			}
+			n, ok := f(nil)
+			if !ok {
+				return nil
+			}
+			set = append(set, n)
+		}
+		if of == nil {
+			return nil
+		}
+		return func(vars []Value) (bool, bool) {
+			n, ok := of(vars)
+			for _, s := range set {
+				order, told := n.compare(s)
+				if !told {
+					return false, false
+				}
+				if order == 0 {
+					return true, ok
+				}
+			}
+			return false, ok
+		}
+	}
+	return nil
+}
+
+// variablesOf returns the names that a node reads.
+func (c *compiler) variablesOf(e ast.Expr) (names []string) {
+	ast.PostOrderVisit(e, ast.NewExprVisitor(func(e ast.Expr) {
+		if e.Kind() == ast.IdentKind {
+			names = append(names, e.AsIdent())
+		}
+	}))
+	return names
+}
+
+func (c *compiler) part(name string, of, part ast.Expr) truthFunc {
+	whole, piece := c.text(of), c.text(part)
+	if whole == nil || piece == nil {
+		return nil
+	}
+	test := map[string]func(s, part []byte) bool{"startsWith": bytes.HasPrefix, "endsWith": bytes.HasSuffix,
+		"contains": bytes.Contains}[name]
+	return func(vars []Value) (bool, bool) {
+		text, ok := whole(vars)
+		p, told := piece(vars)
+		return test(text, p), ok && told
+	}
+}
+
+func (c *compiler) text(e ast.Expr) textFunc {
+	if at := c.variable(e); at >= 0 && c.kind(e) == Text {
+		return func(vars []Value) ([]byte, bool) { return vars[at].Text, vars[at].Kind == Text }
+	}
+	if e.Kind() == ast.LiteralKind {
+		if s, ok := e.AsLiteral().(types.String); ok {
+			text := []byte(s)
+			return func([]Value) ([]byte, bool) { return text, true }
+		}
+	}
+	return nil
+}
+
+func (c *compiler) moment(e ast.Expr) momentFunc {
+	if at := c.variable(e); at >= 0 && c.kind(e) == Moment {
+		return func(vars []Value) (instant, bool) {
+			v := &vars[at]
+			return instant{v.Units, v.Nanos}, v.Kind == Moment
+		}
+	}
+	if e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "date" {
+		if text, ok := textOf(e.AsCall()); ok {
+			if t, ok := toDate(types.String(text), types.String("")).(types.Timestamp); ok {
+				v := MomentOf(t.Time)
+				return func([]Value) (instant, bool) { return instant{v.Units, v.Nanos}, true }
+			}
+		}
+	}
+	return nil
+}
+
+func (i instant) compare(k instant) int {
+	switch {
+	case i.seconds < k.seconds || i.seconds == k.seconds && i.nanos < k.nanos:
+		return -1
+	case i == k:
+		return 0
+	}
+	return 1
+}
+
+func (c *compiler) number(e ast.Expr) numberFunc {
+	if at := c.variable(e); at >= 0 && c.kind(e) == Number {
+		return func(vars []Value) (short, bool) {
+			v := &vars[at]
+			return short{v.Units, v.Scale}, v.Kind == Number && !v.Long
+		}
+	}
+	switch e.Kind() {
+	case ast.LiteralKind:
+		if n, ok := e.AsLiteral().(types.Int); ok {
+			return constant(Whole(int64(n)))
+		}
+	case ast.CallKind:
+		call := e.AsCall()
+		args := call.Args()
+		switch name := call.FunctionName(); name {
+		case "number":
+			if text, ok := textOf(call); ok {
+				return constant(readNumber([]byte(text)))
+			}
+			return c.number(args[0])
+		case "-_":
+			if f := c.number(args[0]); f != nil {
+				return func(vars []Value) (short, bool) {
+					n, ok := f(vars)
+					return short{-n.units, n.scale}, ok
+				}
+			}
+		case "_+_", "_-_", "_*_":
+			return c.arithmetic(name, args[0], args[1], c.tree.GetType(e.ID()) == types.IntType)
+		}
+	}
+	return nil
+}
+
+func constant(v Value) numberFunc {
+	if v.Kind != Number || v.Long {
+		return nil
+	}
+	n := short{v.Units, v.Scale}
+	return func([]Value) (short, bool) { return n, true }
+}
+
+func (c *compiler) arithmetic(name string, a, b ast.Expr, isWhole bool) numberFunc {
+	x, y := c.number(a), c.number(b)
+	if x == nil || y == nil || isWhole {
+		return nil // the library's whole numbers end at 64 bits
+	}
+	compute := map[string]func(a, b short) (short, bool){"_+_": short.plus, "_-_": short.minus,
+		"_*_": short.times}[name]
+	return func(vars []Value) (short, bool) {
+		left, ok := x(vars)
+		right, told := y(vars)
+		if !ok || !told {
+			return short{}, false
+		}
+		return compute(left, right)
+	}
+}
+
+// limit is beyond what a short number holds.
+const limit = int64(1e18)
+
+var powers = func() (p [maxDigits + 1]int64) {
+	p[0] = 1
+	for i := 1; i < len(p); i++ {
+		p[i] = p[i-1] * 10
+	}
+	return p
+}()
+
+// aligned gives two numbers one scale, as far as 18 digits hold them.
+func aligned(a, b short) (x, y int64, scale uint8, ok bool) {
+	if a.scale == b.scale {
+		return a.units, b.units, a.scale, true
+	}
+	scale = max(a.scale, b.scale)
+	x, ok = a.scaled(scale)
+	y, fits := b.scaled(scale)
+	return x, y, scale, ok && fits
+}
+
+func (a short) scaled(scale uint8) (int64, bool) {
+	up := int(scale - a.scale)
+	if up > maxDigits {
+		return 0, a.units == 0
+	}
+	high, low := bits.Mul64(uint64(max(a.units, -a.units)), uint64(powers[up]))
+	if high != 0 || low >= uint64(limit) {
+		return 0, false
+	}
+	if a.units < 0 {
+		return -int64(low), true
+	}
+	return int64(low), true
+}
+
+func (a short) compare(b short) (int, bool) {
+	x, y, _, ok := aligned(a, b)
+	switch {
+	case x < y:
+		return -1, ok
+	case x > y:
+		return 1, ok
+	}
+	return 0, ok
+}
+
+func (a short) plus(b short) (short, bool) {
+	x, y, scale, ok := aligned(a, b)
+	sum := x + y
+	return short{sum, scale}, ok && sum < limit && sum > -limit
+}
+
+func (a short) minus(b short) (short, bool) { return a.plus(short{-b.units, b.scale}) }
+
+func (a short) times(b short) (short, bool) {
+	high, low := bits.Mul64(uint64(max(a.units, -a.units)), uint64(max(b.units, -b.units)))
+	scale := a.scale + b.scale
+	if high != 0 || low >= uint64(limit) || scale > maxDigits {
+		return short{}, false
+	}
+	product := int64(low)
+	if (a.units < 0) != (b.units < 0) {
+		product = -product
+	}
+	return short{product, scale}, true
+}
+
+// Columns returns the names of the columns that a program reads.
+func (p *Program) Columns() (names []string) {
+	for _, v := range p.Variables {
+		if v.Origin == OfColumn && !slices.Contains(names, v.Name) {
+			names = append(names, v.Name)
+		}
+	}
+	return names
+}

@@ -1,0 +1,203 @@
+package condition
+
+import (
+	"bytes"
+	"math"
+	"strconv"
+	"time"
+
+	"sieb/core/value"
+)
+
+// Kind is what a Value is.
+type Kind uint8
+
+// The kinds. The zero Value is a missing one.
+const (
+	Missing Kind = iota
+	Wrong        // not of its datatype; of a result: it could not be computed, and Text says why
+	Truth
+	Number
+	Text
+	Moment
+)
+
+// Value is a typed value of a row. Numbers of up to 18 digits and moments are held
+// in Units; longer numbers, and texts, in Text.
+type Value struct {
+	Kind  Kind
+	Scale uint8  // of a number that is held in Units: digits behind the point
+	Long  bool   // a number that is held in Text
+	Nanos int32  // of a moment
+	Units int64  // of a number, times 10^Scale; of a moment seconds since 1970; of a truth 0 or 1
+	Text  []byte // valid as long as what it was read from
+}
+
+// maxDigits is how many digits a number may have that is held in Units.
+const maxDigits = 18
+
+// Read reads a value in canonical form, as the judge of a column writes it.
+func Read(d value.Datatype, text []byte) Value {
+	switch {
+	case len(text) == 0:
+		return Value{}
+	case d.IsNumber():
+		return readNumber(text)
+	case d == value.Boolean:
+		return truthValue(text[0] == 't')
+	case d == value.Date || d == value.DateTime:
+		return readMoment(text)
+	case text[0] == '"':
+		return Value{Kind: Text, Text: unquoted(text)}
+	}
+	return Value{Kind: Text, Text: text}
+}
+
+// unquoted returns what stands in a quoted cell of RFC 4180.
+func unquoted(text []byte) []byte {
+	text = text[1 : len(text)-1]
+	if bytes.IndexByte(text, '"') < 0 {
+		return text
+	}
+	return bytes.ReplaceAll(text, []byte(`""`), []byte(`"`))
+}
+
+func truthValue(is bool) Value {
+	if is {
+		return Value{Kind: Truth, Units: 1}
+	}
+	return Value{Kind: Truth}
+}
+
+// Whole returns a whole number as a value.
+func Whole(n int64) Value {
+	if n > -1e18 && n < 1e18 {
+		return Value{Kind: Number, Units: n}
+	}
+	return Value{Kind: Number, Long: true, Text: strconv.AppendInt(nil, n, 10)}
+}
+
+// TextOf returns a text as a value.
+func TextOf(text []byte) Value { return Value{Kind: Text, Text: text} }
+
+// readNumber reads -?[0-9]+(\.[0-9]+)?, and what doubles have besides.
+func readNumber(text []byte) Value {
+	v := Value{Kind: Number}
+	digits, point, isNegative := 0, -1, text[0] == '-'
+	for i, c := range text {
+		switch {
+		case c-'0' < 10:
+			if digits++; digits > maxDigits {
+				return Value{Kind: Number, Long: true, Text: text}
+			}
+			v.Units = v.Units*10 + int64(c-'0')
+		case c == '.' && point < 0:
+			point = digits
+		case i > 0 || !isNegative:
+			if c == 'E' {
+				return Value{Kind: Number, Long: true, Text: text}
+			}
+			return Value{Kind: Wrong} // INF and NaN are numbers of no arithmetic
+		}
+	}
+	if digits == 0 {
+		return Value{Kind: Wrong}
+	}
+	if point >= 0 {
+		v.Scale = uint8(digits - point)
+	}
+	if isNegative {
+		v.Units = -v.Units
+	}
+	return v
+}
+
+var dateTimes, _ = value.NewDateFormat(value.DateTime, "")
+var dates, _ = value.NewDateFormat(value.Date, "")
+
+func readMoment(text []byte) Value {
+	var t value.Instant
+	f := dates
+	if len(text) > len("2026-07-31") {
+		f = dateTimes
+	}
+	if f.Parse(text, &t) != value.Matches {
+		return Value{Kind: Wrong}
+	}
+	return Value{Kind: Moment, Units: t.Seconds(), Nanos: t.Nanos}
+}
+
+func (v *Value) time() time.Time { return time.Unix(v.Units, int64(v.Nanos)).UTC() }
+
+// MomentOf returns a time as a value.
+func MomentOf(t time.Time) Value {
+	return Value{Kind: Moment, Units: t.Unix(), Nanos: int32(t.Nanosecond())}
+}
+
+// Append appends a value as a cell in canonical form, without quotes. A moment of
+// midnight is a date where asked for.
+func (v *Value) Append(dst []byte, isDate bool) []byte {
+	switch v.Kind {
+	case Truth:
+		return strconv.AppendBool(dst, v.Units != 0)
+	case Number:
+		return v.appendNumber(dst)
+	case Moment:
+		t := v.time()
+		switch {
+		case isDate && t.Hour() == 0 && t.Minute() == 0 && t.Second() == 0 && t.Nanosecond() == 0:
+			return t.AppendFormat(dst, "2006-01-02")
+		case v.Nanos == 0:
+			return t.AppendFormat(dst, "2006-01-02T15:04:05")
+		}
+		return t.AppendFormat(dst, "2006-01-02T15:04:05.999999999")
+	}
+	return append(dst, v.Text...)
+}
+
+func (v *Value) appendNumber(dst []byte) []byte {
+	if v.Long {
+		return append(dst, v.Text...)
+	}
+	units, scale := v.Units, int(v.Scale)
+	for scale > 0 && units%10 == 0 {
+		units /= 10
+		scale--
+	}
+	if units < 0 {
+		dst, units = append(dst, '-'), -units
+	}
+	if scale == 0 {
+		return strconv.AppendInt(dst, units, 10)
+	}
+	var digits [24]byte
+	text := strconv.AppendInt(digits[:0], units, 10)
+	if len(text) <= scale {
+		dst = append(dst, '0', '.')
+		for range scale - len(text) {
+			dst = append(dst, '0')
+		}
+		return append(dst, text...)
+	}
+	dst = append(dst, text[:len(text)-scale]...)
+	dst = append(dst, '.')
+	return append(dst, text[len(text)-scale:]...)
+}
+
+// exactText writes a double of at most 15 digits as the decimal that was meant.
+func exactText(f float64) (string, bool) {
+	if math.IsInf(f, 0) || math.IsNaN(f) {
+		return "", false
+	}
+	text := strconv.FormatFloat(f, 'f', -1, 64)
+	digits := 0
+	for _, c := range strconv.FormatFloat(f, 'e', -1, 64) {
+		if c == 'e' {
+			break
+		}
+		if c >= '0' && c <= '9' {
+			digits++
+		}
+	}
+	return text, digits <= 15
+}
