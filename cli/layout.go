@@ -10,6 +10,7 @@ import (
 
 	"sieb/core/layout"
 	"sieb/core/source"
+	"sieb/core/target"
 )
 
 // layoutFlags are the flags that set single settings of a layout by hand.
@@ -84,11 +85,15 @@ func saveLayout(path string, file *source.File) error {
 	return writeText(path, file, append(text, '\n'))
 }
 
-// open opens a delivery with the settings that were set.
-func (l *layoutFlags) open(path string) (*source.File, error) {
+// open opens a delivery with the settings that were set, and under them those of a mapping,
+// which may be nil.
+func (l *layoutFlags) open(path string, mapping *target.Mapping) (*source.File, error) {
 	given, err := l.given()
 	if err != nil {
 		return nil, err
+	}
+	if mapping != nil && mapping.Layout != nil {
+		given = given.Over(*mapping.Layout)
 	}
 	if l.columns < 1 {
 		return nil, usagef("--max-columns %d: it is 1 or more", l.columns)

@@ -109,7 +109,7 @@ func (s *share) Set(text string) error {
 // profileOf opens a file and makes its profile; the file is to be closed.
 func (a *app) profileOf(ctx context.Context, path string, flags *layoutFlags, enough share) (*source.File,
 	*profile.Profile, error) {
-	file, err := flags.open(path)
+	file, err := flags.open(path, nil)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -50,7 +50,7 @@ and rows with a problem are marked with !, and the problems are listed below.`,
 				return usagef("--rows %q is neither a number nor all", rows)
 			}
 		}
-		file, err := layoutFlags.open(args[0])
+		file, err := layoutFlags.open(args[0], nil)
 		if err != nil {
 			return err
 		}

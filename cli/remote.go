@@ -327,7 +327,7 @@ address that is given here is used once and not kept.`,
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		var text []byte
 		if ask.Database == "" {
-			t, err := readTarget(args[0])
+			t, err := readTarget(args[0], "")
 			if err != nil {
 				return err
 			}

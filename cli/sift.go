@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -13,7 +14,7 @@ import (
 )
 
 func (a *app) sift() *cobra.Command {
-	var targetPath, out string
+	var targetPath, mappingPath, out, today string
 	var workers int
 	var guard, sums bool
 	cmd := &cobra.Command{
@@ -22,20 +23,27 @@ func (a *app) sift() *cobra.Command {
 		Long: `Sifts a file through a target: every row is read, cleaned by the target's
 remedies and checked against its rules. Rows without a violation that rejects
 go to accepted.csv in canonical form (UTF-8, commas, ISO dates, decimal
-points), the others to rejected.csv with the reasons; violations.csv lists
-every violation, and manifest.json proves the run.
+points), those that a condition leaves out to excluded.csv, the others to
+rejected.csv with the reasons; violations.csv lists every violation, and
+manifest.json proves the run.
+
+A mapping says how one sender writes: the layout of the file, which columns
+feed which, formats, remedies and what is left out. "sieb draft FILE --target
+TARGET" writes one.
 
 Without --target every row that reads cleanly is accepted. Without --out
 nothing is written.
 
 Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
-		Example: `  sieb sift weighbridge-ahrensee-2026-07.csv --target tickets_ahrensee.yaml --out sifted
-  sieb sift weighbridge-brunnthal-2026-07.csv --target tickets_brunnthal.yaml --format json
+		Example: `  sieb sift weighbridge-ahrensee-2026-07.csv --target tickets.yaml --mapping ahrensee.yaml --out sifted
+  sieb sift growers-2026.ods --target growers.yaml --format json
   sieb sift tickets.txt --delimiter tab --encoding windows-1252 --out plain`,
 		Args: oneFile,
 	}
 	layoutFlags := addLayoutFlags(cmd)
 	cmd.Flags().StringVar(&targetPath, "target", "", "file of the target, YAML or JSON")
+	cmd.Flags().StringVar(&mappingPath, "mapping", "", "file of the mapping, YAML or JSON; needs --target")
+	cmd.Flags().StringVar(&today, "today", "", "the day on which rules count, as 2026-07-31; by default this day")
 	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; created if missing")
 	cmd.Flags().BoolVar(&guard, "guard-formulas", false,
 		"in rejected.csv and violations.csv, put an apostrophe before cells that a spreadsheet would run as formulas")
@@ -46,18 +54,22 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		if workers < 0 {
 			return usagef("--workers %d: it is 0 or more", workers)
 		}
-		t, err := readTarget(targetPath)
+		day, err := dayOf(today)
 		if err != nil {
 			return err
 		}
-		file, err := layoutFlags.open(args[0])
+		t, err := readTarget(targetPath, mappingPath)
+		if err != nil {
+			return err
+		}
+		file, err := layoutFlags.open(args[0], mappingOf(t))
 		if err != nil {
 			return err
 		}
 		defer file.Close()
 		set, done := a.progress("sifting", file.Size)
 		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
-			SHA256Outputs: sums,
+			SHA256Outputs: sums, Today: day,
 			Progress:      func(p sift.Progress) { set(p.Bytes) }}
 		summary, err := run.Do(cmd.Context())
 		done()
@@ -70,8 +82,9 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 			fmt.Fprintf(a.out, "%s  %s\n\n", file.Name, describe(file.Layout))
 			a.showResult(summary.Result)
 			if summary.Outputs != nil {
-				fmt.Fprintf(a.out, "\nwritten: %s\n         %s\n         %s\n         %s\n", summary.Outputs.Accepted,
-					summary.Outputs.Rejected, summary.Outputs.Violations, summary.Outputs.Manifest)
+				o := summary.Outputs
+				fmt.Fprintf(a.out, "\nwritten: %s\n", strings.Join([]string{o.Accepted, o.Rejected, o.Excluded, o.Violations,
+					o.Manifest}, "\n         "))
 			} else {
 				fmt.Fprintf(a.out, "\nnothing was written; --out DIR writes the accepted and the rejected rows\n")
 			}
@@ -94,9 +107,25 @@ func verdictCode(v sift.Verdict) error {
 	return nil
 }
 
-// readTarget reads a target's file; without a path there is no target.
-func readTarget(path string) (*target.Target, error) {
+// dayOf reads the day on which rules count; "" is the present one.
+func dayOf(text string) (time.Time, error) {
+	if text == "" {
+		return time.Time{}, nil
+	}
+	day, err := time.Parse(time.DateOnly, text)
+	if err != nil {
+		return day, usagef("--today %q: it is a day such as 2026-07-31", text)
+	}
+	return day, nil
+}
+
+// readTarget reads a target's file, and joins it with a mapping's, where there is one;
+// without a path there is no target.
+func readTarget(path, mappingPath string) (*target.Target, error) {
 	if path == "" {
+		if mappingPath != "" {
+			return nil, usagef("--mapping needs the target that it is for: add --target")
+		}
 		return nil, nil
 	}
 	text, err := os.ReadFile(path)
@@ -105,10 +134,35 @@ func readTarget(path string) (*target.Target, error) {
 	}
 	t, err := target.Parse(text)
 	if err != nil {
-		lines := strings.Split(err.Error(), "\n")
-		return nil, fmt.Errorf("%s:\n  %s", path, strings.Join(lines, "\n  "))
+		return nil, inFile(path, err)
+	}
+	if mappingPath == "" {
+		return t, nil
+	}
+	if text, err = os.ReadFile(mappingPath); err != nil {
+		return nil, fmt.Errorf("the mapping cannot be read: %w; --mapping names a YAML or JSON file", err)
+	}
+	m, err := target.ParseMapping(text)
+	if err == nil {
+		t, err = t.With(m)
+	}
+	if err != nil {
+		return nil, inFile(mappingPath, err)
 	}
 	return t, nil
+}
+
+// inFile says in which file something is wrong, below its name.
+func inFile(path string, err error) error {
+	return fmt.Errorf("%s:\n  %s", path, strings.ReplaceAll(err.Error(), "\n", "\n  "))
+}
+
+// mappingOf returns the mapping that a target is joined with, nil for none.
+func mappingOf(t *target.Target) *target.Mapping {
+	if t == nil {
+		return nil
+	}
+	return t.Mapping
 }
 
 // showResult prints verdict, tally, violations and remedies.
@@ -130,6 +184,16 @@ func (a *app) showResult(r *sift.Result) {
 		grouped(r.Tally.Rejected), grouped(r.Tally.Excluded))
 	if r.BlankLines > 0 {
 		fmt.Fprintf(a.out, "          %s ignored\n", plural(r.BlankLines, "blank line is", "blank lines are"))
+	}
+	for _, x := range r.Excluded {
+		fmt.Fprintf(a.out, "          %s excluded: %s\n", plural(x.Rows, "row", "rows"), visible(x.Reason))
+	}
+	if len(r.LeftOut) > 0 {
+		fmt.Fprintf(a.out, "left out  %s\n", visible(strings.Join(r.LeftOut, ", ")))
+	}
+	for _, u := range r.Unjudged {
+		fmt.Fprintf(a.out, "not judged in %s, where a value is missing or wrong: %s\n", plural(u.Rows, "row", "rows"),
+			visible(u.Rule))
 	}
 	if len(r.Violations) > 0 {
 		rows := make([][]string, 0, len(r.Violations))

@@ -27,7 +27,7 @@ func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows
 		DoubleQuote: true, HeaderRows: 1}
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
-	plan, err := NewPlan(tg, r.Header(), l.Encoding)
+	plan, err := NewPlan(tg, Delivery{Header: r.Header(), Encoding: l.Encoding})
 	require.NoError(t, err)
 	judge := plan.NewJudge()
 	if change != nil {
@@ -204,12 +204,24 @@ func TestMatching(t *testing.T) {
 		{"  - {name: crop, position: 3}\n", header("a"), []int{0}, "header.missing crop flag header.unknown a flag"},
 		{"  - name: crop\n  - {name: kg, required: true}\n", header("crop"), []int{1, 0}, "header.missing kg refuse"},
 		{"  - name: crop\n", header("crop", "Crop"), []int{1}, "header.duplicate crop refuse header.unknown Crop flag"},
-		{"  - name: x\n  - name: y\n", source.Header{Names: []string{"column_1", "column_2"}}, []int{1, 2}, ""},
+		{"  - name: x\n  - name: y\n", source.Header{Names: []string{"column_1", "column_2"}}, []int{0, 0},
+			"header.missing  refuse"},
+		{"  - {name: x, position: 2}\n  - name: y\n", source.Header{Names: []string{"column_1", "column_2"}},
+			[]int{2, 0},
+			"header.missing y flag"},
+		{"  - name: ticket_no\n  - name: größe\n  - name: net-kg\n", header("Ticket No.", "GRO\u0308SSE", "netkg",
+			"Größe"),
+			[]int{1, 4, 3}, "header.unknown GRO\u0308SSE flag"},
+		{"  - name: ab\n", header("a.b", "AB"), []int{2}, "header.unknown a.b flag"},
+		{"  - name: crop\n  - name: field\nleftOut: [Field, note]\n", header("crop", "field", "Note"), []int{1, 0}, ""},
+		{"  - name: crop\nnewColumns: refuse\n", header("crop", "b"), []int{1}, "header.unknown b refuse"},
+		{"  - {name: crop, value: rye}\n  - {name: kg, derive: 'cell(\"Gross\") + cell(\"none\")'}\n",
+			header("Crop", "gross"), []int{0, 0}, "header.missing none flag header.unknown Crop flag"},
 		{"  - {name: x, required: true}\n", source.Header{}, []int{0}, "header.missing x refuse"},
 	} {
 		tg, err := target.Parse([]byte("target: t\ncolumns:\n" + c.columns))
 		require.NoError(t, err)
-		plan, err := NewPlan(tg, c.header, "utf-8")
+		plan, err := NewPlan(tg, Delivery{Header: c.header, Encoding: "utf-8"})
 		require.NoError(t, err)
 		var places []int
 		for _, m := range plan.Matches() {
@@ -236,7 +248,8 @@ func TestKeys(t *testing.T) {
 	} {
 		tg, err := target.Parse([]byte("target: t\ncolumns:\n" + text))
 		require.NoError(t, err)
-		plan, err := NewPlan(tg, source.Header{Names: []string{"a", "b"}, Named: true}, "utf-8")
+		plan, err := NewPlan(tg, Delivery{Header: source.Header{Names: []string{"a", "b"}, Named: true},
+			Encoding: "utf-8"})
 		require.NoError(t, err)
 		var keys [][]int
 		for _, k := range plan.Keys {
@@ -397,27 +410,42 @@ func TestWordsTellCellsApart(t *testing.T) {
 		bh, bt := value.Words([]byte(b)[:len(b):len(b)])
 		assert.Equal(t, a == b, ah == bh && at == bt && len(a) == len(b), "%q %q", a, b)
 		if a == b {
-			assert.Equal(t, place(ah, at, len(a)), place(bh, bt, len(b)), "what stands behind a cell does not matter")
+			assert.Equal(t, slotOf(ah, at, len(a)), slotOf(bh, bt, len(b)), "what stands behind a cell does not matter")
 		}
 	})
 }
 
-// Two columns of a target that would read one cell are an error that names both, by
-// whatever they find it.
+// Two columns of a target that would read one cell are an error that names both, unless
+// a mapping or positions say so of each.
 func TestTwoColumnsForOneHeader(t *testing.T) {
 	for _, c := range []struct{ columns, first, second string }{
 		{"  - {name: kg}\n  - {name: weight, titles: [Kg]}\n", "kg", "weight"},
 		{"  - {name: a, titles: [kg, x]}\n  - {name: b, titles: [x, ' KG ']}\n", "a", "b"},
 		{"  - {name: kg}\n  - {name: b, position: 2}\n", "kg", "b"},
-		{"  - {name: a, position: 2}\n  - {name: b, position: 2}\n", "a", "b"},
 	} {
 		tg, err := target.Parse([]byte("target: t\ncolumns:\n" + c.columns))
 		require.NoError(t, err)
-		_, err = NewPlan(tg, source.Header{Names: []string{"no", "kg"}, Named: true, Line: 1}, "utf-8")
+		_, err = NewPlan(tg, Delivery{Header: source.Header{Names: []string{"no", "kg"}, Named: true, Line: 1},
+			Encoding: "utf-8"})
 		var shared *Shared
 		require.ErrorAs(t, err, &shared, c.columns)
 		assert.Equal(t, [2]string{c.first, c.second}, shared.Columns)
 		assert.Equal(t, []any{"kg", 2}, []any{shared.Header, shared.Place})
 		assert.ErrorContains(t, err, `"`+c.first+`" and "`+c.second+`"`)
+	}
+	header := source.Header{Names: []string{"no", "kg"}, Named: true, Line: 1}
+	tg, err := target.Parse([]byte("target: t\ncolumns:\n  - {name: a, position: 2}\n  - {name: b}\n  - {name: c}\n"))
+	require.NoError(t, err)
+	m, err := target.ParseMapping([]byte("mapping: m\ntarget: t\ncolumns: {b: {position: 2}, c: {from: " +
+		"KG}}\nleftOut: no\n"))
+	require.NoError(t, err)
+	joined, err := tg.With(m)
+	require.NoError(t, err)
+	plan, err := NewPlan(joined, Delivery{Header: header, Encoding: "utf-8"})
+	require.NoError(t, err)
+	assert.Empty(t, plan.Delivery)
+	assert.Equal(t, []string{"no"}, plan.LeftOut)
+	for _, match := range plan.Matches() {
+		assert.Equal(t, 2, match.Place, match.Column)
 	}
 }

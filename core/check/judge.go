@@ -1,51 +1,19 @@
 package check
 
 import (
-	"bytes"
 	"cmp"
 	"slices"
-	"unicode/utf8"
-	"unsafe"
 
 	"github.com/zeebo/xxh3"
 
+	"sieb/core/condition"
 	"sieb/core/delimited"
 	"sieb/core/remedy"
-	"sieb/core/rfc4180"
 	"sieb/core/source"
-	"sieb/core/target"
 	"sieb/core/value"
 	"sieb/core/violation"
 	"sieb/core/workbook"
 )
-
-// KeyHash stands for the values of a key in one row: 128 bits, so that no two
-// keys of any delivery share one. The zero KeyHash stands for a key that takes
-// no part, because a value is missing or wrong.
-type KeyHash = xxh3.Uint128
-
-// Found is a violation in a row of a batch.
-type Found struct {
-	Row    int // index in the batch
-	Cell   int // place in the delivery's row, -1 where the whole row is meant
-	Column int // column of the target, -1 where the cell feeds none
-	Code   violation.Code
-	Action violation.Action
-
-	key                 *Key   // of several columns
-	value, message, end uint32 // in the ruling's text
-}
-
-// Ruling is what a judge found in one batch. It is reused from batch to batch.
-type Ruling struct {
-	Found    []Found   // in the order of rows
-	Rejected []bool    // for each row
-	Keys     []KeyHash // for each row the hash of each of the plan's keys
-	Changed  [][]int64 // for each column and remedy the cells that it changed
-	Refused  bool      // a violation refuses the delivery
-
-	text []byte
-}
 
 // Judge checks rows. It goes through a block of rows column by column, so that
 // one rule's code and what it remembers stay near, and notes where the
@@ -58,8 +26,8 @@ type Judge struct {
 	from      int           // first row of the block
 	apart     []bool        // rows of the block whose cells cannot be given to columns
 	damage    []bool        // rows of the block that are kept with invalid bytes
-	spoilt    []spot        // cells of the block that are not checked further, and are left empty
-	kept      []spot        // those that are not checked, and stay as they were delivered
+	spoilt    []cellAt      // cells of the block that are not checked further, and are left empty
+	kept      []cellAt      // those that are not checked, and stay as they were delivered
 	kind      workbook.Kind // of the cell that is being checked
 	isSpecial bool          // some row or cell of the block is apart or spoilt
 	defect    int           // the next of the batch's defects
@@ -68,11 +36,12 @@ type Judge struct {
 	raw     []byte // the cell at hand as delivered
 	number  value.Number
 	scratch []byte
-	changed uint64 // remedies that changed the cell at hand
-	blank   bool   // the cell at hand is to be blanked
+	vars    []condition.Value // of the expression at hand
+	changed uint64            // remedies that changed the cell at hand
+	blank   bool              // the cell at hand is to be blanked
 }
 
-type spot struct{ row, cell int }
+type cellAt struct{ row, cell int }
 
 // Block is how many rows a judge takes at a time: few enough for their cells
 // to stay in the processor's nearer caches, and fewer in a very wide table.
@@ -87,8 +56,10 @@ type lane struct {
 	memory memory
 	texts  []delimited.Span // of the block's cells in canonical form, in the batch's arena
 	chain  *remedy.Chain
-	known  map[string]bool // answers of a pattern that is not simple
-	hashes []KeyHash       // of the block's cells, in a column that belongs to a key
+	known  map[string]bool   // answers of a pattern that is not simple
+	hashes []KeyHash         // of the block's cells, in a column that belongs to a key
+	values []condition.Value // of the block's cells, in a column that an expression reads
+	wrong  []bool            // those that are not of the column's datatype
 }
 
 // NewJudge makes a judge for one goroutine.
@@ -115,6 +86,9 @@ func (p *Plan) NewJudge() *Judge {
 		if c.hashed {
 			l.hashes = make([]KeyHash, block)
 		}
+		if c.isRead {
+			l.values, l.wrong = make([]condition.Value, block), make([]bool, block)
+		}
 	}
 	return j
 }
@@ -124,14 +98,20 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	j.batch, j.out, j.defect = b, out, 0
 	out.Found, out.Keys, out.text, out.Refused = out.Found[:0], out.Keys[:0], out.text[:0], false
 	out.Rejected = append(out.Rejected[:0], make([]bool, len(b.Rows))...)
+	out.Excluded = append(out.Excluded[:0], make([]uint16, len(b.Rows))...)
 	if out.Changed == nil {
 		out.Changed = make([][]int64, len(j.plan.columns))
 		for i := range out.Changed {
-			out.Changed[i] = make([]int64, len(j.plan.columns[i].spec.Remedies))
+			out.Changed[i] = make([]int64, len(j.plan.Remedies(i)))
 		}
+		out.Unjudged = make([]int64, len(j.plan.rules))
 	}
 	for i := range out.Changed {
 		clear(out.Changed[i])
+	}
+	clear(out.Unjudged)
+	for i := range out.computed {
+		out.computed[i].reset()
 	}
 }
 
@@ -150,25 +130,89 @@ func (j *Judge) Rows(from, to int) {
 		}
 	}
 	j.defects(to)
+	j.exclude(j.plan.excludeCells, block)
 	j.isSpecial = len(j.spoilt)+len(j.kept) > 0 || slices.Contains(j.apart[:block], true)
-	for i := range j.lanes {
+	for _, i := range j.plan.order {
 		l := &j.lanes[i]
 		if l.hashed {
 			clear(l.hashes)
 		}
-		if l.cell >= 0 {
-			j.column(l, from, to)
+		if l.isRead {
+			clear(l.wrong)
+		}
+		j.fill(l, from, to)
+		if l.isRead {
+			j.read(l, block)
 		}
 	}
+	j.exclude(j.plan.excludeValues, block)
+	j.require(block)
+	j.rules(block)
 	if n := len(j.plan.Keys); n > 0 {
 		for k := range block {
+			if j.out.Excluded[from+k] > 0 {
+				j.out.Keys = append(j.out.Keys, make([]KeyHash, n)...)
+				continue
+			}
 			for i := range n {
 				j.out.Keys = append(j.out.Keys, j.key(&j.plan.Keys[i], k))
 			}
 		}
 	}
-	if found := j.out.Found[first:]; len(found) > 1 {
+	j.noteKeys(block)
+	j.settle(first)
+}
+
+// noteKeys notes the texts of keys that are computed, which no cell holds.
+func (j *Judge) noteKeys(block int) {
+	for i := range j.lanes {
+		l := &j.lanes[i]
+		if !l.hashed || l.cell >= 0 {
+			continue
+		}
+		if j.out.computed == nil {
+			j.out.computed = make([]texts, len(j.lanes))
+		}
+		t := &j.out.computed[i]
+		for k := range block {
+			s := l.texts[k]
+			t.add(j.batch.Arena[s.Start:s.End])
+		}
+	}
+}
+
+// settle puts what was found in a block in the order of rows, and takes away what was
+// found in rows that are left out.
+func (j *Judge) settle(first int) {
+	found := j.out.Found[first:]
+	if j.plan.excludes() {
+		found = slices.DeleteFunc(found, func(f Found) bool { return j.out.Excluded[f.Row] > 0 })
+		j.out.Found = j.out.Found[:first+len(found)]
+	}
+	for i := range found {
+		j.out.Refused = j.out.Refused || found[i].Action == violation.Refuse
+	}
+	if len(found) > 1 {
 		slices.SortStableFunc(found, func(a, b Found) int { return cmp.Compare(a.Row, b.Row) })
+	}
+}
+
+// fill checks the cells of one column, from where they come, and notes their texts.
+func (j *Judge) fill(l *lane, from, to int) {
+	switch {
+	case l.derive != nil:
+		j.derive(l, from, to)
+	case l.spec.Value != nil:
+		j.constant(l, from, to)
+	case l.cell >= 0:
+		j.column(l, from, to)
+	case l.spec.Default != "":
+		for k := range to - from {
+			l.texts[k] = delimited.Span{}
+			if !j.apart[k] {
+				l.texts[k] = j.judge(l, from+k, delimited.Span{}, nil, nil)
+			}
+		}
 	}
 }
 
@@ -179,13 +223,16 @@ func (j *Judge) column(l *lane, from, to int) {
 	special := j.isSpecial
 	typed := j.batch.IsTyped() && l.spec.Datatype != value.String
 	for k, s := range texts {
-		if special && (j.apart[k] || slices.Contains(j.spoilt, spot{from + k, l.cell})) {
+		if special && (j.apart[k] || slices.Contains(j.spoilt, cellAt{from + k, l.cell})) {
 			texts[k] = delimited.Span{}
 			continue
 		}
 		raw := j.batch.Arena[s.Start:s.End]
-		if special && slices.Contains(j.kept, spot{from + k, l.cell}) {
+		if special && slices.Contains(j.kept, cellAt{from + k, l.cell}) {
 			texts[k] = j.put(j.quoted(raw))
+			if l.isRead {
+				l.wrong[k] = true
+			}
 			continue
 		}
 		if typed {
@@ -193,7 +240,6 @@ func (j *Judge) column(l *lane, from, to int) {
 			// or the writing of one.
 			j.kind = j.batch.Kind(from+k, l.cell)
 			texts[k] = j.judge(l, from+k, s, raw, nil)
-			j.kind = workbook.Text
 			continue
 		}
 		if !l.memory.isOn || len(raw) > maxKnown {
@@ -207,7 +253,7 @@ func (j *Judge) column(l *lane, from, to int) {
 			continue
 		}
 		head, tail := value.Words(raw)
-		known := &l.memory.answers[place(head, tail, len(raw))]
+		known := &l.memory.answers[slotOf(head, tail, len(raw))]
 		if known.head != head || known.tail != tail || int(known.length) != len(raw) || !known.isKnown {
 			texts[k] = j.judge(l, from+k, s, raw, known)
 			continue
@@ -225,14 +271,18 @@ func (j *Judge) column(l *lane, from, to int) {
 	l.memory.judge()
 }
 
-// judge checks one cell, and keeps the answer where it is clean.
+// judge checks one cell, of the kind at hand, and keeps the answer where it is clean.
 func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, keep *answer) delimited.Span {
 	j.row, j.blank = row, false
 	found := len(j.out.Found)
 	out := j.cell(l, raw)
+	j.kind = workbook.Text
 	if j.blank {
 		if l.hashed {
 			l.hashes[row-j.from] = KeyHash{}
+		}
+		if l.isRead {
+			l.wrong[row-j.from] = false
 		}
 		return delimited.Span{}
 	}
@@ -252,48 +302,6 @@ func (j *Judge) put(text []byte) delimited.Span {
 	return delimited.Span{Start: uint32(start), End: uint32(len(j.batch.Arena))}
 }
 
-// AppendRow appends a row of the last block in canonical form, as RFC 4180
-// with the target's columns.
-func (j *Judge) AppendRow(dst []byte, row int) []byte {
-	const short = 32
-	n := len(j.lanes)
-	k := row - j.from
-	start := len(dst)
-	arena := j.batch.Arena
-	roomy := arena[:cap(arena)]
-	for i := 0; i < n; {
-		// Cells that lie behind one another with a comma between them, as in
-		// a delivery that needs no change, go in one piece.
-		s := j.lanes[i].texts[k]
-		for i++; i < n; i++ {
-			next := j.lanes[i].texts[k]
-			if next.Start != s.End+1 || arena[s.End] != ',' {
-				break
-			}
-			s.End = next.End
-		}
-		from, size, end := int(s.Start), int(s.End-s.Start), len(dst)
-		if size <= short && from+short <= len(roomy) && end+short < cap(dst) {
-			// A copy of fixed length takes a few instructions, without a call.
-			dst = dst[:end+short]
-			*(*[short]byte)(dst[end:]) = *(*[short]byte)(roomy[from:])
-			dst = dst[:end+size]
-		} else {
-			dst = append(dst, arena[s.Start:s.End]...)
-		}
-		if i < n {
-			dst = append(dst, ',')
-		}
-	}
-	// A lone null is a blank line, as PostgreSQL's COPY reads and writes it; a text
-	// without characters is two quotes.
-	dst = append(dst, '\n')
-	if j.damage[k] {
-		dst = append(dst[:start], bytes.ToValidUTF8(dst[start:], []byte("\uFFFD"))...)
-	}
-	return dst
-}
-
 // key joins the hashes of a key's columns.
 func (j *Judge) key(k *Key, row int) KeyHash {
 	if len(k.Columns) == 1 {
@@ -309,412 +317,4 @@ func (j *Judge) key(k *Key, row int) KeyHash {
 		j.scratch = append(j.scratch, b[:]...)
 	}
 	return xxh3.Hash128(j.scratch)
-}
-
-// defects reports what was wrong with the rows before to as they were read.
-// Where a row's cells cannot be given to columns, it is not checked further:
-// that would only make noise.
-func (j *Judge) defects(to int) {
-	all := j.batch.Defects
-	for ; j.defect < len(all) && all[j.defect].Row < to; j.defect++ {
-		d := &all[j.defect]
-		j.row = d.Row
-		column := -1
-		if d.Cell >= 0 && d.Cell < len(j.plan.cells) {
-			column = j.plan.cells[d.Cell]
-		}
-		if !j.matters(d, column) {
-			continue
-		}
-		action := j.report(d.Cell, column, d.Code, nil, d)
-		switch d.Code {
-		case violation.RowShort, violation.RowLong, violation.RowMisplaced, violation.QuoteOpen:
-			j.apart[d.Row-j.from] = true
-			j.out.Rejected[d.Row] = true
-		case violation.EncodingInvalid, violation.QuoteTail:
-			if action == violation.Flag {
-				j.damage[d.Row-j.from] = true // kept as it is, as far as UTF-8 can hold it
-			} else {
-				j.spoilt = append(j.spoilt, spot{d.Row, d.Cell})
-			}
-		case violation.TypeError:
-			if action == violation.Flag {
-				j.kept = append(j.kept, spot{d.Row, d.Cell})
-			} else {
-				j.spoilt = append(j.spoilt, spot{d.Row, d.Cell})
-			}
-		}
-	}
-}
-
-// matters reports whether a column minds how a workbook stores a cell: an error
-// may be declared to stand for no value, and a text that is a number or a date
-// is as it should be in a column of texts.
-func (j *Judge) matters(d *source.Defect, column int) bool {
-	if column < 0 {
-		return true
-	}
-	c := &j.plan.columns[column]
-	switch isText := c.spec.Datatype == value.String; d.Code {
-	case violation.TypeError:
-		return !c.isNull(j.batch.Text(j.batch.Cells(d.Row)[d.Cell]))
-	case violation.NumberText:
-		return j.plan.plain || !isText && len(c.dates) == 0
-	case violation.DateText:
-		return j.plan.plain || !isText && len(c.dates) > 0
-	}
-	return true
-}
-
-func (c *column) isNull(cell []byte) bool {
-	if len(cell) > c.longestNull {
-		return false
-	}
-	for _, n := range c.nulls {
-		if string(n) == string(cell) {
-			return true
-		}
-	}
-	return false
-}
-
-// count adds up what the remedies of a column changed in one cell.
-func (j *Judge) count(i int, changed uint64) {
-	for k := range j.out.Changed[i] {
-		j.out.Changed[i][k] += int64(changed >> k & 1)
-	}
-}
-
-// cell checks one cell of a column and gives its canonical form as it stands
-// in RFC 4180 text; it is valid until the next cell.
-func (j *Judge) cell(c *lane, raw []byte) []byte {
-	cell := raw
-	j.raw, j.changed = raw, 0
-	null := c.isNull(cell)
-	if !null && c.chain != nil {
-		if cell, j.changed = c.chain.Apply(cell); j.changed != 0 {
-			j.count(c.place, j.changed)
-			null = c.isNull(cell)
-			j.kind = workbook.Text
-		}
-	}
-	if null {
-		if c.spec.Required {
-			j.fail(c, violation.RequiredEmpty, raw)
-		}
-		return nil
-	}
-	// Blanks of any script are no value: a no-break space for one.
-	if c.spec.Required && (len(cell) == 0 || cell[0] <= ' ' || cell[0] >= utf8.RuneSelf) &&
-		len(bytes.TrimSpace(cell)) == 0 {
-		j.fail(c, violation.RequiredEmpty, raw)
-		return nil
-	}
-	switch c.spec.Datatype {
-	case value.String:
-		return j.string(c, cell)
-	case value.Integer, value.Decimal:
-		return j.decimal(c, cell)
-	case value.Date, value.DateTime:
-		return j.date(c, cell)
-	case value.Double:
-		return j.double(c, cell)
-	}
-	return j.boolean(c, cell)
-}
-
-// quoted returns a text as a cell of RFC 4180.
-func (j *Judge) quoted(cell []byte) []byte {
-	if rfc4180.IsPlain(cell) {
-		return cell
-	}
-	j.scratch = rfc4180.AppendCell(j.scratch[:0], cell)
-	return j.scratch
-}
-
-func (j *Judge) string(c *lane, cell []byte) []byte {
-	s := c.spec
-	if s.MaxLength != nil && len(cell) > *s.MaxLength && utf8.RuneCount(cell) > *s.MaxLength {
-		j.fail(c, violation.TextLong, cell)
-	}
-	if s.MinLength != nil && (len(cell) < *s.MinLength || utf8.RuneCount(cell) < *s.MinLength) {
-		j.fail(c, violation.TextShort, cell)
-	}
-	if c.text != nil && !c.text.matches(cell, c.known) {
-		j.fail(c, violation.TextFormat, cell)
-	}
-	if c.oneOf != nil && !c.oneOf[string(cell)] {
-		j.fail(c, violation.ValueUnknown, cell)
-	}
-	if c.hashed {
-		j.hash(c, cell)
-	}
-	if len(cell) == 0 {
-		return emptyText
-	}
-	return j.quoted(cell)
-}
-
-// emptyText is a text without characters, which is not null.
-var emptyText = []byte(`""`)
-
-// hash notes the hash of a cell that belongs to a key.
-func (j *Judge) hash(c *lane, text []byte) { c.hashes[j.row-j.from] = xxh3.Hash128(text) }
-
-func (j *Judge) decimal(c *lane, cell []byte) []byte {
-	n := &j.number
-	integer := c.spec.Datatype == value.Integer
-	if !j.numberFormat(c).Parse(cell, n) || integer && !n.IsWhole() {
-		code := violation.TypeDecimal
-		if integer {
-			code = violation.TypeInteger
-		}
-		j.fail(c, code, cell)
-		return j.quoted(cell)
-	}
-	fits := true
-	if c.whole >= 0 && n.IntegerDigits() > c.whole {
-		j.fail(c, violation.NumberPrecision, cell)
-		fits = false
-	}
-	if c.frac >= 0 && n.FractionDigits() > c.frac {
-		j.fail(c, violation.NumberScale, cell)
-		fits = false
-	}
-	if c.min != nil && n.Less(&c.min.Number) {
-		j.fail(c, violation.RangeLow, cell)
-	}
-	if c.max != nil && c.max.Number.Less(n) {
-		j.fail(c, violation.RangeHigh, cell)
-	}
-	if c.set != nil && !slices.ContainsFunc(c.set, func(l target.Literal) bool { return n.Compare(&l.Number) == 0 }) {
-		j.fail(c, violation.ValueUnknown, cell)
-	}
-	if c.frac >= 0 && fits {
-		n.CutZeros(c.frac)
-	}
-	if c.hashed {
-		j.hash(c, n.Significant())
-	}
-	return n.Canonical()
-}
-
-// numberFormat returns how a cell's number is written: as the column says, or
-// plainly where it is no text but a number of a workbook.
-func (j *Judge) numberFormat(c *lane) *value.NumberFormat {
-	if j.kind == workbook.Number {
-		return &plainNumbers
-	}
-	return &c.number
-}
-
-// dateFormats does the same for dates.
-func (j *Judge) dateFormats(c *lane) []*value.DateFormat {
-	switch {
-	case j.kind != workbook.Date && j.kind != workbook.DateTime:
-		return c.dates
-	case c.spec.Datatype == value.Date:
-		return isoDates
-	}
-	return isoDateTimes
-}
-
-var (
-	plainNumbers = must(value.NewNumberFormat(".", "", ""))
-	isoDates     = []*value.DateFormat{must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
-	isoDateTimes = []*value.DateFormat{must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss")),
-		must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss.S")),
-		must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
-)
-
-// must is for formats that are known to be right.
-func must[T any](f T, err error) T {
-	if err != nil {
-		panic(err)
-	}
-	return f
-}
-
-func (j *Judge) double(c *lane, cell []byte) []byte {
-	d, out, ok := j.numberFormat(c).ParseDouble(cell, &j.number, j.scratch[:0])
-	if !ok {
-		j.fail(c, violation.TypeDouble, cell)
-		return j.quoted(cell)
-	}
-	j.scratch = out
-	// NaN lies within no limits.
-	if c.min != nil && !(d >= c.min.Double) {
-		j.fail(c, violation.RangeLow, cell)
-	} else if c.max != nil && !(d <= c.max.Double) {
-		j.fail(c, violation.RangeHigh, cell)
-	}
-	if c.hashed {
-		j.hash(c, out)
-	}
-	return out
-}
-
-var trueText, falseText = []byte("true"), []byte("false")
-
-func (j *Judge) boolean(c *lane, cell []byte) []byte {
-	text := unsafe.String(unsafe.SliceData(cell), len(cell))
-	var out []byte
-	switch {
-	case slices.Contains(c.yes, text), j.kind == workbook.Boolean && text == "true":
-		out = trueText
-	case slices.Contains(c.no, text), j.kind == workbook.Boolean:
-		out = falseText
-	default:
-		j.fail(c, violation.TypeBoolean, cell)
-		return j.quoted(cell)
-	}
-	if c.hashed {
-		j.hash(c, out)
-	}
-	return out
-}
-
-func (j *Judge) date(c *lane, cell []byte) []byte {
-	var t value.Instant
-	outcome, isCanonical := value.Mismatch, false
-	if j.kind == workbook.DateTime && c.spec.Datatype == value.Date {
-		cell = bytes.TrimSuffix(cell, []byte("T00:00:00"))
-	}
-	for k, f := range j.dateFormats(c) {
-		o := f.Parse(cell, &t)
-		if o == value.Matches {
-			outcome, isCanonical = o, f.IsISO()
-			if j.kind == workbook.Text {
-				j.otherDate(c, k, cell, &t)
-			}
-			break
-		}
-		outcome = max(outcome, o)
-	}
-	switch outcome {
-	case value.Mismatch:
-		j.fail(c, violation.DateFormat, cell)
-		return j.quoted(cell)
-	case value.Impossible:
-		j.fail(c, violation.DateImpossible, cell)
-		return j.quoted(cell)
-	}
-	if c.min != nil && t.Compare(&c.min.Instant) < 0 {
-		j.fail(c, violation.RangeLow, cell)
-	}
-	if c.max != nil && t.Compare(&c.max.Instant) > 0 {
-		j.fail(c, violation.RangeHigh, cell)
-	}
-	if c.set != nil && !slices.ContainsFunc(c.set, func(l target.Literal) bool { return t.Compare(&l.Instant) == 0 }) {
-		j.fail(c, violation.ValueUnknown, cell)
-	}
-	if c.hashed {
-		j.scratch = t.AppendUTC(j.scratch[:0])
-		j.hash(c, j.scratch)
-	}
-	switch {
-	case isCanonical:
-		return cell
-	case c.spec.Datatype == value.Date:
-		j.scratch = t.AppendDate(j.scratch[:0])
-	default:
-		j.scratch = t.AppendDateTime(j.scratch[:0])
-	}
-	return j.scratch
-}
-
-// otherDate flags a text that a later format of the column reads as another day.
-func (j *Judge) otherDate(c *lane, k int, cell []byte, t *value.Instant) {
-	for _, f := range c.dates[k+1:] {
-		var u value.Instant
-		if f.Parse(cell, &u) == value.Matches && u.Compare(t) != 0 {
-			j.fail(c, violation.DateAmbiguous, cell)
-			return
-		}
-	}
-}
-
-// fail reports a violation of the column's rules.
-func (j *Judge) fail(c *lane, code violation.Code, cell []byte) {
-	j.report(c.cell, c.place, code, cell, nil)
-}
-
-func (j *Judge) report(cell, place int, code violation.Code, text []byte, d *source.Defect) violation.Action {
-	f := Found{Row: j.row, Cell: cell, Column: place, Code: code, Action: code.Action()}
-	var c *column
-	if place >= 0 {
-		c = &j.plan.columns[place]
-		f.Action = c.action(code)
-	}
-	if text == nil && cell >= 0 {
-		if cells := j.batch.Cells(j.row); cell < len(cells) {
-			text = j.batch.Text(cells[cell])
-		}
-	}
-	switch f.Action {
-	case violation.Reject:
-		j.out.Rejected[j.row] = true
-	case violation.Refuse:
-		j.out.Rejected[j.row], j.out.Refused = true, true
-	case violation.Blank:
-		j.blank = true
-	}
-	out := j.out
-	f.value = uint32(len(out.text))
-	if d == nil {
-		out.text = appendValid(out.text, j.raw, maxValue)
-	} else {
-		out.text = appendValid(out.text, text, maxValue)
-	}
-	f.message = uint32(len(out.text))
-	out.text = j.appendMessage(out.text, c, code, text, d)
-	f.end = uint32(len(out.text))
-	out.Found = append(out.Found, f)
-	return f.Action
-}
-
-// Value returns the violating cell's text, cut where it is very long.
-func (r *Ruling) Value(f *Found) []byte { return r.text[f.value:f.message] }
-
-// Message says in words what is wrong.
-func (r *Ruling) Message(f *Found) []byte { return r.text[f.message:f.end] }
-
-// AddDuplicate reports that the values of a key recur in a row; which row has
-// them already is known only to who sees the rows in order.
-func (r *Ruling) AddDuplicate(p *Plan, b *source.Batch, row int, key *Key, firstRow, firstLine int64) Found {
-	f := Found{Row: row, Cell: -1, Column: key.Columns[0], Code: violation.KeyDuplicate, Action: key.Action,
-		value: uint32(len(r.text))}
-	cells := b.Cells(row)
-	for i, k := range key.Columns {
-		if i > 0 {
-			r.text = append(r.text, ", "...)
-		}
-		if c := p.columns[k].cell; c >= 0 {
-			r.text = appendValid(r.text, b.Text(cells[c]), maxValue)
-		}
-	}
-	if len(key.Columns) == 1 {
-		f.Cell = p.columns[key.Columns[0]].cell
-	} else {
-		f.key = key
-	}
-	f.message = uint32(len(r.text))
-	r.text = appendDuplicate(r.text, r.text[f.value:f.message], firstRow, firstLine)
-	f.end = uint32(len(r.text))
-	return f
-}
-
-// ColumnName returns the name of the target's column that a violation is in (of
-// a key all its columns), the delivery's header where the cell feeds none, ""
-// for a whole row.
-func (p *Plan) ColumnName(f *Found) string {
-	switch {
-	case f.key != nil:
-		return f.key.Name
-	case f.Column >= 0:
-		return p.columns[f.Column].spec.Name
-	case f.Cell >= 0 && f.Cell < len(p.header):
-		return p.header[f.Cell]
-	}
-	return ""
 }

@@ -30,8 +30,8 @@ type answer struct {
 	out        [maxKnown]byte
 }
 
-// place returns the place where the answer for a cell is kept.
-func place(head, tail uint64, length int) uint64 {
+// slotOf returns the place where the answer for a cell is kept.
+func slotOf(head, tail uint64, length int) uint64 {
 	return (head ^ tail*0x9E3779B97F4A7C15 ^ uint64(length)) * 0xD6E8FEB86659FD93 >> (64 - placeBits)
 }
 

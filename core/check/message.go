@@ -5,7 +5,9 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"sieb/core/condition"
 	"sieb/core/source"
+	"sieb/core/target"
 	"sieb/core/value"
 	"sieb/core/violation"
 )
@@ -54,7 +56,13 @@ func count(n int, one, many string) string {
 // plain, what would fix it.
 func (j *Judge) appendMessage(dst []byte, c *column, code violation.Code, cell []byte, d *source.Defect) []byte {
 	start := len(dst)
+	if c != nil && c.spec.Message != "" && d == nil {
+		return append(dst, c.spec.Message...)
+	}
 	dst = j.appendWords(dst, c, code, cell, d)
+	if c != nil && c.derive != nil {
+		dst = j.appendSources(dst, c)
+	}
 	if len(dst)-start > maxMessage {
 		dst = appendValid(dst[:start], append([]byte{}, dst[start:]...), maxMessage)
 	}
@@ -107,10 +115,18 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 		return say(" is a date that the workbook stores as text")
 	case violation.RequiredEmpty:
 		if len(j.raw) == 0 {
-			return say("the cell is empty, and a value is required")
+			say("the cell is empty, and a value is required")
+		} else {
+			dst = appendQuoted(dst, j.raw)
+			say(" stands for no value, and a value is required")
 		}
-		dst = appendQuoted(dst, j.raw)
-		return say(" stands for no value, and a value is required")
+		if c.requiredWhen != nil {
+			say(" where ", c.spec.RequiredWhen)
+		}
+		return dst
+	case violation.DeriveFailed:
+		say("the value cannot be computed: ")
+		return appendValid(dst, cell, maxValue)
 	}
 	s := c.spec
 	dst = appendQuoted(dst, j.raw)
@@ -130,11 +146,7 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 		} else {
 			example := "such as 1234.5"
 			if s.DecimalChar != "" && s.DecimalChar != "." || s.GroupChar != "" {
-				point := s.DecimalChar
-				if point == "" {
-					point = "."
-				}
-				example = "such as 1" + s.GroupChar + "234" + point + "5"
+				example = "such as 1" + s.GroupChar + "234" + s.Point() + "5"
 			}
 			say(" ", example)
 		}
@@ -169,9 +181,9 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 		return say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at least ",
 			strconv.Itoa(*s.MinLength), " are expected")
 	case violation.RangeLow:
-		return say(" is below the minimum ", s.Minimum)
+		return say(" is below the minimum ", limitText(s.Minimum, c.min))
 	case violation.RangeHigh:
-		return say(" is above the maximum ", s.Maximum)
+		return say(" is above the maximum ", limitText(s.Maximum, c.max))
 	case violation.TextFormat:
 		say(" does not have the form ", s.Formats[0])
 		return append(dst, hint(cell)...)
@@ -186,6 +198,44 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 		return append(dst, hint(cell)...)
 	}
 	return say(" breaks the rule ", code.String())
+}
+
+// limitText writes a limit, with the day that it comes to where it is relative to the day
+// of the run.
+func limitText(text string, l *target.Literal) string {
+	if strings.HasPrefix(text, "today") {
+		return text + " (" + string(l.Instant.AppendDate(nil)) + ")"
+	}
+	return text
+}
+
+// appendSources names the cells from which a value was computed.
+func (j *Judge) appendSources(dst []byte, c *column) []byte {
+	k := j.row - j.from
+	lead := "; it is computed from "
+	for i, v := range c.derive.Variables {
+		at := c.derive.at[i]
+		switch {
+		case v.Origin == condition.OfCell && at >= 0:
+			dst = append(append(dst, lead...), v.Name...)
+			dst = appendQuoted(append(dst, ' '), j.rawValue(j.row, at).Text)
+		case v.Origin == condition.OfColumn:
+			source := &j.lanes[at]
+			dst = append(append(dst, lead...), j.plan.Title(at)...)
+			text := j.rawValue(j.row, source.cell).Text
+			if source.cell < 0 {
+				s := source.texts[k]
+				text = j.batch.Arena[s.Start:s.End]
+			}
+			dst = appendQuoted(append(dst, ' '), text)
+		case v.Origin == condition.OfFile:
+			dst = append(append(dst, lead...), "the name of the file"...)
+		default:
+			continue
+		}
+		lead = ", "
+	}
+	return dst
 }
 
 func dateWord(d value.Datatype) string {

@@ -9,7 +9,9 @@ package check
 
 import (
 	"fmt"
+	"slices"
 	"strings"
+	"time"
 
 	"sieb/core/source"
 	"sieb/core/target"
@@ -22,11 +24,29 @@ type Plan struct {
 	Keys     []Key
 	Delivery []Finding // violations of the delivery as a whole
 	Refused  bool      // a violation of the delivery refuses it: no row is accepted
-	columns  []column
-	cells    []int // for each cell of a row the column that it feeds, or -1
-	header   []string
-	encoding string
-	plain    bool // there is no target
+	LeftOut  []string  // headers of the delivery's columns that are known and not wanted
+
+	columns       []column
+	order         []int   // places of the columns, each behind those that it is computed from
+	feeds         [][]int // for each cell of a row the columns that it feeds
+	header        []string
+	encoding      string
+	fileName      []byte
+	today         time.Time
+	plain         bool // there is no target
+	readsToday    bool // something depends on the day of the run
+	rules         []rule
+	excludeCells  []exclusion // those that read only cells as they were delivered
+	excludeValues []exclusion // those that read values of columns
+	reasons       []string    // of all exclusions
+}
+
+// Delivery is what a plan must know of a delivery.
+type Delivery struct {
+	Header   source.Header
+	Encoding string
+	Name     string
+	Today    time.Time // the day of the run
 }
 
 // Key is a uniqueness rule: the columns whose values must not recur together.
@@ -48,51 +68,49 @@ type Finding struct {
 
 // column is one compiled column rule.
 type column struct {
-	spec        *target.Column
-	cell        int // place in the delivery's rows, -1 where it has none
-	nulls       [][]byte
-	longestNull int
-	number      value.NumberFormat
-	dates       []*value.DateFormat
-	yes         []string
-	no          []string
-	min         *target.Literal
-	max         *target.Literal
-	text        *pattern
-	oneOf       map[string]bool        // of a string
-	set         []target.Literal       // of other datatypes
-	whole       int                    // digits before the point that fit, -1 for any
-	frac        int                    // digits after the point that fit, -1 for any
-	hashed      bool                   // belongs to a key
-	quick       func(cell []byte) bool // see quickTest
+	spec         *target.Column
+	cell         int // place in the delivery's rows, -1 where it has none
+	nulls        [][]byte
+	longestNull  int
+	number       value.NumberFormat
+	dates        []*value.DateFormat
+	yes          []string
+	no           []string
+	min          *target.Literal
+	max          *target.Literal
+	text         *pattern
+	oneOf        map[string]bool        // of a string
+	set          []target.Literal       // of other datatypes
+	whole        int                    // digits before the point that fit, -1 for any
+	frac         int                    // digits after the point that fit, -1 for any
+	hashed       bool                   // belongs to a key
+	isRead       bool                   // an expression reads its values
+	derive       *expression            // nil for none
+	requiredWhen *expression            // nil for none
+	fallback     []byte                 // in place of no value; nil for none
+	quick        func(cell []byte) bool // see quickTest
 }
 
-// action returns what a violation does. What a column says of its violations is said of
-// those that would reject the row: what is only flagged stays flagged, and a row whose
-// cells cannot be told apart is no matter of one column.
-func (c *column) action(code violation.Code) violation.Action {
-	if c.spec.OnViolation != nil && code.Action() == violation.Reject && code != violation.QuoteOpen {
-		return *c.spec.OnViolation
-	}
-	return code.Action()
-}
-
-// NewPlan compiles a target for a delivery with this header, whose bytes are
-// in this encoding. Without a target (nil) every column is a text of which
-// nothing is demanded.
-func NewPlan(t *target.Target, header source.Header, encoding string) (*Plan, error) {
+// NewPlan compiles a target for a delivery. Without a target (nil) every column is a
+// text of which nothing is demanded.
+func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 	plain := t == nil
-	p := &Plan{header: header.Names, cells: make([]int, len(header.Names)), encoding: encoding, plain: plain}
+	p := &Plan{header: d.Header.Names, feeds: make([][]int, len(d.Header.Names)), encoding: d.Encoding,
+		fileName: []byte(d.Name), today: d.Today, plain: plain}
 	if plain {
-		t = target.Plain(header.Names)
+		t = target.Plain(d.Header.Names)
 	}
 	p.columns = make([]column, len(t.Columns))
 	for i := range t.Columns {
-		if err := p.columns[i].compile(&t.Columns[i]); err != nil {
+		if err := p.columns[i].compile(&t.Columns[i], d.Today); err != nil {
 			return nil, fmt.Errorf("column %s: %w", t.Columns[i].Name, err)
 		}
 	}
-	if err := p.match(header, plain); err != nil {
+	m := matching{Plan: p, target: t, header: d.Header}
+	if err := m.expressions(); err != nil {
+		return nil, err
+	}
+	if err := m.columns(); err != nil {
 		return nil, err
 	}
 	for i := range p.columns {
@@ -103,11 +121,7 @@ func NewPlan(t *target.Target, header source.Header, encoding string) (*Plan, er
 	if len(t.Key) > 0 {
 		var columns []int
 		for _, name := range t.Key {
-			for i := range p.columns {
-				if p.columns[i].spec.Name == name {
-					columns = append(columns, i)
-				}
-			}
+			columns = append(columns, p.place(name))
 		}
 		p.addKey(columns)
 	}
@@ -116,6 +130,29 @@ func NewPlan(t *target.Target, header source.Header, encoding string) (*Plan, er
 	}
 	return p, nil
 }
+
+// place returns the place of a column, -1 where there is none of the name.
+func (p *Plan) place(name string) int {
+	return slices.IndexFunc(p.columns, func(c column) bool { return c.spec.Name == name })
+}
+
+// excludes reports whether rows can be left out.
+func (p *Plan) excludes() bool { return len(p.reasons) > 0 }
+
+// Reasons returns why rows are left out, for each exclusion.
+func (p *Plan) Reasons() []string { return p.reasons }
+
+// Rules returns the names of the row rules.
+func (p *Plan) Rules() []string {
+	names := make([]string, len(p.rules))
+	for i := range p.rules {
+		names[i] = p.rules[i].Name
+	}
+	return names
+}
+
+// ReadsToday reports whether something depends on the day of the run.
+func (p *Plan) ReadsToday() bool { return p.readsToday }
 
 func (p *Plan) addKey(columns []int) {
 	if len(columns) == 1 {
@@ -131,13 +168,13 @@ func (p *Plan) addKey(columns []int) {
 		p.columns[c].hashed = true
 		names[i] = p.columns[c].spec.Name
 		if len(columns) == 1 {
-			action = p.columns[c].action(violation.KeyDuplicate)
+			action = p.columns[c].spec.Action(violation.KeyDuplicate)
 		}
 	}
 	p.Keys = append(p.Keys, Key{columns, strings.Join(names, ", "), action})
 }
 
-func (c *column) compile(spec *target.Column) (err error) {
+func (c *column) compile(spec *target.Column, today time.Time) (err error) {
 	c.spec, c.cell, c.whole, c.frac = spec, -1, -1, -1
 	for _, n := range spec.Null {
 		c.nulls = append(c.nulls, []byte(n))
@@ -174,7 +211,13 @@ func (c *column) compile(spec *target.Column) (err error) {
 			c.oneOf[v] = true
 		}
 	}
+	if spec.Default != "" {
+		c.fallback = []byte(spec.Default)
+	}
 	literal := func(text string) *target.Literal {
+		if l, ok := spec.Limit(text, today); ok {
+			return &l
+		}
 		l, ok := spec.Literal(text)
 		if !ok {
 			err = fmt.Errorf("%q is not of datatype %s", text, spec.Datatype)
@@ -193,120 +236,6 @@ func (c *column) compile(spec *target.Column) (err error) {
 		}
 	}
 	return err
-}
-
-// match finds the cell that feeds each column: by position where the column
-// gives one, else by header (titles first, then name), else, in a delivery
-// without a header, by order. Headers are compared without regard to case and
-// to blanks around or repeated inside them. Two columns that find one cell are an error
-// of the target, since one of them most likely means another.
-func (p *Plan) match(header source.Header, plain bool) error {
-	for i := range p.cells {
-		p.cells[i] = -1
-	}
-	byName := map[string][]int{}
-	for i, name := range header.Names {
-		byName[fold(name)] = append(byName[fold(name)], i)
-	}
-	line := max(header.Line, 1)
-	for i := range p.columns {
-		c := &p.columns[i]
-		var found []int
-		switch {
-		case c.spec.Position > 0:
-			if c.spec.Position <= len(p.cells) {
-				found = []int{c.spec.Position - 1}
-			}
-		case !header.Named:
-			if i < len(p.cells) {
-				found = []int{i}
-			}
-		default:
-			for _, name := range append(append([]string{}, c.spec.Titles...), c.spec.Name) {
-				if found = byName[fold(name)]; found != nil {
-					break
-				}
-			}
-		}
-		if len(found) == 0 {
-			p.missing(c, header, line)
-			continue
-		}
-		if other := p.cells[found[0]]; other >= 0 {
-			return &Shared{Columns: [2]string{p.columns[other].spec.Name, c.spec.Name}, Header: header.Names[found[0]],
-				Place: found[0] + 1}
-		}
-		c.cell = found[0]
-		p.cells[found[0]] = i
-		if len(found) > 1 && !plain {
-			p.add(Finding{Code: violation.HeaderDuplicate, Action: violation.Refuse, Column: c.spec.Name, Line: line,
-				Value: header.Names[found[0]],
-				Message: fmt.Sprintf("the delivery has %d columns %q (%s); ask the sender which one is meant, or "+
-					"give the target column a position", len(found), header.Names[found[0]], places(found))})
-		}
-	}
-	if !header.Named {
-		return nil
-	}
-	for i, name := range header.Names {
-		if p.cells[i] < 0 && !plain {
-			p.add(Finding{Code: violation.HeaderUnknown, Action: violation.Flag, Column: name, Line: line, Value: name,
-				Message: fmt.Sprintf("the target has no column for %q (column %d of the delivery): its values are "+
-					"left out", name, i+1)})
-		}
-		if same := byName[fold(name)]; plain && len(same) > 1 && same[0] == i {
-			p.add(Finding{Code: violation.HeaderDuplicate, Action: violation.Flag, Column: name, Line: line,
-				Value:   name,
-				Message: fmt.Sprintf("the delivery has %d columns %q (%s)", len(same), name, places(same))})
-		}
-	}
-	return nil
-}
-
-// Shared says that two columns of a target would be fed by one cell.
-type Shared struct {
-	Columns [2]string // of the target
-	Header  string    // of the delivery's column
-	Place   int       // of that column, from 1
-}
-
-func (s *Shared) Error() string {
-	return fmt.Sprintf("the columns %q and %q of the target would both take their values from %q (column %d of the "+
-		"delivery): give one of them other titles, or a position of its own",
-		s.Columns[0], s.Columns[1], s.Header, s.Place)
-}
-
-func (p *Plan) missing(c *column, header source.Header, line int64) {
-	f := Finding{Code: violation.HeaderMissing, Action: violation.Flag, Column: c.spec.Name, Line: line}
-	var want string
-	switch {
-	case len(p.cells) == 0:
-		want = fmt.Sprintf("the delivery is empty, so there is no column %q", c.spec.Title())
-	case c.spec.Position > 0:
-		want = fmt.Sprintf("the delivery has %d columns, and %q is expected in column %d", len(p.cells), c.spec.Name,
-			c.spec.Position)
-	case !header.Named:
-		want = fmt.Sprintf("the delivery has no header and only %d columns, so there is none for %q", len(p.cells),
-			c.spec.Name)
-	default:
-		names := append(append([]string{}, c.spec.Titles...), c.spec.Name)
-		for i := range names {
-			names[i] = fmt.Sprintf("%q", names[i])
-		}
-		want = fmt.Sprintf("no column of the delivery is headed %s", strings.Join(names, " or "))
-	}
-	if c.spec.Required {
-		f.Action = violation.Refuse
-		f.Message = want + "; it is required: ask for the column, or add the header that it comes under to the titles"
-	} else {
-		f.Message = want + "; its values stay empty"
-	}
-	p.add(f)
-}
-
-func (p *Plan) add(f Finding) {
-	p.Delivery = append(p.Delivery, f)
-	p.Refused = p.Refused || f.Action == violation.Refuse
 }
 
 // HeaderFinding makes a finding of a defect in the header.
@@ -332,21 +261,15 @@ func ChangeFinding(c *source.Change, encoding string) (f Finding, ok bool) {
 			"; the file was put together from several, ask for it in one encoding"}, ok
 }
 
-func places(columns []int) string {
-	words := make([]string, len(columns))
-	for i, c := range columns {
-		words[i] = fmt.Sprint(c + 1)
-	}
-	return "columns " + strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
-}
-
-func fold(name string) string { return strings.ToLower(strings.Join(strings.Fields(name), " ")) }
-
 // Match says which column of the delivery feeds a column of the target.
 type Match struct {
 	Column string `json:"column"`
 	Header string `json:"header" doc:"empty where no column of the delivery feeds it"`
 	Place  int    `json:"place" doc:"of that column in the delivery, from 1; 0 for none"`
+
+	Derive      string  `json:"derive,omitempty" doc:"the expression that computes its values"`
+	Value       *string `json:"value,omitempty" doc:"the value of all rows, where the target or mapping gives it"`
+	Description string  `json:"description,omitempty"`
 }
 
 // Matches returns what feeds each of the target's columns.
@@ -354,7 +277,7 @@ func (p *Plan) Matches() []Match {
 	all := make([]Match, len(p.columns))
 	for i := range p.columns {
 		c := &p.columns[i]
-		all[i] = Match{Column: c.spec.Name}
+		all[i] = Match{Column: c.spec.Name, Description: c.spec.Description, Derive: c.spec.Derive, Value: c.spec.Value}
 		if c.cell >= 0 {
 			all[i].Header, all[i].Place = p.header[c.cell], c.cell+1
 		}
@@ -382,5 +305,15 @@ func (p *Plan) Title(column int) string {
 	return p.columns[column].spec.Title()
 }
 
-// Remedies returns the names of a column's remedies.
-func (p *Plan) Remedies(column int) []target.Remedy { return p.columns[column].spec.Remedies }
+// Remedies returns what can change the cells of a column, in order: its remedies, and its
+// default.
+func (p *Plan) Remedies(column int) (names []string) {
+	spec := p.columns[column].spec
+	for _, r := range spec.Remedies {
+		names = append(names, r.Name)
+	}
+	if spec.Default != "" {
+		names = append(names, "default")
+	}
+	return names
+}

@@ -81,7 +81,7 @@ func TestEvaluate(t *testing.T) {
 		"row % 2 == 1":                                                  "true",
 		"[1, 2, 3].exists(k, k == 2)":                                   "true",
 		"size(ticket_no) == 9":                                          "true",
-		"[net_kg, gross_kg].all(k, k > 100)":                            "no answer: k > 100 compares a number with " +
+		"[net_kg, gross_kg].all(k, k > 100)": "no answer: k > 100 compares a number with " +
 			"a whole one",
 	} {
 		p, err := Compile(text, ticket)

@@ -25,6 +25,7 @@ import (
 const (
 	AcceptedName   = "accepted.csv"
 	RejectedName   = "rejected.csv"
+	ExcludedName   = "excluded.csv"
 	ViolationsName = "violations.csv"
 	ManifestName   = "manifest.json"
 )
@@ -38,7 +39,7 @@ type files struct {
 	madeDir  bool
 	guard    bool // what a spreadsheet would take for a formula
 	guarded  []byte
-	outputs  [3]*output // accepted, rejected, violations
+	outputs  [4]*output // accepted, rejected, excluded, violations
 }
 
 // output is one file that is being written.
@@ -74,7 +75,7 @@ func create(dir string, delivery *source.File) (*files, error) {
 	if s.lock, err = lockFolder(dir); err != nil {
 		return nil, err
 	}
-	for i, name := range []string{AcceptedName, RejectedName, ViolationsName} {
+	for i, name := range []string{AcceptedName, RejectedName, ExcludedName, ViolationsName} {
 		if s.outputs[i], err = s.begin(name); err != nil {
 			s.abort()
 			return nil, err
@@ -168,10 +169,11 @@ func (o *output) sync() error { return fault.Writing(o.f.Sync(), o.doing()) }
 
 func (o *output) doing() string { return fmt.Sprintf("writing %s to %s", o.name, o.dir) }
 
-// Accepted, Rejected and Violations take the texts of a run.
+// Accepted, Rejected, Excluded and Violations take the texts of a run.
 func (s *files) Accepted(text []byte) error   { return s.outputs[0].write(text) }
 func (s *files) Rejected(text []byte) error   { return s.outputs[1].write(s.shown(text)) }
-func (s *files) Violations(text []byte) error { return s.outputs[2].write(s.shown(text)) }
+func (s *files) Excluded(text []byte) error   { return s.outputs[2].write(s.shown(text)) }
+func (s *files) Violations(text []byte) error { return s.outputs[3].write(s.shown(text)) }
 
 // shown returns rows as they are written for people.
 func (s *files) shown(text []byte) []byte {

@@ -27,7 +27,7 @@ func assertWhole(t *testing.T, dir string) {
 	require.NoError(t, err)
 	var m report.Manifest
 	require.NoError(t, json.Unmarshal(text, &m))
-	require.Len(t, m.Outputs, 3)
+	require.Len(t, m.Outputs, 4)
 	for _, o := range m.Outputs {
 		content, err := os.ReadFile(filepath.Join(dir, o.Name))
 		require.NoError(t, err)
@@ -166,7 +166,7 @@ func TestFailuresLeaveTheOldFiles(t *testing.T) {
 		},
 	} {
 		require.Error(t, fails(), what)
-		assert.Equal(t, []string{"accepted.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir),
+		assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir),
 			what)
 		assertWhole(t, r.Dir)
 	}

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"path/filepath"
+	"time"
 
 	"github.com/zeebo/blake3"
 
@@ -20,17 +21,19 @@ import (
 
 // Run is a delivery that is to be sifted into files.
 type Run struct {
-	Delivery      *source.File
-	Name          string         // of the delivery; "" takes the file's
-	SHA256        string         // of the delivery, where it is known; it is not computed again
-	Target        *target.Target // nil: every row that reads cleanly is accepted
-	TargetVersion int            // 0 where the target has none
-	Dir           string         // where the files go; "" writes none
-	Version       string         // of the program, for the manifest
-	Workers       int
-	Guard         bool // rejected rows and violations against spreadsheets that would take cells for formulas
-	SHA256Outputs bool // of the outputs as well, which costs more than BLAKE3
-	Progress      func(sift.Progress)
+	Delivery       *source.File
+	Name           string         // of the delivery; "" takes the file's
+	SHA256         string         // of the delivery, where it is known; it is not computed again
+	Target         *target.Target // nil: every row that reads cleanly is accepted
+	TargetVersion  int            // 0 where the target has none; of the mapping alike
+	MappingVersion int
+	Today          time.Time // the day of the run, on which rules may depend; zero for the present one
+	Dir            string    // where the files go; "" writes none
+	Version        string    // of the program, for the manifest
+	Workers        int
+	Guard          bool // rejected rows and violations against spreadsheets that would take cells for formulas
+	SHA256Outputs  bool // of the outputs as well, which costs more than BLAKE3
+	Progress       func(sift.Progress)
 }
 
 // Summary is a run's result and where its files are.
@@ -43,6 +46,7 @@ type Summary struct {
 type Outputs struct {
 	Accepted   string `json:"accepted"`
 	Rejected   string `json:"rejected"`
+	Excluded   string `json:"excluded"`
 	Violations string `json:"violations"`
 	Manifest   string `json:"manifest"`
 }
@@ -62,10 +66,13 @@ type Manifest struct {
 	Sieb       string           `json:"sieb" doc:"version of the program"`
 	Delivery   DeliveryProof    `json:"delivery"`
 	Layout     layout.Layout    `json:"layout"`
-	Target     *TargetProof     `json:"target"`
+	Target     *TextProof       `json:"target"`
+	Mapping    *TextProof       `json:"mapping,omitempty"`
+	Today      string           `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
 	Verdict    sift.Verdict     `json:"verdict"`
 	Refusal    string           `json:"refusal,omitempty"`
 	Tally      sift.Tally       `json:"tally"`
+	Excluded   []sift.Excluded  `json:"excluded,omitempty"`
 	Violations []ViolationCount `json:"violations"`
 	Remedies   []sift.Remedy    `json:"remedies"`
 	Outputs    []Output         `json:"outputs"`
@@ -81,11 +88,11 @@ type DeliveryProof struct {
 	SHA256  string `json:"sha256,omitempty"`
 }
 
-// TargetProof identifies the target.
-type TargetProof struct {
+// TextProof identifies the text of a target or a mapping.
+type TextProof struct {
 	Name    string `json:"name"`
 	Version int    `json:"version,omitempty"`
-	SHA256  string `json:"sha256" doc:"of the target's text"`
+	SHA256  string `json:"sha256" doc:"of its text"`
 }
 
 // ViolationCount is a group of violations without its samples.
@@ -124,7 +131,7 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	}
 	defer source.Close(rows)
 	run := sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target,
-		Workers: r.Workers, Progress: r.Progress, Sink: out}
+		Name: r.name(), Today: r.today(), Workers: r.Workers, Progress: r.Progress, Sink: out}
 	result, err := run.Do(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)
@@ -146,7 +153,7 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		return nil, err
 	}
 	summary.Outputs = &Outputs{filepath.Join(r.Dir, AcceptedName), filepath.Join(r.Dir, RejectedName),
-		filepath.Join(r.Dir, ViolationsName), filepath.Join(r.Dir, ManifestName)}
+		filepath.Join(r.Dir, ExcludedName), filepath.Join(r.Dir, ViolationsName), filepath.Join(r.Dir, ManifestName)}
 	return summary, nil
 }
 
@@ -157,6 +164,20 @@ func (r *Run) name() string {
 	return r.Delivery.Name
 }
 
+// today returns the day of the run: where it is not given, the present one.
+func (r *Run) today() time.Time {
+	day := r.Today
+	if day.IsZero() {
+		day = time.Now()
+	}
+	return time.Date(day.Year(), day.Month(), day.Day(), 0, 0, 0, 0, time.UTC)
+}
+
+func proofOf(name string, version int, text []byte) *TextProof {
+	sum := sha256.Sum256(text)
+	return &TextProof{name, version, hex.EncodeToString(sum[:])}
+}
+
 func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 	m := Manifest{
 		Sieb:       r.Version,
@@ -165,14 +186,18 @@ func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 		Verdict:    result.Verdict,
 		Refusal:    result.Refusal,
 		Tally:      result.Tally,
+		Excluded:   result.Excluded,
+		Today:      result.Today,
 		Violations: []ViolationCount{},
 		Remedies:   result.Remedies,
 		Outputs:    written,
 		Guarded:    r.Guard,
 	}
 	if r.Target != nil {
-		sum := sha256.Sum256(r.Target.Text)
-		m.Target = &TargetProof{r.Target.Name, r.TargetVersion, hex.EncodeToString(sum[:])}
+		m.Target = proofOf(r.Target.Name, r.TargetVersion, r.Target.Text)
+		if mapping := r.Target.Mapping; mapping != nil {
+			m.Mapping = proofOf(mapping.Name, r.MappingVersion, mapping.Text)
+		}
 	}
 	for _, g := range result.Violations {
 		m.Violations = append(m.Violations, ViolationCount{g.Code, g.Column, g.Action, g.Rows, g.Cells})

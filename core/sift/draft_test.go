@@ -28,6 +28,7 @@ type rejects struct{ rejected, violations strings.Builder }
 
 func (r *rejects) Accepted([]byte) error        { return nil }
 func (r *rejects) Rejected(text []byte) error   { r.rejected.Write(text); return nil }
+func (r *rejects) Excluded([]byte) error        { return nil }
 func (r *rejects) Violations(text []byte) error { r.violations.Write(text); return nil }
 func records(t require.TestingT, b *strings.Builder) [][]string {
 	reader := csv.NewReader(strings.NewReader(b.String()))

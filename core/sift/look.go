@@ -85,7 +85,7 @@ type Looker struct {
 // NewLooker makes a looker for a delivery with this header, whose bytes are in
 // this encoding.
 func NewLooker(header source.Header, encoding string) (*Looker, error) {
-	plan, err := check.NewPlan(nil, header, encoding)
+	plan, err := check.NewPlan(nil, check.Delivery{Header: header, Encoding: encoding})
 	if err != nil {
 		return nil, err
 	}

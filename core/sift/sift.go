@@ -10,6 +10,7 @@ import (
 	"context"
 	"fmt"
 	"strconv"
+	"time"
 
 	"sieb/core/check"
 	"sieb/core/rfc4180"
@@ -47,6 +48,7 @@ type Progress struct {
 type Sink interface {
 	Accepted(text []byte) error
 	Rejected(text []byte) error
+	Excluded(text []byte) error
 	Violations(text []byte) error
 }
 
@@ -54,6 +56,8 @@ type Sink interface {
 type Run struct {
 	Source   source.Source
 	Encoding string         // of the delivery, for messages
+	Name     string         // of the delivery
+	Today    time.Time      // the day of the run
 	Size     int64          // of the delivery in bytes, 0 where it is not known
 	Target   *target.Target // nil: every row that reads cleanly is accepted
 	Workers  int            // 0: one per processor
@@ -68,6 +72,10 @@ type Result struct {
 	Tally      Tally         `json:"tally"`
 	Tolerance  string        `json:"tolerance,omitempty" doc:"how much may be rejected, as the target says it; absent where no limit is set"`
 	BlankLines int64         `json:"blankLines,omitempty" doc:"lines that are no rows, since they hold nothing but blanks"`
+	Excluded   []Excluded    `json:"excluded,omitempty" doc:"rows that were left out, by reason"`
+	LeftOut    []string      `json:"leftOut,omitempty" doc:"headers of the delivery's columns that are known and not wanted"`
+	Unjudged   []Unjudged    `json:"unjudged,omitempty" doc:"row rules that were not judged in all rows"`
+	Today      string        `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
 	Violations []Group       `json:"violations"`
 	Remedies   []Remedy      `json:"remedies"`
 	Columns    []check.Match `json:"columns" doc:"the target's columns and what feeds them"`
@@ -80,11 +88,25 @@ type Remedy struct {
 	Changed int64  `json:"changed"`
 }
 
+// Excluded counts the rows that were left out for one reason.
+type Excluded struct {
+	Reason string `json:"reason"`
+	Rows   int64  `json:"rows"`
+}
+
+// Unjudged counts the rows in which a row rule was not judged, since a value that it needs
+// is missing or wrong.
+type Unjudged struct {
+	Rule string `json:"rule"`
+	Rows int64  `json:"rows"`
+}
+
 // part is what the judges make of a batch.
 type part struct {
 	ruling   check.Ruling
 	accepted []byte
 	rejected []byte
+	excluded []byte
 	ends     []end
 }
 
@@ -93,12 +115,14 @@ type end struct {
 	accepted, rejected int
 	found              int
 	isRejected         bool
+	excluded           uint16 // by which of the exclusions, from 1, the row is left out
 }
 
 // Do runs it. The same delivery and target give the same result and the same
 // texts, whatever the number of workers.
 func (r *Run) Do(ctx context.Context) (*Result, error) {
-	plan, err := check.NewPlan(r.Target, r.Source.Header(), r.Encoding)
+	plan, err := check.NewPlan(r.Target, check.Delivery{Header: r.Source.Header(), Encoding: r.Encoding, Name: r.Name,
+		Today: r.Today})
 	if err != nil {
 		return nil, err
 	}
@@ -121,7 +145,7 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 
 func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part) {
 	judge.Start(b, &p.ruling)
-	p.accepted, p.rejected, p.ends = p.accepted[:0], p.rejected[:0], p.ends[:0]
+	p.accepted, p.rejected, p.excluded, p.ends = p.accepted[:0], p.rejected[:0], p.excluded[:0], p.ends[:0]
 	first := 0
 	block := plan.Block()
 	for from := 0; from < len(b.Rows); from += block {
@@ -132,14 +156,18 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part) 
 			for last < len(p.ruling.Found) && p.ruling.Found[last].Row == row {
 				last++
 			}
-			rejected := p.ruling.Rejected[row]
-			if rejected {
+			excluded := p.ruling.Excluded[row]
+			rejected := p.ruling.Rejected[row] && excluded == 0
+			switch {
+			case excluded > 0:
+				p.excluded = appendExcluded(p.excluded, plan, b, row, excluded)
+			case rejected:
 				p.rejected = appendRejected(p.rejected, plan, b, row, &p.ruling, p.ruling.Found[first:last])
-			} else {
+			default:
 				p.accepted = judge.AppendRow(p.accepted, row)
 			}
 			first = last
-			p.ends = append(p.ends, end{len(p.accepted), len(p.rejected), first, rejected})
+			p.ends = append(p.ends, end{len(p.accepted), len(p.rejected), first, rejected, excluded})
 		}
 	}
 }
@@ -148,10 +176,7 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part) 
 // cells as they were delivered.
 func appendRejected(dst []byte, plan *check.Plan, b *source.Batch, row int, ruling *check.Ruling,
 	found []check.Found) []byte {
-	dst = strconv.AppendInt(dst, b.Number(row), 10)
-	dst = append(dst, ',')
-	dst = strconv.AppendInt(dst, b.Rows[row].Line, 10)
-	dst = append(dst, ',')
+	dst = appendNumbers(dst, b, row)
 	var reasons []byte
 	for _, f := range plan.Delivery {
 		if f.Action == violation.Refuse {
@@ -170,6 +195,27 @@ func appendRejected(dst []byte, plan *check.Plan, b *source.Batch, row int, ruli
 		reasons = appendReason(reasons, title, ruling.Message(f), f.Code)
 	}
 	dst = rfc4180.AppendCell(dst, reasons)
+	return appendCells(dst, b, row)
+}
+
+// appendExcluded appends a row of excluded.csv: row, line, reason, and the cells as they
+// were delivered.
+func appendExcluded(dst []byte, plan *check.Plan, b *source.Batch, row int, excluded uint16) []byte {
+	dst = appendNumbers(dst, b, row)
+	dst = rfc4180.AppendCell(dst, []byte(plan.Reasons()[excluded-1]))
+	return appendCells(dst, b, row)
+}
+
+// appendNumbers appends the row and line that begin a row which was not accepted.
+func appendNumbers(dst []byte, b *source.Batch, row int) []byte {
+	dst = strconv.AppendInt(dst, b.Number(row), 10)
+	dst = append(dst, ',')
+	dst = strconv.AppendInt(dst, b.Rows[row].Line, 10)
+	return append(dst, ',')
+}
+
+// appendCells appends the cells with which such a row ends.
+func appendCells(dst []byte, b *source.Batch, row int) []byte {
 	for _, s := range b.Cells(row) {
 		dst = append(dst, ',')
 		dst = rfc4180.AppendValid(dst, b.Text(s))
@@ -191,6 +237,7 @@ func appendReason(dst []byte, title string, message []byte, code violation.Code)
 // Headers of the texts that accompany accepted rows.
 var (
 	RejectedHeader   = []string{"row", "line", "reasons"} // then the delivery's own
+	ExcludedHeader   = []string{"row", "line", "reason"}  // then the delivery's own
 	ViolationsHeader = []string{"row", "line", "column", "code", "value", "message"}
 )
 
@@ -200,6 +247,10 @@ func (w *writer) begin() error {
 	}
 	header := append(append([]string{}, RejectedHeader...), w.run.Source.Header().Names...)
 	if err := w.run.Sink.Rejected(rfc4180.AppendRow(nil, header...)); err != nil {
+		return err
+	}
+	header = append(append([]string{}, ExcludedHeader...), w.run.Source.Header().Names...)
+	if err := w.run.Sink.Excluded(rfc4180.AppendRow(nil, header...)); err != nil {
 		return err
 	}
 	text := rfc4180.AppendRow(nil, ViolationsHeader...)

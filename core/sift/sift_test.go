@@ -19,10 +19,11 @@ import (
 )
 
 // texts is a sink that keeps what it is given.
-type texts struct{ accepted, rejected, violations strings.Builder }
+type texts struct{ accepted, rejected, excluded, violations strings.Builder }
 
 func (s *texts) Accepted(t []byte) error   { s.accepted.Write(t); return nil }
 func (s *texts) Rejected(t []byte) error   { s.rejected.Write(t); return nil }
+func (s *texts) Excluded(t []byte) error   { s.excluded.Write(t); return nil }
 func (s *texts) Violations(t []byte) error { s.violations.Write(t); return nil }
 
 func run(t require.TestingT, targetText, text string, workers int) (*sift.Result, *texts) {

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"sieb/core/check"
 	"sieb/core/rfc4180"
@@ -18,16 +19,18 @@ import (
 // writer takes the judged batches in order. It alone knows which rows came
 // before: it decides on keys, keeps the tally and hands the texts on.
 type writer struct {
-	run     *Run
-	plan    *check.Plan
-	keys    []keySet
-	tally   Tally
-	groups  groups
-	changed [][]int64
-	refused bool
-	blank   int64 // lines
-	change  source.Change
-	near    uint64 // keeps the look-ups of prepare from being optimised away
+	run      *Run
+	plan     *check.Plan
+	keys     []keySet
+	tally    Tally
+	groups   groups
+	changed  [][]int64
+	excluded []int64 // rows, by exclusion
+	unjudged []int64 // rows, by row rule
+	refused  bool
+	blank    int64 // lines
+	change   source.Change
+	near     uint64 // keeps the look-ups of prepare from being optimised away
 
 	violations []byte
 	accepted   []byte
@@ -41,6 +44,7 @@ func newWriter(r *Run, plan *check.Plan) *writer {
 	for i := range w.changed {
 		w.changed[i] = make([]int64, len(plan.Remedies(i)))
 	}
+	w.excluded, w.unjudged = make([]int64, len(plan.Reasons())), make([]int64, len(plan.Rules()))
 	return w
 }
 
@@ -49,6 +53,9 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 		for k, n := range counts {
 			w.changed[i][k] += n
 		}
+	}
+	for i, n := range p.ruling.Unjudged {
+		w.unjudged[i] += n
 	}
 	w.refused = w.refused || p.ruling.Refused
 	w.change.Add(b)
@@ -73,6 +80,11 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 			return err
 		}
 	}
+	if len(p.excluded) > 0 {
+		if err := w.run.Sink.Excluded(p.excluded); err != nil {
+			return err
+		}
+	}
 	if len(w.violations) > 0 {
 		if err := w.run.Sink.Violations(w.violations); err != nil {
 			return err
@@ -86,13 +98,22 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 
 // count tallies a batch in which nothing was found.
 func (w *writer) count(p *part) {
-	w.tally.Read += int64(len(p.ends))
 	for i := range p.ends {
-		if p.ends[i].isRejected {
-			w.tally.Rejected++
-		} else {
-			w.tally.Accepted++
-		}
+		w.tallyRow(&p.ends[i], p.ends[i].isRejected)
+	}
+}
+
+// tallyRow counts a row where it ended.
+func (w *writer) tallyRow(e *end, isRejected bool) {
+	w.tally.Read++
+	switch {
+	case e.excluded > 0:
+		w.tally.Excluded++
+		w.excluded[e.excluded-1]++
+	case isRejected:
+		w.tally.Rejected++
+	default:
+		w.tally.Accepted++
 	}
 }
 
@@ -109,7 +130,7 @@ func (w *writer) decide(b *source.Batch, p *part) (accepted, rejected []byte) {
 		mine := found[last.found:e.found]
 		isRejected := e.isRejected
 		switch {
-		case len(w.keys) == 0:
+		case len(w.keys) == 0 || e.excluded > 0:
 		case len(w.keys) == 1 && !isRejected && w.takes(b, p, row):
 		default:
 			if dups := w.duplicates(b, p, row, isRejected); len(dups) > 0 {
@@ -130,12 +151,7 @@ func (w *writer) decide(b *source.Batch, p *part) (accepted, rejected []byte) {
 				}
 			}
 		}
-		w.tally.Read++
-		if isRejected {
-			w.tally.Rejected++
-		} else {
-			w.tally.Accepted++
-		}
+		w.tallyRow(e, isRejected)
 		for i := range mine {
 			w.report(b, &p.ruling, &mine[i])
 		}
@@ -239,8 +255,20 @@ func (w *writer) result(t *target.Target) *Result {
 	names := w.plan.Names()
 	for i, counts := range w.changed {
 		for k, n := range counts {
-			r.Remedies = append(r.Remedies, Remedy{names[i], w.plan.Remedies(i)[k].Name, n})
+			r.Remedies = append(r.Remedies, Remedy{names[i], w.plan.Remedies(i)[k], n})
 		}
+	}
+	for i, reason := range w.plan.Reasons() {
+		r.Excluded = append(r.Excluded, Excluded{reason, w.excluded[i]})
+	}
+	for i, rule := range w.plan.Rules() {
+		if w.unjudged[i] > 0 {
+			r.Unjudged = append(r.Unjudged, Unjudged{rule, w.unjudged[i]})
+		}
+	}
+	r.LeftOut = w.plan.LeftOut
+	if w.plan.ReadsToday() {
+		r.Today = w.run.Today.Format(time.DateOnly)
 	}
 	if t != nil && t.Tolerance.IsSet() {
 		r.Tolerance = t.Tolerance.String()
@@ -259,9 +287,13 @@ func (w *writer) result(t *target.Target) *Result {
 		r.Verdict = Refused
 		r.Refusal = fmt.Sprintf("%d of %d rows were rejected, and the tolerance is %s", w.tally.Rejected, w.tally.Read,
 			t.Tolerance)
-	case w.tally.Rejected > 0 && w.tally.Accepted == 0:
+	case w.tally.Read > 0 && w.tally.Accepted == 0:
 		r.Verdict = Refused
 		r.Refusal = fmt.Sprintf("no row was accepted: all %d were rejected", w.tally.Rejected)
+		if w.tally.Excluded > 0 {
+			r.Refusal = fmt.Sprintf("no row was accepted: %d were rejected and %d left out", w.tally.Rejected,
+				w.tally.Excluded)
+		}
 	case w.tally.Rejected > 0:
 		r.Verdict = Split
 	}

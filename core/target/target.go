@@ -21,33 +21,59 @@ type Target struct {
 	Title     string
 	Columns   []Column
 	Key       []string // names of the columns that identify a row together
+	RowRules  []RowRule
+	Exclude   []Exclusion
+	LeftOut   []string // headers of columns that are known and not wanted
+	RefuseNew bool     // a column that is not known refuses the delivery
 	Rows      Rows
 	Tolerance Tolerance
-	Text      []byte // the text that it was read from
+	Text      []byte   // the text that it was read from
+	Mapping   *Mapping // with which it was joined; nil for a target that stands by itself
+}
+
+// RowRule is a condition over several columns of a row.
+type RowRule struct {
+	Name        string
+	Condition   string // in CEL
+	OnViolation violation.Action
+	Message     string // "" for Sieb's own words
+}
+
+// Exclusion is a condition by which rows are left out.
+type Exclusion struct {
+	Condition string // in CEL
+	Reason    string
 }
 
 // Column is one column of a target with its rules. Property names are those
 // of CSV on the Web where it has the concept.
 type Column struct {
-	Name        string
-	Titles      []string // headers that the column may come under, besides its name
-	Position    int      // place in the delivery from 1; 0 means: by header
-	Datatype    value.Datatype
-	Formats     []string
-	DecimalChar string
-	GroupChar   string
-	Precision   *int
-	Scale       *int
-	Required    bool
-	Unique      bool
-	Null        []string // texts that mean "no value"
-	MinLength   *int
-	MaxLength   *int
-	Minimum     string // in canonical form; "" for none
-	Maximum     string
-	OneOf       []string
-	OnViolation *violation.Action // nil: each code's own action
-	Remedies    []Remedy
+	Name         string
+	Description  string
+	Datatype     value.Datatype
+	Titles       []string // headers that the column may come under, besides its name
+	Position     int      // place in the delivery from 1; 0 means: by header
+	Value        *string  // of all rows, in canonical form; nil for none
+	Derive       string   // an expression in CEL that computes the value; "" for none
+	Default      string   // in canonical form: the value of cells without one
+	Formats      []string
+	DecimalChar  string
+	GroupChar    string
+	Precision    *int
+	Scale        *int
+	Required     bool
+	RequiredWhen string // a condition in CEL
+	Unique       bool
+	Null         []string // texts that mean "no value"
+	MinLength    *int
+	MaxLength    *int
+	Minimum      string // in canonical form; "" for none
+	Maximum      string
+	OneOf        []string
+	OnViolation  *violation.Action // nil: each code's own action
+	OnCode       map[violation.Code]violation.Action
+	Message      string // "" for Sieb's own words
+	Remedies     []Remedy
 }
 
 // Remedy is a declared cleaning of a column's cells.
@@ -60,7 +86,7 @@ type Remedy struct {
 var RemedyNames = []string{"trim", "squeeze", "upper", "lower", "recode"}
 
 // MaxRemedies is how many remedies one column can have.
-const MaxRemedies = 64
+const MaxRemedies = 63
 
 // Rows is how many rows a delivery is to have. The zero Rows want at least one: a
 // delivery of nothing is a mistake more often than not.
@@ -131,6 +157,29 @@ func Plain(columns []string) *Target {
 	return t
 }
 
+// Action returns what a violation of the column does. One action for all is said of those
+// that would reject the row: what is only flagged stays flagged, and a row whose cells
+// cannot be told apart is no matter of one column.
+func (c *Column) Action(code violation.Code) violation.Action {
+	if a, ok := c.OnCode[code]; ok {
+		return a
+	}
+	if c.OnViolation != nil && code.Action() == violation.Reject && code != violation.QuoteOpen {
+		return *c.OnViolation
+	}
+	return code.Action()
+}
+
+// blanks reports whether a wrong value may be made none.
+func (c *Column) blanks() bool {
+	for _, a := range c.OnCode {
+		if a == violation.Blank {
+			return true
+		}
+	}
+	return c.OnViolation != nil && *c.OnViolation == violation.Blank
+}
+
 // Title returns the name that a sender knows the column by.
 func (c *Column) Title() string {
 	if len(c.Titles) > 0 {
@@ -145,7 +194,19 @@ func (c *Column) NumberFormat() (value.NumberFormat, error) {
 	if len(c.Formats) > 0 {
 		pattern = c.Formats[0]
 	}
-	return value.NewNumberFormat(c.DecimalChar, c.GroupChar, pattern)
+	return value.NewNumberFormat(c.Point(), c.GroupChar, pattern)
+}
+
+// Point returns the sign before decimals. Where points stand between thousands and nothing
+// else is said, it is a comma.
+func (c *Column) Point() string {
+	switch {
+	case c.DecimalChar != "":
+		return c.DecimalChar
+	case c.GroupChar == ".":
+		return ","
+	}
+	return "."
 }
 
 // DateFormats returns the formats of the column's dates, ISO 8601 where the

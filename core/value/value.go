@@ -28,6 +28,9 @@ const (
 
 var datatypes = [...]string{"string", "integer", "decimal", "double", "boolean", "date", "dateTime"}
 
+// Datatypes returns the names of all datatypes.
+func Datatypes() []string { return datatypes[:] }
+
 // String returns the datatype's name in CSVW: "dateTime".
 func (d Datatype) String() string {
 	if int(d) >= len(datatypes) {

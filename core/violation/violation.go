@@ -47,6 +47,8 @@ const (
 	TextFormat
 	ValueUnknown
 	KeyDuplicate
+	RuleFailed
+	DeriveFailed
 	DeliveryEmpty
 	RowsFew
 	RowsMany
@@ -92,6 +94,8 @@ var table = [codes]struct {
 	TextFormat:      {"text.format", "pattern", Reject},
 	ValueUnknown:    {"value.unknown", "set", Reject},
 	KeyDuplicate:    {"key.duplicate", "uniqueness", Reject},
+	RuleFailed:      {"rule.failed", "row", Reject},
+	DeriveFailed:    {"derive.failed", "type", Reject},
 	DeliveryEmpty:   {"delivery.empty", "delivery", Refuse},
 	RowsFew:         {"rows.few", "delivery", Refuse},
 	RowsMany:        {"rows.many", "delivery", Refuse},
@@ -119,6 +123,26 @@ func (c Code) Action() Action {
 		return Reject
 	}
 	return table[c].action
+}
+
+// IsOfColumn reports whether the code is of a cell that feeds a column, so that the
+// column may say what becomes of it.
+func (c Code) IsOfColumn() bool {
+	switch c {
+	case None, QuoteOpen, EncodingChanged, RuleFailed:
+		return false
+	}
+	return c.Class() != "structure" && c.Class() != "delivery"
+}
+
+// OfColumns returns the names of the codes of columns.
+func OfColumns() (names []string) {
+	for c := None; c < codes; c++ {
+		if c.IsOfColumn() {
+			names = append(names, c.String())
+		}
+	}
+	return names
 }
 
 // MarshalText writes the code's name.

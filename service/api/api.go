@@ -51,7 +51,8 @@ type Server struct {
 	Closing <-chan struct{} // closed when the service stops; ends event streams
 }
 
-var outputNames = []string{report.AcceptedName, report.RejectedName, report.ViolationsName, report.ManifestName}
+var outputNames = []string{report.AcceptedName, report.RejectedName, report.ExcludedName, report.ViolationsName,
+	report.ManifestName}
 
 func shortName(output string) string { return strings.TrimSuffix(output, filepath.Ext(output)) }
 

@@ -1,0 +1,290 @@
+package check
+
+import (
+	"bytes"
+	"slices"
+	"unicode/utf8"
+	"unsafe"
+
+	"github.com/zeebo/xxh3"
+
+	"sieb/core/rfc4180"
+	"sieb/core/target"
+	"sieb/core/value"
+	"sieb/core/violation"
+	"sieb/core/workbook"
+)
+
+func (c *column) isNull(cell []byte) bool {
+	if len(cell) > c.longestNull {
+		return false
+	}
+	for _, n := range c.nulls {
+		if string(n) == string(cell) {
+			return true
+		}
+	}
+	return false
+}
+
+// count adds up what the remedies of a column changed in one cell.
+func (j *Judge) count(i int, changed uint64) {
+	for k := range j.out.Changed[i] {
+		j.out.Changed[i][k] += int64(changed >> k & 1)
+	}
+}
+
+// cell checks one cell of a column and gives its canonical form as it stands
+// in RFC 4180 text; it is valid until the next cell.
+func (j *Judge) cell(c *lane, raw []byte) []byte {
+	cell := raw
+	j.raw, j.changed = raw, 0
+	null := c.isNull(cell)
+	if !null && c.chain != nil {
+		if cell, j.changed = c.chain.Apply(cell); j.changed != 0 {
+			j.count(c.place, j.changed)
+			null = c.isNull(cell)
+			j.kind = workbook.Text
+		}
+	}
+	if null || raw == nil {
+		if c.fallback == nil {
+			if c.spec.Required {
+				j.fail(c, violation.RequiredEmpty, raw)
+			}
+			return nil
+		}
+		cell = c.fallback
+		j.changed |= 1 << len(c.spec.Remedies)
+		j.count(c.place, 1<<len(c.spec.Remedies))
+		j.kind = literalKind(c.spec.Datatype)
+	}
+	// Blanks of any script are no value: a no-break space for one.
+	if c.spec.Required && (len(cell) == 0 || cell[0] <= ' ' || cell[0] >= utf8.RuneSelf) &&
+		len(bytes.TrimSpace(cell)) == 0 {
+		j.fail(c, violation.RequiredEmpty, raw)
+		return nil
+	}
+	switch c.spec.Datatype {
+	case value.String:
+		return j.string(c, cell)
+	case value.Integer, value.Decimal:
+		return j.decimal(c, cell)
+	case value.Date, value.DateTime:
+		return j.date(c, cell)
+	case value.Double:
+		return j.double(c, cell)
+	}
+	return j.boolean(c, cell)
+}
+
+// quoted returns a text as a cell of RFC 4180.
+func (j *Judge) quoted(cell []byte) []byte {
+	if rfc4180.IsPlain(cell) {
+		return cell
+	}
+	j.scratch = rfc4180.AppendCell(j.scratch[:0], cell)
+	return j.scratch
+}
+
+func (j *Judge) string(c *lane, cell []byte) []byte {
+	s := c.spec
+	if s.MaxLength != nil && len(cell) > *s.MaxLength && utf8.RuneCount(cell) > *s.MaxLength {
+		j.fail(c, violation.TextLong, cell)
+	}
+	if s.MinLength != nil && (len(cell) < *s.MinLength || utf8.RuneCount(cell) < *s.MinLength) {
+		j.fail(c, violation.TextShort, cell)
+	}
+	if c.text != nil && !c.text.matches(cell, c.known) {
+		j.fail(c, violation.TextFormat, cell)
+	}
+	if c.oneOf != nil && !c.oneOf[string(cell)] {
+		j.fail(c, violation.ValueUnknown, cell)
+	}
+	if c.hashed {
+		j.hash(c, cell)
+	}
+	if len(cell) == 0 {
+		return emptyText
+	}
+	return j.quoted(cell)
+}
+
+// emptyText is a text without characters, which is not null.
+var emptyText = []byte(`""`)
+
+// hash notes the hash of a cell that belongs to a key.
+func (j *Judge) hash(c *lane, text []byte) { c.hashes[j.row-j.from] = xxh3.Hash128(text) }
+
+func (j *Judge) decimal(c *lane, cell []byte) []byte {
+	n := &j.number
+	integer := c.spec.Datatype == value.Integer
+	if !j.numberFormat(c).Parse(cell, n) || integer && !n.IsWhole() {
+		code := violation.TypeDecimal
+		if integer {
+			code = violation.TypeInteger
+		}
+		j.fail(c, code, cell)
+		return j.quoted(cell)
+	}
+	fits := true
+	if c.whole >= 0 && n.IntegerDigits() > c.whole {
+		j.fail(c, violation.NumberPrecision, cell)
+		fits = false
+	}
+	if c.frac >= 0 && n.FractionDigits() > c.frac {
+		j.fail(c, violation.NumberScale, cell)
+		fits = false
+	}
+	if c.min != nil && n.Less(&c.min.Number) {
+		j.fail(c, violation.RangeLow, cell)
+	}
+	if c.max != nil && c.max.Number.Less(n) {
+		j.fail(c, violation.RangeHigh, cell)
+	}
+	if c.set != nil && !slices.ContainsFunc(c.set, func(l target.Literal) bool { return n.Compare(&l.Number) == 0 }) {
+		j.fail(c, violation.ValueUnknown, cell)
+	}
+	if c.frac >= 0 && fits {
+		n.CutZeros(c.frac)
+	}
+	if c.hashed {
+		j.hash(c, n.Significant())
+	}
+	return n.Canonical()
+}
+
+// numberFormat returns how a cell's number is written: as the column says, or
+// plainly where it is no text but a number of a workbook.
+func (j *Judge) numberFormat(c *lane) *value.NumberFormat {
+	if j.kind == workbook.Number {
+		return &plainNumbers
+	}
+	return &c.number
+}
+
+// dateFormats does the same for dates.
+func (j *Judge) dateFormats(c *lane) []*value.DateFormat {
+	switch {
+	case j.kind != workbook.Date && j.kind != workbook.DateTime:
+		return c.dates
+	case c.spec.Datatype == value.Date:
+		return isoDates
+	}
+	return isoDateTimes
+}
+
+var (
+	plainNumbers = must(value.NewNumberFormat(".", "", ""))
+	isoDates     = []*value.DateFormat{must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
+	isoDateTimes = []*value.DateFormat{must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss")),
+		must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss.S")),
+		must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
+)
+
+// must is for formats that are known to be right.
+func must[T any](f T, err error) T {
+	if err != nil {
+		panic(err)
+	}
+	return f
+}
+
+func (j *Judge) double(c *lane, cell []byte) []byte {
+	d, out, ok := j.numberFormat(c).ParseDouble(cell, &j.number, j.scratch[:0])
+	if !ok {
+		j.fail(c, violation.TypeDouble, cell)
+		return j.quoted(cell)
+	}
+	j.scratch = out
+	// NaN lies within no limits.
+	if c.min != nil && !(d >= c.min.Double) {
+		j.fail(c, violation.RangeLow, cell)
+	} else if c.max != nil && !(d <= c.max.Double) {
+		j.fail(c, violation.RangeHigh, cell)
+	}
+	if c.hashed {
+		j.hash(c, out)
+	}
+	return out
+}
+
+var trueText, falseText = []byte("true"), []byte("false")
+
+func (j *Judge) boolean(c *lane, cell []byte) []byte {
+	text := unsafe.String(unsafe.SliceData(cell), len(cell))
+	var out []byte
+	switch {
+	case slices.Contains(c.yes, text), j.kind == workbook.Boolean && text == "true":
+		out = trueText
+	case slices.Contains(c.no, text), j.kind == workbook.Boolean:
+		out = falseText
+	default:
+		j.fail(c, violation.TypeBoolean, cell)
+		return j.quoted(cell)
+	}
+	if c.hashed {
+		j.hash(c, out)
+	}
+	return out
+}
+
+func (j *Judge) date(c *lane, cell []byte) []byte {
+	var t value.Instant
+	outcome, isCanonical := value.Mismatch, false
+	if j.kind == workbook.DateTime && c.spec.Datatype == value.Date {
+		cell = bytes.TrimSuffix(cell, []byte("T00:00:00"))
+	}
+	for k, f := range j.dateFormats(c) {
+		o := f.Parse(cell, &t)
+		if o == value.Matches {
+			outcome, isCanonical = o, f.IsISO()
+			if j.kind == workbook.Text {
+				j.otherDate(c, k, cell, &t)
+			}
+			break
+		}
+		outcome = max(outcome, o)
+	}
+	switch outcome {
+	case value.Mismatch:
+		j.fail(c, violation.DateFormat, cell)
+		return j.quoted(cell)
+	case value.Impossible:
+		j.fail(c, violation.DateImpossible, cell)
+		return j.quoted(cell)
+	}
+	if c.min != nil && t.Compare(&c.min.Instant) < 0 {
+		j.fail(c, violation.RangeLow, cell)
+	}
+	if c.max != nil && t.Compare(&c.max.Instant) > 0 {
+		j.fail(c, violation.RangeHigh, cell)
+	}
+	if c.set != nil && !slices.ContainsFunc(c.set, func(l target.Literal) bool { return t.Compare(&l.Instant) == 0 }) {
+		j.fail(c, violation.ValueUnknown, cell)
+	}
+	if c.hashed {
+		j.scratch = t.AppendUTC(j.scratch[:0])
+		j.hash(c, j.scratch)
+	}
+	switch {
+	case isCanonical:
+		return cell
+	case c.spec.Datatype == value.Date:
+		j.scratch = t.AppendDate(j.scratch[:0])
+	default:
+		j.scratch = t.AppendDateTime(j.scratch[:0])
+	}
+	return j.scratch
+}
+
+// otherDate flags a text that a later format of the column reads as another day.
+func (j *Judge) otherDate(c *lane, k int, cell []byte, t *value.Instant) {
+	for _, f := range c.dates[k+1:] {
+		var u value.Instant
+		if f.Parse(cell, &u) == value.Matches && u.Compare(t) != 0 {
+			j.fail(c, violation.DateAmbiguous, cell)
+			return
+		}
+	}
+}

@@ -1,0 +1,279 @@
+package check
+
+import (
+	"slices"
+
+	"sieb/core/condition"
+	"sieb/core/delimited"
+	"sieb/core/target"
+	"sieb/core/value"
+	"sieb/core/violation"
+	"sieb/core/workbook"
+)
+
+// expression is a compiled condition or derivation whose variables are found.
+type expression struct {
+	*condition.Program
+	at []int // for each variable the column that it reads, or the cell; -1 for a cell that there is none of
+}
+
+// rule is a row rule.
+type rule struct {
+	*target.RowRule
+	expression
+}
+
+// exclusion is a condition by which rows are left out.
+type exclusion struct {
+	expression
+	number uint16 // among all of them, from 1
+}
+
+// evaluate computes an expression for row k of the block.
+func (j *Judge) evaluate(x *expression, k int) condition.Value {
+	vars := j.vars[:0]
+	for i, at := range x.at {
+		v := condition.Value{}
+		switch x.Variables[i].Origin {
+		case condition.OfColumn:
+			v = j.lanes[at].values[k]
+		case condition.OfCell:
+			v = j.rawValue(j.from+k, at)
+		case condition.OfRow:
+			v = condition.Whole(j.batch.Number(j.from + k))
+		case condition.OfLine:
+			v = condition.Whole(j.batch.Rows[j.from+k].Line)
+		case condition.OfFile:
+			v = condition.TextOf(j.plan.fileName)
+		case condition.OfToday:
+			v = condition.MomentOf(j.plan.today)
+		}
+		vars = append(vars, v)
+	}
+	j.vars = vars
+	return x.Evaluate(vars)
+}
+
+// rawValue returns a cell as it was delivered; a row without that cell has none.
+func (j *Judge) rawValue(row, cell int) condition.Value {
+	if cell < 0 {
+		return condition.Value{}
+	}
+	if cells := j.batch.Cells(row); cell < len(cells) {
+		return condition.TextOf(j.batch.Text(cells[cell]))
+	}
+	return condition.Value{}
+}
+
+// read reads the typed values of a column's cells back from their canonical texts.
+func (j *Judge) read(l *lane, block int) {
+	d := l.spec.Datatype
+	for k := range block {
+		switch s := l.texts[k]; {
+		case l.wrong[k]:
+			l.values[k] = condition.Value{Kind: condition.Wrong}
+		case s.Start == s.End:
+			l.values[k] = condition.Value{}
+		default:
+			l.values[k] = condition.Read(d, j.batch.Arena[s.Start:s.End])
+		}
+	}
+}
+
+// exclude leaves out the rows in which one of some conditions holds.
+func (j *Judge) exclude(all []exclusion, block int) {
+	for i := range all {
+		for k := range block {
+			if j.apart[k] {
+				continue
+			}
+			if v := j.evaluate(&all[i].expression, k); v.Kind == condition.Truth && v.Units != 0 {
+				j.apart[k] = true
+				j.out.Excluded[j.from+k] = all[i].number
+			}
+		}
+	}
+}
+
+// require reports cells without a value that are required in their row.
+func (j *Judge) require(block int) {
+	for i := range j.lanes {
+		l := &j.lanes[i]
+		if l.requiredWhen == nil {
+			continue
+		}
+		for k := range block {
+			if s := l.texts[k]; j.apart[k] || s.Start < s.End {
+				continue
+			}
+			if v := j.evaluate(l.requiredWhen, k); v.Kind == condition.Truth && v.Units != 0 {
+				j.row, j.raw, j.changed = j.from+k, nil, 0
+				if v := j.rawValue(j.row, l.cell); l.cell >= 0 {
+					j.raw = v.Text
+				}
+				j.fail(l, violation.RequiredEmpty, j.raw)
+			}
+		}
+	}
+}
+
+// rules reports the rows in which a row rule does not hold. A rule is not judged over a
+// value that is missing or wrong.
+func (j *Judge) rules(block int) {
+	for i := range j.plan.rules {
+		r := &j.plan.rules[i]
+		for k := range block {
+			if j.apart[k] {
+				continue
+			}
+			switch v := j.evaluate(&r.expression, k); {
+			case v.Kind != condition.Truth:
+				j.out.Unjudged[i]++
+			case v.Units == 0:
+				j.failRule(r, k)
+			}
+		}
+	}
+}
+
+// failRule reports a row in which a rule does not hold; its variables are at hand.
+func (j *Judge) failRule(r *rule, k int) {
+	out := j.out
+	f := Found{Row: j.from + k, Cell: -1, Column: -1, Code: violation.RuleFailed, Action: r.OnViolation, rule: r,
+		value: uint32(len(out.text))}
+	for i := range r.Variables {
+		if i > 0 {
+			out.text = append(out.text, ", "...)
+		}
+		out.text = j.appendVariable(out.text, r, i)
+	}
+	f.message = uint32(len(out.text))
+	if r.Message != "" {
+		out.text = append(out.text, r.Message...)
+	} else {
+		out.text = append(out.text, `the rule "`...)
+		out.text = append(out.text, r.Name...)
+		out.text = append(out.text, `" does not hold: `...)
+		for i, v := range r.Variables {
+			if i > 0 {
+				out.text = append(out.text, ", "...)
+			}
+			out.text = append(append(out.text, v.Name...), " is "...)
+			if v.Origin == condition.OfCell || r.at[i] >= 0 && v.Origin == condition.OfColumn &&
+				j.lanes[r.at[i]].spec.Datatype == value.String {
+				out.text = appendQuoted(out.text, j.vars[i].Text)
+			} else {
+				out.text = j.appendVariable(out.text, r, i)
+			}
+		}
+	}
+	f.end = uint32(len(out.text))
+	if f.Action == violation.Reject || f.Action == violation.Refuse {
+		out.Rejected[f.Row] = true
+	}
+	out.Found = append(out.Found, f)
+}
+
+// appendVariable appends the value of a rule's variable.
+func (j *Judge) appendVariable(dst []byte, r *rule, i int) []byte {
+	v := &j.vars[i]
+	if v.Kind == condition.Missing {
+		return append(dst, "empty"...)
+	}
+	isDate := r.Variables[i].Origin == condition.OfToday ||
+		r.Variables[i].Origin == condition.OfColumn && j.lanes[r.at[i]].spec.Datatype == value.Date
+	start := len(dst)
+	dst = v.Append(dst, isDate)
+	return appendValid(dst[:start], slices.Clone(dst[start:]), maxShown)
+}
+
+// derive computes the cells of a column and checks them.
+func (j *Judge) derive(l *lane, from, to int) {
+	for k := range to - from {
+		l.texts[k] = delimited.Span{}
+		if j.apart[k] {
+			continue
+		}
+		v := j.evaluate(l.derive, k)
+		switch v.Kind {
+		case condition.Missing:
+			l.texts[k] = j.judge(l, from+k, delimited.Span{}, nil, nil)
+			continue
+		case condition.Wrong:
+			j.row, j.raw, j.changed, j.blank = from+k, nil, 0, false
+			j.fail(l, violation.DeriveFailed, v.Text)
+			if j.blank && l.isRead {
+				l.wrong[k] = false
+			}
+			continue
+		}
+		j.scratch = v.Append(j.scratch[:0], l.spec.Datatype == value.Date)
+		s := j.put(j.scratch)
+		raw := j.batch.Arena[s.Start:s.End]
+		if l.quick != nil && l.quick(raw) {
+			if l.hashed {
+				j.row = from + k
+				j.hash(l, raw)
+			}
+			l.texts[k] = s
+			continue
+		}
+		j.kind = kindOf(v.Kind)
+		l.texts[k] = j.judge(l, from+k, s, raw, nil)
+	}
+}
+
+// kindOf returns the kind of a workbook's cell that a computed value is like: it is
+// read plainly, whatever the column's format.
+func kindOf(k condition.Kind) workbook.Kind {
+	switch k {
+	case condition.Number:
+		return workbook.Number
+	case condition.Moment:
+		return workbook.DateTime
+	case condition.Truth:
+		return workbook.Boolean
+	}
+	return workbook.Text
+}
+
+// constant gives all rows of a block the column's value, which is judged once where it
+// is clean.
+func (j *Judge) constant(l *lane, from, to int) {
+	s := j.put([]byte(*l.spec.Value))
+	raw := j.batch.Arena[s.Start:s.End]
+	known := -1
+	for k := range to - from {
+		l.texts[k] = delimited.Span{}
+		switch {
+		case j.apart[k]:
+		case known >= 0:
+			l.texts[k] = l.texts[known]
+			if l.hashed {
+				l.hashes[k] = l.hashes[known]
+			}
+			if j.changed != 0 {
+				j.count(l.place, j.changed)
+			}
+		default:
+			found := len(j.out.Found)
+			j.kind = literalKind(l.spec.Datatype)
+			l.texts[k] = j.judge(l, from+k, s, raw, nil)
+			if len(j.out.Found) == found {
+				known = k
+			}
+		}
+	}
+}
+
+func literalKind(d value.Datatype) workbook.Kind {
+	switch {
+	case d.IsNumber():
+		return workbook.Number
+	case d == value.Date || d == value.DateTime:
+		return workbook.DateTime
+	case d == value.Boolean:
+		return workbook.Boolean
+	}
+	return workbook.Text
+}

@@ -1,0 +1,160 @@
+package check
+
+import (
+	"github.com/zeebo/xxh3"
+
+	"sieb/core/source"
+	"sieb/core/violation"
+)
+
+// KeyHash stands for the values of a key in one row: 128 bits, so that no two
+// keys of any delivery share one. The zero KeyHash stands for a key that takes
+// no part, because a value is missing or wrong.
+type KeyHash = xxh3.Uint128
+
+// Found is a violation in a row of a batch.
+type Found struct {
+	Row    int // index in the batch
+	Cell   int // place in the delivery's row, -1 where the whole row is meant
+	Column int // column of the target, -1 where the cell feeds none
+	Code   violation.Code
+	Action violation.Action
+
+	key                 *Key   // of several columns
+	rule                *rule  // of several columns
+	value, message, end uint32 // in the ruling's text
+}
+
+// Ruling is what a judge found in one batch. It is reused from batch to batch.
+type Ruling struct {
+	Found    []Found   // in the order of rows
+	Rejected []bool    // for each row
+	Excluded []uint16  // for each row by which of the plan's exclusions, from 1, it is left out; 0 for none
+	Unjudged []int64   // for each row rule the rows in which a value that it needs is missing or wrong
+	Keys     []KeyHash // for each row the hash of each of the plan's keys
+	Changed  [][]int64 // for each column and remedy the cells that it changed
+	Refused  bool      // a violation refuses the delivery
+
+	text     []byte
+	computed []texts // of the columns that belong to a key and are computed, for each row
+}
+
+// texts are the texts of a column, row by row.
+type texts struct {
+	text []byte
+	ends []int
+}
+
+func (t *texts) add(text []byte) {
+	t.text = append(t.text, text...)
+	t.ends = append(t.ends, len(t.text))
+}
+
+func (t *texts) of(row int) []byte {
+	if row == 0 {
+		return t.text[:t.ends[0]]
+	}
+	return t.text[t.ends[row-1]:t.ends[row]]
+}
+
+func (t *texts) reset() { t.text, t.ends = t.text[:0], t.ends[:0] }
+
+// fail reports a violation of the column's rules.
+func (j *Judge) fail(c *lane, code violation.Code, cell []byte) {
+	if c.isRead && isMistyped(code) {
+		c.wrong[j.row-j.from] = true
+	}
+	j.report(c.cell, c.place, code, cell, nil)
+}
+
+// isMistyped reports whether a violation says that a cell is not of its datatype.
+func isMistyped(code violation.Code) bool {
+	switch code {
+	case violation.TypeInteger, violation.TypeDecimal, violation.TypeDouble, violation.TypeBoolean,
+		violation.DateFormat, violation.DateImpossible, violation.DeriveFailed:
+		return true
+	}
+	return false
+}
+
+func (j *Judge) report(cell, place int, code violation.Code, text []byte, d *source.Defect) violation.Action {
+	f := Found{Row: j.row, Cell: cell, Column: place, Code: code, Action: code.Action()}
+	var c *column
+	if place >= 0 {
+		c = &j.plan.columns[place]
+		f.Action = c.spec.Action(code)
+	}
+	if text == nil && cell >= 0 {
+		if cells := j.batch.Cells(j.row); cell < len(cells) {
+			text = j.batch.Text(cells[cell])
+		}
+	}
+	switch f.Action {
+	case violation.Reject, violation.Refuse:
+		j.out.Rejected[j.row] = true
+	case violation.Blank:
+		j.blank = true
+	}
+	out := j.out
+	f.value = uint32(len(out.text))
+	if d == nil {
+		out.text = appendValid(out.text, j.raw, maxValue)
+	} else {
+		out.text = appendValid(out.text, text, maxValue)
+	}
+	f.message = uint32(len(out.text))
+	out.text = j.appendMessage(out.text, c, code, text, d)
+	f.end = uint32(len(out.text))
+	out.Found = append(out.Found, f)
+	return f.Action
+}
+
+// Value returns the violating cell's text, cut where it is very long.
+func (r *Ruling) Value(f *Found) []byte { return r.text[f.value:f.message] }
+
+// Message says in words what is wrong.
+func (r *Ruling) Message(f *Found) []byte { return r.text[f.message:f.end] }
+
+// AddDuplicate reports that the values of a key recur in a row; which row has
+// them already is known only to who sees the rows in order.
+func (r *Ruling) AddDuplicate(p *Plan, b *source.Batch, row int, key *Key, firstRow, firstLine int64) Found {
+	f := Found{Row: row, Cell: -1, Column: key.Columns[0], Code: violation.KeyDuplicate, Action: key.Action,
+		value: uint32(len(r.text))}
+	cells := b.Cells(row)
+	for i, k := range key.Columns {
+		if i > 0 {
+			r.text = append(r.text, ", "...)
+		}
+		if c := p.columns[k].cell; c >= 0 {
+			r.text = appendValid(r.text, b.Text(cells[c]), maxValue)
+		} else {
+			r.text = appendValid(r.text, r.computed[k].of(row), maxValue)
+		}
+	}
+	if len(key.Columns) == 1 {
+		f.Cell = p.columns[key.Columns[0]].cell
+	} else {
+		f.key = key
+	}
+	f.message = uint32(len(r.text))
+	r.text = appendDuplicate(r.text, r.text[f.value:f.message], firstRow, firstLine)
+	f.end = uint32(len(r.text))
+	return f
+}
+
+// ColumnName returns the name of the target's column that a violation is in (of
+// a key all its columns), the delivery's header where the cell feeds none, ""
+// for a whole row.
+func (p *Plan) ColumnName(f *Found) string {
+	switch {
+	case f.key != nil:
+		return f.key.Name
+	case f.rule != nil:
+		return f.rule.Name
+	case f.Column >= 0:
+		return p.columns[f.Column].spec.Name
+	case f.Cell >= 0 && f.Cell < len(p.header):
+		return p.header[f.Cell]
+	}
+	return ""
+}

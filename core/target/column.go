@@ -1,0 +1,298 @@
+package target
+
+import (
+	"slices"
+	"strings"
+
+	"github.com/goccy/go-yaml/ast"
+
+	"sieb/core/value"
+	"sieb/core/violation"
+)
+
+// columnFields are what a column demands, and the habits of a sender who follows the
+// target.
+var columnFields = append([]field[Column]{
+	{"name", textSchema, "name of the column",
+		func(p *reading, n ast.Node, c *Column) { c.Name = p.text(n, "name") }},
+	{"titles", textsSchema, "headers that the column may come under, besides its name",
+		func(p *reading, n ast.Node, c *Column) { c.Titles = p.texts(n, "titles", maxTexts) }},
+	{"description", textSchema, "what the column means",
+		func(p *reading, n ast.Node, c *Column) { c.Description = p.text(n, "description") }},
+	{"datatype", choiceSchema(value.Datatypes()...), "the type of the values; string where it is left out",
+		func(p *reading, n ast.Node, c *Column) {
+			if err := c.Datatype.UnmarshalText([]byte(p.text(n, "datatype"))); err != nil {
+				p.wrong(n, "%v", err)
+			}
+		}},
+	{"precision", countSchema, "of a decimal: all digits; of an integer too",
+		func(p *reading, n ast.Node, c *Column) { c.Precision = p.count(n, "precision", 1) }},
+	{"scale", countSchema, "of a decimal: digits behind the point",
+		func(p *reading, n ast.Node, c *Column) { c.Scale = p.count(n, "scale", 0) }},
+	{"required", boolSchema, "no cell may be without a value",
+		func(p *reading, n ast.Node, c *Column) { c.Required = p.bool(n, "required") }},
+	{"requiredWhen", textSchema, "a condition in CEL: where it holds, a value is required",
+		func(p *reading, n ast.Node, c *Column) { c.RequiredWhen = p.text(n, "requiredWhen") }},
+	{"unique", boolSchema, "no value occurs twice",
+		func(p *reading, n ast.Node, c *Column) { c.Unique = p.bool(n, "unique") }},
+	{"minLength", countSchema, "of a text: the least number of characters",
+		func(p *reading, n ast.Node, c *Column) { c.MinLength = p.count(n, "minLength", 0) }},
+	{"maxLength", countSchema, "of a text: the greatest number of characters",
+		func(p *reading, n ast.Node, c *Column) { c.MaxLength = p.count(n, "maxLength", 0) }},
+	{"minimum", textSchema, "of a number or date: the least value, in canonical form; of a date also today, today-30",
+		func(p *reading, n ast.Node, c *Column) { c.Minimum = p.text(n, "minimum") }},
+	{"maximum", textSchema, "of a number or date: the greatest value",
+		func(p *reading, n ast.Node, c *Column) { c.Maximum = p.text(n, "maximum") }},
+	{"oneOf", textsSchema, "the values that are allowed",
+		func(p *reading, n ast.Node, c *Column) {
+			c.OneOf = p.texts(n, "oneOf", maxListed)
+			if s, isList := n.(*ast.SequenceNode); isList && len(s.Values) == 0 {
+				p.wrong(n, "oneOf lists no value: no cell could be right")
+			}
+		}},
+	{"onViolation", schema{"anyOf": []schema{choiceSchema("reject", "blank", "flag", "refuse"),
+		{"type": "object", "additionalProperties": choiceSchema("reject", "blank", "flag", "refuse")}}},
+		"what becomes of a row with a wrong value; one action, or an action for each code",
+		func(p *reading, n ast.Node, c *Column) { p.onViolation(n, c) }},
+	{"message", textSchema, "what the sender is told of a wrong value, in place of Sieb's own words",
+		func(p *reading, n ast.Node, c *Column) { c.Message = p.text(n, "message") }},
+}, habitFields...)
+
+// habitFields are how a sender writes the values of a column; a mapping says them too.
+var habitFields = []field[Column]{
+	{"position", countSchema, "place of the column in the delivery, from 1",
+		func(p *reading, n ast.Node, c *Column) {
+			if k := p.count(n, "position", 1); k != nil {
+				c.Position = *k
+			}
+		}},
+	{"value", textSchema, "the value of all rows, in canonical form, in place of a column of the delivery",
+		func(p *reading, n ast.Node, c *Column) {
+			text := p.text(n, "value")
+			c.Value = &text
+		}},
+	{"derive", textSchema, "an expression in CEL from which the value is computed",
+		func(p *reading, n ast.Node, c *Column) { c.Derive = p.text(n, "derive") }},
+	{"format", textsSchema, "of dates and numbers an LDML pattern, of dates also a list, of booleans Y|N; of a text a " +
+		"regular expression, which is a demand",
+		func(p *reading, n ast.Node, c *Column) { c.Formats = p.texts(n, "format", maxFormats) }},
+	{"decimalChar", textSchema, "of numbers: the sign before decimals",
+		func(p *reading, n ast.Node, c *Column) { c.DecimalChar = p.text(n, "decimalChar") }},
+	{"groupChar", textSchema, "of numbers: the sign between thousands",
+		func(p *reading, n ast.Node, c *Column) { c.GroupChar = p.text(n, "groupChar") }},
+	{"null", textsSchema, "texts that stand for no value",
+		func(p *reading, n ast.Node, c *Column) { c.Null = p.texts(n, "null", maxTexts) }},
+	{"default", textSchema, "the value, in canonical form, of cells without one",
+		func(p *reading, n ast.Node, c *Column) { c.Default = p.text(n, "default") }},
+	{"remedies", schema{"type": "array", "items": schema{"anyOf": []schema{choiceSchema("trim", "squeeze", "upper",
+		"lower"), {"type": "object", "properties": schema{"recode": schema{"type": "object"}},
+		"additionalProperties": false}}}}, "cleanings of the cells, in order",
+		func(p *reading, n ast.Node, c *Column) { c.Remedies = p.remedies(n) }},
+}
+
+func (p *reading) column(n ast.Node) (Column, map[string]ast.Node) {
+	c := Column{Null: []string{""}}
+	strange := p.strange
+	at := fill(p, n, "a column", columnFields, &c)
+	if c.Name == "" && p.strange == strange {
+		p.wrong(n, "the column has no name")
+	}
+	p.contradictions(at, &c)
+	return c, at
+}
+
+// onViolation reads one action, or one for each of some codes.
+func (p *reading) onViolation(n ast.Node, c *Column) {
+	switch n.(type) {
+	case *ast.MappingNode, *ast.MappingValueNode:
+	default:
+		a := p.action(n)
+		c.OnViolation = &a
+		return
+	}
+	c.OnCode = map[violation.Code]violation.Action{}
+	for _, prop := range p.mapping(n, "onViolation") {
+		var code violation.Code
+		if err := code.UnmarshalText([]byte(prop.name)); err != nil || !code.IsOfColumn() {
+			p.wrong(prop.key, "onViolation: %q is no code of a column's violations; they are %s", clip(prop.name),
+				strings.Join(violation.OfColumns(), ", "))
+			continue
+		}
+		a := p.action(prop.node)
+		if a == violation.Blank && (code == violation.RequiredEmpty || code == violation.KeyDuplicate) {
+			p.wrong(prop.node, "%s cannot be mended by blanking: use reject or flag", code)
+		}
+		c.OnCode[code] = a
+	}
+}
+
+func (p *reading) remedies(n ast.Node) (remedies []Remedy) {
+	all := p.sequence(n, "remedies")
+	if len(all) > MaxRemedies {
+		p.wrong(n, "a column has at most %d remedies", MaxRemedies)
+		return nil
+	}
+	for _, r := range all {
+		remedies = append(remedies, p.remedy(r))
+	}
+	return remedies
+}
+
+func (p *reading) remedy(n ast.Node) Remedy {
+	var props []property
+	switch n := n.(type) {
+	case *ast.MappingNode, *ast.MappingValueNode:
+		props = p.mapping(n, "a remedy")
+	default:
+		r := Remedy{Name: p.text(n, "a remedy")}
+		switch {
+		case r.Name == "recode":
+			p.wrong(n, "recode needs its pairs: recode: {found: new}")
+		case r.Name != "" && !slices.Contains(RemedyNames, r.Name):
+			p.unknownRemedy(n, r.Name)
+		}
+		return r
+	}
+	if len(props) != 1 || props[0].name != "recode" {
+		if len(props) > 0 && props[0].name != "recode" {
+			p.unknownRemedy(props[0].key, props[0].name)
+		} else {
+			p.wrong(n, "each remedy is one entry of the list")
+		}
+		return Remedy{}
+	}
+	r := Remedy{Name: "recode", Recode: map[string]string{}}
+	pairs := p.mapping(props[0].node, "recode")
+	if len(pairs) > maxListed {
+		p.wrong(props[0].node, "recode has %d pairs: at most %d", len(pairs), maxListed)
+		return r
+	}
+	for _, pair := range pairs {
+		if len(pair.name) > maxScalar {
+			p.wrong(pair.key, "what recode finds is %d bytes long: at most %d", len(pair.name), maxScalar)
+			continue
+		}
+		if _, null := pair.node.(*ast.NullNode); null {
+			r.Recode[pair.name] = ""
+			continue
+		}
+		r.Recode[pair.name] = p.text(pair.node, "what takes the place of "+clip(pair.name))
+	}
+	return r
+}
+
+func (p *reading) unknownRemedy(at ast.Node, name string) {
+	if near := nearest(name, RemedyNames); near != "" {
+		p.wrong(at, "there is no remedy %q; did you mean %q?", clip(name), near)
+		return
+	}
+	p.wrong(at, "there is no remedy %q; there are %s", clip(name), strings.Join(RemedyNames, ", "))
+}
+
+// contradictions finds rules of a column that cannot hold together.
+func (p *reading) contradictions(at map[string]ast.Node, c *Column) {
+	only := func(name string, fits bool, what string) {
+		if node := at[name]; node != nil && !fits {
+			p.wrong(node, "%s goes with %s, and the datatype is %s", name, what, c.Datatype)
+		}
+	}
+	only("decimalChar", c.Datatype.IsNumber(), "numbers")
+	only("groupChar", c.Datatype.IsNumber(), "numbers")
+	only("precision", c.Datatype == value.Decimal || c.Datatype == value.Integer, "decimal and integer")
+	only("scale", c.Datatype == value.Decimal, "decimal")
+	only("minLength", c.Datatype == value.String, "string")
+	only("maxLength", c.Datatype == value.String, "string")
+	only("minimum", c.Datatype != value.String && c.Datatype != value.Boolean, "numbers and dates")
+	only("maximum", c.Datatype != value.String && c.Datatype != value.Boolean, "numbers and dates")
+	only("oneOf", c.Datatype != value.Boolean && c.Datatype != value.Double, "string, integer, decimal and dates")
+
+	p.formats(at, c)
+	if c.Scale != nil && c.Precision == nil {
+		p.wrong(at["scale"], "scale needs precision: the number of all digits")
+	}
+	if c.Scale != nil && c.Precision != nil && *c.Scale > *c.Precision {
+		p.wrong(at["scale"], "scale %d is greater than precision %d", *c.Scale, *c.Precision)
+	}
+	if c.MinLength != nil && c.MaxLength != nil && *c.MinLength > *c.MaxLength {
+		p.wrong(at["minLength"], "minLength %d is greater than maxLength %d", *c.MinLength, *c.MaxLength)
+	}
+	if c.blanks() && c.Required {
+		p.wrong(at["onViolation"], "a required column cannot be blanked on a violation: use reject or flag")
+	}
+	if c.blanks() && c.Unique {
+		p.wrong(at["onViolation"], "a unique column cannot be blanked on a violation: use reject or flag")
+	}
+	p.sources(at, c)
+	min, okMin := p.literal(at["minimum"], "minimum", c, c.Minimum)
+	max, okMax := p.literal(at["maximum"], "maximum", c, c.Maximum)
+	if okMin && okMax && min.Compare(max) > 0 {
+		p.wrong(at["minimum"], "minimum %s is greater than maximum %s", c.Minimum, c.Maximum)
+	}
+	for _, text := range c.OneOf {
+		one, ok := p.literal(at["oneOf"], "oneOf", c, text)
+		switch {
+		case ok && okMin && one.Compare(min) < 0:
+			p.wrong(at["oneOf"], "oneOf lists %s, which is below the minimum %s", text, c.Minimum)
+		case ok && okMax && one.Compare(max) > 0:
+			p.wrong(at["oneOf"], "oneOf lists %s, which is above the maximum %s", text, c.Maximum)
+		}
+	}
+}
+
+// sources finds more than one place from which a column would take its values.
+func (p *reading) sources(at map[string]ast.Node, c *Column) {
+	for _, pair := range [][2]string{{"value", "derive"}, {"value", "position"}, {"derive", "position"},
+		{"value", "from"}, {"derive", "from"}, {"value", "titles"}, {"derive", "titles"}} {
+		if at[pair[0]] != nil && at[pair[1]] != nil {
+			p.wrong(at[pair[1]], "%s and %s each say where the values come from: keep one of them", pair[0], pair[1])
+		}
+	}
+	if c.Value != nil && *c.Value != "" {
+		p.literal(at["value"], "value", c, *c.Value)
+	}
+	if c.Default != "" {
+		p.literal(at["default"], "default", c, c.Default)
+	}
+	if at["default"] != nil && c.Default == "" {
+		p.wrong(at["default"], "the default is empty: leave it out")
+	}
+	if c.RequiredWhen != "" && c.Required {
+		p.wrong(at["requiredWhen"], "the column is required in any case: remove required or requiredWhen")
+	}
+}
+
+func (p *reading) formats(at map[string]ast.Node, c *Column) {
+	node := at["format"]
+	if node == nil {
+		for _, name := range []string{"decimalChar", "groupChar"} {
+			if node == nil {
+				node = at[name]
+			}
+		}
+		if node == nil || !c.Datatype.IsNumber() {
+			return
+		}
+	}
+	var err error
+	switch {
+	case c.Datatype == value.String:
+		if len(c.Formats) != 1 {
+			p.wrong(node, "a string has one format; join expressions with |")
+			return
+		}
+		err = checkPattern(c.Formats[0])
+	case c.Datatype.IsNumber():
+		if len(c.Formats) > 1 {
+			p.wrong(node, "a number has one format")
+			return
+		}
+		_, err = c.NumberFormat()
+	case c.Datatype == value.Boolean:
+		_, _, err = c.Booleans()
+	default:
+		_, err = c.DateFormats()
+	}
+	if err != nil {
+		p.wrong(node, "%v", err)
+	}
+}

@@ -1,0 +1,73 @@
+package target
+
+import (
+	"slices"
+	"strings"
+	"unicode"
+)
+
+// nearest returns the known word that a mistyped one most likely stands for.
+func nearest(word string, known []string) string {
+	if len(word) > 64 {
+		return ""
+	}
+	best, distance := "", max(2, len(word)/3)+1
+	for _, k := range known {
+		if d := editDistance(strings.ToLower(word), strings.ToLower(k)); d < distance {
+			best, distance = k, d
+		}
+	}
+	return best
+}
+
+// editDistance counts the insertions, deletions and changes of a letter that
+// turn a into b (Levenshtein 1966).
+func editDistance(a, b string) int {
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range len(a) {
+		diagonal := row[0]
+		row[0] = i + 1
+		for j := range len(b) {
+			cost := diagonal
+			if a[i] != b[j] {
+				cost++
+			}
+			diagonal = row[j+1]
+			row[j+1] = min(cost, row[j]+1, diagonal+1)
+		}
+	}
+	return row[len(b)]
+}
+
+// Similar says why a header may stand for a title, "" where it hardly does: they differ
+// in a few letters, or have the same words in another order, or one has words besides.
+func Similar(header, title string) string {
+	a, b := HeaderKey(header), HeaderKey(title)
+	if len(a) > 64 || len(b) > 64 || a == b {
+		return ""
+	}
+	if d := editDistance(a, b); 4*d <= min(len(a), len(b)) {
+		return "the spelling differs little from " + title
+	}
+	words := func(text string) []string {
+		all := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+		slices.Sort(all)
+		return slices.Compact(all)
+	}
+	of, in := words(header), words(title)
+	if len(of) > 1 && slices.Equal(of, in) {
+		return "the same words as " + title
+	}
+	if len(of) < len(in) {
+		of, in = in, of
+	}
+	for _, w := range in {
+		if len(w) < 4 || !slices.Contains(of, w) {
+			return ""
+		}
+	}
+	return "it shares words with " + title
+}
