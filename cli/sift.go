@@ -83,7 +83,8 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 			a.showResult(summary.Result)
 			if summary.Outputs != nil {
 				o := summary.Outputs
-				fmt.Fprintf(a.out, "\nwritten: %s\n", strings.Join([]string{o.Accepted, o.Rejected, o.Excluded, o.Violations,
+				fmt.Fprintf(a.out, "\nwritten: %s\n", strings.Join([]string{o.Accepted, o.Rejected, o.Excluded,
+					o.Violations,
 					o.Manifest}, "\n         "))
 			} else {
 				fmt.Fprintf(a.out, "\nnothing was written; --out DIR writes the accepted and the rejected rows\n")

@@ -2,8 +2,8 @@
 // growers' co-operative, an invention, takes in grain at five sites, each of
 // which sends files in its own habits.
 //
-// The deliveries and targets are generated from a fixed seed, committed, and
-// embedded into the program. What was planted in them stands beside them.
+// The deliveries are generated from a fixed seed, committed, and embedded into the
+// program with their targets and mappings. What was planted stands beside them.
 package demo
 
 import (
@@ -15,7 +15,7 @@ import (
 
 //go:generate go run ./make
 
-//go:embed deliveries targets
+//go:embed deliveries targets mappings
 var files embed.FS
 
 // All makes every delivery of the scenario.
@@ -28,6 +28,9 @@ func Delivery(name string) ([]byte, error) { return files.ReadFile("deliveries/"
 
 // Target returns the text of a target.
 func Target(name string) ([]byte, error) { return files.ReadFile("targets/" + name + ".yaml") }
+
+// Mapping returns the text of a mapping.
+func Mapping(name string) ([]byte, error) { return files.ReadFile("mappings/" + name + ".yaml") }
 
 // Write puts all deliveries, and the truth about each, into a folder.
 func Write(dir string) error {

@@ -35,9 +35,10 @@ func TestCommittedDeliveriesAreTheGenerated(t *testing.T) {
 // What was planted is found, all of it, at its row and line, and nothing else.
 func TestPlantedTruth(t *testing.T) {
 	for _, m := range demo.All() {
-		t.Run(m.Target, func(t *testing.T) {
+		t.Run(m.Name, func(t *testing.T) {
 			summary, dir := siftDemo(t, m)
-			assert.Equal(t, sift.Tally{Read: m.Read, Accepted: m.Accepted, Rejected: m.Rejected}, summary.Tally)
+			assert.Equal(t, sift.Tally{Read: m.Read, Accepted: m.Accepted, Rejected: m.Rejected, Excluded: m.Excluded},
+				summary.Tally)
 			assert.Equal(t, sift.Split, summary.Verdict)
 			assert.ElementsMatch(t, m.Planted, violationsIn(t, filepath.Join(dir, report.ViolationsName), summary))
 		})
@@ -53,7 +54,18 @@ func siftDemo(t *testing.T, m demo.Made) (*report.Summary, string) {
 	require.NoError(t, err)
 	tg, err := target.Parse(text)
 	require.NoError(t, err)
-	file, err := source.Open(t.Context(), path, layout.Given{})
+	given := layout.Given{}
+	if m.Mapping != "" {
+		text, err := demo.Mapping(m.Mapping)
+		require.NoError(t, err)
+		mapping, err := target.ParseMapping(text)
+		require.NoError(t, err)
+		if tg, err = tg.With(mapping); mapping.Layout != nil {
+			given = *mapping.Layout
+		}
+		require.NoError(t, err)
+	}
+	file, err := source.Open(t.Context(), path, given)
 	require.NoError(t, err)
 	defer file.Close()
 	run := report.Run{Delivery: file, Target: tg, Dir: filepath.Join(dir, "out")}

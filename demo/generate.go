@@ -26,11 +26,19 @@ type Planted struct {
 type Made struct {
 	Name     string    `json:"delivery"`
 	Target   string    `json:"target"`
+	Mapping  string    `json:"mapping,omitempty"`
 	Read     int64     `json:"read"`
 	Accepted int64     `json:"accepted"`
 	Rejected int64     `json:"rejected"`
+	Excluded int64     `json:"excluded"`
 	Planted  []Planted `json:"planted"`
 	Bytes    []byte    `json:"-"`
+}
+
+// leaveOut counts a row that a condition of the target or mapping leaves out.
+func (m *Made) leaveOut() {
+	m.Read++
+	m.Excluded++
 }
 
 // row counts a row on a line of the delivery, with what is planted in it.
@@ -48,6 +56,12 @@ func (m *Made) row(line int64, planted ...Planted) {
 		m.Accepted++
 	}
 }
+
+// tickets is the target of all weighbridges, and netRule its row rule.
+const (
+	tickets = "weighbridge_tickets"
+	netRule = "net is gross less tare"
+)
 
 // columns of a weighbridge ticket, by their names in the targets.
 var columns = []string{"ticket_no", "weighed_on", "weighed_at", "site", "grower_no", "grower", "field", "crop",
@@ -159,6 +173,8 @@ type plant struct {
 	cell   string                   // what the cell becomes
 	line   func(line string) string // what the line becomes
 	repeat int                      // the row whose ticket number is repeated
+	weight string                   // the column whose cell breaks a rule over several columns
+	out    bool                     // the row is left out, and has no violation
 }
 
 func index(column string) int {
@@ -216,7 +232,7 @@ func Dornau() Made {
 		131: reject(violation.RangeHigh, "moisture_pct", "99,9"),
 	}
 	var b strings.Builder
-	m := Made{Name: "weighbridge-dornau-2026-07.txt", Target: "tickets_dornau"}
+	m := Made{Name: "weighbridge-dornau-2026-07.txt", Target: tickets, Mapping: "dornau"}
 	put := func(text string) {
 		b.WriteString(text + h.lineEnd)
 	}
@@ -284,12 +300,18 @@ func (h *habits) make(seed uint64, rows int, above, below []string, plants map[i
 				cells[0] = numbers[p.repeat]
 			case p.line != nil:
 				damage = p.line
-			default:
+			case p.weight != "":
+				cells[index(p.weight)] = p.cell
+			case p.column != netRule:
 				cells[index(p.column)] = p.cell
 			}
 			planted = append(planted, Planted{Code: p.code, Column: p.column, Action: p.action})
 		}
-		m.row(line, planted...)
+		if len(plants[row]) > 0 && plants[row][0].out {
+			m.leaveOut()
+		} else {
+			m.row(line, planted...)
+		}
 		numbers[row] = cells[0]
 		text := h.join(cells)
 		if damage != nil {
@@ -306,6 +328,11 @@ func (h *habits) make(seed uint64, rows int, above, below []string, plants map[i
 
 func reject(code violation.Code, column, cell string) []plant {
 	return []plant{{code: code, column: column, action: violation.Reject, cell: cell}}
+}
+
+// misreckoned plants a weight that does not agree with the others of its row.
+func misreckoned(column, cell string) []plant {
+	return []plant{{code: violation.RuleFailed, column: netRule, action: violation.Reject, weight: column, cell: cell}}
 }
 
 func damage(code violation.Code, column string, action violation.Action, line func(string) string) []plant {
@@ -364,9 +391,11 @@ func Ahrensee() Made {
 					cell: "17.07.2026 25:10"},
 				{code: violation.TextShort, column: "grower", action: violation.Reject, cell: "Hö"},
 				{code: violation.RangeHigh, column: "gross_kg", action: violation.Reject, cell: "91.200"},
+				{code: violation.RuleFailed, column: netRule, action: violation.Reject},
 			},
+			215: misreckoned("net_kg", "19.999"),
 		})
-	m.Name, m.Target = "weighbridge-ahrensee-2026-07.csv", "tickets_ahrensee"
+	m.Name, m.Target, m.Mapping = "weighbridge-ahrensee-2026-07.csv", tickets, "ahrensee"
 	// Habits that the remedies deal with: no violations.
 	text := string(m.Bytes)
 	text = strings.Replace(text, "AH-000105;", "ah-000105 ;", 1)
@@ -386,7 +415,7 @@ func Brunnthal() Made {
 	h := &brunnthal
 	m := h.make(11, 180, nil, nil, map[int][]plant{
 		9:  reject(violation.RequiredEmpty, "grower_no", ""),
-		18: reject(violation.TypeDouble, "protein_pct", "n.b."),
+		18: {{code: violation.TypeDecimal, column: "protein_pct", action: violation.Blank, cell: "n.b."}},
 		27: reject(violation.DateFormat, "weighed_at", "2026-07-09 11:15"),
 		36: {{code: violation.DateAmbiguous, column: "weighed_on", action: violation.Flag, cell: "05/08/2026"}},
 		45: damage(violation.EncodingInvalid, "grower", violation.Reject,
@@ -398,15 +427,16 @@ func Brunnthal() Made {
 			return strings.Replace(line,
 				",Brunnthal,", ",Brunnthal,scale 2,", 1)
 		}),
-		90:  damage(violation.RowShort, "", violation.Reject, dropCells(",")),
-		99:  reject(violation.RangeLow, "net_kg", "-120"),
+		90: damage(violation.RowShort, "", violation.Reject, dropCells(",")),
+		99: {{code: violation.RangeLow, column: "net_kg", action: violation.Reject, cell: "-120"},
+			{code: violation.RuleFailed, column: netRule, action: violation.Reject}},
 		108: reject(violation.ValueUnknown, "site", "Brunntal"),
 		117: reject(violation.TextLong, "remarks", strings.Repeat("the trailer came back half full, ", 5)+"see note"),
 		126: reject(violation.NumberScale, "moisture_pct", "13.25"),
 		135: reject(violation.DateImpossible, "weighed_on", "2026-02-30"),
 		144: {{code: violation.KeyDuplicate, column: "ticket_no", action: violation.Reject, repeat: 1}},
 	})
-	m.Name, m.Target = "weighbridge-brunnthal-2026-07.csv", "tickets_brunnthal"
+	m.Name, m.Target, m.Mapping = "weighbridge-brunnthal-2026-07.csv", tickets, "brunnthal"
 	m.Bytes = append([]byte("\xEF\xBB\xBF"), m.Bytes...)
 	m.Planted = append(m.Planted, Planted{violation.HeaderMissing, "checked_by", violation.Flag, 0, 1})
 	return m

@@ -25,7 +25,7 @@ var colmitz = habits{
 func Colmitz() Made {
 	h := &colmitz
 	trial := func(n int) []plant {
-		return reject(violation.TextFormat, "ticket_no", fmt.Sprintf("TRIAL-%d", n))
+		return []plant{{column: "ticket_no", cell: fmt.Sprintf("TRIAL-%d", n), out: true}}
 	}
 	m := h.make(17, 160, nil, nil, map[int][]plant{
 		1:   trial(1),
@@ -38,7 +38,7 @@ func Colmitz() Made {
 		118: reject(violation.RequiredEmpty, "crop", ""),
 		140: {{code: violation.KeyDuplicate, column: "ticket_no", action: violation.Reject, repeat: 139}},
 	})
-	m.Name, m.Target = "weighbridge-colmitz-2026-07.txt", "tickets_colmitz"
+	m.Name, m.Target, m.Mapping = "weighbridge-colmitz-2026-07.txt", tickets, "colmitz"
 	encoded, err := unicode.UTF16(unicode.LittleEndian, unicode.UseBOM).NewEncoder().Bytes(m.Bytes)
 	if err != nil {
 		panic(err)
@@ -118,7 +118,9 @@ func Survey() Made {
 		switch n {
 		case 1, 2:
 			answer[2] = "trial"
-			planted = []Planted{{Code: violation.ValueUnknown, Column: "kind", Action: violation.Reject}}
+			l.leaveOut()
+			l.put(strings.Join(answer, ","))
+			continue
 		case 17:
 			answer[4] = "9"
 			planted = []Planted{{Code: violation.RangeHigh, Column: "q1_waiting", Action: violation.Reject}}

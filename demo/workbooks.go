@@ -71,7 +71,7 @@ func Laboratory() Made {
 				planted = append(planted, Planted{Code: violation.DateText, Column: "taken_on", Action: violation.Flag})
 			case 33:
 				values[4] = "wet"
-				planted = append(planted, Planted{Code: violation.TypeDecimal, Column: "moisture_pct",
+				planted = append(planted, Planted{Code: violation.TypeDouble, Column: "moisture_pct",
 					Action: violation.Reject})
 			case 36, 52:
 				planted = append(planted, Planted{Code: violation.TypeError, Column: "falling_number_s",

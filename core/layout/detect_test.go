@@ -147,7 +147,8 @@ func TestFoundTables(t *testing.T) {
 		}), 0, 1},
 		"last cells left out below a title": {"Scales of the co-operative\nversion,name,built,sold,scrapped\n" +
 			repeat(20, func(i int) string {
-				return fmt.Sprintf("%d.1,scale %c,20%02d-01-01", i, 'a'+i, i) + strings.Repeat(",2026-01-01", i%3) + "\n"
+				return fmt.Sprintf("%d.1,scale %c,20%02d-01-01", i, 'a'+i, i) + strings.Repeat(",2026-01-01", i%3) +
+					"\n"
 			}), 1, 1},
 		"codes and names": {repeat(20, func(i int) string {
 			return fmt.Sprintf("%c%c\tplace %c\n", 'A'+i, 'Z'-i,

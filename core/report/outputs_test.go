@@ -166,7 +166,8 @@ func TestFailuresLeaveTheOldFiles(t *testing.T) {
 		},
 	} {
 		require.Error(t, fails(), what)
-		assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir),
+		assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"},
+			names(t, r.Dir),
 			what)
 		assertWhole(t, r.Dir)
 	}

@@ -47,7 +47,8 @@ func TestRunWritesItsFiles(t *testing.T) {
 	r := newRun(t, "id,n\na,1\nb,x\n")
 	summary, err := r.Do(t.Context())
 	require.NoError(t, err)
-	assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir))
+	assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"},
+		names(t, r.Dir))
 	text, err := os.ReadFile(summary.Outputs.Manifest)
 	require.NoError(t, err)
 	var m report.Manifest
@@ -109,7 +110,8 @@ func TestLeftoversAreWrittenOver(t *testing.T) {
 		[]byte(strings.Repeat("left over", 100)), 0o600))
 	_, err := r.Do(t.Context())
 	require.NoError(t, err)
-	assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir))
+	assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"},
+		names(t, r.Dir))
 	text, err := os.ReadFile(filepath.Join(r.Dir, "accepted.csv"))
 	require.NoError(t, err)
 	assert.Equal(t, "id,n\na,1\n", string(text))

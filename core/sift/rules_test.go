@@ -45,7 +45,8 @@ func mapped(t *testing.T, targetText, mapping, text string, workers int) (*sift.
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
 	sink := &texts{}
-	s := sift.Run{Source: r, Encoding: l.Encoding, Name: "tickets-2026-07.csv", Target: tg, Workers: workers, Sink: sink,
+	s := sift.Run{Source: r, Encoding: l.Encoding, Name: "tickets-2026-07.csv", Target: tg, Workers: workers,
+		Sink: sink,
 		Today: time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC)}
 	result, err := s.Do(context.Background())
 	require.NoError(t, err)
