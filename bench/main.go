@@ -129,20 +129,25 @@ func tell(what string, ratios []float64, goal string) {
 }
 
 func (b *bench) sift(csv string, rows int) error {
-	text, err := demo.Target("tickets_brunnthal")
-	if err != nil {
-		return err
-	}
-	target := filepath.Join(b.dir, "target.yaml")
-	if err := os.WriteFile(target, text, 0o644); err != nil {
-		return err
+	target, mapping := filepath.Join(b.dir, "target.yaml"), filepath.Join(b.dir, "mapping.yaml")
+	for path, text := range map[string]func() ([]byte, error){
+		target:  func() ([]byte, error) { return demo.Target("weighbridge_tickets") },
+		mapping: func() ([]byte, error) { return demo.Mapping("brunnthal") },
+	} {
+		content, err := text()
+		if err == nil {
+			err = os.WriteFile(path, content, 0o644)
+		}
+		if err != nil {
+			return err
+		}
 	}
 	out := filepath.Join(b.dir, "out")
 	if err := os.RemoveAll(out); err != nil {
 		return err
 	}
 	ratios, peaks, err := b.race(b.yard("encoding/csv loop", "csv", csv),
-		contender{name: "sift, all outputs", args: []string{b.sieb, "sift", csv, "--target", target, "--out", out,
+		contender{name: "sift, all outputs", args: []string{b.sieb, "sift", csv, "--target", target, "--mapping", mapping, "--out", out,
 			"--format", "json"}, also: 3})
 	if err != nil {
 		return err

@@ -33,8 +33,22 @@ func files(t *testing.T) string {
 		require.NoError(t, err)
 		write(t, dir, m.Name, string(m.Bytes))
 		write(t, dir, m.Target+".yaml", string(text))
+		if m.Mapping != "" {
+			text, err := demo.Mapping(m.Mapping)
+			require.NoError(t, err)
+			write(t, dir, m.Mapping+".yaml", string(text))
+		}
 	}
 	return dir
+}
+
+// recipe returns the flags by which a demo delivery in a folder is sifted.
+func recipe(dir string, m demo.Made) []string {
+	flags := []string{"--target", filepath.Join(dir, m.Target+".yaml")}
+	if m.Mapping != "" {
+		flags = append(flags, "--mapping", filepath.Join(dir, m.Mapping+".yaml"))
+	}
+	return flags
 }
 
 func write(t *testing.T, dir, name, text string) string {
@@ -72,15 +86,15 @@ type siftDocument struct {
 func TestSiftFindsThePlantedTruth(t *testing.T) {
 	dir := files(t)
 	for _, m := range demo.All() {
-		out := filepath.Join(dir, "out", m.Target)
-		code, text, errs := sieb("sift", filepath.Join(dir, m.Name), "--target", filepath.Join(dir, m.Target+".yaml"),
-			"--out", out, "--format", "json")
+		out := filepath.Join(dir, "out", m.Name)
+		code, text, errs := sieb(append([]string{"sift", filepath.Join(dir, m.Name), "--out", out, "--format", "json"},
+			recipe(dir, m)...)...)
 		require.Equal(t, 3, code, errs)
 		assert.Empty(t, errs, "no progress bar in a pipe")
 		var got siftDocument
 		require.NoError(t, json.Unmarshal([]byte(text), &got))
 		assert.Equal(t, "split", got.Verdict)
-		assert.Equal(t, map[string]int64{"read": m.Read, "accepted": m.Accepted, "rejected": m.Rejected, "excluded": 0},
+		assert.Equal(t, map[string]int64{"read": m.Read, "accepted": m.Accepted, "rejected": m.Rejected, "excluded": m.Excluded},
 			got.Tally)
 		var found []demo.Planted
 		for _, g := range got.Violations {
@@ -93,7 +107,7 @@ func TestSiftFindsThePlantedTruth(t *testing.T) {
 			}
 		}
 		assert.ElementsMatch(t, m.Planted, found, "each group has fewer violations than it has samples")
-		for _, name := range []string{"accepted", "rejected", "violations", "manifest"} {
+		for _, name := range []string{"accepted", "rejected", "excluded", "violations", "manifest"} {
 			assert.FileExists(t, got.Outputs[name])
 		}
 
@@ -110,10 +124,10 @@ func TestSiftFindsThePlantedTruth(t *testing.T) {
 func TestSiftText(t *testing.T) {
 	dir := files(t)
 	m := demo.Ahrensee()
-	code, out, _ := sieb("sift", filepath.Join(dir, m.Name), "--target", filepath.Join(dir, m.Target+".yaml"))
+	code, out, _ := sieb(append([]string{"sift", filepath.Join(dir, m.Name)}, recipe(dir, m)...)...)
 	assert.Equal(t, 3, code)
 	for _, want := range []string{"windows-1252, semicolon, 2 lines above the table", "verdict   split",
-		"240 read = 221 accepted + 19 rejected + 0 excluded",
+		"240 read = 220 accepted + 20 rejected + 0 excluded",
 		"date.impossible", "row 23, line 26", "crop       recode", "--out DIR writes"} {
 		assert.Contains(t, out, want)
 	}
@@ -289,11 +303,25 @@ func TestCommandsOnAService(t *testing.T) {
 
 	code, out, errs := on("targets", "add", filepath.Join(dir, m.Target+".yaml"))
 	require.Equal(t, 0, code, errs)
-	assert.Contains(t, out, "target tickets_ahrensee, version 1")
+	assert.Contains(t, out, "target weighbridge_tickets, version 1")
 	_, out, _ = on("targets", "show", m.Target)
-	assert.Contains(t, out, "target: tickets_ahrensee")
+	assert.Contains(t, out, "target: weighbridge_tickets")
 	_, out, _ = on("targets", "list")
-	assert.Contains(t, out, "Weighbridge tickets, Ahrensee")
+	assert.Contains(t, out, "Weighbridge tickets")
+	_, out, _ = on("mappings", "list")
+	assert.Contains(t, out, "there is no mapping yet")
+	code, out, errs = on("mappings", "add", filepath.Join(dir, "ahrensee.yaml"))
+	require.Equal(t, 0, code, errs)
+	assert.Equal(t, "mapping ahrensee, version 1, for the target weighbridge_tickets\n", out)
+	_, out, _ = on("mappings", "show", "ahrensee")
+	assert.Contains(t, out, "mapping: ahrensee")
+	_, out, _ = on("mappings", "list", "--target", "weighbridge_tickets")
+	assert.Contains(t, out, "Weighbridge of Ahrensee")
+	_, out, _ = on("mappings", "list", "--target", "growers")
+	assert.NotContains(t, out, "Weighbridge of Ahrensee")
+	code, _, errs = on("mappings", "add", filepath.Join(dir, "growers.yaml"))
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "line 1, column 1")
 
 	code, out, errs = on("deliveries", "add", filepath.Join(dir, m.Name), "--format", "json")
 	require.Equal(t, 0, code, errs)
@@ -302,9 +330,9 @@ func TestCommandsOnAService(t *testing.T) {
 	_, out, _ = on("deliveries", "show", d.ID)
 	assert.Contains(t, out, "sieb runs start "+d.ID)
 
-	code, out, errs = on("runs", "start", d.ID, "--target", m.Target)
+	code, out, errs = on("runs", "start", d.ID, "--mapping", m.Mapping)
 	require.Equal(t, 3, code, errs)
-	assert.Contains(t, out, "240 read = 221 accepted + 19 rejected + 0 excluded")
+	assert.Contains(t, out, "240 read = 220 accepted + 20 rejected + 0 excluded")
 	_, out, _ = on("runs", "list", "--format", "json")
 	var runs struct {
 		Items []struct{ ID, Verdict string }
@@ -315,6 +343,7 @@ func TestCommandsOnAService(t *testing.T) {
 	code, out, _ = on("runs", "show", runs.Items[0].ID)
 	assert.Zero(t, code)
 	assert.Contains(t, out, "read as   windows-1252, semicolon")
+	assert.Contains(t, out, "mapping   ahrensee, version 1")
 	_, out, _ = on("deliveries", "list")
 	assert.Contains(t, out, "split")
 
@@ -324,7 +353,7 @@ func TestCommandsOnAService(t *testing.T) {
 	code, _, errs = on("runs", "cancel", runs.Items[0].ID)
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "has ended already")
-	code, out, _ = on("deliveries", "add", filepath.Join(dir, m.Name), "--run", m.Target)
+	code, out, _ = on("deliveries", "add", filepath.Join(dir, m.Name), "--mapping", m.Mapping)
 	assert.Equal(t, 3, code)
 	assert.Contains(t, out, "verdict   split")
 }

@@ -27,7 +27,7 @@ only rows that "sieb profile" points out are then rejected.
 
 The draft is printed, or written to --out. --sql prints a create table statement
 for the accepted rows as well.`,
-		Example: `  sieb draft weighbridge-ahrensee-2026-07.csv --out tickets_ahrensee.yaml
+		Example: `  sieb draft weighbridge-ahrensee-2026-07.csv --out tickets.yaml
   sieb draft weighbridge-ahrensee-2026-07.csv --name tickets --sql`,
 		Args: oneFile,
 	}

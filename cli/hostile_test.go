@@ -80,7 +80,7 @@ func TestHostileFiles(t *testing.T) {
 			assert.Empty(t, entries, "%s: a run that failed leaves nothing", f.Name)
 		} else {
 			require.NoError(t, err, f.Name)
-			assert.Len(t, entries, 4, f.Name)
+			assert.Len(t, entries, 5, f.Name)
 		}
 		os.RemoveAll(dir)
 	}
@@ -115,7 +115,7 @@ func TestSHA256OfOutputs(t *testing.T) {
 		require.Equal(t, 3, code, errs)
 		text, err := os.ReadFile(filepath.Join(out, "manifest.json"))
 		require.NoError(t, err)
-		for _, name := range []string{"accepted.csv", "rejected.csv", "violations.csv"} {
+		for _, name := range []string{"accepted.csv", "rejected.csv", "excluded.csv", "violations.csv"} {
 			written, err := os.ReadFile(filepath.Join(out, name))
 			require.NoError(t, err)
 			assert.Equal(t, asked, strings.Contains(string(text), fmt.Sprintf(`"sha256": "%x"`,

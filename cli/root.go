@@ -99,7 +99,7 @@ splits the rows into accepted and rejected, with reasons in plain words.
 Commands on files need no service; deliveries, targets and runs talk to one
 that was started by "sieb serve" or "sieb demo".`,
 		Example: `  sieb read weighbridge-ahrensee-2026-07.csv
-  sieb sift weighbridge-ahrensee-2026-07.csv --target tickets_ahrensee.yaml --out sifted
+  sieb sift weighbridge-ahrensee-2026-07.csv --target weighbridge_tickets.yaml --mapping ahrensee.yaml --out sifted
   sieb demo`,
 		Version:       Version,
 		SilenceErrors: true,
@@ -125,7 +125,7 @@ that was started by "sieb serve" or "sieb demo".`,
 	}
 	add("files", a.read(), a.profile(), a.draft(), a.sift())
 	add("service", a.serve(), a.demo())
-	add("remote", a.deliveries(), a.targets(), a.runs())
+	add("remote", a.deliveries(), a.targets(), a.mappings(), a.runs())
 	return root
 }
 

@@ -276,9 +276,16 @@ func (a *app) fillDemo(ctx context.Context, c *client.Client) error {
 		if err != nil {
 			return err
 		}
-		t, err := c.AddTarget(ctx, text)
-		if err != nil {
+		if _, err := c.AddTarget(ctx, text); err != nil {
 			return err
+		}
+		if m.Mapping != "" {
+			if text, err = demo.Mapping(m.Mapping); err != nil {
+				return err
+			}
+			if _, err := c.AddMapping(ctx, text); err != nil {
+				return err
+			}
 		}
 		var delivery *api.Delivery
 		for i := range known.Items {
@@ -301,7 +308,7 @@ func (a *app) fillDemo(ctx context.Context, c *client.Client) error {
 		}
 		head := delivery.Run
 		if head == nil {
-			run, err := c.StartRun(ctx, api.NewRun{Delivery: delivery.ID, Target: t.Name})
+			run, err := c.StartRun(ctx, api.NewRun{Delivery: delivery.ID, Target: m.Target, Mapping: m.Mapping})
 			if err != nil {
 				return err
 			}

@@ -35,7 +35,7 @@ Without --target every row that reads cleanly is accepted. Without --out
 nothing is written.
 
 Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
-		Example: `  sieb sift weighbridge-ahrensee-2026-07.csv --target tickets.yaml --mapping ahrensee.yaml --out sifted
+		Example: `  sieb sift weighbridge-ahrensee-2026-07.csv --target weighbridge_tickets.yaml --mapping ahrensee.yaml --out sifted
   sieb sift growers-2026.ods --target growers.yaml --format json
   sieb sift tickets.txt --delimiter tab --encoding windows-1252 --out plain`,
 		Args: oneFile,
@@ -70,7 +70,7 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		set, done := a.progress("sifting", file.Size)
 		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
 			SHA256Outputs: sums, Today: day,
-			Progress:      func(p sift.Progress) { set(p.Bytes) }}
+			Progress: func(p sift.Progress) { set(p.Bytes) }}
 		summary, err := run.Do(cmd.Context())
 		done()
 		if err != nil {

@@ -2,7 +2,7 @@
 //
 //	c := client.New("http://127.0.0.1:8466", "")
 //	d, err := c.AddDelivery(ctx, "tickets.csv", file)
-//	run, err := c.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "tickets_ahrensee"})
+//	run, err := c.StartRun(ctx, api.NewRun{Delivery: d.ID, Mapping: "ahrensee"})
 //	run, err = c.Follow(ctx, run.ID, nil)
 //
 // Errors of the service are of type *Error and carry its words.
@@ -194,11 +194,33 @@ func (c *Client) Targets(ctx context.Context, offset, limit int) (p api.Page[api
 
 // Target returns a version of a target with its text, the newest for version 0.
 func (c *Client) Target(ctx context.Context, name string, version int) (t api.Target, err error) {
-	path := v1 + "/targets/" + url.PathEscape(name)
+	return t, c.get(ctx, versionPath("targets", name, version), &t)
+}
+
+// AddMapping adds a mapping, or a version of one, from YAML or JSON text.
+func (c *Client) AddMapping(ctx context.Context, text []byte) (m api.Mapping, err error) {
+	return m, c.call(ctx, http.MethodPost, v1+"/mappings", bytes.NewReader(text), "application/yaml", &m)
+}
+
+// Mappings lists mappings by name: those for one target, or all for "".
+func (c *Client) Mappings(ctx context.Context, target string, offset, limit int) (p api.Page[api.Mapping], err error) {
+	v := page(offset, limit)
+	put(v, "target", target)
+	return p, c.get(ctx, v1+"/mappings?"+v.Encode(), &p)
+}
+
+// Mapping returns a version of a mapping with its text, the newest for version 0.
+func (c *Client) Mapping(ctx context.Context, name string, version int) (m api.Mapping, err error) {
+	return m, c.get(ctx, versionPath("mappings", name, version), &m)
+}
+
+// versionPath returns the address of a version of a text, of the newest for version 0.
+func versionPath(library, name string, version int) string {
+	path := v1 + "/" + library + "/" + url.PathEscape(name)
 	if version > 0 {
 		path += "/versions/" + strconv.Itoa(version)
 	}
-	return t, c.get(ctx, path, &t)
+	return path
 }
 
 // StartRun sifts a delivery.

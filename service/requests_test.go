@@ -88,7 +88,7 @@ func TestRequests(t *testing.T) {
 		assert.Greater(t, asked, 20)
 	})
 
-	r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: m.Target})
+	r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Mapping: m.Mapping})
 	require.NoError(t, err)
 	r, err = s.Client.Follow(ctx, r.ID, nil)
 	require.NoError(t, err)
@@ -131,7 +131,7 @@ func TestRequests(t *testing.T) {
 		var shown struct{ ReadAs json.RawMessage }
 		require.NoError(t, json.Unmarshal([]byte(text), &shown))
 		resp, text := s.ask(t, http.MethodPost, "/api/v1/runs",
-			`{"delivery":"`+d.ID+`","target":"`+m.Target+`","layout":`+string(shown.ReadAs)+`}`,
+			`{"delivery":"`+d.ID+`","mapping":"`+m.Mapping+`","layout":`+string(shown.ReadAs)+`}`,
 			"Content-Type", "application/json")
 		require.Equal(t, http.StatusAccepted, resp.StatusCode, text)
 		var again api.Run

@@ -37,6 +37,12 @@ func addDemo(t *testing.T, s *kit, m demo.Made) api.Delivery {
 	require.NoError(t, err)
 	_, err = s.Client.AddTarget(t.Context(), text)
 	require.NoError(t, err)
+	if m.Mapping != "" {
+		text, err = demo.Mapping(m.Mapping)
+		require.NoError(t, err)
+		_, err = s.Client.AddMapping(t.Context(), text)
+		require.NoError(t, err)
+	}
 	d, err := s.Client.AddDelivery(t.Context(), m.Name, bytes.NewReader(m.Bytes))
 	require.NoError(t, err)
 	return d
@@ -67,11 +73,11 @@ func TestService(t *testing.T) {
 		for _, m := range demo.All() {
 			d := addDemo(t, s, m)
 			assert.Equal(t, "arrived", d.State)
-			r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: m.Target})
+			r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: m.Target, Mapping: m.Mapping})
 			require.NoError(t, err)
 			r, err = s.Client.Follow(ctx, r.ID, nil)
 			require.NoError(t, err)
-			assert.Equal(t, []int64{m.Read, m.Accepted, m.Rejected, 0}, []int64{r.Tally.Read, r.Tally.Accepted,
+			assert.Equal(t, []int64{m.Read, m.Accepted, m.Rejected, m.Excluded}, []int64{r.Tally.Read, r.Tally.Accepted,
 				r.Tally.Rejected, r.Tally.Excluded})
 			want := map[string]int{}
 			rejected := map[int64]bool{}
@@ -281,7 +287,7 @@ func TestService(t *testing.T) {
 
 	t.Run("cancel", func(t *testing.T) {
 		d := s.large(t, 60e6)
-		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "tickets_brunnthal"})
+		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "weighbridge_tickets"})
 		require.NoError(t, err)
 		servicetest.Await(t, "the run runs", func() bool {
 			r, err = s.Client.Run(ctx, r.ID)
@@ -368,11 +374,11 @@ func TestKilledService(t *testing.T) {
 	s := &kit{&servicetest.Service{Address: "http://" + address, Client: client.New("http://"+address, ""), Data: data}}
 	first := start()
 	d := s.large(t, 150e6)
-	text, err := demo.Target("tickets_brunnthal")
+	text, err := demo.Target("weighbridge_tickets")
 	require.NoError(t, err)
 	_, err = s.Client.AddTarget(t.Context(), text)
 	require.NoError(t, err)
-	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "tickets_brunnthal"})
+	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "weighbridge_tickets"})
 	require.NoError(t, err)
 	servicetest.Await(t, "the run is under way", func() bool {
 		r, err = s.Client.Run(t.Context(), r.ID)
@@ -390,9 +396,9 @@ func TestKilledService(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "done", r.State)
 	assert.Less(t, time.Since(began), 30*time.Second, "the run is taken up at once")
-	assert.Equal(t, 4, count(t, filepath.Join(data, "runs", r.ID)), "nothing half-written is left")
+	assert.Equal(t, 5, count(t, filepath.Join(data, "runs", r.ID)), "nothing half-written is left")
 
-	undisturbed, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "tickets_brunnthal"})
+	undisturbed, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "weighbridge_tickets"})
 	require.NoError(t, err)
 	undisturbed, err = s.Client.Follow(t.Context(), undisturbed.ID, nil)
 	require.NoError(t, err)

@@ -92,11 +92,19 @@ func fill(ctx context.Context, c *client.Client) (map[string]string, error) {
 		if _, err := c.AddTarget(ctx, text); err != nil {
 			return nil, err
 		}
+		if m.Mapping != "" {
+			if text, err = demo.Mapping(m.Mapping); err != nil {
+				return nil, err
+			}
+			if _, err := c.AddMapping(ctx, text); err != nil {
+				return nil, err
+			}
+		}
 		d, err := c.AddDelivery(ctx, m.Name, strings.NewReader(string(m.Bytes)))
 		if err != nil {
 			return nil, err
 		}
-		r, err := c.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: m.Target})
+		r, err := c.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: m.Target, Mapping: m.Mapping})
 		if err != nil {
 			return nil, err
 		}
@@ -241,7 +249,12 @@ func terminal(work, out string) error {
 	if err != nil {
 		return err
 	}
-	for name, text := range map[string][]byte{m.Name: m.Bytes, m.Target + ".yaml": target, d.Name: d.Bytes} {
+	mapping, err := demo.Mapping(m.Mapping)
+	if err != nil {
+		return err
+	}
+	for name, text := range map[string][]byte{m.Name: m.Bytes, m.Target + ".yaml": target, m.Mapping + ".yaml": mapping,
+		d.Name: d.Bytes} {
 		if err := os.WriteFile(filepath.Join(work, name), text, 0o644); err != nil {
 			return err
 		}
@@ -268,7 +281,8 @@ func terminal(work, out string) error {
 		"profile":        "sieb profile " + d.Name,
 		"profile-column": "sieb profile " + m.Name + " --column 'Moisture %' | head -46",
 		"draft":          "sieb draft " + d.Name,
-		"sift":           "sieb sift " + m.Name + " --target " + m.Target + ".yaml --out sifted",
+		"sift": "sieb sift " + m.Name + " --target " + m.Target + ".yaml --mapping " + m.Mapping +
+			".yaml --out sifted",
 	} {
 		if err := window(display, bin, work, command, filepath.Join(out, name+".png")); err != nil {
 			return fmt.Errorf("%s: %w", name, err)

@@ -27,7 +27,6 @@ import (
 	"sieb/core/fault"
 	"sieb/core/report"
 	"sieb/core/source"
-	"sieb/core/target"
 	"sieb/core/violation"
 	"sieb/service/catalogue"
 	"sieb/service/jobs"
@@ -213,19 +212,7 @@ func (s *Server) routes(api huma.API) {
 	s.readingRoutes(api, op)
 	s.profileRoutes(api, op)
 
-	text := op("addTarget", http.MethodPost, "/targets", "Adds a target, or a version of one", "targets", 400, 422)
-	text.DefaultStatus, text.MaxBodyBytes = http.StatusCreated, maxTargetBytes
-	huma.Register(api, text, s.addTarget)
-	huma.Register(api, op("draftFromTable", http.MethodPost, "/targets/from-table",
-		"Draws a target from a table of a PostgreSQL database, without adding it", "targets", 422), s.draftFromTable)
-	huma.Register(api, op("listDatabases", http.MethodGet, "/databases",
-		"Databases that the service's settings name, from which targets can be drawn", "targets"), s.listDatabases)
-	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name",
-		"targets"), s.listTargets)
-	huma.Register(api, op("showTarget", http.MethodGet, "/targets/{name}", "The newest version of a target", "targets",
-		404), s.showTarget)
-	huma.Register(api, op("showTargetVersion", http.MethodGet, "/targets/{name}/versions/{version}",
-		"One version of a target", "targets", 404), s.showTargetVersion)
+	s.textRoutes(api, op)
 
 	start := op("startRun", http.MethodPost, "/runs", "Sifts a delivery through a target", "runs", 404, 422)
 	start.DefaultStatus = http.StatusAccepted
@@ -333,113 +320,6 @@ func (s *Server) sendFile(path, name, kind string) (*huma.StreamResponse, error)
 		}
 		http.ServeContent(w, r, "", info.ModTime(), f)
 	}}, nil
-}
-
-type targetText struct {
-	RawBody []byte `contentType:"application/yaml" doc:"the target, YAML or JSON"`
-}
-
-func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target], error) {
-	t, err := target.Parse(in.RawBody)
-	var problems target.Problems
-	if errors.As(err, &problems) {
-		details := make([]error, len(problems))
-		for i, p := range problems {
-			details[i] = &huma.ErrorDetail{Message: p.Message, Location: fmt.Sprintf("line %d, column %d", p.Line,
-				p.Column)}
-		}
-		return nil, huma.Error422UnprocessableEntity("the target cannot be used: "+problems[0].Error(), details...)
-	} else if err != nil {
-		return nil, huma.Error422UnprocessableEntity(err.Error())
-	}
-	added, isNew, err := s.Store.AddTarget(ctx, t.Name, t.Title, string(in.RawBody))
-	if err != nil {
-		return nil, s.failure("recording a target", err)
-	}
-	if isNew {
-		s.Log.Info("target added", "target", added.Name, "version", added.Version)
-	}
-	return &created[Target]{http.StatusCreated, fmt.Sprintf("/api/v1/targets/%s/versions/%d", added.Name,
-		added.Version), targetOf(added, false)}, nil
-}
-
-func (s *Server) listTargets(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
-	found, total, err := s.Store.Targets(ctx, in.Offset, in.Limit)
-	if err != nil {
-		return nil, s.failure("listing targets", err)
-	}
-	return pageOf(found, total, func(t store.Target) Target { return targetOf(t, false) }), nil
-}
-
-func (s *Server) target(ctx context.Context, name string, version int) (store.Target, error) {
-	t, err := s.Store.Target(ctx, name, version)
-	switch {
-	case errors.Is(err, store.ErrNone) && version > 0:
-		return t, huma.Error404NotFound(fmt.Sprintf("there is no version %d of a target %q", version, name))
-	case errors.Is(err, store.ErrNone):
-		return t, huma.Error404NotFound(fmt.Sprintf("there is no target %q", name))
-	case err != nil:
-		return t, s.failure("looking for a target", err)
-	}
-	return t, nil
-}
-
-func (s *Server) showTarget(ctx context.Context, in *struct {
-	Name string `path:"name"`
-}) (*answer[Target], error) {
-	t, err := s.target(ctx, in.Name, 0)
-	if err != nil {
-		return nil, err
-	}
-	return &answer[Target]{targetOf(t, true)}, nil
-}
-
-func (s *Server) showTargetVersion(ctx context.Context, in *struct {
-	Name    string `path:"name"`
-	Version int    `path:"version" minimum:"1" maximum:"2147483647"`
-}) (*answer[Target], error) {
-	t, err := s.target(ctx, in.Name, in.Version)
-	if err != nil {
-		return nil, err
-	}
-	return &answer[Target]{targetOf(t, true)}, nil
-}
-
-func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*created[Run], error) {
-	d, err := s.delivery(ctx, in.Body.Delivery)
-	if err != nil {
-		return nil, err
-	}
-	if err := s.isTable(d); err != nil {
-		return nil, err
-	}
-	version := 0
-	if in.Body.Target != "" {
-		t, err := s.target(ctx, in.Body.Target, in.Body.TargetVersion)
-		if err != nil {
-			return nil, err
-		}
-		version = t.Version
-	} else if in.Body.TargetVersion > 0 {
-		return nil, huma.Error422UnprocessableEntity("targetVersion stands without a target")
-	}
-	given := givenOf(d.Layout)
-	if in.Body.Layout != nil {
-		given = in.Body.Layout.Over(given)
-		if err := checked(given, "body.layout."); err != nil {
-			return nil, err
-		}
-	}
-	run, err := s.Store.AddRun(ctx, d.ID, in.Body.Target, version, given, in.Body.SHA256,
-		s.Queue.Enqueue(ctx, store.Runs))
-	if err != nil {
-		return nil, s.failure("recording a run", err)
-	}
-	out, err := s.runOf(run)
-	if err != nil {
-		return nil, err
-	}
-	return &created[Run]{http.StatusAccepted, "/api/v1/runs/" + run.ID, out}, nil
 }
 
 func (s *Server) listRuns(ctx context.Context, in *struct {

@@ -43,7 +43,8 @@ type Delivery struct {
 type RunHead struct {
 	ID       string        `json:"id"`
 	Delivery string        `json:"delivery"`
-	Target   *TargetRef    `json:"target,omitempty"`
+	Target   *VersionRef   `json:"target,omitempty"`
+	Mapping  *VersionRef   `json:"mapping,omitempty"`
 	State    string        `json:"state" enum:"waiting,running,done,failed,cancelled"`
 	Verdict  string        `json:"verdict,omitempty" enum:"accepted,split,refused"`
 	Tally    *sift.Tally   `json:"tally,omitempty"`
@@ -65,6 +66,10 @@ type Run struct {
 	Columns    []check.Match     `json:"columns,omitempty" doc:"the target's columns and what feeds them"`
 	Tolerance  string            `json:"tolerance,omitempty" doc:"how much may be rejected, as the target says it; absent where no limit is set"`
 	BlankLines int64             `json:"blankLines,omitempty" doc:"lines that are no rows, since they hold nothing but blanks"`
+	Excluded   []sift.Excluded   `json:"excluded,omitempty" doc:"rows that were left out, by reason"`
+	LeftOut    []string          `json:"leftOut,omitempty" doc:"headers of the delivery's columns that are known and not wanted"`
+	Unjudged   []sift.Unjudged   `json:"unjudged,omitempty" doc:"row rules that were not judged in all rows"`
+	Today      string            `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
 	Violations []sift.Group      `json:"violations,omitempty"`
 	Remedies   []sift.Remedy     `json:"remedies,omitempty"`
 	Outputs    map[string]string `json:"outputs,omitempty" doc:"where each output is, by name"`
@@ -84,8 +89,8 @@ type Trouble struct {
 	NextAt *time.Time `json:"nextAt,omitempty" doc:"when it is tried again"`
 }
 
-// TargetRef names a version of a target.
-type TargetRef struct {
+// VersionRef names a version of a target or a mapping.
+type VersionRef struct {
 	Name    string `json:"name"`
 	Version int    `json:"version"`
 }
@@ -106,13 +111,21 @@ type Target struct {
 	Text    string    `json:"text,omitempty" doc:"YAML or JSON, as it was added; not in lists"`
 }
 
+// Mapping is one version of a mapping.
+type Mapping struct {
+	Target
+	For string `json:"for" doc:"name of the target that it is for"`
+}
+
 // NewRun asks for a run.
 type NewRun struct {
-	Delivery      string        `json:"delivery" minLength:"1"`
-	Target        string        `json:"target,omitempty" doc:"without one every row that reads cleanly is accepted"`
-	TargetVersion int           `json:"targetVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
-	Layout        *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are those saved with the delivery, or detected"`
-	SHA256        bool          `json:"sha256,omitempty" doc:"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer"`
+	Delivery       string        `json:"delivery" minLength:"1"`
+	Target         string        `json:"target,omitempty" doc:"without one every row that reads cleanly is accepted"`
+	TargetVersion  int           `json:"targetVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
+	Mapping        string        `json:"mapping,omitempty" doc:"how the sender writes; its target is taken where none is named"`
+	MappingVersion int           `json:"mappingVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
+	Layout         *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are those saved with the delivery, then those of the mapping, or detected"`
+	SHA256         bool          `json:"sha256,omitempty" doc:"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer"`
 }
 
 // AskReading asks how settings read a delivery.
@@ -225,7 +238,10 @@ func headOf(r store.Run) RunHead {
 	out := RunHead{ID: r.ID, Delivery: r.DeliveryID, State: r.State, Verdict: r.Verdict.String, Error: r.Error.String,
 		Progress: Progress{r.BytesDone, r.TotalBytes, r.RowsDone}, CreatedAt: r.CreatedAt.UTC()}
 	if r.TargetName.Valid {
-		out.Target = &TargetRef{r.TargetName.String, int(r.TargetVersion.Int32)}
+		out.Target = &VersionRef{r.TargetName.String, int(r.TargetVersion.Int32)}
+	}
+	if r.MappingName.Valid {
+		out.Mapping = &VersionRef{r.MappingName.String, int(r.MappingVersion.Int32)}
 	}
 	if r.StartedAt.Valid {
 		at := r.StartedAt.Time.UTC()
@@ -273,6 +289,7 @@ func runOf(r store.Run) (Run, error) {
 	out.BlankLines, out.Tolerance = result.BlankLines, result.Tolerance
 	out.Refusal, out.Columns, out.Violations, out.Remedies = result.Refusal, result.Columns, result.Violations,
 		result.Remedies
+	out.Excluded, out.LeftOut, out.Unjudged, out.Today = result.Excluded, result.LeftOut, result.Unjudged, result.Today
 	out.Outputs = map[string]string{}
 	for _, name := range outputNames {
 		out.Outputs[shortName(name)] = "/api/v1/runs/" + r.ID + "/outputs/" + name
@@ -280,10 +297,12 @@ func runOf(r store.Run) (Run, error) {
 	return out, nil
 }
 
-func targetOf(t store.Target, withText bool) Target {
+func targetOf(t store.Text, withText bool) Target {
 	out := Target{Name: t.Name, Version: t.Version, Title: t.Title, AddedAt: t.AddedAt.UTC()}
 	if withText {
 		out.Text = t.Text
 	}
 	return out
 }
+
+func mappingOf(t store.Text, withText bool) Mapping { return Mapping{targetOf(t, withText), t.Target} }

@@ -465,17 +465,9 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 		return err
 	}
 	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version,
-		SHA256Outputs: run.Sums}
-	if run.TargetName.Valid {
-		t, err := q.Store.Target(ctx, run.TargetName.String, int(run.TargetVersion.Int32))
-		if err != nil {
-			return err
-		}
-		r.TargetVersion = t.Version
-		if r.Target, err = target.Parse([]byte(t.Text)); err != nil {
-			return q.fail(ctx, store.Runs, id, delivery,
-				fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err))
-		}
+		SHA256Outputs: run.Sums, Today: run.CreatedAt.Local()}
+	if err := q.recipe(ctx, run, &r); err != nil {
+		return q.fail(ctx, store.Runs, id, delivery, err)
 	}
 	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
@@ -502,6 +494,36 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	rowsRead.Add(float64(summary.Tally.Read))
 	q.Log.Info("run done", "run", id, "delivery", delivery.Name, "verdict", summary.Verdict, "read", summary.Tally.Read,
 		"accepted", summary.Tally.Accepted, "rejected", summary.Tally.Rejected)
+	return nil
+}
+
+// recipe puts the target of a run together, with its mapping where it has one.
+func (q *Queue) recipe(ctx context.Context, run store.Run, r *report.Run) error {
+	if !run.TargetName.Valid {
+		return nil
+	}
+	t, err := q.Store.Text(ctx, store.Targets, run.TargetName.String, int(run.TargetVersion.Int32))
+	if err != nil {
+		return err
+	}
+	r.TargetVersion = t.Version
+	if r.Target, err = target.Parse([]byte(t.Text)); err != nil {
+		return fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err)
+	}
+	if !run.MappingName.Valid {
+		return nil
+	}
+	if t, err = q.Store.Text(ctx, store.Mappings, run.MappingName.String, int(run.MappingVersion.Int32)); err != nil {
+		return err
+	}
+	r.MappingVersion = t.Version
+	m, err := target.ParseMapping([]byte(t.Text))
+	if err == nil {
+		r.Target, err = r.Target.With(m)
+	}
+	if err != nil {
+		return fmt.Errorf("mapping %s, version %d: %w", t.Name, t.Version, err)
+	}
 	return nil
 }
 

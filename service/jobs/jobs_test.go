@@ -53,7 +53,7 @@ func (q *Queue) order(t *testing.T, w store.Work) string {
 		require.NoError(t, err)
 		return p.ID
 	}
-	r, err := q.Store.AddRun(t.Context(), d.ID, "", 0, nil, false, enqueue)
+	r, err := q.Store.AddRun(t.Context(), store.NewRun{Delivery: d.ID}, enqueue)
 	require.NoError(t, err)
 	return r.ID
 }

@@ -5,10 +5,8 @@ package store
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"database/sql"
 	"embed"
-	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -140,56 +138,6 @@ func (s *Store) Claim(ctx context.Context, id, path string) (owner, at string, b
 	return owner, at, isNew == 0, err
 }
 
-// Target is one version of a target.
-type Target struct {
-	Name    string    `db:"name"`
-	Version int       `db:"version"`
-	Title   string    `db:"title"`
-	Text    string    `db:"text"`
-	SHA256  string    `db:"sha256"`
-	AddedAt time.Time `db:"added_at"`
-}
-
-// AddTarget records a target's text; a text that is known already gives its version.
-func (s *Store) AddTarget(ctx context.Context, name, title, text string) (t Target, isNew bool, err error) {
-	sum := sha256.Sum256([]byte(text))
-	hash := hex.EncodeToString(sum[:])
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, `select pg_advisory_xact_lock(hashtextextended('sieb target ' || $1, 0))`,
-			name); err != nil {
-			return err
-		}
-		err := tx.GetContext(ctx, &t, `select * from targets where name = $1 and sha256 = $2`, name, hash)
-		if !errors.Is(err, sql.ErrNoRows) {
-			return err
-		}
-		isNew = true
-		return tx.GetContext(ctx, &t, `
-			insert into targets (name, version, title, text, sha256)
-			select $1, coalesce(max(version), 0) + 1, $2, $3, $4 from targets where name = $1
-			returning *`, name, title, text, hash)
-	})
-	return t, isNew, err
-}
-
-// Target returns a version of a target, the newest for version 0.
-func (s *Store) Target(ctx context.Context, name string, version int) (t Target, err error) {
-	err = s.db.GetContext(ctx, &t, `
-		select * from targets where name = $1 and (version = $2 or $2 = 0)
-		order by version desc limit 1`, name, version)
-	return t, none(err)
-}
-
-// Targets returns a page of targets in their newest versions, by name.
-func (s *Store) Targets(ctx context.Context, offset, limit int) (page []Target, total int, err error) {
-	if err = s.db.GetContext(ctx, &total, `select count(distinct name) from targets`); err != nil {
-		return nil, 0, err
-	}
-	err = s.db.SelectContext(ctx, &page, `
-		select distinct on (name) * from targets order by name, version desc offset $1 limit $2`, offset, limit)
-	return page, total, err
-}
-
 // States of a run.
 const (
 	Waiting   = "waiting"
@@ -201,23 +149,25 @@ const (
 
 // Run is a recorded run of a delivery through a target.
 type Run struct {
-	ID            string         `db:"id"`
-	DeliveryID    string         `db:"delivery_id"`
-	TargetName    sql.NullString `db:"target_name"`
-	TargetVersion sql.NullInt32  `db:"target_version"`
-	Layout        []byte         `db:"layout"` // settings made by hand, JSON
-	Sums          bool           `db:"sums"`   // the manifest gives the outputs' SHA-256 as well
-	JobID         sql.NullInt64  `db:"job_id"`
-	State         string         `db:"state"`
-	BytesDone     int64          `db:"bytes_done"`
-	RowsDone      int64          `db:"rows_done"`
-	Verdict       sql.NullString `db:"verdict"`
-	Result        []byte         `db:"result"` // JSON, nil before the end
-	Error         sql.NullString `db:"error"`
-	CreatedAt     time.Time      `db:"created_at"`
-	StartedAt     sql.NullTime   `db:"started_at"`
-	FinishedAt    sql.NullTime   `db:"finished_at"`
-	TotalBytes    int64          `db:"total_bytes"` // of the delivery
+	ID             string         `db:"id"`
+	DeliveryID     string         `db:"delivery_id"`
+	TargetName     sql.NullString `db:"target_name"`
+	TargetVersion  sql.NullInt32  `db:"target_version"`
+	MappingName    sql.NullString `db:"mapping_name"`
+	MappingVersion sql.NullInt32  `db:"mapping_version"`
+	Layout         []byte         `db:"layout"` // settings made by hand, JSON
+	Sums           bool           `db:"sums"`   // the manifest gives the outputs' SHA-256 as well
+	JobID          sql.NullInt64  `db:"job_id"`
+	State          string         `db:"state"`
+	BytesDone      int64          `db:"bytes_done"`
+	RowsDone       int64          `db:"rows_done"`
+	Verdict        sql.NullString `db:"verdict"`
+	Result         []byte         `db:"result"` // JSON, nil before the end
+	Error          sql.NullString `db:"error"`
+	CreatedAt      time.Time      `db:"created_at"`
+	StartedAt      sql.NullTime   `db:"started_at"`
+	FinishedAt     sql.NullTime   `db:"finished_at"`
+	TotalBytes     int64          `db:"total_bytes"` // of the delivery
 	Trouble
 }
 
@@ -239,12 +189,26 @@ func (r *Run) Ended() bool { return r.State != Waiting && r.State != Running }
 // order, and returns the job's number.
 type Enqueue func(tx pgx.Tx, id string) (job int64, err error)
 
+// NewRun is a run to be recorded.
+type NewRun struct {
+	Delivery        string
+	Target, Mapping VersionOf // the zero ones for none
+	Layout          any       // settings made by hand
+	Sums            bool
+}
+
+// VersionOf names a version of a target or a mapping.
+type VersionOf struct {
+	Name    string
+	Version int
+}
+
 // AddRun records a run, with the job that works for it.
-func (s *Store) AddRun(ctx context.Context, delivery, target string, version int, layout any, sums bool,
-	enqueue Enqueue) (r Run, err error) {
-	id, err := s.addOrder(ctx, Runs, layout, enqueue, `
-		insert into runs (id, layout, delivery_id, target_name, target_version, sums)
-		values ($1, $2, $3, nullif($4, ''), nullif($5, 0), $6)`, delivery, target, version, sums)
+func (s *Store) AddRun(ctx context.Context, n NewRun, enqueue Enqueue) (r Run, err error) {
+	id, err := s.addOrder(ctx, Runs, n.Layout, enqueue, `
+		insert into runs (id, layout, delivery_id, target_name, target_version, mapping_name, mapping_version, sums)
+		values ($1, $2, $3, nullif($4, ''), nullif($5, 0), nullif($6, ''), nullif($7, 0), $8)`, n.Delivery,
+		n.Target.Name, n.Target.Version, n.Mapping.Name, n.Mapping.Version, n.Sums)
 	if err != nil {
 		return r, err
 	}

@@ -1,0 +1,269 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"sieb/core/target"
+	"sieb/service/store"
+)
+
+// textRoutes are the routes of targets and mappings.
+func (s *Server) textRoutes(api huma.API, op func(id, method, path, summary, tag string, errs ...int) huma.Operation) {
+	add := op("addTarget", http.MethodPost, "/targets", "Adds a target, or a version of one", "targets", 400, 422)
+	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, maxTargetBytes
+	huma.Register(api, add, s.addTarget)
+	huma.Register(api, op("draftFromTable", http.MethodPost, "/targets/from-table",
+		"Draws a target from a table of a PostgreSQL database, without adding it", "targets", 422), s.draftFromTable)
+	huma.Register(api, op("listDatabases", http.MethodGet, "/databases",
+		"Databases that the service's settings name, from which targets can be drawn", "targets"), s.listDatabases)
+	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name",
+		"targets"), s.listTargets)
+	huma.Register(api, op("showTarget", http.MethodGet, "/targets/{name}", "The newest version of a target", "targets",
+		404), s.showTarget)
+	huma.Register(api, op("showTargetVersion", http.MethodGet, "/targets/{name}/versions/{version}",
+		"One version of a target", "targets", 404), s.showTargetVersion)
+
+	add = op("addMapping", http.MethodPost, "/mappings", "Adds a mapping, or a version of one", "mappings", 400, 422)
+	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, maxTargetBytes
+	huma.Register(api, add, s.addMapping)
+	huma.Register(api, op("listMappings", http.MethodGet, "/mappings", "Mappings in their newest versions, by name",
+		"mappings"), s.listMappings)
+	huma.Register(api, op("showMapping", http.MethodGet, "/mappings/{name}", "The newest version of a mapping",
+		"mappings", 404), s.showMapping)
+	huma.Register(api, op("showMappingVersion", http.MethodGet, "/mappings/{name}/versions/{version}",
+		"One version of a mapping", "mappings", 404), s.showMappingVersion)
+}
+
+type targetText struct {
+	RawBody []byte `contentType:"application/yaml" doc:"the target, YAML or JSON"`
+}
+
+type mappingText struct {
+	RawBody []byte `contentType:"application/yaml" doc:"the mapping, YAML or JSON"`
+}
+
+// ByName names a target or a mapping.
+type ByName struct {
+	Name string `path:"name"`
+}
+
+type version struct {
+	ByName
+	Version int `path:"version" minimum:"1" maximum:"2147483647"`
+}
+
+// unusable makes an answer of what is wrong with a text ("target" or "mapping").
+func unusable(what string, err error) error {
+	var problems target.Problems
+	if !errors.As(err, &problems) {
+		return huma.Error422UnprocessableEntity(err.Error())
+	}
+	details := make([]error, len(problems))
+	for i, p := range problems {
+		details[i] = &huma.ErrorDetail{Message: p.Message, Location: fmt.Sprintf("line %d, column %d", p.Line, p.Column)}
+	}
+	return huma.Error422UnprocessableEntity("the "+what+" cannot be used: "+problems[0].Error(), details...)
+}
+
+func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target], error) {
+	t, err := target.Parse(in.RawBody)
+	if err != nil {
+		return nil, unusable("target", err)
+	}
+	added, err := s.addText(ctx, store.Targets, store.Text{Name: t.Name, Title: t.Title, Text: string(in.RawBody)})
+	if err != nil {
+		return nil, err
+	}
+	return &created[Target]{http.StatusCreated, locationOf(store.Targets, added), targetOf(added, false)}, nil
+}
+
+// addMapping adds a mapping, which must fit the newest version of its target.
+func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[Mapping], error) {
+	m, err := target.ParseMapping(in.RawBody)
+	if err != nil {
+		return nil, unusable("mapping", err)
+	}
+	t, err := s.Store.Text(ctx, store.Targets, m.Target, 0)
+	if errors.Is(err, store.ErrNone) {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("there is no target %q, which the mapping is for: "+
+			"add the target first", m.Target))
+	} else if err != nil {
+		return nil, s.failure("looking for a target", err)
+	}
+	if _, err := joined(t, m); err != nil {
+		return nil, err
+	}
+	added, err := s.addText(ctx, store.Mappings, store.Text{Name: m.Name, Title: m.Title, Target: m.Target,
+		Text: string(in.RawBody)})
+	if err != nil {
+		return nil, err
+	}
+	return &created[Mapping]{http.StatusCreated, locationOf(store.Mappings, added), mappingOf(added, false)}, nil
+}
+
+// joined joins a target that was added with a mapping.
+func joined(t store.Text, m *target.Mapping) (*target.Target, error) {
+	parsed, err := target.Parse([]byte(t.Text))
+	if err != nil {
+		return nil, unusable("target", err)
+	}
+	both, err := parsed.With(m)
+	if err != nil {
+		return nil, unusable("mapping", err)
+	}
+	return both, nil
+}
+
+func locationOf(l store.Library, t store.Text) string {
+	return fmt.Sprintf("/api/v1/%s/%s/versions/%d", l, t.Name, t.Version)
+}
+
+func (s *Server) addText(ctx context.Context, l store.Library, t store.Text) (store.Text, error) {
+	added, isNew, err := s.Store.AddText(ctx, l, t)
+	if err != nil {
+		return added, s.failure("recording one of the "+string(l), err)
+	}
+	if isNew {
+		s.Log.Info("text added", "to", l, "name", added.Name, "version", added.Version)
+	}
+	return added, nil
+}
+
+func (s *Server) listTargets(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
+	found, total, err := s.Store.Texts(ctx, store.Targets, "", in.Offset, in.Limit)
+	if err != nil {
+		return nil, s.failure("listing targets", err)
+	}
+	return pageOf(found, total, func(t store.Text) Target { return targetOf(t, false) }), nil
+}
+
+func (s *Server) listMappings(ctx context.Context, in *struct {
+	Paging
+	Target string `query:"target" doc:"only those for this target"`
+}) (*answer[Page[Mapping]], error) {
+	found, total, err := s.Store.Texts(ctx, store.Mappings, in.Target, in.Offset, in.Limit)
+	if err != nil {
+		return nil, s.failure("listing mappings", err)
+	}
+	return pageOf(found, total, func(t store.Text) Mapping { return mappingOf(t, false) }), nil
+}
+
+// text returns a version of a target or mapping, the newest for version 0.
+func (s *Server) text(ctx context.Context, l store.Library, name string, version int) (store.Text, error) {
+	what := map[store.Library]string{store.Targets: "target", store.Mappings: "mapping"}[l]
+	t, err := s.Store.Text(ctx, l, name, version)
+	switch {
+	case errors.Is(err, store.ErrNone) && version > 0:
+		return t, huma.Error404NotFound(fmt.Sprintf("there is no version %d of a %s %q", version, what, name))
+	case errors.Is(err, store.ErrNone):
+		return t, huma.Error404NotFound(fmt.Sprintf("there is no %s %q", what, name))
+	case err != nil:
+		return t, s.failure("looking for a "+what, err)
+	}
+	return t, nil
+}
+
+func (s *Server) showTarget(ctx context.Context, in *ByName) (*answer[Target], error) {
+	return s.showTargetVersion(ctx, &version{ByName: *in})
+}
+
+func (s *Server) showTargetVersion(ctx context.Context, in *version) (*answer[Target], error) {
+	t, err := s.text(ctx, store.Targets, in.Name, in.Version)
+	if err != nil {
+		return nil, err
+	}
+	return &answer[Target]{targetOf(t, true)}, nil
+}
+
+func (s *Server) showMapping(ctx context.Context, in *ByName) (*answer[Mapping], error) {
+	return s.showMappingVersion(ctx, &version{ByName: *in})
+}
+
+func (s *Server) showMappingVersion(ctx context.Context, in *version) (*answer[Mapping], error) {
+	t, err := s.text(ctx, store.Mappings, in.Name, in.Version)
+	if err != nil {
+		return nil, err
+	}
+	return &answer[Mapping]{mappingOf(t, true)}, nil
+}
+
+// recipe is what a run is asked to sift by.
+type recipe struct {
+	target, mapping store.VersionOf
+	layout          *target.Mapping // whose layout stands below the settings of the delivery; nil for none
+}
+
+// recipe looks the target and the mapping of an order up, and whether they go together.
+func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
+	var m store.Text
+	switch {
+	case in.Mapping != "":
+		if m, err = s.text(ctx, store.Mappings, in.Mapping, in.MappingVersion); err != nil {
+			return r, err
+		}
+		if in.Target == "" {
+			in.Target = m.Target
+		}
+	case in.MappingVersion > 0:
+		return r, huma.Error422UnprocessableEntity("mappingVersion stands without a mapping")
+	}
+	if in.Target == "" {
+		if in.TargetVersion > 0 {
+			return r, huma.Error422UnprocessableEntity("targetVersion stands without a target")
+		}
+		return r, nil
+	}
+	t, err := s.text(ctx, store.Targets, in.Target, in.TargetVersion)
+	if err != nil {
+		return r, err
+	}
+	r.target = store.VersionOf{Name: t.Name, Version: t.Version}
+	if in.Mapping == "" {
+		return r, nil
+	}
+	r.mapping = store.VersionOf{Name: m.Name, Version: m.Version}
+	if r.layout, err = target.ParseMapping([]byte(m.Text)); err != nil {
+		return r, unusable("mapping", err)
+	}
+	_, err = joined(t, r.layout)
+	return r, err
+}
+
+func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*created[Run], error) {
+	d, err := s.delivery(ctx, in.Body.Delivery)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.isTable(d); err != nil {
+		return nil, err
+	}
+	by, err := s.recipe(ctx, &in.Body)
+	if err != nil {
+		return nil, err
+	}
+	given := givenOf(d.Layout)
+	if by.layout != nil && by.layout.Layout != nil {
+		given = given.Over(*by.layout.Layout)
+	}
+	if in.Body.Layout != nil {
+		given = in.Body.Layout.Over(given)
+		if err := checked(given, "body.layout."); err != nil {
+			return nil, err
+		}
+	}
+	run, err := s.Store.AddRun(ctx, store.NewRun{Delivery: d.ID, Target: by.target, Mapping: by.mapping, Layout: given,
+		Sums: in.Body.SHA256}, s.Queue.Enqueue(ctx, store.Runs))
+	if err != nil {
+		return nil, s.failure("recording a run", err)
+	}
+	out, err := s.runOf(run)
+	if err != nil {
+		return nil, err
+	}
+	return &created[Run]{http.StatusAccepted, "/api/v1/runs/" + run.ID, out}, nil
+}
