@@ -136,26 +136,34 @@ func TestFromFileToVerdict(t *testing.T) {
 	p.shows("No target is known yet")
 	p.accessible("a delivery that was not run")
 
-	p.do(chromedp.SetUploadFiles(`input[aria-label="File of a target"]`, []string{write(t, "wrong.yaml",
+	const upload = `input[aria-label="File of a target or mapping"]`
+	p.do(chromedp.SetUploadFiles(upload, []string{write(t, "wrong.yaml",
 		[]byte("target: t\ncolums: []\n"))}))
 	p.shows(`a target has no property "colums"; did you mean "columns"?`)
-	p.do(chromedp.SetUploadFiles(`input[aria-label="File of a target"]`, []string{write(t, "target.yaml", targetText)}))
-	p.shows("tickets_ahrensee: Weighbridge tickets")
+	p.do(chromedp.SetUploadFiles(upload, []string{write(t, "target.yaml", targetText)}))
+	p.shows("weighbridge_tickets: Weighbridge tickets")
+	mapping, err := demo.Mapping(m.Mapping)
+	require.NoError(t, err)
+	wrong := strings.Replace(string(mapping), "from: Date", "fom: Date", 1)
+	p.do(chromedp.SetUploadFiles(upload, []string{write(t, "wrong.yaml", []byte(wrong))}))
+	p.shows(`a column of a mapping has no property "fom"; did you mean "from"?`)
+	p.do(chromedp.SetUploadFiles(upload, []string{write(t, "mapping.yaml", mapping)}))
+	p.shows("ahrensee: Weighbridge of Ahrensee")
 	p.do(chromedp.Click(`//button[contains(., "Sift")]`))
 	p.shows("240 read")
 	assert.Contains(t, p.text(".verdict"), "split")
-	assert.Contains(t, p.text(".sum"), "221 accepted")
-	assert.Contains(t, p.text(".sum"), "19 rejected")
-	p.shows("19 rows")
+	assert.Contains(t, p.text(".sum"), "220 accepted")
+	assert.Contains(t, p.text(".sum"), "20 rejected")
+	p.shows("20 rows")
 	p.accessible("a result")
 
 	p.do(chromedp.Click(`//button[contains(., "moisture_pct") and contains(., "type.decimal")]`))
 	p.shows("2 rows with type.decimal in moisture_pct")
 	p.shows(`"feucht" is not a number such as 1.234,5`)
-	wrong, err := chromedp.Run(p.ctx,
+	marked, err := chromedp.Run(p.ctx,
 		chromedp.Evaluate[[]string](`[...document.querySelectorAll("td.wrong")].map(c => c.innerText)`))
 	require.NoError(t, err)
-	assert.Equal(t, []string{"feucht", "14.5"}, wrong, "the offending cells are marked, and no others")
+	assert.Equal(t, []string{"feucht", "14.5"}, marked, "the offending cells are marked, and no others")
 	p.do(chromedp.Click(".narrow .el-switch__core"))
 	p.shows("Moisture %")
 	p.accessible("the rows of a violation")
@@ -176,7 +184,7 @@ func TestFromFileToVerdict(t *testing.T) {
 	}
 	rejected, err := os.ReadFile(filepath.Join(folder, of+"rejected.csv"))
 	require.NoError(t, err)
-	assert.Equal(t, 20, strings.Count(string(rejected), "\n"))
+	assert.Equal(t, 21, strings.Count(string(rejected), "\n"))
 
 	p.do(chromedp.Click(".theme"))
 	p.accessible("a result in the dark")

@@ -44,7 +44,7 @@ func TestProfileStation(t *testing.T) {
 	m := demo.Ahrensee()
 	id := p.profile(s, m.Name, m.Bytes)
 	p.shows("240 rows of 16 columns")
-	p.shows("Gross kg = Tare kg + Net kg, save in 1 row")
+	p.shows("Gross kg = Tare kg + Net kg, save in 2 rows")
 	p.accessible("the findings of a profile")
 
 	p.do(chromedp.Click(`//li[contains(., "nearly tells rows apart")]//button[@class="link"]`))

@@ -119,10 +119,14 @@ func TestAddresses(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Client.AddTarget(t.Context(), text)
 	require.NoError(t, err)
+	text, err = demo.Mapping(m.Mapping)
+	require.NoError(t, err)
+	_, err = s.Client.AddMapping(t.Context(), text)
+	require.NoError(t, err)
 	id := p.reading(s, m.Name, m.Bytes)
 	var runs []string
-	for _, target := range []string{m.Target, ""} {
-		r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: id, Target: target})
+	for _, mapping := range []string{m.Mapping, ""} {
+		r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: id, Mapping: mapping})
 		require.NoError(t, err)
 		_, err = s.Client.Follow(t.Context(), r.ID, nil)
 		require.NoError(t, err)
@@ -131,14 +135,14 @@ func TestAddresses(t *testing.T) {
 	of := s.Address + "/deliveries/" + id
 
 	p.do(chromedp.Navigate(of))
-	p.shows("19 rows")
+	p.shows("20 rows")
 	p.do(chromedp.Click(`//button[contains(., "moisture_pct") and contains(., "type.decimal")]`))
 	p.shows("2 rows with type.decimal in moisture_pct")
 	assert.Equal(t, "/deliveries/"+id+"?code=type.decimal&column=moisture_pct", p.address())
 	p.do(chromedp.Reload())
 	p.shows("2 rows with type.decimal in moisture_pct")
 	p.do(chromedp.NavigateBack())
-	p.shows("19 rows")
+	p.shows("20 rows")
 	p.do(chromedp.Navigate(of + "?run=" + runs[1]))
 	p.shows("no target")
 	p.until(`document.querySelector('.sum')?.innerText.includes('236 accepted') || document.querySelector('.verdict') !== null`)
@@ -151,7 +155,7 @@ func TestAddresses(t *testing.T) {
 
 	// What was flagged or blanked shows its cells, as delivered and as accepted.
 	p.do(chromedp.Navigate(of))
-	p.shows("19 rows")
+	p.shows("20 rows")
 	p.do(chromedp.Click(`//li//button[.//span[contains(@class,"flag")]]`))
 	p.shows("Flagged, and taken as they are")
 	p.accessible("the cells that were flagged")

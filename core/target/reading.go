@@ -59,7 +59,29 @@ func document(text []byte, kind string) (ast.Node, error) {
 	if body == nil {
 		return nil, Problems{{1, 1, "the " + kind + " is empty: it needs at least " + kind + " and columns"}}
 	}
-	return body, nil
+	return body, otherKind(body, kind)
+}
+
+// otherKind tells a mapping that is given for a target, and a target for a mapping.
+func otherKind(body ast.Node, kind string) error {
+	n, ok := body.(*ast.MappingNode)
+	if !ok {
+		return nil
+	}
+	isMapping := slices.ContainsFunc(n.Values, func(v *ast.MappingValueNode) bool {
+		return v.Key != nil && v.Key.GetToken() != nil && v.Key.GetToken().Value == "mapping"
+	})
+	isTarget := slices.ContainsFunc(n.Values, func(v *ast.MappingValueNode) bool {
+		_, isList := v.Value.(*ast.SequenceNode)
+		return isList && v.Key != nil && v.Key.GetToken() != nil && v.Key.GetToken().Value == "columns"
+	})
+	switch {
+	case kind == "target" && isMapping:
+		return Problems{{1, 1, "this is a mapping; a target begins with target: NAME and has no mapping"}}
+	case kind == "mapping" && isTarget && !isMapping:
+		return Problems{{1, 1, "this is a target; a mapping begins with mapping: NAME"}}
+	}
+	return nil
 }
 
 // reading walks the YAML nodes. The nodes themselves are kept at hand, so

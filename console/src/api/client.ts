@@ -8,6 +8,7 @@ export type Delivery = Schemas['Delivery']
 export type Run = Schemas['Run']
 export type RunHead = Schemas['RunHead']
 export type Target = Schemas['Target']
+export type Mapping = Schemas['Mapping']
 export type Group = Schemas['Group']
 export type Reject = Schemas['Reject']
 export type Rejects = Schemas['Rejects']
@@ -97,20 +98,21 @@ export function upload(file: File, progress: (done: number) => void): { done: Pr
   return { done, stop: () => request.abort() }
 }
 
-/** Adds a target from the text of a YAML or JSON file. */
-export async function addTarget(text: string): Promise<Target> {
-  const request = new Request('/api/v1/targets', { method: 'POST', headers: { 'Content-Type': 'application/yaml' }, body: text })
+/** Adds a target or a mapping from the text of a YAML or JSON file; a mapping names itself so. */
+export async function addText(text: string): Promise<Target | Mapping> {
+  const library = /^\s*(\{\s*)?"?mapping"?\s*:/m.test(text) ? 'mappings' : 'targets'
+  const request = new Request(`/api/v1/${library}`, { method: 'POST', headers: { 'Content-Type': 'application/yaml' }, body: text })
   let response: Response
   try {
     response = await patient(request)
   } catch {
     // The same text again gives the same version.
     await untilBack()
-    return addTarget(text)
+    return addText(text)
   }
   const body = await response.json()
   if (!response.ok) throw toError(body as ProblemDetails, response.status)
-  return body as Target
+  return body as Target | Mapping
 }
 
 /** Follows a run until it ends; the returned function stops following. */

@@ -349,6 +349,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/mappings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Mappings in their newest versions, by name */
+        get: operations["listMappings"];
+        put?: never;
+        /** Adds a mapping, or a version of one */
+        post: operations["addMapping"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mappings/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest version of a mapping */
+        get: operations["showMapping"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mappings/{name}/versions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One version of a mapping */
+        get: operations["showMappingVersion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -911,6 +963,11 @@ export interface components {
             value: string;
             why: string;
         };
+        Excluded: {
+            reason: string;
+            /** Format: int64 */
+            rows: number;
+        };
         Filter: {
             /** @description none where the condition is on the row */
             column?: string;
@@ -1151,8 +1208,23 @@ export interface components {
         Looked: {
             columns: string[];
         };
+        Mapping: {
+            /** Format: date-time */
+            addedAt: string;
+            /** @description name of the target that it is for */
+            for: string;
+            name: string;
+            /** @description YAML or JSON, as it was added; not in lists */
+            text?: string;
+            title: string;
+            /** Format: int64 */
+            version: number;
+        };
         Match: {
             column: string;
+            /** @description the expression that computes its values */
+            derive?: string;
+            description?: string;
             /** @description empty where no column of the delivery feeds it */
             header: string;
             /**
@@ -1160,6 +1232,8 @@ export interface components {
              * @description of that column in the delivery, from 1; 0 for none
              */
             place: number;
+            /** @description the value of all rows, where the target or mapping gives it */
+            value?: string;
         };
         NewProfile: {
             /** @description make it anew even where there is one by the same settings */
@@ -1174,8 +1248,15 @@ export interface components {
         };
         NewRun: {
             delivery: string;
-            /** @description settings made by hand; the others are those saved with the delivery, or detected */
+            /** @description settings made by hand; the others are those saved with the delivery, then those of the mapping, or detected */
             layout?: components["schemas"]["Given"];
+            /** @description how the sender writes; its target is taken where none is named */
+            mapping?: string;
+            /**
+             * Format: int64
+             * @description the newest where it is left out
+             */
+            mappingVersion?: number;
             /** @description add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer */
             sha256?: boolean;
             /** @description without one every row that reads cleanly is accepted */
@@ -1254,6 +1335,14 @@ export interface components {
         };
         PageDelivery: {
             items: components["schemas"]["Delivery"][];
+            /**
+             * Format: int64
+             * @description of the whole list
+             */
+            total: number;
+        };
+        PageMapping: {
+            items: components["schemas"]["Mapping"][];
             /**
              * Format: int64
              * @description of the whole list
@@ -1468,11 +1557,16 @@ export interface components {
             delivery: string;
             /** @description why the run failed */
             error?: string;
+            /** @description rows that were left out, by reason */
+            excluded?: components["schemas"]["Excluded"][];
             /** Format: date-time */
             finishedAt?: string;
             id: string;
             /** @description settings made by hand */
             layout?: components["schemas"]["Given"];
+            /** @description headers of the delivery's columns that are known and not wanted */
+            leftOut?: string[];
+            mapping?: components["schemas"]["VersionRef"];
             /** @description where each output is, by name */
             outputs?: {
                 [key: string]: string;
@@ -1488,11 +1582,15 @@ export interface components {
             /** @enum {string} */
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
             tally?: components["schemas"]["Tally"];
-            target?: components["schemas"]["TargetRef"];
+            target?: components["schemas"]["VersionRef"];
+            /** @description the day of the run, where rules depend on it */
+            today?: string;
             /** @description how much may be rejected, as the target says it; absent where no limit is set */
             tolerance?: string;
             /** @description what kept the run from its end so far */
             trouble?: components["schemas"]["Trouble"];
+            /** @description row rules that were not judged in all rows */
+            unjudged?: components["schemas"]["Unjudged"][];
             /** @enum {string} */
             verdict?: "accepted" | "split" | "refused";
             violations?: components["schemas"]["Group"][];
@@ -1508,13 +1606,14 @@ export interface components {
             id: string;
             /** @description settings made by hand */
             layout?: components["schemas"]["Given"];
+            mapping?: components["schemas"]["VersionRef"];
             progress: components["schemas"]["Progress"];
             /** Format: date-time */
             startedAt?: string;
             /** @enum {string} */
             state: "waiting" | "running" | "done" | "failed" | "cancelled";
             tally?: components["schemas"]["Tally"];
-            target?: components["schemas"]["TargetRef"];
+            target?: components["schemas"]["VersionRef"];
             /** @description what kept the run from its end so far */
             trouble?: components["schemas"]["Trouble"];
             /** @enum {string} */
@@ -1603,11 +1702,6 @@ export interface components {
             /** @description YAML, with comments */
             text: string;
         };
-        TargetRef: {
-            name: string;
-            /** Format: int64 */
-            version: number;
-        };
         TextDraft: {
             /** @description the text before the last change that a click made */
             before?: string;
@@ -1636,6 +1730,11 @@ export interface components {
              */
             tries: number;
         };
+        Unjudged: {
+            /** Format: int64 */
+            rows: number;
+            rule: string;
+        };
         Value: {
             /** Format: int64 */
             count: number;
@@ -1644,6 +1743,11 @@ export interface components {
             /** Format: int64 */
             row?: number;
             value: string;
+        };
+        VersionRef: {
+            name: string;
+            /** Format: int64 */
+            version: number;
         };
         Violation: {
             code: string;
@@ -2993,6 +3097,192 @@ export interface operations {
             };
             /** @description Error */
             default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listMappings: {
+        parameters: {
+            query?: {
+                /** @description number of entries to skip */
+                offset?: number;
+                limit?: number;
+                /** @description only those for this target */
+                target?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageMapping"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    addMapping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/yaml": string;
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    Location?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mapping"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    showMapping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mapping"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    showMappingVersion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mapping"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
                 headers: {
                     [name: string]: unknown;
                 };

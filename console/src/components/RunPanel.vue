@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
-import { addTarget, answered, api, type RunHead, type Target } from '../api/client'
+import { addText, answered, api, type Mapping, type RunHead, type Target } from '../api/client'
 import type { DraftBook } from '../drafts'
 import FailureNote from './FailureNote.vue'
 import TargetDraft from './TargetDraft.vue'
@@ -13,7 +13,11 @@ const emit = defineEmits<{ started: [run: string] }>()
 const none = '-'
 
 const targets = ref<Target[]>()
+const mappings = ref<Mapping[]>([])
 const chosen = ref<string>()
+const mapping = ref(none)
+/** How senders write for the target that is chosen. */
+const fitting = computed(() => mappings.value.filter((m) => m.for === chosen.value))
 const error = ref<unknown>()
 const starting = ref(false)
 const input = useTemplateRef<HTMLInputElement>('input')
@@ -22,7 +26,9 @@ const form = useTemplateRef<HTMLFormElement>('form')
 async function load(): Promise<void> {
   error.value = undefined
   try {
-    targets.value = (await answered(api.GET('/api/v1/targets', { params: { query: { limit: 1000 } } }))).items
+    const query = { params: { query: { limit: 1000 } } }
+    targets.value = (await answered(api.GET('/api/v1/targets', query))).items
+    mappings.value = (await answered(api.GET('/api/v1/mappings', query))).items
   } catch (e) {
     error.value = e
   }
@@ -35,6 +41,14 @@ watch(
   },
   { immediate: true },
 )
+watch(
+  () => last?.mapping?.name,
+  (name) => (mapping.value = name ?? none),
+  { immediate: true },
+)
+watch([chosen, fitting], () => {
+  if (mapping.value !== none && mappings.value.length > 0 && !fitting.value.some((m) => m.name === mapping.value)) mapping.value = none
+})
 onMounted(() => void load())
 
 async function start(): Promise<void> {
@@ -42,7 +56,8 @@ async function start(): Promise<void> {
   starting.value = true
   error.value = undefined
   try {
-    const run = await answered(api.POST('/api/v1/runs', { body: { delivery, target: chosen.value === none ? undefined : chosen.value } }))
+    const named = (name: string): string | undefined => (name === none ? undefined : name)
+    const run = await answered(api.POST('/api/v1/runs', { body: { delivery, target: named(chosen.value), mapping: named(mapping.value) } }))
     emit('started', run.id)
   } catch (e) {
     error.value = e
@@ -55,9 +70,15 @@ async function add(): Promise<void> {
   if (!file) return
   error.value = undefined
   try {
-    const target = await addTarget(await file.text())
+    const added = await addText(await file.text())
     await load()
-    chosen.value = target.name
+    if ('for' in added) {
+      chosen.value = added.for
+      await nextTick()
+      mapping.value = added.name
+    } else {
+      chosen.value = added.name
+    }
   } catch (e) {
     error.value = e
   }
@@ -116,11 +137,18 @@ async function added(t: Target): Promise<void> {
       <ElOption v-for="t in targets" :key="t.name" :value="t.name" :label="t.title ? `${t.name}: ${t.title}` : t.name" />
       <ElOption :value="none" label="No target: only read the rows" />
     </ElSelect>
+    <template v-if="fitting.length > 0">
+      <label for="mapping">Mapping</label>
+      <ElSelect id="mapping" v-model="mapping" class="choice" filterable aria-label="Mapping">
+        <ElOption v-for="m in fitting" :key="m.name" :value="m.name" :label="m.title ? `${m.name}: ${m.title}` : m.name" />
+        <ElOption :value="none" label="No mapping: the sender writes as the target says" />
+      </ElSelect>
+    </template>
     <ElButton type="primary" :disabled="chosen === undefined || busy" :loading="starting" @click="start">{{ last ? 'Sift again' : 'Sift' }}</ElButton>
-    <ElButton @click="input?.click()">Add a target…</ElButton>
+    <ElButton @click="input?.click()">Add a target or mapping…</ElButton>
     <ElButton @click="ask">From a database table…</ElButton>
     <ElButton v-if="draft && !isOpen" @click="isOpen = true">Back to the draft</ElButton>
-    <input ref="input" type="file" accept=".yaml,.yml,.json" hidden aria-label="File of a target" @change="add" />
+    <input ref="input" type="file" accept=".yaml,.yml,.json" hidden aria-label="File of a target or mapping" @change="add" />
   </div>
   <p v-if="targets?.length === 0" class="soft hint">No target is known yet. Add one from a YAML file, or sift without one: then every row that reads cleanly is accepted.</p>
   <p v-if="asking && databases?.length === 0" class="hint">

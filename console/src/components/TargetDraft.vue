@@ -2,7 +2,7 @@
 /** The text of a target that was drafted: to be read, changed and added. It is kept as it is changed. */
 import { ElButton, ElInput } from 'element-plus'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
-import { addTarget, type Target } from '../api/client'
+import { addText, type Target } from '../api/client'
 import type { DraftBook } from '../drafts'
 import FailureNote from './FailureNote.vue'
 
@@ -22,7 +22,7 @@ const text = computed({
 async function add(): Promise<void> {
   error.value = undefined
   try {
-    emit('added', await addTarget(text.value))
+    emit('added', await addText(text.value))
   } catch (e) {
     error.value = e
   }

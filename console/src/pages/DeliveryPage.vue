@@ -174,6 +174,23 @@ const readAs = computed(() => {
   return parts.join(', ')
 })
 
+/** By what a run has sifted. */
+function recipe(r: RunHead): string {
+  if (!r.target) return 'no target'
+  const target = `${r.target.name}, version ${r.target.version}`
+  return r.mapping ? `${target}, by ${r.mapping.name}, version ${r.mapping.version}` : target
+}
+
+/** What the tally alone does not say. */
+const remarks = computed(() => {
+  const r = run.value
+  return [
+    ...(r?.excluded ?? []).map((x) => `${counted(x.rows, 'row', 'rows')} excluded: ${x.reason}`),
+    ...(r?.leftOut ? [`Left out, as the mapping says: ${r.leftOut.join(', ')}`] : []),
+    ...(r?.unjudged ?? []).map((u) => `“${u.rule}” was not judged in ${counted(u.rows, 'row', 'rows')}, where a value is missing or wrong`),
+  ]
+})
+
 const remedied = computed(() => run.value?.remedies?.filter((r) => r.changed > 0) ?? [])
 
 /** How downloads are made; kept for the next time. */
@@ -190,12 +207,13 @@ function linkOf(o: { name: string; file: string }): string | undefined {
   return link && form.value && o.file.endsWith('.csv') ? `${link}?for=${form.value}` : link
 }
 
-const outputs = [
+const outputs = computed(() => [
   { name: 'accepted', file: 'accepted.csv', words: 'Accepted rows' },
   { name: 'rejected', file: 'rejected.csv', words: 'Rejected rows' },
+  ...(run.value?.tally?.excluded ? [{ name: 'excluded', file: 'excluded.csv', words: 'Excluded rows' }] : []),
   { name: 'violations', file: 'violations.csv', words: 'Violations' },
   { name: 'manifest', file: 'manifest.json', words: 'Manifest' },
-]
+])
 </script>
 
 <template>
@@ -208,7 +226,7 @@ const outputs = [
       <div v-if="runs.length > 1" class="earlier">
         <label for="runs" class="soft">Run shown</label>
         <ElSelect id="runs" :model-value="run?.id" size="small" class="runs" aria-label="Run shown" @change="goToRun">
-          <ElOption v-for="r in runs" :key="r.id" :value="r.id" :label="`${time(r.createdAt)}: ${r.target ? `${r.target.name}, version ${r.target.version}` : 'no target'}, ${r.verdict ?? r.state}`" />
+          <ElOption v-for="r in runs" :key="r.id" :value="r.id" :label="`${time(r.createdAt)}: ${recipe(r)}, ${r.verdict ?? r.state}`" />
         </ElSelect>
       </div>
     </section>
@@ -252,6 +270,7 @@ const outputs = [
             <h2 class="word" :class="run.verdict">{{ run.verdict }}</h2>
             <p>{{ run.refusal || verdictMeans }}</p>
             <p class="soft">read as {{ readAs }}</p>
+            <p v-for="remark in remarks" :key="remark" class="soft">{{ remark }}</p>
           </div>
           <TallyBar :tally="run.tally" class="tally" />
         </div>
