@@ -54,3 +54,11 @@ func (c *Client) Find(ctx context.Context, id string, ask api.AskFound) (f api.F
 func (c *Client) Draft(ctx context.Context, id, name string) (d api.TargetDraft, err error) {
 	return d, c.get(ctx, ofDelivery(id, "/draft?name="+url.QueryEscape(name)), &d)
 }
+
+// DraftMapping drafts the mapping of a delivery to a target, without adding it; a name of ""
+// is made of the delivery's.
+func (c *Client) DraftMapping(ctx context.Context, id, target, name string) (d api.MappingDraft, err error) {
+	v := url.Values{"target": {target}}
+	put(v, "name", name)
+	return d, c.get(ctx, v1+"/deliveries/"+url.PathEscape(id)+"/mapping?"+v.Encode(), &d)
+}

@@ -53,7 +53,7 @@ func TestProfileStation(t *testing.T) {
 	p.shows("2 rows")
 	p.do(chromedp.Click(`//li[contains(., "is the sum of")]//button[@class="link"]`))
 	p.shows("Gross kg is not the sum of Tare kg and Net kg")
-	p.until(`document.querySelector('.behind [role=status]').innerText === '1 row'`)
+	p.until(`document.querySelector('.behind [role=status]').innerText === '2 rows'`)
 	p.do(chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`),
 		chromedp.WaitVisible(".chart canvas"))
 	p.shows("decimal with comma")

@@ -11,6 +11,7 @@ package condition
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -88,6 +89,20 @@ type Column struct {
 	Name     string
 	Datatype value.Datatype
 }
+
+// Ref writes a column's name as texts refer to it.
+func Ref(name string) string {
+	if plainName.MatchString(name) && !slices.Contains(reserved, name) {
+		return name
+	}
+	return fmt.Sprintf("column(%q)", name)
+}
+
+var plainName = regexp.MustCompile(`^[_a-zA-Z][_a-zA-Z0-9]*$`)
+
+// reserved are words of the language that cannot name a column by themselves.
+var reserved = strings.Fields("true false null in as break const continue else for function if import let loop package " +
+	"namespace return var void while has cell column")
 
 func find(columns []Column, name string) *Column {
 	i := slices.IndexFunc(columns, func(c Column) bool { return c.Name == name })

@@ -15,6 +15,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"sieb/core/condition"
 	"sieb/core/profile"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -92,7 +93,60 @@ func Of(delivery string, p *profile.Profile) *Draft {
 		d.longest = append(d.longest, c.MaxLength)
 	}
 	d.draftKey(p)
+	d.draftRules(p)
 	return d
+}
+
+// draftRules offers the relations that hold between columns as row rules.
+func (d *Draft) draftRules(p *profile.Profile) {
+	names := map[string]*target.Column{}
+	for i := range p.Columns {
+		names[p.Columns[i].Name] = &d.Columns[i]
+	}
+	var rules []string
+	broken := int64(0)
+	for _, r := range p.Relations {
+		columns := make([]*target.Column, len(r.Columns))
+		for i, name := range r.Columns {
+			columns[i] = names[name]
+		}
+		if rule := ruleOf(r.Kind, columns); rule != "" {
+			rules = append(rules, rule)
+			broken += r.Exceptions
+		}
+	}
+	if len(rules) == 0 {
+		return
+	}
+	why := "they hold in all rows"
+	if broken > 0 {
+		why = "they hold in nearly all rows, " + profile.Count(broken, "row", "rows") + " would be rejected"
+	}
+	d.offered += fmt.Sprintf("# rowRules: [%s]  # %s\n", strings.Join(rules, ", "), why)
+}
+
+// ruleOf writes a relation as a row rule; "" where a condition cannot say it.
+func ruleOf(kind string, columns []*target.Column) string {
+	var refs, titles []string
+	for _, c := range columns {
+		if c == nil || kind != "order" && c.Datatype != columns[0].Datatype || c.Datatype == value.Double {
+			return ""
+		}
+		refs, titles = append(refs, condition.Ref(c.Name)), append(titles, c.Title())
+	}
+	var name, text string
+	switch kind {
+	case "equal":
+		name, text = titles[0]+" is the same as "+titles[1], refs[0]+" == "+refs[1]
+	case "order":
+		name, text = titles[0]+" is never after "+titles[1], refs[0]+" <= "+refs[1]
+	case "sum":
+		name = titles[0] + " is the sum of " + strings.Join(titles[1:], " and ")
+		text = refs[0] + " == " + strings.Join(refs[1:], " + ")
+	default:
+		return ""
+	}
+	return fmt.Sprintf("{name: %s, condition: %s}", quote(name), quote(text))
 }
 
 // headerOf returns a column's header as delivered; profiles of older versions keep it as
@@ -481,7 +535,7 @@ func (d *Draft) draftKey(p *profile.Profile) {
 			for _, name := range k.Columns {
 				names = append(names, d.Columns[column(name)].Name)
 			}
-			d.offered = fmt.Sprintf("# key: %s  # together they tell all %s apart, perhaps by chance\n", list(names),
+			d.offered += fmt.Sprintf("# key: %s  # together they tell all %s apart, perhaps by chance\n", list(names),
 				profile.Count(p.Rows, "row", "rows"))
 			return
 		}

@@ -46,7 +46,7 @@ func mapped(t *testing.T, targetText, mapping, text string, workers int) (*sift.
 	require.NoError(t, err)
 	sink := &texts{}
 	s := sift.Run{Source: r, Encoding: l.Encoding, Name: "tickets-2026-07.csv", Target: tg, Workers: workers,
-		Sink: sink,
+		Sink:  sink,
 		Today: time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC)}
 	result, err := s.Do(context.Background())
 	require.NoError(t, err)

@@ -53,8 +53,10 @@ func Similar(header, title string) string {
 		return "the spelling differs little from " + title
 	}
 	words := func(text string) []string {
-		all := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) &&
-			!unicode.IsDigit(r) })
+		all := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool {
+			return !unicode.IsLetter(r) &&
+				!unicode.IsDigit(r)
+		})
 		slices.Sort(all)
 		return slices.Compact(all)
 	}

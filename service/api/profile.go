@@ -83,6 +83,9 @@ func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, 
 	huma.Register(api, op("findRows", http.MethodPost, "/deliveries/{id}/profile/rows",
 		"The rows behind values of the newest profile, from the whole delivery, in order", "profiles", 404, 409, 422),
 		s.findRows)
+	huma.Register(api, op("draftMapping", http.MethodGet, "/deliveries/{id}/mapping",
+		"The mapping of a delivery to a target, drafted from its newest profile and its rows, without adding it",
+		"profiles", 404, 409, 422), s.draftMapping)
 	huma.Register(api, op("draftTarget", http.MethodGet, "/deliveries/{id}/draft",
 		"A first target, drafted from the newest profile, without adding it", "profiles", 404, 409, 422), s.draftTarget)
 }
@@ -279,4 +282,49 @@ func (s *Server) draftTarget(ctx context.Context, in *struct {
 		drafted.Name = in.Name
 	}
 	return &answer[TargetDraft]{TargetDraft{drafted.Name, string(drafted.YAML()), string(drafted.SQL())}}, nil
+}
+
+// MappingDraft is a mapping that was drafted, and is not added yet.
+type MappingDraft struct {
+	Name string `json:"name"`
+	Text string `json:"text" doc:"YAML, with comments"`
+}
+
+func (s *Server) draftMapping(ctx context.Context, in *struct {
+	ID     string `path:"id"`
+	Target string `query:"target" required:"true" doc:"name of the target, whose newest version is taken"`
+	Name   string `query:"name" doc:"of the mapping; made of the delivery's where it is left out"`
+}) (*answer[MappingDraft], error) {
+	if in.Name != "" && !target.IsName(in.Name) {
+		return nil, badName
+	}
+	d, err := s.delivery(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	found, err := s.doneProfile(ctx, in.ID, "a mapping can be drafted")
+	if err != nil {
+		return nil, err
+	}
+	text, err := s.text(ctx, store.Targets, in.Target, 0)
+	if err != nil {
+		return nil, err
+	}
+	t, err := target.Parse([]byte(text.Text))
+	if err != nil {
+		return nil, unusable("target", err)
+	}
+	file, err := s.Queue.Bounds.Open(ctx, s.Area.Path(d.SHA256), found.ReadAs.Given())
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
+	}
+	defer file.Close()
+	m, err := draft.For(ctx, t, file, d.Name, found.Profile)
+	if err != nil {
+		return nil, s.failure("drafting a mapping", err)
+	}
+	if in.Name != "" {
+		m.Name = in.Name
+	}
+	return &answer[MappingDraft]{MappingDraft{m.Name, string(m.YAML())}}, nil
 }
