@@ -14,7 +14,8 @@ import (
 // expression is a compiled condition or derivation whose variables are found.
 type expression struct {
 	*condition.Program
-	at []int // for each variable the column that it reads, or the cell; -1 for a cell that there is none of
+	number int   // among the plan's expressions
+	at     []int // for each variable the column that it reads, or the cell; -1 for a cell that there is none of
 }
 
 // rule is a row rule.
@@ -29,29 +30,31 @@ type exclusion struct {
 	number uint16 // among all of them, from 1
 }
 
-// evaluate computes an expression for row k of the block.
-func (j *Judge) evaluate(x *expression, k int) condition.Value {
-	vars := j.vars[:0]
+// values returns what an expression reads in a block of rows. What is no column is noted in
+// the expression's own space, of which each judge has one.
+func (j *Judge) values(x *expression, block int) condition.Block {
+	vars := j.vars[x.number]
 	for i, at := range x.at {
-		v := condition.Value{}
-		switch x.Variables[i].Origin {
-		case condition.OfColumn:
-			v = j.lanes[at].values[k]
-		case condition.OfCell:
-			v = j.rawValue(j.from+k, at)
-		case condition.OfRow:
-			v = condition.Whole(j.batch.Number(j.from + k))
-		case condition.OfLine:
-			v = condition.Whole(j.batch.Rows[j.from+k].Line)
-		case condition.OfFile:
-			v = condition.TextOf(j.plan.fileName)
-		case condition.OfToday:
-			v = condition.MomentOf(j.plan.today)
+		if x.Variables[i].Origin == condition.OfColumn {
+			vars[i] = j.lanes[at].values
+			continue
 		}
-		vars = append(vars, v)
+		for k := range block {
+			switch x.Variables[i].Origin {
+			case condition.OfCell:
+				vars[i][k] = j.rawValue(j.from+k, at)
+			case condition.OfRow:
+				vars[i][k] = condition.Whole(j.batch.Number(j.from + k))
+			case condition.OfLine:
+				vars[i][k] = condition.Whole(j.batch.Rows[j.from+k].Line)
+			case condition.OfFile:
+				vars[i][k] = condition.TextOf(j.plan.fileName)
+			case condition.OfToday:
+				vars[i][k] = condition.MomentOf(j.plan.today)
+			}
+		}
 	}
-	j.vars = vars
-	return x.Evaluate(vars)
+	return vars
 }
 
 // rawValue returns a cell as it was delivered; a row without that cell has none.
@@ -71,11 +74,9 @@ func (j *Judge) read(l *lane, block int) {
 	for k := range block {
 		switch s := l.texts[k]; {
 		case l.wrong[k]:
-			l.values[k] = condition.Value{Kind: condition.Wrong}
-		case s.Start == s.End:
-			l.values[k] = condition.Value{}
+			l.values[k].Kind = condition.Wrong
 		default:
-			l.values[k] = condition.Read(d, j.batch.Arena[s.Start:s.End])
+			l.values[k].Read(d, j.batch.Arena[s.Start:s.End])
 		}
 	}
 }
@@ -83,11 +84,12 @@ func (j *Judge) read(l *lane, block int) {
 // exclude leaves out the rows in which one of some conditions holds.
 func (j *Judge) exclude(all []exclusion, block int) {
 	for i := range all {
+		vars := j.values(&all[i].expression, block)
 		for k := range block {
 			if j.apart[k] {
 				continue
 			}
-			if v := j.evaluate(&all[i].expression, k); v.Kind == condition.Truth && v.Units != 0 {
+			if holds, isJudged := all[i].Holds(vars, k); holds && isJudged {
 				j.apart[k] = true
 				j.out.Excluded[j.from+k] = all[i].number
 			}
@@ -102,11 +104,12 @@ func (j *Judge) require(block int) {
 		if l.requiredWhen == nil {
 			continue
 		}
+		vars := j.values(l.requiredWhen, block)
 		for k := range block {
 			if s := l.texts[k]; j.apart[k] || s.Start < s.End {
 				continue
 			}
-			if v := j.evaluate(l.requiredWhen, k); v.Kind == condition.Truth && v.Units != 0 {
+			if holds, isJudged := l.requiredWhen.Holds(vars, k); holds && isJudged {
 				j.row, j.raw, j.changed = j.from+k, nil, 0
 				if v := j.rawValue(j.row, l.cell); l.cell >= 0 {
 					j.raw = v.Text
@@ -122,22 +125,23 @@ func (j *Judge) require(block int) {
 func (j *Judge) rules(block int) {
 	for i := range j.plan.rules {
 		r := &j.plan.rules[i]
+		vars := j.values(&r.expression, block)
 		for k := range block {
 			if j.apart[k] {
 				continue
 			}
-			switch v := j.evaluate(&r.expression, k); {
-			case v.Kind != condition.Truth:
+			switch holds, isJudged := r.Holds(vars, k); {
+			case !isJudged:
 				j.out.Unjudged[i]++
-			case v.Units == 0:
-				j.failRule(r, k)
+			case !holds:
+				j.failRule(r, vars, k)
 			}
 		}
 	}
 }
 
-// failRule reports a row in which a rule does not hold; its variables are at hand.
-func (j *Judge) failRule(r *rule, k int) {
+// failRule reports a row in which a rule does not hold.
+func (j *Judge) failRule(r *rule, vars condition.Block, k int) {
 	out := j.out
 	f := Found{Row: j.from + k, Cell: -1, Column: -1, Code: violation.RuleFailed, Action: r.OnViolation, rule: r,
 		value: uint32(len(out.text))}
@@ -145,7 +149,7 @@ func (j *Judge) failRule(r *rule, k int) {
 		if i > 0 {
 			out.text = append(out.text, ", "...)
 		}
-		out.text = j.appendVariable(out.text, r, i)
+		out.text = j.appendVariable(out.text, r, i, &vars[i][k])
 	}
 	f.message = uint32(len(out.text))
 	if r.Message != "" {
@@ -161,9 +165,9 @@ func (j *Judge) failRule(r *rule, k int) {
 			out.text = append(append(out.text, v.Name...), " is "...)
 			if v.Origin == condition.OfCell || r.at[i] >= 0 && v.Origin == condition.OfColumn &&
 				j.lanes[r.at[i]].spec.Datatype == value.String {
-				out.text = appendQuoted(out.text, j.vars[i].Text)
+				out.text = appendQuoted(out.text, vars[i][k].Text)
 			} else {
-				out.text = j.appendVariable(out.text, r, i)
+				out.text = j.appendVariable(out.text, r, i, &vars[i][k])
 			}
 		}
 	}
@@ -175,8 +179,7 @@ func (j *Judge) failRule(r *rule, k int) {
 }
 
 // appendVariable appends the value of a rule's variable.
-func (j *Judge) appendVariable(dst []byte, r *rule, i int) []byte {
-	v := &j.vars[i]
+func (j *Judge) appendVariable(dst []byte, r *rule, i int, v *condition.Value) []byte {
 	if v.Kind == condition.Missing {
 		return append(dst, "empty"...)
 	}
@@ -189,12 +192,13 @@ func (j *Judge) appendVariable(dst []byte, r *rule, i int) []byte {
 
 // derive computes the cells of a column and checks them.
 func (j *Judge) derive(l *lane, from, to int) {
+	vars := j.values(l.derive, to-from)
 	for k := range to - from {
 		l.texts[k] = delimited.Span{}
 		if j.apart[k] {
 			continue
 		}
-		v := j.evaluate(l.derive, k)
+		v := l.derive.Evaluate(vars, k)
 		switch v.Kind {
 		case condition.Missing:
 			l.texts[k] = j.judge(l, from+k, delimited.Span{}, nil, nil)

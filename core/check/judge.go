@@ -36,7 +36,7 @@ type Judge struct {
 	raw     []byte // the cell at hand as delivered
 	number  value.Number
 	scratch []byte
-	vars    []condition.Value // of the expression at hand
+	vars    []condition.Block // for each of the plan's expressions, what it reads
 	changed uint64            // remedies that changed the cell at hand
 	blank   bool              // the cell at hand is to be blanked
 }
@@ -68,6 +68,15 @@ func (p *Plan) NewJudge() *Judge {
 	remembering := 0
 	j := &Judge{plan: p, lanes: make([]lane, len(p.columns)),
 		apart: make([]bool, block), damage: make([]bool, block)}
+	for _, x := range p.expressions {
+		vars := make(condition.Block, len(x.at))
+		for i := range vars {
+			if x.Variables[i].Origin != condition.OfColumn {
+				vars[i] = make([]condition.Value, block)
+			}
+		}
+		j.vars = append(j.vars, vars)
+	}
 	for i := range j.lanes {
 		c := &p.columns[i]
 		l := &j.lanes[i]

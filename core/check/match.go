@@ -21,10 +21,10 @@ type matching struct {
 
 func (m *matching) line() int64 { return max(m.header.Line, 1) }
 
-// columns finds the cell that feeds each column: by position where the column gives one,
+// feed finds the cell that feeds each column: by position where the column gives one,
 // else by header (titles first, then name). Headers are compared by target.HeaderKey. A
 // delivery without a header is refused unless positions say what its columns are.
-func (m *matching) columns() error {
+func (m *matching) feed() error {
 	m.byKey = map[string][]int{}
 	for i, name := range m.header.Names {
 		key := target.HeaderKey(name)
@@ -35,8 +35,8 @@ func (m *matching) columns() error {
 		return nil
 	}
 	explicit := make([]bool, len(m.header.Names)) // a mapping or a position names the column
-	for i := range m.Plan.columns {
-		c := &m.Plan.columns[i]
+	for i := range m.columns {
+		c := &m.columns[i]
 		if c.spec.Derive != "" || c.spec.Value != nil {
 			continue
 		}
@@ -47,7 +47,7 @@ func (m *matching) columns() error {
 		}
 		at := found[0]
 		if others := m.feeds[at]; len(others) > 0 && !(isExplicit && explicit[at]) {
-			return &Shared{Columns: [2]string{m.Plan.columns[others[0]].spec.Name, c.spec.Name},
+			return &Shared{Columns: [2]string{m.columns[others[0]].spec.Name, c.spec.Name},
 				Header: m.header.Names[at], Place: at + 1}
 		}
 		c.cell, explicit[at] = at, isExplicit
@@ -125,15 +125,15 @@ func (m *matching) lacksPositions() bool {
 	if m.header.Named || m.plain || len(m.header.Names) == 0 {
 		return false
 	}
-	return !slices.ContainsFunc(m.Plan.columns, func(c column) bool { return c.spec.Position > 0 })
+	return !slices.ContainsFunc(m.columns, func(c column) bool { return c.spec.Position > 0 })
 }
 
 // orderUnknown refuses a delivery of which nothing says what its columns are, with the
 // order that is the likeliest one.
 func (m *matching) orderUnknown() {
 	var fed []string
-	for i := range m.Plan.columns {
-		if s := m.Plan.columns[i].spec; s.Derive == "" && s.Value == nil {
+	for i := range m.columns {
+		if s := m.columns[i].spec; s.Derive == "" && s.Value == nil {
 			fed = append(fed, s.Name)
 		}
 	}
@@ -184,8 +184,8 @@ func (m *matching) unknown() {
 
 // similar suggests a column that is not fed and whose name or title is much like a header.
 func (m *matching) similar(header string) string {
-	for i := range m.Plan.columns {
-		c := &m.Plan.columns[i]
+	for i := range m.columns {
+		c := &m.columns[i]
 		if c.cell >= 0 || c.spec.Derive != "" || c.spec.Value != nil {
 			continue
 		}
@@ -211,12 +211,12 @@ func (m *matching) isRead(cell int) bool {
 		}
 		return false
 	}
-	for i := range m.Plan.columns {
-		if c := &m.Plan.columns[i]; reads(c.derive) || reads(c.requiredWhen) {
+	for i := range m.columns {
+		if c := &m.columns[i]; reads(c.derive) || reads(c.requiredWhen) {
 			return true
 		}
 	}
-	return slices.ContainsFunc(m.Plan.rules, func(r rule) bool { return reads(&r.expression) }) ||
+	return slices.ContainsFunc(m.rules, func(r rule) bool { return reads(&r.expression) }) ||
 		slices.ContainsFunc(m.excludeCells, func(x exclusion) bool { return reads(&x.expression) }) ||
 		slices.ContainsFunc(m.excludeValues, func(x exclusion) bool { return reads(&x.expression) })
 }
@@ -287,12 +287,12 @@ func places(columns []int) string {
 	return "columns " + strings.Join(words[:len(words)-1], ", ") + " and " + words[len(words)-1]
 }
 
-// expressions compiles all that is computed, and finds the order of the columns.
-func (m *matching) expressions() error {
+// compileAll compiles all that is computed, and finds the order of the columns.
+func (m *matching) compileAll() error {
 	known := target.Known(m.target.Columns)
-	needs := make([][]string, len(m.Plan.columns))
-	for i := range m.Plan.columns {
-		c := &m.Plan.columns[i]
+	needs := make([][]string, len(m.columns))
+	for i := range m.columns {
+		c := &m.columns[i]
 		var err error
 		if c.spec.Derive != "" {
 			if c.derive, err = m.compile(c.spec.Derive, known, c.spec.Name+" is computed from"); err != nil {
@@ -320,7 +320,7 @@ func (m *matching) expressions() error {
 		if err != nil {
 			return fmt.Errorf("rule %s: %w", r.Name, err)
 		}
-		m.Plan.rules = append(m.Plan.rules, rule{r, *x})
+		m.rules = append(m.rules, rule{r, *x})
 	}
 	for i, e := range m.target.Exclude {
 		x, err := m.compile(e.Condition, known, fmt.Sprintf("whether rows are left out (%s) depends on", e.Reason))
@@ -344,12 +344,13 @@ func (m *matching) compile(text string, known []condition.Column, what string) (
 	if err != nil {
 		return nil, err
 	}
-	x := &expression{Program: program, at: make([]int, len(program.Variables))}
+	x := &expression{Program: program, number: len(m.expressions), at: make([]int, len(program.Variables))}
+	m.expressions = append(m.expressions, x)
 	for i, v := range program.Variables {
 		switch v.Origin {
 		case condition.OfColumn:
 			x.at[i] = m.place(v.Name)
-			m.Plan.columns[x.at[i]].isRead = true
+			m.columns[x.at[i]].isRead = true
 		case condition.OfCell:
 			x.at[i] = m.cell(v.Name, what)
 		case condition.OfToday:

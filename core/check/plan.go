@@ -35,6 +35,7 @@ type Plan struct {
 	today         time.Time
 	plain         bool // there is no target
 	readsToday    bool // something depends on the day of the run
+	expressions   []*expression
 	rules         []rule
 	excludeCells  []exclusion // those that read only cells as they were delivered
 	excludeValues []exclusion // those that read values of columns
@@ -107,10 +108,10 @@ func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 		}
 	}
 	m := matching{Plan: p, target: t, header: d.Header}
-	if err := m.expressions(); err != nil {
+	if err := m.compileAll(); err != nil {
 		return nil, err
 	}
-	if err := m.columns(); err != nil {
+	if err := m.feed(); err != nil {
 		return nil, err
 	}
 	for i := range p.columns {

@@ -17,22 +17,25 @@ var ticket = []Column{{"ticket_no", value.String}, {"net_kg", value.Integer}, {"
 	{"organic", value.Boolean}, {"ratio", value.Double}, {"grower-no", value.String}}
 
 // valuesOf reads the values of a program's variables from canonical texts.
-func valuesOf(p *Program, texts map[string]string) []Value {
-	vars := make([]Value, len(p.Variables))
+func valuesOf(p *Program, texts map[string]string) Block {
+	vars := make(Block, len(p.Variables))
+	for i := range vars {
+		vars[i] = make([]Value, 1)
+	}
 	for i, v := range p.Variables {
 		switch v.Origin {
 		case OfColumn:
-			vars[i] = Read(find(ticket, v.Name).Datatype, []byte(texts[v.Name]))
+			vars[i][0].Read(find(ticket, v.Name).Datatype, []byte(texts[v.Name]))
 		case OfCell:
-			vars[i] = TextOf([]byte(texts["cell "+v.Name]))
+			vars[i][0] = TextOf([]byte(texts["cell "+v.Name]))
 		case OfRow:
-			vars[i] = Whole(7)
+			vars[i][0] = Whole(7)
 		case OfLine:
-			vars[i] = Whole(9)
+			vars[i][0] = Whole(9)
 		case OfFile:
-			vars[i] = TextOf([]byte("weighbridge-ahrensee-2026-07.csv"))
+			vars[i][0] = TextOf([]byte("weighbridge-ahrensee-2026-07.csv"))
 		case OfToday:
-			vars[i] = MomentOf(time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC))
+			vars[i][0] = MomentOf(time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC))
 		}
 	}
 	return vars
@@ -93,9 +96,9 @@ func TestEvaluate(t *testing.T) {
 			continue
 		}
 		vars := valuesOf(p, load)
-		got := p.Evaluate(vars)
+		got := p.Evaluate(vars, 0)
 		assert.Equal(t, want, string(got.Append(nil, false)), text)
-		slow := p.ask(vars)
+		slow := p.ask(vars, 0)
 		assert.Equal(t, want, string(slow.Append(nil, false)), "%s, by the library", text)
 	}
 }
@@ -113,12 +116,12 @@ func TestMissingValues(t *testing.T) {
 	} {
 		p, err := Compile(text, ticket)
 		require.NoError(t, err, text)
-		got := p.Evaluate(valuesOf(p, few))
+		got := p.Evaluate(valuesOf(p, few), 0)
 		assert.Equal(t, want, got.Kind, "%s: %s", text, got.Text)
 	}
 	p, err := Compile("has(net_kg)", ticket)
 	require.NoError(t, err)
-	assert.Equal(t, Missing, p.Evaluate([]Value{{Kind: Wrong}}).Kind, "a wrong value is no answer")
+	assert.Equal(t, Missing, p.Evaluate(Block{{{Kind: Wrong}}}, 0).Kind, "a wrong value is no answer")
 }
 
 func TestFailures(t *testing.T) {
@@ -132,7 +135,7 @@ func TestFailures(t *testing.T) {
 	} {
 		p, err := Compile(text, ticket)
 		require.NoError(t, err, text)
-		got := p.Evaluate(valuesOf(p, load))
+		got := p.Evaluate(valuesOf(p, load), 0)
 		assert.Equal(t, Wrong, got.Kind, text)
 		assert.Contains(t, string(got.Text), want, text)
 	}
@@ -243,17 +246,19 @@ func TestNativeIsTheLibrary(t *testing.T) {
 			texts[name] = rapid.SampledFrom(of).Draw(t, name)
 		}
 		vars := valuesOf(p, texts)
-		fast := p.Evaluate(vars)
+		fast := p.Evaluate(vars, 0)
 		counts[p.truth != nil]++
 		for i := range vars {
-			if vars[i].Kind == Wrong || vars[i].Kind == Missing && !p.Variables[i].Tested {
+			if vars[i][0].Kind == Wrong || vars[i][0].Kind == Missing && !p.Variables[i].Tested {
 				require.Equal(t, Missing, fast.Kind, source)
 				return
 			}
 		}
-		slow := p.ask(vars)
+		slow := p.ask(vars, 0)
 		require.Equal(t, slow.Kind, fast.Kind, "%s: %s / %s", source, slow.Text, fast.Text)
 		require.Equal(t, slow.Units, fast.Units, source)
+		holds, isJudged := p.Holds(vars, 0)
+		require.Equal(t, [2]bool{fast.Kind == Truth && fast.Units != 0, fast.Kind == Truth}, [2]bool{holds && isJudged, isJudged})
 	})
 	assert.Positive(t, counts[true])
 }
@@ -261,7 +266,8 @@ func TestNativeIsTheLibrary(t *testing.T) {
 func TestReadAppend(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		text := rapid.StringMatching(`-?(0|[1-9][0-9]{0,20})(\.[0-9]{1,20})?`).Draw(t, "number")
-		v := Read(value.Decimal, []byte(text))
+		var v Value
+		v.Read(value.Decimal, []byte(text))
 		require.Equal(t, Number, v.Kind)
 		want := text
 		if !v.Long {
@@ -288,6 +294,6 @@ func FuzzCompile(f *testing.F) {
 			require.ErrorAs(t, err, &e)
 			return
 		}
-		p.Evaluate(valuesOf(p, load))
+		p.Evaluate(valuesOf(p, load), 0)
 	})
 }

@@ -9,40 +9,60 @@ import (
 	"github.com/shopspring/decimal"
 )
 
-// Evaluate computes the result for one row, whose values stand in the order of
-// Variables. It is Missing where a value is missing for which the text does not ask
+// Holds reports whether a condition holds in row k of a block; isJudged is false where
+// Evaluate gives no truth.
+func (p *Program) Holds(vars Block, k int) (holds, isJudged bool) {
+	if p.truth != nil && p.isComplete(vars, k) {
+		if holds, isJudged = p.truth(vars, k); isJudged {
+			return holds, true
+		}
+	}
+	v := p.Evaluate(vars, k)
+	return v.Units != 0, v.Kind == Truth
+}
+
+// isComplete reports whether no value is wrong, and none is missing for which the text does
+// not ask.
+func (p *Program) isComplete(vars Block, k int) bool {
+	for i := range vars {
+		if kind := vars[i][k].Kind; kind == Wrong || kind == Missing && !p.Variables[i].Tested {
+			return false
+		}
+	}
+	return true
+}
+
+// Evaluate computes the result for row k of a block. It is Missing where a value is missing for which the text does not ask
 // with has(), or is wrong; and Wrong where it cannot be computed, with the reason as
 // its text.
-func (p *Program) Evaluate(vars []Value) Value {
-	for i := range vars {
-		if k := vars[i].Kind; k == Wrong || k == Missing && !p.Variables[i].Tested {
-			return Value{}
-		}
+func (p *Program) Evaluate(vars Block, k int) Value {
+	if !p.isComplete(vars, k) {
+		return Value{}
 	}
 	switch {
 	case p.truth != nil:
-		if is, ok := p.truth(vars); ok {
+		if is, ok := p.truth(vars, k); ok {
 			return truthValue(is)
 		}
 	case p.number != nil:
-		if n, ok := p.number(vars); ok {
+		if n, ok := p.number(vars, k); ok {
 			return Value{Kind: Number, Units: n.units, Scale: n.scale}
 		}
 	case p.text != nil:
-		if t, ok := p.text(vars); ok {
+		if t, ok := p.text(vars, k); ok {
 			return Value{Kind: Text, Text: t}
 		}
 	case p.moment != nil:
-		if m, ok := p.moment(vars); ok {
+		if m, ok := p.moment(vars, k); ok {
 			return Value{Kind: Moment, Units: m.seconds, Nanos: m.nanos}
 		}
 	}
-	return p.ask(vars)
+	return p.ask(vars, k)
 }
 
 // ask lets the library evaluate the text.
-func (p *Program) ask(vars []Value) Value {
-	out, _, err := p.library.Eval(&row{p, vars})
+func (p *Program) ask(vars Block, k int) Value {
+	out, _, err := p.library.Eval(&row{p, vars, k})
 	if err != nil {
 		return Value{Kind: Wrong, Text: []byte(plainWords(err.Error()))}
 	}
@@ -52,7 +72,8 @@ func (p *Program) ask(vars []Value) Value {
 // row gives the library the values of one row.
 type row struct {
 	program *Program
-	vars    []Value
+	vars    Block
+	k       int
 }
 
 func (r *row) ResolveName(name string) (any, bool) {
@@ -61,9 +82,9 @@ func (r *row) ResolveName(name string) (any, bool) {
 		return nil, false
 	}
 	if at < 0 {
-		return types.Bool(r.vars[-1-at].Kind != Missing), true
+		return types.Bool(r.vars[-1-at][r.k].Kind != Missing), true
 	}
-	v := &r.vars[at]
+	v := &r.vars[at][r.k]
 	if origin := r.program.Variables[at].Origin; origin == OfRow || origin == OfLine {
 		return types.Int(v.Units), true
 	}

@@ -15,11 +15,15 @@ import (
 // since a number is too long, the library is asked. A property test holds them to
 // the library's answers.
 type (
-	truthFunc  func(vars []Value) (is, ok bool)
-	numberFunc func(vars []Value) (short, bool)
-	textFunc   func(vars []Value) ([]byte, bool)
-	momentFunc func(vars []Value) (instant, bool)
+	truthFunc  func(vars Block, k int) (is, ok bool)
+	numberFunc func(vars Block, k int) (short, bool)
+	textFunc   func(vars Block, k int) ([]byte, bool)
+	momentFunc func(vars Block, k int) (instant, bool)
 )
+
+// Block holds the values of a block of rows: for each variable of a program, in their
+// order, those of all rows.
+type Block [][]Value
 
 // short is a number of up to 18 digits.
 type short struct {
@@ -73,16 +77,16 @@ func (c *compiler) truth(e ast.Expr) truthFunc {
 	switch e.Kind() {
 	case ast.LiteralKind:
 		if b, ok := e.AsLiteral().(types.Bool); ok {
-			return func([]Value) (bool, bool) { return bool(b), true }
+			return func(Block, int) (bool, bool) { return bool(b), true }
 		}
 	case ast.IdentKind:
 		at, ok := c.program.names[e.AsIdent()]
 		switch {
 		case !ok:
 		case at < 0:
-			return func(vars []Value) (bool, bool) { return vars[-1-at].Kind != Missing, true }
+			return func(vars Block, k int) (bool, bool) { return vars[-1-at][k].Kind != Missing, true }
 		default:
-			return func(vars []Value) (bool, bool) { return vars[at].Units != 0, vars[at].Kind == Truth }
+			return func(vars Block, k int) (bool, bool) { return vars[at][k].Units != 0, vars[at][k].Kind == Truth }
 		}
 	case ast.CallKind:
 		return c.truthCall(e.AsCall())
@@ -97,23 +101,23 @@ func (c *compiler) truthCall(call ast.CallExpr) truthFunc {
 		return c.junction(args[0], args[1], name == "_||_")
 	case "!_":
 		if f := c.truth(args[0]); f != nil {
-			return func(vars []Value) (bool, bool) {
-				is, ok := f(vars)
+			return func(vars Block, k int) (bool, bool) {
+				is, ok := f(vars, k)
 				return !is, ok
 			}
 		}
 	case "_?_:_":
 		if test, yes, no := c.truth(args[0]), c.truth(args[1]), c.truth(args[2]); test != nil && yes != nil &&
 			no != nil {
-			return func(vars []Value) (bool, bool) {
-				is, ok := test(vars)
+			return func(vars Block, k int) (bool, bool) {
+				is, ok := test(vars, k)
 				switch {
 				case !ok:
 					return false, false
 				case is:
-					return yes(vars)
+					return yes(vars, k)
 				}
-				return no(vars)
+				return no(vars, k)
 			}
 		}
 	case "_==_", "_!=_", "_<_", "_<=_", "_>_", "_>=_":
@@ -135,12 +139,12 @@ func (c *compiler) junction(a, b ast.Expr, decides bool) truthFunc {
 	if left == nil || right == nil {
 		return nil
 	}
-	return func(vars []Value) (bool, bool) {
-		is, ok := left(vars)
+	return func(vars Block, k int) (bool, bool) {
+		is, ok := left(vars, k)
 		if ok && is == decides {
 			return is, true
 		}
-		other, told := right(vars)
+		other, told := right(vars, k)
 		if told && other == decides {
 			return other, true
 		}
@@ -159,9 +163,9 @@ func (c *compiler) comparison(name string, a, b ast.Expr) truthFunc {
 	switch c.kind(a) {
 	case Number:
 		if x, y := c.number(a), c.number(b); x != nil && y != nil {
-			return func(vars []Value) (bool, bool) {
-				left, ok := x(vars)
-				right, told := y(vars)
+			return func(vars Block, k int) (bool, bool) {
+				left, ok := x(vars, k)
+				right, told := y(vars, k)
 				if !ok || !told {
 					return false, false
 				}
@@ -171,25 +175,25 @@ func (c *compiler) comparison(name string, a, b ast.Expr) truthFunc {
 		}
 	case Text:
 		if x, y := c.text(a), c.text(b); x != nil && y != nil {
-			return func(vars []Value) (bool, bool) {
-				left, ok := x(vars)
-				right, told := y(vars)
+			return func(vars Block, k int) (bool, bool) {
+				left, ok := x(vars, k)
+				right, told := y(vars, k)
 				return test(bytes.Compare(left, right)), ok && told
 			}
 		}
 	case Moment:
 		if x, y := c.moment(a), c.moment(b); x != nil && y != nil {
-			return func(vars []Value) (bool, bool) {
-				left, ok := x(vars)
-				right, told := y(vars)
+			return func(vars Block, k int) (bool, bool) {
+				left, ok := x(vars, k)
+				right, told := y(vars, k)
 				return test(left.compare(right)), ok && told
 			}
 		}
 	case Truth:
 		if x, y := c.truth(a), c.truth(b); x != nil && y != nil && (name == "_==_" || name == "_!=_") {
-			return func(vars []Value) (bool, bool) {
-				left, ok := x(vars)
-				right, told := y(vars)
+			return func(vars Block, k int) (bool, bool) {
+				left, ok := x(vars, k)
+				right, told := y(vars, k)
 				return (left == right) == (name == "_=="+"_"), ok && told
 			}
 		}
@@ -216,8 +220,8 @@ func (c *compiler) among(a, list ast.Expr) truthFunc {
 		if of == nil {
 			return nil
 		}
-		return func(vars []Value) (bool, bool) {
-			text, ok := of(vars)
+		return func(vars Block, k int) (bool, bool) {
+			text, ok := of(vars, k)
 			for _, s := range set {
 				if s == string(text) {
 					return true, ok
@@ -233,7 +237,7 @@ func (c *compiler) among(a, list ast.Expr) truthFunc {
 			if f == nil || len(c.variablesOf(e)) > 0 {
 				return nil
 			}
-			n, ok := f(nil)
+			n, ok := f(nil, 0)
 			if !ok {
 				return nil
 			}
@@ -242,8 +246,8 @@ func (c *compiler) among(a, list ast.Expr) truthFunc {
 		if of == nil {
 			return nil
 		}
-		return func(vars []Value) (bool, bool) {
-			n, ok := of(vars)
+		return func(vars Block, k int) (bool, bool) {
+			n, ok := of(vars, k)
 			for _, s := range set {
 				order, told := n.compare(s)
 				if !told {
@@ -276,21 +280,21 @@ func (c *compiler) part(name string, of, part ast.Expr) truthFunc {
 	}
 	test := map[string]func(s, part []byte) bool{"startsWith": bytes.HasPrefix, "endsWith": bytes.HasSuffix,
 		"contains": bytes.Contains}[name]
-	return func(vars []Value) (bool, bool) {
-		text, ok := whole(vars)
-		p, told := piece(vars)
+	return func(vars Block, k int) (bool, bool) {
+		text, ok := whole(vars, k)
+		p, told := piece(vars, k)
 		return test(text, p), ok && told
 	}
 }
 
 func (c *compiler) text(e ast.Expr) textFunc {
 	if at := c.variable(e); at >= 0 && c.kind(e) == Text {
-		return func(vars []Value) ([]byte, bool) { return vars[at].Text, vars[at].Kind == Text }
+		return func(vars Block, k int) ([]byte, bool) { return vars[at][k].Text, vars[at][k].Kind == Text }
 	}
 	if e.Kind() == ast.LiteralKind {
 		if s, ok := e.AsLiteral().(types.String); ok {
 			text := []byte(s)
-			return func([]Value) ([]byte, bool) { return text, true }
+			return func(Block, int) ([]byte, bool) { return text, true }
 		}
 	}
 	return nil
@@ -298,8 +302,8 @@ func (c *compiler) text(e ast.Expr) textFunc {
 
 func (c *compiler) moment(e ast.Expr) momentFunc {
 	if at := c.variable(e); at >= 0 && c.kind(e) == Moment {
-		return func(vars []Value) (instant, bool) {
-			v := &vars[at]
+		return func(vars Block, k int) (instant, bool) {
+			v := &vars[at][k]
 			return instant{v.Units, v.Nanos}, v.Kind == Moment
 		}
 	}
@@ -307,7 +311,7 @@ func (c *compiler) moment(e ast.Expr) momentFunc {
 		if text, ok := textOf(e.AsCall()); ok {
 			if t, ok := toDate(types.String(text), types.String("")).(types.Timestamp); ok {
 				v := MomentOf(t.Time)
-				return func([]Value) (instant, bool) { return instant{v.Units, v.Nanos}, true }
+				return func(Block, int) (instant, bool) { return instant{v.Units, v.Nanos}, true }
 			}
 		}
 	}
@@ -326,8 +330,8 @@ func (i instant) compare(k instant) int {
 
 func (c *compiler) number(e ast.Expr) numberFunc {
 	if at := c.variable(e); at >= 0 && c.kind(e) == Number {
-		return func(vars []Value) (short, bool) {
-			v := &vars[at]
+		return func(vars Block, k int) (short, bool) {
+			v := &vars[at][k]
 			return short{v.Units, v.Scale}, v.Kind == Number && !v.Long
 		}
 	}
@@ -347,8 +351,8 @@ func (c *compiler) number(e ast.Expr) numberFunc {
 			return c.number(args[0])
 		case "-_":
 			if f := c.number(args[0]); f != nil {
-				return func(vars []Value) (short, bool) {
-					n, ok := f(vars)
+				return func(vars Block, k int) (short, bool) {
+					n, ok := f(vars, k)
 					return short{-n.units, n.scale}, ok
 				}
 			}
@@ -364,7 +368,7 @@ func constant(v Value) numberFunc {
 		return nil
 	}
 	n := short{v.Units, v.Scale}
-	return func([]Value) (short, bool) { return n, true }
+	return func(Block, int) (short, bool) { return n, true }
 }
 
 func (c *compiler) arithmetic(name string, a, b ast.Expr, isWhole bool) numberFunc {
@@ -374,9 +378,9 @@ func (c *compiler) arithmetic(name string, a, b ast.Expr, isWhole bool) numberFu
 	}
 	compute := map[string]func(a, b short) (short, bool){"_+_": short.plus, "_-_": short.minus,
 		"_*_": short.times}[name]
-	return func(vars []Value) (short, bool) {
-		left, ok := x(vars)
-		right, told := y(vars)
+	return func(vars Block, k int) (short, bool) {
+		left, ok := x(vars, k)
+		right, told := y(vars, k)
 		if !ok || !told {
 			return short{}, false
 		}

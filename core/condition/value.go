@@ -36,21 +36,27 @@ type Value struct {
 // maxDigits is how many digits a number may have that is held in Units.
 const maxDigits = 18
 
-// Read reads a value in canonical form, as the judge of a column writes it.
-func Read(d value.Datatype, text []byte) Value {
+// Read reads a value in canonical form, as the judge of a column writes it, in the place of
+// what was there.
+func (v *Value) Read(d value.Datatype, text []byte) {
 	switch {
 	case len(text) == 0:
-		return Value{}
+		v.Kind = Missing
 	case d.IsNumber():
-		return readNumber(text)
+		if n, ok := value.ShortInteger(text); ok {
+			v.Kind, v.Scale, v.Long, v.Units = Number, 0, false, n
+			return
+		}
+		*v = readNumber(text)
 	case d == value.Boolean:
-		return truthValue(text[0] == 't')
+		*v = truthValue(text[0] == 't')
 	case d == value.Date || d == value.DateTime:
-		return readMoment(text)
+		*v = readMoment(text)
 	case text[0] == '"':
-		return Value{Kind: Text, Text: unquoted(text)}
+		*v = Value{Kind: Text, Text: unquoted(text)}
+	default:
+		v.Kind, v.Text = Text, text
 	}
-	return Value{Kind: Text, Text: text}
 }
 
 // unquoted returns what stands in a quoted cell of RFC 4180.
