@@ -1,15 +1,20 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"sieb/core/layout"
+	"sieb/core/reference"
 	"sieb/core/report"
 	"sieb/core/sift"
+	"sieb/core/source"
 	"sieb/core/target"
 )
 
@@ -17,6 +22,7 @@ func (a *app) sift() *cobra.Command {
 	var targetPath, mappingPath, out, today string
 	var workers int
 	var guard, sums bool
+	var references map[string]string
 	cmd := &cobra.Command{
 		Use:   "sift FILE",
 		Short: "Reads, cleans, checks and splits every row of a file",
@@ -43,6 +49,8 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 	layoutFlags := addLayoutFlags(cmd)
 	cmd.Flags().StringVar(&targetPath, "target", "", "file of the target, YAML or JSON")
 	cmd.Flags().StringVar(&mappingPath, "mapping", "", "file of the mapping, YAML or JSON; needs --target")
+	cmd.Flags().StringToStringVar(&references, "reference", nil,
+		"NAME=FILE: the file with the rows of a table that the target refers to; may be repeated")
 	cmd.Flags().StringVar(&today, "today", "", "the day on which rules count, as 2026-07-31; by default this day")
 	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; created if missing")
 	cmd.Flags().BoolVar(&guard, "guard-formulas", false,
@@ -67,9 +75,13 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 			return err
 		}
 		defer file.Close()
+		keys, err := referred(cmd.Context(), t, references)
+		if err != nil {
+			return err
+		}
 		set, done := a.progress("sifting", file.Size)
 		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
-			SHA256Outputs: sums, Today: day,
+			SHA256Outputs: sums, Today: day, Keys: keys,
 			Progress: func(p sift.Progress) { set(p.Bytes) }}
 		summary, err := run.Do(cmd.Context())
 		done()
@@ -153,6 +165,51 @@ func readTarget(path, mappingPath string) (*target.Target, error) {
 	return t, nil
 }
 
+// referred reads the files with the tables that a target refers to.
+func referred(ctx context.Context, t *target.Target, files map[string]string) (all []*reference.Keys, err error) {
+	if t == nil {
+		return nil, nil
+	}
+	var named []string
+	for _, fk := range t.Constraints() {
+		named = append(named, fk.Reference.Resource)
+		if fk.Reference.Table != "" {
+			return nil, fmt.Errorf("the target refers to the table %s of the database %s, which only a service can "+
+				"read: sieb runs start", fk.Reference.Table, fk.Reference.Database)
+		}
+		path, ok := files[fk.Reference.Resource]
+		if !ok {
+			return nil, usagef("the target refers to %s: name the file of its rows with --reference %s=FILE",
+				fk.Reference.Resource, fk.Reference.Resource)
+		}
+		keys, err := keysOf(ctx, t, &fk, path)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, keys)
+	}
+	for name := range files {
+		if !slices.Contains(named, name) {
+			return nil, usagef("--reference %s: the target refers to nothing of that name", name)
+		}
+	}
+	return all, nil
+}
+
+func keysOf(ctx context.Context, t *target.Target, fk *target.ForeignKey, path string) (*reference.Keys, error) {
+	file, err := source.Open(ctx, path, layout.Given{})
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	rows, err := file.Rows(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer source.Close(rows)
+	return reference.Read(ctx, fk.Reference.Name(), reference.Columns(t, fk), rows, file.Layout.Encoding)
+}
+
 // inFile says in which file something is wrong, below its name.
 func inFile(path string, err error) error {
 	return fmt.Errorf("%s:\n  %s", path, strings.ReplaceAll(err.Error(), "\n", "\n  "))
@@ -191,6 +248,9 @@ func (a *app) showResult(r *sift.Result) {
 	}
 	if len(r.LeftOut) > 0 {
 		fmt.Fprintf(a.out, "left out  %s\n", visible(strings.Join(r.LeftOut, ", ")))
+	}
+	for _, s := range r.References {
+		fmt.Fprintf(a.out, "refers to %s, %s\n", visible(s.Name), plural(s.Keys, "key", "keys"))
 	}
 	for _, u := range r.Unjudged {
 		fmt.Fprintf(a.out, "not judged in %s, where a value is missing or wrong: %s\n", plural(u.Rows, "row", "rows"),

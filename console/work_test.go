@@ -119,6 +119,7 @@ func TestAddresses(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Client.AddTarget(t.Context(), text)
 	require.NoError(t, err)
+	register(t, s)
 	text, err = demo.Mapping(m.Mapping)
 	require.NoError(t, err)
 	_, err = s.Client.AddMapping(t.Context(), text)
@@ -135,14 +136,14 @@ func TestAddresses(t *testing.T) {
 	of := s.Address + "/deliveries/" + id
 
 	p.do(chromedp.Navigate(of))
-	p.shows("20 rows")
+	p.shows("21 rows")
 	p.do(chromedp.Click(`//button[contains(., "moisture_pct") and contains(., "type.decimal")]`))
 	p.shows("2 rows with type.decimal in moisture_pct")
 	assert.Equal(t, "/deliveries/"+id+"?code=type.decimal&column=moisture_pct", p.address())
 	p.do(chromedp.Reload())
 	p.shows("2 rows with type.decimal in moisture_pct")
 	p.do(chromedp.NavigateBack())
-	p.shows("20 rows")
+	p.shows("21 rows")
 	p.do(chromedp.Navigate(of + "?run=" + runs[1]))
 	p.shows("no target")
 	p.until(`document.querySelector('.sum')?.innerText.includes('236 accepted') || document.querySelector('.verdict') !== null`)
@@ -155,7 +156,7 @@ func TestAddresses(t *testing.T) {
 
 	// What was flagged or blanked shows its cells, as delivered and as accepted.
 	p.do(chromedp.Navigate(of))
-	p.shows("20 rows")
+	p.shows("21 rows")
 	p.do(chromedp.Click(`//li//button[.//span[contains(@class,"flag")]]`))
 	p.shows("Flagged, and taken as they are")
 	p.accessible("the cells that were flagged")

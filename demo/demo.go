@@ -18,9 +18,9 @@ import (
 //go:embed deliveries targets mappings
 var files embed.FS
 
-// All makes every delivery of the scenario.
+// All makes every delivery of the scenario, the register first, to which the tickets refer.
 func All() []Made {
-	return []Made{Ahrensee(), Brunnthal(), Colmitz(), Dornau(), Laboratory(), Register(), Silo(), Survey()}
+	return []Made{Register(), Ahrensee(), Brunnthal(), Colmitz(), Dornau(), Laboratory(), Silo(), Survey()}
 }
 
 // Delivery returns the committed bytes of a delivery.

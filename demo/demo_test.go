@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sieb/core/layout"
+	"sieb/core/reference"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -69,9 +70,25 @@ func siftDemo(t *testing.T, m demo.Made) (*report.Summary, string) {
 	require.NoError(t, err)
 	defer file.Close()
 	run := report.Run{Delivery: file, Target: tg, Dir: filepath.Join(dir, "out")}
+	for _, fk := range tg.ForeignKeys {
+		require.Equal(t, "growers", fk.Reference.Resource)
+		_, register := siftDemo(t, demo.Register())
+		run.Keys = append(run.Keys, keysOf(t, tg, &fk, filepath.Join(register, report.AcceptedName)))
+	}
 	summary, err := run.Do(t.Context())
 	require.NoError(t, err)
 	return summary, run.Dir
+}
+
+func keysOf(t *testing.T, tg *target.Target, fk *target.ForeignKey, path string) *reference.Keys {
+	file, err := source.Open(t.Context(), path, layout.Given{})
+	require.NoError(t, err)
+	defer file.Close()
+	rows, err := file.Rows(t.Context())
+	require.NoError(t, err)
+	keys, err := reference.Read(t.Context(), "growers", reference.Columns(tg, fk), rows, "utf-8")
+	require.NoError(t, err)
+	return keys
 }
 
 // violationsIn reads violations.csv; the action comes from the summary.

@@ -110,6 +110,13 @@ var (
 	seasonDay = time.Date(2026, time.July, 6, 6, 0, 0, 0, time.UTC)
 )
 
+// growerNo returns the number of a grower in the register, counted from 0. The tickets name
+// the first twelve.
+func growerNo(n int) string { return fmt.Sprintf("%05d", 412+n*37) }
+
+// strangerAt is the row of the register that is rejected, of a grower whom one ticket names.
+const strangerAt = 20
+
 // ticket makes the cells of one clean row.
 func (h *habits) ticket(rng *rand.Rand, n int, at time.Time) []string {
 	grower := rng.IntN(len(growers))
@@ -122,7 +129,7 @@ func (h *habits) ticket(rng *rand.Rand, n int, at time.Time) []string {
 	return []string{
 		fmt.Sprintf("%s-%06d", h.code, n),
 		at.Format(h.date), at.Format(h.clock), h.site,
-		fmt.Sprintf("%05d", 412+grower*37), growers[grower],
+		growerNo(grower), growers[grower],
 		fields[rng.IntN(len(fields))], crop, varieties[rng.IntN(len(varieties))],
 		h.whole(gross), h.whole(tare), h.whole(gross - tare),
 		h.decimal(95+rng.IntN(90), 1), h.decimal(850+rng.IntN(600), 2),
@@ -394,6 +401,7 @@ func Ahrensee() Made {
 				{code: violation.RuleFailed, column: netRule, action: violation.Reject},
 			},
 			215: misreckoned("net_kg", "19.999"),
+			222: reject(violation.ReferenceMissing, "grower_no", "99999"),
 		})
 	m.Name, m.Target, m.Mapping = "weighbridge-ahrensee-2026-07.csv", tickets, "ahrensee"
 	// Habits that the remedies deal with: no violations.
@@ -431,6 +439,7 @@ func Brunnthal() Made {
 		99: {{code: violation.RangeLow, column: "net_kg", action: violation.Reject, cell: "-120"},
 			{code: violation.RuleFailed, column: netRule, action: violation.Reject}},
 		108: reject(violation.ValueUnknown, "site", "Brunntal"),
+		112: reject(violation.ReferenceMissing, "grower_no", growerNo(strangerAt-1)),
 		117: reject(violation.TextLong, "remarks", strings.Repeat("the trailer came back half full, ", 5)+"see note"),
 		126: reject(violation.NumberScale, "moisture_pct", "13.25"),
 		135: reject(violation.DateImpossible, "weighed_on", "2026-02-30"),

@@ -173,19 +173,19 @@ func Register() Made {
 	family := []string{"Ackertal", "von der Breite", "Feldmoos", "Hangwieser", "Kornbach", "Seeländer-Tal"}
 	places := []string{"Ahrensee", "Brunnthal", "Colmitz", "Dornau", "Elmenau"}
 	for n := 1; n <= 48; n++ {
-		no := fmt.Sprintf("%05d", 412+n*37)
+		no := growerNo(n - 1)
 		postcode, since := text(fmt.Sprintf("0%d", 4100+rng.IntN(800))), day(time.Date(1990+rng.IntN(35),
 			time.Month(1+rng.IntN(12)), 1+rng.IntN(28), 0, 0, 0, 0, time.UTC))
 		var planted []Planted
 		switch n {
-		case 11:
+		case strangerAt:
 			postcode = number(4177)
 			planted = []Planted{{Code: violation.TextFormat, Column: "postcode", Action: violation.Reject}}
 		case 26:
 			since = text("unknown")
 			planted = []Planted{{Code: violation.DateFormat, Column: "member_since", Action: violation.Reject}}
 		case 40:
-			no = fmt.Sprintf("%05d", 412+39*37)
+			no = growerNo(38)
 			planted = []Planted{{Code: violation.KeyDuplicate, Column: "grower_no", Action: violation.Reject}}
 		}
 		m.row(int64(n)+3, planted...)

@@ -221,6 +221,7 @@ func TestAPoisonousJob(t *testing.T) {
 	p := newProgram(t)
 	p.start()
 	s := &kit{&servicetest.Service{Address: "http://" + p.address, Client: p.client, Data: p.data}}
+	s.register(t)
 	text, err := demo.Target("weighbridge_tickets")
 	require.NoError(t, err)
 	_, err = p.client.AddTarget(t.Context(), text)

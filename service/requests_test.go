@@ -40,7 +40,7 @@ func (s *kit) ask(t *testing.T, method, path, body string, headers ...string) (*
 func TestRequests(t *testing.T) {
 	s := &kit{servicetest.Start(t, "", nil)}
 	ctx := t.Context()
-	m := demo.All()[0]
+	m := demo.Ahrensee()
 	d := addDemo(t, s, m)
 	const octets = "application/octet-stream"
 

@@ -105,7 +105,8 @@ func Run(ctx context.Context, c Config) (err error) {
 		return err
 	}
 	bounds := source.Bounds{Columns: c.MaxColumns, Scratch: area.Scratch()}
-	queue, err := jobs.Start(ctx, jobs.Config{Store: records, Area: area, Bounds: bounds, Parallel: c.Parallel,
+	queue, err := jobs.Start(ctx, jobs.Config{Store: records, Area: area, Tables: &c.Databases, Bounds: bounds,
+		Parallel: c.Parallel,
 		RetryFor: c.RetryFor, Version: c.Version, Log: c.Log})
 	if err != nil {
 		return fmt.Errorf("the job queue cannot be started: %w", err)

@@ -38,6 +38,7 @@ func addDemo(t *testing.T, s *kit, m demo.Made) api.Delivery {
 	_, err = s.Client.AddTarget(t.Context(), text)
 	require.NoError(t, err)
 	if m.Mapping != "" {
+		s.register(t)
 		text, err = demo.Mapping(m.Mapping)
 		require.NoError(t, err)
 		_, err = s.Client.AddMapping(t.Context(), text)
@@ -46,6 +47,25 @@ func addDemo(t *testing.T, s *kit, m demo.Made) api.Delivery {
 	d, err := s.Client.AddDelivery(t.Context(), m.Name, bytes.NewReader(m.Bytes))
 	require.NoError(t, err)
 	return d
+}
+
+// register sifts the register of the growers, to which the tickets refer, unless that was done.
+func (s *kit) register(t *testing.T) {
+	t.Helper()
+	runs, err := s.Client.Runs(t.Context(), "", 0, 1000)
+	require.NoError(t, err)
+	for _, r := range runs.Items {
+		if r.Target != nil && r.Target.Name == "growers" {
+			return
+		}
+	}
+	m := demo.Register()
+	d := addDemo(t, s, m)
+	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: m.Target})
+	require.NoError(t, err)
+	r, err = s.Client.Follow(t.Context(), r.ID, nil)
+	require.NoError(t, err)
+	require.Equal(t, "split", r.Verdict)
 }
 
 func read(t *testing.T, r io.ReadCloser, err error) string {
@@ -374,6 +394,7 @@ func TestKilledService(t *testing.T) {
 	s := &kit{&servicetest.Service{Address: "http://" + address, Client: client.New("http://"+address, ""), Data: data}}
 	first := start()
 	d := s.large(t, 150e6)
+	s.register(t)
 	text, err := demo.Target("weighbridge_tickets")
 	require.NoError(t, err)
 	_, err = s.Client.AddTarget(t.Context(), text)

@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -71,10 +72,13 @@ func TestTargetFromTable(t *testing.T) {
 	text := strings.Join(strings.Fields(draft.Text), " ")
 	for _, want := range []string{
 		`# id is left out: the database gives its values # net_kg is left out`, `# Silo No is left out`,
-		`# check: (gross_kg > tare_kg) target: tickets title: "Weighbridge tickets"`,
-		`- name: ticket_no # as printed on the ticket datatype: string maxLength: 9 required: true unique: true`,
-		`- name: site # default 'Ahrensee'::intake.site datatype: string oneOf: ["Ahrensee", "Brunnthal"] -`,
-		`- name: grower_no # references intake.growers (grower_no) datatype: string maxLength: 5`,
+		`target: tickets title: "Weighbridge tickets"`,
+		`- name: ticket_no description: "as printed on the ticket" datatype: string maxLength: 9 required: true unique: true`,
+		`- name: site datatype: string oneOf: ["Ahrensee", "Brunnthal"] required: true default: "Ahrensee"`,
+		`- name: grower_no datatype: string maxLength: 5`,
+		`rowRules: - {name: "gross_kg > tare_kg", condition: "gross_kg > tare_kg"}`,
+		`foreignKeys: - {columnReference: ["grower_no"], reference: {database: "intake", table: "intake.growers", ` +
+			`columnReference: ["grower_no"]}}`,
 		`- name: weighed_on datatype: date minimum: 2026-01-01 maximum: 2026-12-31 required: true`,
 		`- name: crop datatype: string oneOf: ["wheat", "rye", "o'ats"] required: true`,
 		`- name: gross_kg datatype: integer minimum: 1 maximum: 59999 required: true`,
@@ -138,4 +142,117 @@ func TestTargetFromTable(t *testing.T) {
 	assert.Equal(t, "target members, version 1\n", out.String())
 	assert.Equal(t, 2, cli.Main(table[:6], nil, &out, &errs))
 	assert.Contains(t, errs.String(), "--table names it as schema.table")
+}
+
+// What a run accepts goes into the table by COPY, and what it rejects does not: the target is
+// drawn from the table by one command, the mapping drafted from the file by another.
+func TestAcceptedRowsGoIntoTheTable(t *testing.T) {
+	ctx := context.Background()
+	db, err := localpg.Start(ctx, filepath.Join(pgtest.Folder(t), "tables"),
+		slog.New(slog.NewTextHandler(io.Discard, nil)))
+	require.NoError(t, err)
+	defer db.Stop()
+	conn, err := pgx.Connect(ctx, db.URL())
+	require.NoError(t, err)
+	defer conn.Close(ctx)
+	_, err = conn.Exec(ctx, tables+`insert into intake.growers values ('00412'), ('00449');
+		create table intake.moves (
+		  move_no integer primary key, ticket_no varchar(9) not null, silo varchar(2) not null, slot smallint not null,
+		  moved_on date, until date, share numeric(4,2) not null default 1.5,
+		  unique (silo, slot), check (moved_on <= until or until is null), check (not (silo = 'X' and slot > 3)))`)
+	require.NoError(t, err)
+	s := servicetest.StartWith(t, "", func(c *service.Config) {
+		c.Databases = catalogue.Databases{Named: map[string]string{"intake": db.URL()}}
+	})
+	dir := t.TempDir()
+	run := func(args ...string) (int, string) {
+		var out, errs strings.Builder
+		code := cli.Main(args, nil, &out, &errs)
+		return code, out.String() + errs.String()
+	}
+	for _, c := range []struct {
+		table, header string
+		good, bad     []string
+	}{
+		{"intake.tickets", "Ticket No;Site;Grower-No;Weighed on;Weighed at;Crop;gross kg;tare kg;Moisture;Remarks",
+			[]string{"AH-000001;Ahrensee;00412;2026-07-01;2026-07-01T06:00:00;wheat;20000;8000;14.5;",
+				"AH-000002;;00449;2026-07-02;;rye;59999;1;100;abc", "AH-000003;Brunnthal;;2026-12-31;;o'ats;2;1;0.0;"},
+			[]string{"AH-000001;Ahrensee;00412;2026-07-09;;wheat;20000;8000;;",
+				"AH-000005;Ahrensee;99999;2026-07-01;;wheat;20000;8000;;",
+				"AH-000006;Colmitz;00412;2026-07-01;;wheat;20000;8000;;",
+					"AH-000007;Ahrensee;00412;2027-01-01;;wheat;20000;8000;;",
+				"AH-000008;Ahrensee;00412;2026-02-30;;wheat;20000;8000;;",
+					"AH-000009;Ahrensee;00412;2026-07-01;;maize;20000;8000;;",
+				"AH-000010;Ahrensee;00412;2026-07-01;;wheat;8000;8000;;",
+					"AH-000011;Ahrensee;00412;2026-07-01;;wheat;60000;8000;;",
+				"AH-000012;Ahrensee;00412;2026-07-01;;wheat;20000;8000;100.5;",
+					"AH-000013;Ahrensee;00412;2026-07-01;;wheat;20000;;;",
+				"AH-000014x;Ahrensee;00412;2026-07-01;;wheat;20000;8000;;",
+					"AH-000015;Ahrensee;00412;2026-07-01;;wheat;20000;8000;;ab",
+				"AH-000016;Ahrensee;00412;2026-07-01;25:00;wheat;20000;8000;;",
+					";Ahrensee;00412;2026-07-01;;wheat;20000;8000;;"}},
+		{"intake.moves", "move_no;ticket_no;silo;slot;moved_on;until;share",
+			[]string{"1;AH-000001;A;1;2026-07-01;2026-07-02;2", "2;AH-000001;A;2;2026-07-01;;",
+				"3;AH-000001;X;3;;;99.99",
+				"4;AH-000001;B;32767;2026-07-01;2026-07-01;0.01"},
+			[]string{"5;AH-000001;A;1;;;1", "6;AH-000001;C;1;2026-07-03;2026-07-02;1", "7;AH-000001;X;4;;;1",
+				"8;AH-000001;C;32768;;;1",
+				"9;AH-000001;C;2;;;100", "x;AH-000001;C;3;;;1", "1;AH-000001;C;4;;;1", "10;;C;5;;;1",
+					"11;AH-000001;CCC;5;;;1"}},
+	} {
+		file, targetFile, mapping := filepath.Join(dir, c.table+".csv"), filepath.Join(dir, c.table+".yaml"),
+			filepath.Join(dir, c.table+".mapping.yaml")
+		require.NoError(t, os.WriteFile(file, []byte(c.header+"\n"+strings.Join(append(slices.Clone(c.good), c.bad...),
+			"\n")+"\n"), 0o600))
+		code, out := run("targets", "add", "--service", s.Address, "--from-database", "intake", "--table", c.table)
+		require.Zero(t, code, out)
+		code, out = run("targets", "add", "--service", s.Address, "--from-database", "intake", "--table", c.table,
+			"--out",
+			targetFile)
+		require.Zero(t, code, out)
+		code, out = run("draft", file, "--target", targetFile, "--name", "sender", "--out", mapping)
+		require.Zero(t, code, out)
+		code, out = run("mappings", "add", mapping, "--service", s.Address)
+		require.Zero(t, code, out)
+		content, err := os.Open(file)
+		require.NoError(t, err)
+		d, err := s.Client.AddDelivery(ctx, filepath.Base(file), content)
+		require.NoError(t, err)
+		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Mapping: "sender"})
+		require.NoError(t, err)
+		r, err = s.Client.Follow(ctx, r.ID, nil)
+		require.NoError(t, err)
+		require.Equal(t, "done", r.State, r.Error)
+		text, _ := os.ReadFile(mapping)
+		require.Equal(t, []int64{int64(len(c.good)), int64(len(c.bad))}, []int64{r.Tally.Accepted, r.Tally.Rejected},
+			"%v\n%s", r.Violations, text)
+
+		accepted, err := s.Client.Output(ctx, r.ID, "accepted.csv")
+		require.NoError(t, err)
+		rows, err := io.ReadAll(accepted)
+		require.NoError(t, err)
+		header, _, _ := strings.Cut(string(rows), "\n")
+		into := "copy " + c.table + " (" + header + ") from stdin (format csv, header)"
+		tag, err := conn.PgConn().CopyFrom(ctx, strings.NewReader(string(rows)), into)
+		require.NoError(t, err, "%s", rows)
+		assert.Equal(t, int64(len(c.good)), tag.RowsAffected())
+		names := make([]string, 0, len(r.Columns))
+		for _, m := range r.Columns {
+			if m.Place > 0 {
+				names = append(names, m.Column)
+			}
+		}
+		for _, bad := range c.bad {
+			into := "copy " + c.table + " (" + strings.Join(names, ", ") + ") from stdin (format csv, delimiter ';')"
+			_, err := conn.PgConn().CopyFrom(ctx, strings.NewReader(bad+"\n"), into)
+			assert.Error(t, err, "the table takes what was rejected: %s", bad)
+		}
+		if c.table == "intake.tickets" {
+			require.Len(t, r.References, 1)
+			assert.Equal(t, []any{"intake.growers", int64(2)}, []any{r.References[0].Name, r.References[0].Keys})
+			manifest, err := s.Client.Output(ctx, r.ID, "manifest.json")
+			text := read(t, manifest, err)
+			assert.Contains(t, text, r.References[0].Digest)
+		}
+	}
 }

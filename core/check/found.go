@@ -61,6 +61,9 @@ func (t *texts) reset() { t.text, t.ends = t.text[:0], t.ends[:0] }
 
 // fail reports a violation of the column's rules.
 func (j *Judge) fail(c *lane, code violation.Code, cell []byte) {
+	if c.refers {
+		c.broken[j.row-j.from] = true
+	}
 	if c.isRead && isMistyped(code) {
 		c.wrong[j.row-j.from] = true
 	}

@@ -59,6 +59,7 @@ type lane struct {
 	known  map[string]bool   // answers of a pattern that is not simple
 	hashes []KeyHash         // of the block's cells, in a column that belongs to a key
 	values []condition.Value // of the block's cells, in a column that an expression reads
+	broken []bool            // those that break a rule of their own, in a column that refers to another table
 	wrong  []bool            // those that are not of the column's datatype
 }
 
@@ -94,6 +95,9 @@ func (p *Plan) NewJudge() *Judge {
 		}
 		if c.hashed {
 			l.hashes = make([]KeyHash, block)
+		}
+		if c.refers {
+			l.broken = make([]bool, block)
 		}
 		if c.isRead {
 			l.values, l.wrong = make([]condition.Value, block), make([]bool, block)
@@ -146,9 +150,8 @@ func (j *Judge) Rows(from, to int) {
 		if l.hashed {
 			clear(l.hashes)
 		}
-		if l.isRead {
-			clear(l.wrong)
-		}
+		clear(l.broken)
+		clear(l.wrong)
 		j.fill(l, from, to)
 		if l.isRead {
 			j.read(l, block)
@@ -157,6 +160,7 @@ func (j *Judge) Rows(from, to int) {
 	j.exclude(j.plan.excludeValues, block)
 	j.require(block)
 	j.rules(block)
+	j.refer(block)
 	if n := len(j.plan.Keys); n > 0 {
 		for k := range block {
 			if j.out.Excluded[from+k] > 0 {

@@ -37,6 +37,7 @@ type Plan struct {
 	readsToday    bool // something depends on the day of the run
 	expressions   []*expression
 	rules         []rule
+	references    []reference
 	excludeCells  []exclusion // those that read only cells as they were delivered
 	excludeValues []exclusion // those that read values of columns
 	reasons       []string    // of all exclusions
@@ -48,6 +49,22 @@ type Delivery struct {
 	Encoding string
 	Name     string
 	Today    time.Time // the day of the run
+	Keys     []Keys    // of the target's Constraints, what is in the tables that they refer to
+}
+
+// Keys are the keys of a table that others refer to.
+type Keys interface {
+	Has(KeyHash) bool
+	// Why says more of a key that is not there, "" for nothing.
+	Why(KeyHash) string
+}
+
+// reference is a foreign key, or its contrary.
+type reference struct {
+	*target.ForeignKey
+	key      Key
+	keys     Keys
+	isAbsent bool
 }
 
 // Key is a uniqueness rule: the columns whose values must not recur together.
@@ -85,6 +102,7 @@ type column struct {
 	whole        int                    // digits before the point that fit, -1 for any
 	frac         int                    // digits after the point that fit, -1 for any
 	hashed       bool                   // belongs to a key
+	refers       bool                   // belongs to a foreign key
 	isRead       bool                   // an expression reads its values
 	derive       *expression            // nil for none
 	requiredWhen *expression            // nil for none
@@ -120,11 +138,13 @@ func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 		}
 	}
 	if len(t.Key) > 0 {
-		var columns []int
-		for _, name := range t.Key {
-			columns = append(columns, p.place(name))
-		}
-		p.addKey(columns)
+		p.addKey(p.places(t.Key))
+	}
+	for _, names := range t.UniqueKeys {
+		p.addKey(p.places(names))
+	}
+	if err := p.refer(t, d.Keys); err != nil {
+		return nil, err
 	}
 	for i := range p.columns {
 		p.columns[i].quick = p.columns[i].quickTest()
@@ -135,6 +155,32 @@ func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 // place returns the place of a column, -1 where there is none of the name.
 func (p *Plan) place(name string) int {
 	return slices.IndexFunc(p.columns, func(c column) bool { return c.spec.Name == name })
+}
+
+func (p *Plan) places(names []string) (all []int) {
+	for _, name := range names {
+		all = append(all, p.place(name))
+	}
+	return all
+}
+
+// refer takes the foreign keys with the keys that they refer to.
+func (p *Plan) refer(t *target.Target, keys []Keys) error {
+	all := t.Constraints()
+	if len(all) != len(keys) {
+		return fmt.Errorf("the target refers to %s, and the keys of %d are given", count(len(all), "table", "tables"),
+			len(keys))
+	}
+	for i := range all {
+		r := reference{ForeignKey: &all[i], keys: keys[i], isAbsent: i >= len(t.ForeignKeys)}
+		r.key = Key{Columns: p.places(all[i].Columns), Name: strings.Join(all[i].Columns, ", "),
+			Action: all[i].OnViolation}
+		for _, c := range r.key.Columns {
+			p.columns[c].hashed, p.columns[c].refers = true, true
+		}
+		p.references = append(p.references, r)
+	}
+	return nil
 }
 
 // excludes reports whether rows can be left out.

@@ -420,7 +420,10 @@ func (m *Mapping) prove(ctx context.Context, file *source.File) error {
 		return err
 	}
 	defer source.Close(rows)
-	run := sift.Run{Source: rows, Encoding: file.Layout.Encoding, Size: file.Size, Name: m.title, Target: joined,
+	// What it refers to is not at hand, and says nothing of how the sender writes.
+	alone := *joined
+	alone.ForeignKeys, alone.AbsentFrom = nil, nil
+	run := sift.Run{Source: rows, Encoding: file.Layout.Encoding, Size: file.Size, Name: m.title, Target: &alone,
 		Sink: nothing{}}
 	result, err := run.Do(ctx)
 	if err != nil {
@@ -482,7 +485,8 @@ func (m *Mapping) writePair(b *bytes.Buffer, i int) {
 		m.writeUnknown(b, c, p)
 	case c.Derive != "" || c.Value != nil:
 	case c.Required:
-		fmt.Fprintf(b, "  # %s: {from: \"\"}  # required, and no column fits: name the header that it comes under\n", name)
+		fmt.Fprintf(b, "  # %s: {from: \"\"}  # required, and no column fits: name the header that it comes under\n",
+			name)
 	default:
 		fmt.Fprintf(b, "  %s: {value: \"\"}  # no column fits: it stays empty\n", name)
 	}

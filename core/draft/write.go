@@ -60,6 +60,9 @@ func (d *Draft) YAML() []byte {
 		if c.Position > 0 {
 			put("position", strconv.Itoa(c.Position))
 		}
+		if c.Description != "" {
+			put("description", quote(c.Description))
+		}
 		put("datatype", c.Datatype.String())
 		switch len(c.Formats) {
 		case 0:
@@ -96,6 +99,9 @@ func (d *Draft) YAML() []byte {
 		if len(c.Null) > 1 {
 			many("null", c.Null)
 		}
+		if c.Default != "" {
+			put("default", quote(c.Default))
+		}
 		if len(c.Remedies) > 0 {
 			put("remedies", remedies(c.Remedies))
 		}
@@ -107,7 +113,31 @@ func (d *Draft) YAML() []byte {
 	if len(d.Key) > 0 {
 		fmt.Fprintf(&b, "key: %s\n", list(d.Key))
 	}
+	d.writeRelations(&b)
 	return b.Bytes()
+}
+
+// writeRelations writes what concerns several columns, and other tables.
+func (d *Draft) writeRelations(b *bytes.Buffer) {
+	if len(d.UniqueKeys) > 0 {
+		b.WriteString("uniqueKeys:\n")
+		for _, key := range d.UniqueKeys {
+			fmt.Fprintf(b, "  - %s\n", list(key))
+		}
+	}
+	if len(d.RowRules) > 0 {
+		b.WriteString("rowRules:\n")
+		for _, r := range d.RowRules {
+			fmt.Fprintf(b, "  - {name: %s, condition: %s}\n", quote(oneLine(r.Name)), quote(r.Condition))
+		}
+	}
+	if len(d.ForeignKeys) > 0 {
+		b.WriteString("foreignKeys:\n")
+		for _, fk := range d.ForeignKeys {
+			fmt.Fprintf(b, "  - {columnReference: %s, reference: {database: %s, table: %s, columnReference: %s}}\n",
+				list(fk.Columns), quote(fk.Reference.Database), quote(fk.Reference.Table), list(fk.Reference.Columns))
+		}
+	}
 }
 
 // maxLine is how many characters a list may have that stands in one line.

@@ -13,6 +13,7 @@ import (
 	"github.com/zeebo/blake3"
 
 	"sieb/core/layout"
+	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -27,9 +28,10 @@ type Run struct {
 	Target         *target.Target // nil: every row that reads cleanly is accepted
 	TargetVersion  int            // 0 where the target has none; of the mapping alike
 	MappingVersion int
-	Today          time.Time // the day of the run, on which rules may depend; zero for the present one
-	Dir            string    // where the files go; "" writes none
-	Version        string    // of the program, for the manifest
+	Keys           []*reference.Keys // of what the target refers to, in the order of its Constraints
+	Today          time.Time         // the day of the run, on which rules may depend; zero for the present one
+	Dir            string            // where the files go; "" writes none
+	Version        string            // of the program, for the manifest
 	Workers        int
 	Guard          bool // rejected rows and violations against spreadsheets that would take cells for formulas
 	SHA256Outputs  bool // of the outputs as well, which costs more than BLAKE3
@@ -63,20 +65,21 @@ type Output struct {
 // and target give the same manifest, byte for byte. Hashes are BLAKE3 with 256
 // bits ("BLAKE3: one function, fast everywhere", 2020).
 type Manifest struct {
-	Sieb       string           `json:"sieb" doc:"version of the program"`
-	Delivery   DeliveryProof    `json:"delivery"`
-	Layout     layout.Layout    `json:"layout"`
-	Target     *TextProof       `json:"target"`
-	Mapping    *TextProof       `json:"mapping,omitempty"`
-	Today      string           `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
-	Verdict    sift.Verdict     `json:"verdict"`
-	Refusal    string           `json:"refusal,omitempty"`
-	Tally      sift.Tally       `json:"tally"`
-	Excluded   []sift.Excluded  `json:"excluded,omitempty"`
-	Violations []ViolationCount `json:"violations"`
-	Remedies   []sift.Remedy    `json:"remedies"`
-	Outputs    []Output         `json:"outputs"`
-	Guarded    bool             `json:"guarded,omitempty" doc:"an apostrophe stands before cells of rejected rows and violations that a spreadsheet would take for formulas"`
+	Sieb       string            `json:"sieb" doc:"version of the program"`
+	Delivery   DeliveryProof     `json:"delivery"`
+	Layout     layout.Layout     `json:"layout"`
+	Target     *TextProof        `json:"target"`
+	Mapping    *TextProof        `json:"mapping,omitempty"`
+	Today      string            `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
+	References []reference.State `json:"references,omitempty"`
+	Verdict    sift.Verdict      `json:"verdict"`
+	Refusal    string            `json:"refusal,omitempty"`
+	Tally      sift.Tally        `json:"tally"`
+	Excluded   []sift.Excluded   `json:"excluded,omitempty"`
+	Violations []ViolationCount  `json:"violations"`
+	Remedies   []sift.Remedy     `json:"remedies"`
+	Outputs    []Output          `json:"outputs"`
+	Guarded    bool              `json:"guarded,omitempty" doc:"an apostrophe stands before cells of rejected rows and violations that a spreadsheet would take for formulas"`
 }
 
 // DeliveryProof identifies the bytes that were sifted.
@@ -131,7 +134,7 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	}
 	defer source.Close(rows)
 	run := sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target,
-		Name: r.name(), Today: r.today(), Workers: r.Workers, Progress: r.Progress, Sink: out}
+		Name: r.name(), Today: r.today(), Keys: r.Keys, Workers: r.Workers, Progress: r.Progress, Sink: out}
 	result, err := run.Do(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)
@@ -188,6 +191,7 @@ func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 		Tally:      result.Tally,
 		Excluded:   result.Excluded,
 		Today:      result.Today,
+		References: result.References,
 		Violations: []ViolationCount{},
 		Remedies:   result.Remedies,
 		Outputs:    written,

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"sieb/core/check"
+	"sieb/core/reference"
 	"sieb/core/rfc4180"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -55,30 +56,32 @@ type Sink interface {
 // Run is one execution of a target over a delivery.
 type Run struct {
 	Source   source.Source
-	Encoding string         // of the delivery, for messages
-	Name     string         // of the delivery
-	Today    time.Time      // the day of the run
-	Size     int64          // of the delivery in bytes, 0 where it is not known
-	Target   *target.Target // nil: every row that reads cleanly is accepted
-	Workers  int            // 0: one per processor
-	Progress func(Progress) // called in order, now and then; may be nil
+	Encoding string            // of the delivery, for messages
+	Name     string            // of the delivery
+	Today    time.Time         // the day of the run
+	Size     int64             // of the delivery in bytes, 0 where it is not known
+	Target   *target.Target    // nil: every row that reads cleanly is accepted
+	Keys     []*reference.Keys // of the target's Constraints, in their order
+	Workers  int               // 0: one per processor
+	Progress func(Progress)    // called in order, now and then; may be nil
 	Sink     Sink
 }
 
 // Result is what a run found.
 type Result struct {
-	Verdict    Verdict       `json:"verdict"`
-	Refusal    string        `json:"refusal,omitempty" doc:"why the delivery was refused"`
-	Tally      Tally         `json:"tally"`
-	Tolerance  string        `json:"tolerance,omitempty" doc:"how much may be rejected, as the target says it; absent where no limit is set"`
-	BlankLines int64         `json:"blankLines,omitempty" doc:"lines that are no rows, since they hold nothing but blanks"`
-	Excluded   []Excluded    `json:"excluded,omitempty" doc:"rows that were left out, by reason"`
-	LeftOut    []string      `json:"leftOut,omitempty" doc:"headers of the delivery's columns that are known and not wanted"`
-	Unjudged   []Unjudged    `json:"unjudged,omitempty" doc:"row rules that were not judged in all rows"`
-	Today      string        `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
-	Violations []Group       `json:"violations"`
-	Remedies   []Remedy      `json:"remedies"`
-	Columns    []check.Match `json:"columns" doc:"the target's columns and what feeds them"`
+	Verdict    Verdict           `json:"verdict"`
+	Refusal    string            `json:"refusal,omitempty" doc:"why the delivery was refused"`
+	Tally      Tally             `json:"tally"`
+	Tolerance  string            `json:"tolerance,omitempty" doc:"how much may be rejected, as the target says it; absent where no limit is set"`
+	BlankLines int64             `json:"blankLines,omitempty" doc:"lines that are no rows, since they hold nothing but blanks"`
+	Excluded   []Excluded        `json:"excluded,omitempty" doc:"rows that were left out, by reason"`
+	LeftOut    []string          `json:"leftOut,omitempty" doc:"headers of the delivery's columns that are known and not wanted"`
+	Unjudged   []Unjudged        `json:"unjudged,omitempty" doc:"row rules that were not judged in all rows"`
+	Today      string            `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
+	References []reference.State `json:"references,omitempty" doc:"the tables that the target refers to, as they were read"`
+	Violations []Group           `json:"violations"`
+	Remedies   []Remedy          `json:"remedies"`
+	Columns    []check.Match     `json:"columns" doc:"the target's columns and what feeds them"`
 }
 
 // Remedy counts the cells that a remedy changed.
@@ -122,7 +125,7 @@ type end struct {
 // texts, whatever the number of workers.
 func (r *Run) Do(ctx context.Context) (*Result, error) {
 	plan, err := check.NewPlan(r.Target, check.Delivery{Header: r.Source.Header(), Encoding: r.Encoding, Name: r.Name,
-		Today: r.Today})
+		Today: r.Today, Keys: keysOf(r.Keys)})
 	if err != nil {
 		return nil, err
 	}
@@ -141,6 +144,15 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 		return nil, err
 	}
 	return w.result(r.Target), nil
+}
+
+// keysOf hands on what the target refers to.
+func keysOf(all []*reference.Keys) []check.Keys {
+	keys := make([]check.Keys, len(all))
+	for i := range all {
+		keys[i] = all[i]
+	}
+	return keys
 }
 
 func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part) {

@@ -267,6 +267,9 @@ func (w *writer) result(t *target.Target) *Result {
 		}
 	}
 	r.LeftOut = w.plan.LeftOut
+	for _, k := range w.run.Keys {
+		r.References = append(r.References, k.State)
+	}
 	if w.plan.ReadsToday() {
 		r.Today = w.run.Today.Format(time.DateOnly)
 	}

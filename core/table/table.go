@@ -18,6 +18,7 @@ import (
 
 // Table is what a database tells of one of its tables.
 type Table struct {
+	Database              string // by which the service's settings know it; "" where they do not
 	Schema, Name, Comment string
 	Columns               []Column
 	Keys                  [][]string // of columns: the primary key first, then what is unique
@@ -64,7 +65,7 @@ func (t *Table) Draft() *draft.Draft {
 		d.check(check)
 	}
 	for _, r := range t.References {
-		d.reference(r)
+		d.reference(t.Database, r)
 	}
 	return d.Draft
 }
@@ -75,24 +76,54 @@ func (d drawing) column(from *Column) {
 		d.Remark(from.Name + " is left out: the database gives its values")
 		return
 	}
-	c := target.Column{Name: from.Name, Null: []string{""}, Required: from.NotNull && from.Default == ""}
+	c := target.Column{Name: from.Name, Description: from.Comment, Null: []string{""}, Required: from.NotNull}
 	n := draft.Notes{}
 	if !target.IsName(c.Name) {
 		c.Name, c.Titles = draft.Legal(from.Name, len(d.Columns)), []string{from.Name}
 	}
 	fromType(&c, from, n)
 	if from.Default != "" {
-		n.Add("name", "default "+from.Default)
-	}
-	if from.Comment != "" {
-		n.Add("name", from.Comment)
+		takeDefault(&c, from.Default, n)
 	}
 	d.at[from.Name] = len(d.Columns)
 	d.Add(c, n)
 }
 
-// reference notes a foreign key.
-func (d drawing) reference(r Reference) {
+// takeDefault takes a default that is a literal. Any other is noted: rows that are accepted
+// hold all of the target's columns, and so a value for this one, unless its lines are removed.
+func takeDefault(c *target.Column, expression string, n draft.Notes) {
+	literal, err := parseClause(expression)
+	if err == nil && literal.isLiteral() && literal.text != "" {
+		if _, ok := c.Literal(literal.text); ok || c.Datatype == value.String {
+			c.Default = literal.text
+			return
+		}
+	}
+	if err == nil && literal.op == "name" && c.Datatype == value.Boolean {
+		c.Default = literal.text
+		return
+	}
+	note := "default " + expression
+	if c.Required {
+		note += ": remove these lines to leave the value to the database"
+	}
+	n.Add("name", note)
+}
+
+// reference takes a foreign key; where the table's database has no name in the settings, it
+// is noted.
+func (d drawing) reference(database string, r Reference) {
+	var names []string
+	for _, name := range r.Columns {
+		if k, ok := d.at[name]; ok {
+			names = append(names, d.Columns[k].Name)
+		}
+	}
+	if database != "" && len(names) == len(r.Columns) {
+		d.ForeignKeys = append(d.ForeignKeys, target.ForeignKey{Columns: names,
+			Reference: target.Reference{Database: database, Table: r.Table, Columns: r.To}})
+		return
+	}
 	text := fmt.Sprintf("references %s (%s)", r.Table, strings.Join(r.To, ", "))
 	if k, ok := d.at[r.Columns[0]]; ok && len(r.Columns) == 1 {
 		d.Note(k, "name", text)
@@ -117,7 +148,7 @@ func (d drawing) key(key []string, isFirst bool) {
 	case isFirst || len(d.Key) == 0:
 		d.Key = names
 	default:
-		d.Remark("unique together: " + strings.Join(names, ", "))
+		d.UniqueKeys = append(d.UniqueKeys, names)
 	}
 }
 
@@ -175,20 +206,20 @@ func fromType(c *target.Column, from *Column, n draft.Notes) {
 	}
 }
 
-// check turns a check constraint into rules, as far as all of it is understood;
-// otherwise it is noted.
+// check turns a check constraint into rules of columns, and what is left of it into row
+// rules. What cannot be said is noted, as all of the constraint.
 func (d drawing) check(check string) {
-	c, err := parseCondition(check)
+	c, err := parseClause(check)
 	if err == nil {
-		parts := []condition{c}
+		parts := []clause{c}
 		if c.op == "and" {
 			parts = c.args
 		}
-		left := false
+		isLost := false
 		for _, part := range parts {
-			left = !d.rule(part) || left
+			isLost = !d.rule(part) && !d.addRowRule(part) || isLost
 		}
-		if !left {
+		if !isLost {
 			return
 		}
 	}
@@ -209,7 +240,7 @@ func (d drawing) check(check string) {
 }
 
 // names visits the names in a condition.
-func (c *condition) names(visit func(string)) {
+func (c *clause) names(visit func(string)) {
 	if c.op == "name" {
 		visit(c.text)
 	}
@@ -220,11 +251,11 @@ func (c *condition) names(visit func(string)) {
 
 var mirrored = map[string]string{"<": ">", ">": "<", "<=": ">=", ">=": "<=", "=": "=", "<>": "<>", "!=": "!="}
 
-func (c *condition) isLiteral() bool { return c.op == "number" || c.op == "text" }
+func (c *clause) isLiteral() bool { return c.op == "number" || c.op == "text" }
 
 // rule turns one condition over a single column into a rule of it; false where
 // there is no such rule.
-func (d drawing) rule(c condition) bool {
+func (d drawing) rule(c clause) bool {
 	if c.op == "and" {
 		all := true
 		for _, part := range c.args {
@@ -237,7 +268,7 @@ func (d drawing) rule(c condition) bool {
 	}
 	left := c.args[0]
 	if len(c.args) == 2 && left.isLiteral() && mirrored[c.op] != "" {
-		return d.rule(condition{op: mirrored[c.op], args: []condition{c.args[1], left}})
+		return d.rule(clause{op: mirrored[c.op], args: []clause{c.args[1], left}})
 	}
 	isLength := slices.Contains([]string{"length", "char_length", "character_length"}, left.op) && len(left.args) == 1
 	if isLength {
@@ -259,13 +290,13 @@ func (d drawing) rule(c condition) bool {
 }
 
 // valueRule takes a comparison of a column with literals.
-func valueRule(c *target.Column, op string, right condition) bool {
+func valueRule(c *target.Column, op string, right clause) bool {
 	isText := c.Datatype == value.String
 	switch {
 	case op == "in" && right.op == "array":
 		return setRule(c, right.args)
 	case op == "=" && right.isLiteral() && isText:
-		return setRule(c, []condition{right})
+		return setRule(c, []clause{right})
 	case op == "<>" && right.op == "text" && right.text == "" && isText:
 		return true // an empty text is no value, and is never loaded as one
 	case op == "~" && right.op == "text" && isText && len(c.Formats) == 0:
@@ -277,7 +308,7 @@ func valueRule(c *target.Column, op string, right condition) bool {
 }
 
 // setRule takes a list of the values that are allowed.
-func setRule(c *target.Column, values []condition) bool {
+func setRule(c *target.Column, values []clause) bool {
 	var set []string
 	for _, v := range values {
 		if !v.isLiteral() {
@@ -305,7 +336,7 @@ func patternRule(c *target.Column, expr string) bool {
 	return true
 }
 
-func lengthRule(c *target.Column, op string, right condition) bool {
+func lengthRule(c *target.Column, op string, right clause) bool {
 	n, err := strconv.Atoi(right.text)
 	if err != nil || right.op != "number" {
 		return false

@@ -55,9 +55,11 @@ func TestChecksBecomeRules(t *testing.T) {
 			`name: crop; format: "[A-Z]{2}-[0-9]{6}"; maxLength: 20`},
 		{"(crop IS NOT NULL)", text, "name: crop; maxLength: 20; required: true"},
 		{"((\"on\" >= '2026-01-01'::date) AND (\"on\" < '2027-01-01'::date))", date,
-			`name: on # check: (("on" >= '2026-01-01'::date) AND ("on" < '2027-01-01'::date)); minimum: 2026-01-01`},
+			`name: on; minimum: 2026-01-01; rowRules:; {name: "on < date('2027-01-01')", ` +
+				`condition: "!has(on) || on < date(\"2027-01-01\")"}`},
 		{"((kg > 5) OR (kg = 0))", whole,
-			"name: kg # check: ((kg > 5) OR (kg = 0)); minimum: -2147483648; maximum: 2147483647"},
+			`name: kg; minimum: -2147483648; maximum: 2147483647; rowRules:; {name: "kg > 5 || kg == 0", ` +
+				`condition: "(!has(kg) || kg > 5) || (!has(kg) || kg == 0)"}`},
 		{"(abs(kg) < 7)", whole, "name: kg # check: (abs(kg) < 7); minimum: -2147483648; maximum: 2147483647"},
 		{"((crop)::text ~ 'x'::text)", text, "name: crop # check: ((crop)::text ~ 'x'::text); maxLength: 20"},
 		{"(kg <=> 3)", whole, "name: kg # check: (kg <=> 3); minimum: -2147483648; maximum: 2147483647"},
@@ -67,7 +69,8 @@ func TestChecksBecomeRules(t *testing.T) {
 		assert.Equal(t, want, got, c.check)
 	}
 	assert.Contains(t, rulesOf(t, "(gross > tare)", Column{Name: "gross", Type: "bigint"},
-		Column{Name: "tare", Type: "bigint"}), "# check: (gross > tare); name: gross")
+		Column{Name: "tare", Type: "bigint"}),
+			`rowRules:; {name: "gross > tare", condition: "!has(gross) || !has(tare) || gross > tare"}`)
 }
 
 func TestTableBecomesTarget(t *testing.T) {
@@ -88,11 +91,10 @@ func TestTableBecomesTarget(t *testing.T) {
 	yaml := string(d.YAML())
 	text := strings.Join(strings.Fields(yaml), " ")
 	for _, want := range []string{"# Drawn from the table intake.tickets.",
-		"# id is left out: the database gives its values", "# unique together: mark, slot",
+		"# id is left out: the database gives its values", `uniqueKeys: - ["mark", "slot"]`,
 		"# site, at references intake.days (site, day)",
-		"- name: ticket_no # as printed datatype: string required: true unique: true",
-		`oneOf: ["Ahrensee", "Brunnthal"] -`,
-		"- name: site # default 'Ahrensee'::intake.site",
+		"- name: ticket_no description: \"as printed\" datatype: string required: true unique: true",
+		`- name: site datatype: string oneOf: ["Ahrensee", "Brunnthal"] required: true default: "Ahrensee"`,
 		`- name: grower_no # references intake.growers (grower_no) titles: ["Grower No"]`,
 		"datatype: string # the table's type is jsonb", `key: ["site", "at"]`, `title: "Weighbridge tickets"`} {
 		assert.Contains(t, text, want)
@@ -120,7 +122,7 @@ func TestMoved(t *testing.T) {
 }
 
 // sql writes a condition as a database would, with all its parentheses.
-func sql(c condition) string {
+func sql(c clause) string {
 	args := make([]string, len(c.args))
 	for i := range c.args {
 		args[i] = sql(c.args[i])
@@ -150,8 +152,8 @@ func sql(c condition) string {
 
 // What a database writes is read as it was meant.
 func TestConditionsAreReadAsMeant(t *testing.T) {
-	leaf := rapid.Custom(func(t *rapid.T) condition {
-		c := condition{op: rapid.SampledFrom([]string{"name", "text", "number"}).Draw(t, "leaf")}
+	leaf := rapid.Custom(func(t *rapid.T) clause {
+		c := clause{op: rapid.SampledFrom([]string{"name", "text", "number"}).Draw(t, "leaf")}
 		if c.op == "number" {
 			c.text = rapid.SampledFrom([]string{"0", "-1", "2.5", "1e6"}).Draw(t, "number")
 		} else {
@@ -159,38 +161,38 @@ func TestConditionsAreReadAsMeant(t *testing.T) {
 		}
 		return c
 	})
-	var term func(depth int) *rapid.Generator[condition]
-	term = func(depth int) *rapid.Generator[condition] {
+	var term func(depth int) *rapid.Generator[clause]
+	term = func(depth int) *rapid.Generator[clause] {
 		if depth == 0 {
 			return leaf
 		}
-		return rapid.Custom(func(t *rapid.T) condition {
-			part := func() condition { return term(rapid.IntRange(0, depth-1).Draw(t, "depth")).Draw(t, "part") }
-			c := condition{op: rapid.SampledFrom([]string{"and", "or", "not", "is null", "is not null", "in", "array",
+		return rapid.Custom(func(t *rapid.T) clause {
+			part := func() clause { return term(rapid.IntRange(0, depth-1).Draw(t, "depth")).Draw(t, "part") }
+			c := clause{op: rapid.SampledFrom([]string{"and", "or", "not", "is null", "is not null", "in", "array",
 				"lower", "length", "negative", "=", "<>", "<=", ">", "~~*", "!~", "+", "||", "-"}).Draw(t, "op")}
 			switch c.op {
 			case "not", "is null", "is not null", "lower", "length":
-				c.args = []condition{part()}
+				c.args = []clause{part()}
 			case "negative": // of a number it is the number's sign
-				c.args = []condition{{op: "name", text: "a"}}
+				c.args = []clause{{op: "name", text: "a"}}
 			case "in":
-				c.args = []condition{part(), {op: "array", args: []condition{part()}}}
+				c.args = []clause{part(), {op: "array", args: []clause{part()}}}
 			case "and", "or": // of the same on its left it is one list
 				for range rapid.IntRange(2, 4).Draw(t, "parts") {
 					c.args = append(c.args, part())
 				}
 				if c.args[0].op == c.op {
-					c.args[0] = condition{op: "name", text: "a"}
+					c.args[0] = clause{op: "name", text: "a"}
 				}
 			default:
-				c.args = []condition{part(), part()}
+				c.args = []clause{part(), part()}
 			}
 			return c
 		})
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		want := term(4).Draw(t, "condition")
-		got, err := parseCondition(sql(want))
+		got, err := parseClause(sql(want))
 		require.NoError(t, err, sql(want))
 		assert.Equal(t, want, got, sql(want))
 	})
@@ -201,22 +203,22 @@ func TestConditionsAreReadAsMeant(t *testing.T) {
 func TestConditionsEnd(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		text := rapid.StringMatching(`([(]|[)]|a|'x'|"y"|1|<=|=|::text|array|\[|\]|,|any|and|or|not|is| null|-|~)*`).Draw(t, "text")
-		c, err := parseCondition(text)
+		c, err := parseClause(text)
 		if err != nil {
 			assert.NotEmpty(t, err.Error())
 			return
 		}
-		assert.NotEmpty(t, c.op, "%q is a condition of nothing", text)
+		assert.NotEmpty(t, c.op, "%q is a clause of nothing", text)
 	})
 	for _, deep := range []string{"(", "not ", "-", "lower(", "array[", "a = any (("} {
-		_, err := parseCondition(strings.Repeat(deep, 1_000_000))
+		_, err := parseClause(strings.Repeat(deep, 1_000_000))
 		assert.ErrorContains(t, err, "more than 200 deep", deep)
 	}
 	for text, says := range map[string]string{
 		"": "ends too early", "a = 'x": "a quote is not closed", "a b": `"b" is not expected`, "(a": `")" is expected`,
 		"a is 1": `"null" is expected`, "a = ?": `"?" is not understood`,
 	} {
-		_, err := parseCondition(text)
+		_, err := parseClause(text)
 		assert.ErrorContains(t, err, says, text)
 	}
 }

@@ -36,6 +36,9 @@ type raw struct {
 	details  []map[string]ast.Node // of the columns
 	rules    []map[string]ast.Node // of the row rules
 	excluded []map[string]ast.Node // of the exclusions
+	foreign  []map[string]ast.Node // of the foreign keys
+	absent   []map[string]ast.Node // of the contrary
+	keys     []ast.Node            // of uniqueKeys
 }
 
 var targetFields = []field[raw]{
@@ -47,6 +50,18 @@ var targetFields = []field[raw]{
 		func(p *reading, n ast.Node, t *raw) { t.columns = p.sequence(n, "columns") }},
 	{"key", textsSchema, "the columns whose values together occur only once",
 		func(p *reading, n ast.Node, t *raw) { t.Key = p.texts(n, "key", maxKey) }},
+	{"uniqueKeys", listSchema(textsSchema),
+		"further columns whose values together occur only once; where one of them " +
+		"has no value, they may recur",
+		func(p *reading, n ast.Node, t *raw) { p.uniqueKeys(n, t) }},
+	{"foreignKeys", listSchema(objectSchema(foreignKeyFields)), "columns whose values occur in another table",
+		func(p *reading, n ast.Node, t *raw) {
+			t.ForeignKeys, t.foreign = p.foreignKeys(n, "foreignKeys", t.foreign)
+		}},
+	{"absentFrom", listSchema(objectSchema(foreignKeyFields)), "columns whose values do not occur in another table yet",
+		func(p *reading, n ast.Node, t *raw) {
+			t.AbsentFrom, t.absent = p.foreignKeys(n, "absentFrom", t.absent)
+		}},
 	{"rowRules", listSchema(objectSchema(ruleFields)), "conditions over several columns of a row",
 		func(p *reading, n ast.Node, t *raw) { p.rules(n, t) }},
 	{"exclude", listSchema(objectSchema(exclusionFields)), "rows that are left out, and why",
@@ -84,6 +99,15 @@ func (p *reading) target(n ast.Node) *Target {
 	}
 	p.columns(t)
 	p.key(at["key"], &t.Target)
+	for i, key := range t.UniqueKeys {
+		p.known(t.keys[i], "uniqueKeys", key, &t.Target)
+	}
+	for i := range t.ForeignKeys {
+		p.known(t.foreign[i]["columnReference"], "columnReference", t.ForeignKeys[i].Columns, &t.Target)
+	}
+	for i := range t.AbsentFrom {
+		p.known(t.absent[i]["columnReference"], "columnReference", t.AbsentFrom[i].Columns, &t.Target)
+	}
 	if len(p.problems) == 0 {
 		p.conditions(t)
 	}
@@ -114,6 +138,33 @@ func (p *reading) key(at ast.Node, t *Target) {
 			p.wrong(at, "%q belongs to the key and cannot be blanked on a violation", k)
 		default:
 			c.Required = true
+		}
+	}
+}
+
+// known checks that a list of columns names some of the target, each once.
+func (p *reading) known(at ast.Node, what string, names []string, t *Target) {
+	for i, name := range names {
+		switch {
+		case t.Column(name) == nil:
+			p.wrong(at, "%s names %q, which is not a column", what, clip(name))
+		case slices.Contains(names[:i], name):
+			p.wrong(at, "%s names %q twice", what, clip(name))
+		}
+	}
+}
+
+func (p *reading) uniqueKeys(n ast.Node, t *raw) {
+	all := p.sequence(n, "uniqueKeys")
+	if len(all) > maxKey {
+		p.wrong(n, "uniqueKeys has %d entries: at most %d", len(all), maxKey)
+		return
+	}
+	for _, key := range all {
+		if names := p.texts(key, "a unique key", maxKey); len(names) > 0 {
+			t.UniqueKeys, t.keys = append(t.UniqueKeys, names), append(t.keys, key)
+		} else {
+			p.wrong(key, "the unique key names no column")
 		}
 	}
 }
@@ -224,12 +275,7 @@ var ruleFields = []field[RowRule]{
 	{"condition", textSchema, "a condition in CEL that holds in each row",
 		func(p *reading, n ast.Node, r *RowRule) { r.Condition = p.text(n, "condition") }},
 	{"onViolation", choiceSchema("reject", "flag", "refuse"), "what becomes of a row in which it does not",
-		func(p *reading, n ast.Node, r *RowRule) {
-			r.OnViolation = p.action(n)
-			if r.OnViolation == violation.Blank {
-				p.wrong(n, "a row rule concerns several cells, of which none can be blanked: use reject or flag")
-			}
-		}},
+		func(p *reading, n ast.Node, r *RowRule) { r.OnViolation = p.wholeRow(n) }},
 	{"message", textSchema, "what its sender is told, in place of Sieb's own words",
 		func(p *reading, n ast.Node, r *RowRule) { r.Message = p.text(n, "message") }},
 }
@@ -254,6 +300,60 @@ func (p *reading) rules(n ast.Node, t *raw) {
 		}
 		t.RowRules, t.rules = append(t.RowRules, r), append(t.rules, at)
 	}
+}
+
+var foreignKeyFields = []field[ForeignKey]{
+	{"columnReference", textsSchema, "the columns of this table",
+		func(p *reading, n ast.Node, f *ForeignKey) { f.Columns = p.texts(n, "columnReference", maxKey) }},
+	{"reference", objectSchema(referenceFields), "the other table",
+		func(p *reading, n ast.Node, f *ForeignKey) { fill(p, n, "a reference", referenceFields, &f.Reference) }},
+	{"onViolation", choiceSchema("reject", "flag", "refuse"), "what becomes of a row that breaks it",
+		func(p *reading, n ast.Node, f *ForeignKey) { f.OnViolation = p.wholeRow(n) }},
+	{"message", textSchema, "what its sender is told, in place of Sieb's own words",
+		func(p *reading, n ast.Node, f *ForeignKey) { f.Message = p.text(n, "message") }},
+}
+
+var referenceFields = []field[Reference]{
+	{"resource", textSchema, "name of a file that the run is given, or of a target whose accepted rows are meant",
+		func(p *reading, n ast.Node, r *Reference) { r.Resource = p.name(n, "resource") }},
+	{"database", textSchema, "name of a database that the service's settings name",
+		func(p *reading, n ast.Node, r *Reference) { r.Database = p.text(n, "database") }},
+	{"table", textSchema, "table of the database: schema.table",
+		func(p *reading, n ast.Node, r *Reference) { r.Table = p.text(n, "table") }},
+	{"columnReference", textsSchema,
+		"the columns of the other table; where they are left out, they have the same names",
+		func(p *reading, n ast.Node, r *Reference) { r.Columns = p.texts(n, "columnReference", maxKey) }},
+}
+
+func (p *reading) foreignKeys(n ast.Node, what string, at []map[string]ast.Node) ([]ForeignKey, []map[string]ast.Node) {
+	nodes := p.sequence(n, what)
+	if len(nodes) > maxKey {
+		p.wrong(n, "%s has %d entries: at most %d", what, len(nodes), maxKey)
+		return nil, nil
+	}
+	var all []ForeignKey
+	for _, entry := range nodes {
+		var f ForeignKey
+		details := fill(p, entry, "an entry of "+what, foreignKeyFields, &f)
+		r := &f.Reference
+		if len(r.Columns) == 0 {
+			r.Columns = f.Columns
+		}
+		switch {
+		case details["columnReference"] == nil || len(f.Columns) == 0:
+			p.wrong(entry, "the entry does not say which columns are meant: add columnReference")
+		case details["reference"] == nil:
+			p.wrong(entry, "the entry does not say what it refers to: add reference")
+		case (r.Resource == "") == (r.Table == ""):
+			p.wrong(details["reference"], "a reference has a resource, or a database and a table")
+		case (r.Table == "") != (r.Database == ""):
+			p.wrong(details["reference"], "a reference to a table names its database, and a database its table")
+		case len(r.Columns) != len(f.Columns):
+			p.wrong(details["reference"], "%d columns refer to %d: give as many", len(f.Columns), len(r.Columns))
+		}
+		all, at = append(all, f), append(at, details)
+	}
+	return all, at
 }
 
 var exclusionFields = []field[Exclusion]{
@@ -334,6 +434,15 @@ func (p *reading) rejected(n ast.Node, t *Tolerance) {
 		return
 	}
 	p.wrong(n, "rejected: %q is neither a number of rows such as 100 nor a share such as 2%%", text)
+}
+
+// wholeRow reads what a violation does that concerns a row rather than a cell.
+func (p *reading) wholeRow(n ast.Node) violation.Action {
+	a := p.action(n)
+	if a == violation.Blank {
+		p.wrong(n, "the rule concerns a row, in which no one cell can be blanked: use reject, flag or refuse")
+	}
+	return a
 }
 
 // action reads what a violation does.

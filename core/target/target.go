@@ -9,6 +9,7 @@ package target
 import (
 	"fmt"
 	"math/big"
+	"slices"
 	"strings"
 
 	"sieb/core/value"
@@ -17,18 +18,50 @@ import (
 
 // Target is a table that rows are meant for.
 type Target struct {
-	Name      string
-	Title     string
-	Columns   []Column
-	Key       []string // names of the columns that identify a row together
-	RowRules  []RowRule
-	Exclude   []Exclusion
-	LeftOut   []string // headers of columns that are known and not wanted
-	RefuseNew bool     // a column that is not known refuses the delivery
-	Rows      Rows
-	Tolerance Tolerance
-	Text      []byte   // the text that it was read from
-	Mapping   *Mapping // with which it was joined; nil for a target that stands by itself
+	Name        string
+	Title       string
+	Columns     []Column
+	Key         []string   // names of the columns that identify a row together
+	UniqueKeys  [][]string // further columns that are unique together; where one has no value, they may recur
+	ForeignKeys []ForeignKey
+	AbsentFrom  []ForeignKey // keys that must not be there yet
+	RowRules    []RowRule
+	Exclude     []Exclusion
+	LeftOut     []string // headers of columns that are known and not wanted
+	RefuseNew   bool     // a column that is not known refuses the delivery
+	Rows        Rows
+	Tolerance   Tolerance
+	Text        []byte   // the text that it was read from
+	Mapping     *Mapping // with which it was joined; nil for a target that stands by itself
+}
+
+// ForeignKey says that the values of some columns occur together in another table.
+type ForeignKey struct {
+	Columns     []string
+	Reference   Reference
+	OnViolation violation.Action
+	Message     string // "" for Sieb's own words
+}
+
+// Reference is the other table: a resource that the run is given by its name, or a table of
+// a database that the service knows.
+type Reference struct {
+	Resource        string
+	Database, Table string
+	Columns         []string // of the other table, in the order of the own ones
+}
+
+// Name returns what the other table is called.
+func (r *Reference) Name() string {
+	if r.Resource != "" {
+		return r.Resource
+	}
+	return r.Table
+}
+
+// Constraints returns all foreign keys, those of AbsentFrom last.
+func (t *Target) Constraints() []ForeignKey {
+	return append(slices.Clone(t.ForeignKeys), t.AbsentFrom...)
 }
 
 // RowRule is a condition over several columns of a row.

@@ -48,6 +48,8 @@ const (
 	ValueUnknown
 	KeyDuplicate
 	RuleFailed
+	ReferenceMissing
+	ReferencePresent
 	DeriveFailed
 	DeliveryEmpty
 	RowsFew
@@ -59,46 +61,48 @@ var table = [codes]struct {
 	name, class string
 	action      Action
 }{
-	None:            {"", "", Flag},
-	RowShort:        {"row.short", "structure", Reject},
-	RowLong:         {"row.long", "structure", Reject},
-	RowMisplaced:    {"row.misplaced", "structure", Reject},
-	HeaderMissing:   {"header.missing", "structure", Refuse},
-	HeaderDuplicate: {"header.duplicate", "structure", Refuse},
-	HeaderUnknown:   {"header.unknown", "structure", Flag},
-	EncodingInvalid: {"encoding.invalid", "encoding", Reject},
-	EncodingGarbled: {"encoding.garbled", "encoding", Flag},
-	EncodingControl: {"encoding.control", "encoding", Flag},
-	EncodingChanged: {"encoding.changed", "encoding", Flag},
-	QuoteOpen:       {"quote.open", "quoting", Reject},
-	QuoteStray:      {"quote.stray", "quoting", Flag},
-	QuoteTail:       {"quote.tail", "quoting", Reject},
-	RequiredEmpty:   {"required.empty", "required", Reject},
-	TypeInteger:     {"type.integer", "type", Reject},
-	TypeDecimal:     {"type.decimal", "type", Reject},
-	TypeDouble:      {"type.double", "type", Reject},
-	TypeBoolean:     {"type.boolean", "type", Reject},
-	TypeError:       {"type.error", "type", Reject},
-	NumberText:      {"number.text", "type", Flag},
-	NumberPrecision: {"number.precision", "type", Reject},
-	NumberScale:     {"number.scale", "type", Reject},
-	DateFormat:      {"date.format", "date", Reject},
-	DateImpossible:  {"date.impossible", "date", Reject},
-	DateAmbiguous:   {"date.ambiguous", "date", Flag},
-	DateText:        {"date.text", "date", Flag},
-	TimeFormat:      {"time.format", "date", Reject},
-	TextLong:        {"text.long", "length", Reject},
-	TextShort:       {"text.short", "length", Reject},
-	RangeLow:        {"range.low", "range", Reject},
-	RangeHigh:       {"range.high", "range", Reject},
-	TextFormat:      {"text.format", "pattern", Reject},
-	ValueUnknown:    {"value.unknown", "set", Reject},
-	KeyDuplicate:    {"key.duplicate", "uniqueness", Reject},
-	RuleFailed:      {"rule.failed", "row", Reject},
-	DeriveFailed:    {"derive.failed", "type", Reject},
-	DeliveryEmpty:   {"delivery.empty", "delivery", Refuse},
-	RowsFew:         {"rows.few", "delivery", Refuse},
-	RowsMany:        {"rows.many", "delivery", Refuse},
+	None:             {"", "", Flag},
+	RowShort:         {"row.short", "structure", Reject},
+	RowLong:          {"row.long", "structure", Reject},
+	RowMisplaced:     {"row.misplaced", "structure", Reject},
+	HeaderMissing:    {"header.missing", "structure", Refuse},
+	HeaderDuplicate:  {"header.duplicate", "structure", Refuse},
+	HeaderUnknown:    {"header.unknown", "structure", Flag},
+	EncodingInvalid:  {"encoding.invalid", "encoding", Reject},
+	EncodingGarbled:  {"encoding.garbled", "encoding", Flag},
+	EncodingControl:  {"encoding.control", "encoding", Flag},
+	EncodingChanged:  {"encoding.changed", "encoding", Flag},
+	QuoteOpen:        {"quote.open", "quoting", Reject},
+	QuoteStray:       {"quote.stray", "quoting", Flag},
+	QuoteTail:        {"quote.tail", "quoting", Reject},
+	RequiredEmpty:    {"required.empty", "required", Reject},
+	TypeInteger:      {"type.integer", "type", Reject},
+	TypeDecimal:      {"type.decimal", "type", Reject},
+	TypeDouble:       {"type.double", "type", Reject},
+	TypeBoolean:      {"type.boolean", "type", Reject},
+	TypeError:        {"type.error", "type", Reject},
+	NumberText:       {"number.text", "type", Flag},
+	NumberPrecision:  {"number.precision", "type", Reject},
+	NumberScale:      {"number.scale", "type", Reject},
+	DateFormat:       {"date.format", "date", Reject},
+	DateImpossible:   {"date.impossible", "date", Reject},
+	DateAmbiguous:    {"date.ambiguous", "date", Flag},
+	DateText:         {"date.text", "date", Flag},
+	TimeFormat:       {"time.format", "date", Reject},
+	TextLong:         {"text.long", "length", Reject},
+	TextShort:        {"text.short", "length", Reject},
+	RangeLow:         {"range.low", "range", Reject},
+	RangeHigh:        {"range.high", "range", Reject},
+	TextFormat:       {"text.format", "pattern", Reject},
+	ValueUnknown:     {"value.unknown", "set", Reject},
+	KeyDuplicate:     {"key.duplicate", "uniqueness", Reject},
+	RuleFailed:       {"rule.failed", "row", Reject},
+	ReferenceMissing: {"reference.missing", "reference", Reject},
+	ReferencePresent: {"reference.present", "reference", Reject},
+	DeriveFailed:     {"derive.failed", "type", Reject},
+	DeliveryEmpty:    {"delivery.empty", "delivery", Refuse},
+	RowsFew:          {"rows.few", "delivery", Refuse},
+	RowsMany:         {"rows.many", "delivery", Refuse},
 }
 
 // String returns the code as it stands in reports: "range.low".
@@ -129,7 +133,7 @@ func (c Code) Action() Action {
 // column may say what becomes of it.
 func (c Code) IsOfColumn() bool {
 	switch c {
-	case None, QuoteOpen, EncodingChanged, RuleFailed:
+	case None, QuoteOpen, EncodingChanged, RuleFailed, ReferenceMissing, ReferencePresent:
 		return false
 	}
 	return c.Class() != "structure" && c.Class() != "delivery"

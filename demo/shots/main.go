@@ -175,7 +175,8 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`),
 			chromedp.WaitVisible(".chart canvas"),
 			chromedp.Click(`//h3[contains(., "Not of the datatype")]/following-sibling::ul//button`),
-			chromedp.WaitVisible(".behind tbody tr"), chromedp.WaitVisible(`//section[@aria-label="Rows"]//span[text()="1 row"]`)}},
+			chromedp.WaitVisible(".behind tbody tr"),
+				chromedp.WaitVisible(`//section[@aria-label="Rows"]//span[text()="1 row"]`)}},
 		{"delivery-dark", []action{media("dark"), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
 		{"delivery-narrow", []action{media("light"), chromedp.EmulateViewport(420, 800), chromedp.Navigate(page),
 			chromedp.WaitVisible(".reasons")}},
@@ -244,7 +245,7 @@ func terminal(work, out string) error {
 	if err := os.Symlink(sieb, filepath.Join(bin, "sieb")); err != nil {
 		return err
 	}
-	m, d := demo.Ahrensee(), demo.Dornau()
+	m, d, register := demo.Ahrensee(), demo.Dornau(), demo.Register()
 	target, err := demo.Target(m.Target)
 	if err != nil {
 		return err
@@ -254,7 +255,7 @@ func terminal(work, out string) error {
 		return err
 	}
 	for name, text := range map[string][]byte{m.Name: m.Bytes, m.Target + ".yaml": target, m.Mapping + ".yaml": mapping,
-		d.Name: d.Bytes} {
+		d.Name: d.Bytes, register.Name: register.Bytes} {
 		if err := os.WriteFile(filepath.Join(work, name), text, 0o644); err != nil {
 			return err
 		}
@@ -282,7 +283,7 @@ func terminal(work, out string) error {
 		"profile-column": "sieb profile " + m.Name + " --column 'Moisture %' | head -46",
 		"draft":          "sieb draft " + d.Name,
 		"sift": "sieb sift " + m.Name + " --target " + m.Target + ".yaml --mapping " + m.Mapping +
-			".yaml --out sifted",
+			".yaml --reference growers=" + register.Name + " --out sifted",
 	} {
 		if err := window(display, bin, work, command, filepath.Join(out, name+".png")); err != nil {
 			return fmt.Errorf("%s: %w", name, err)

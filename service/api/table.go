@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -36,6 +37,9 @@ func (s *Server) draftFromTable(ctx context.Context, in *struct{ Body AskTable }
 	t, err := s.Tables.Read(ctx, in.Body.Database, in.Body.Table)
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	if slices.Contains(s.Tables.Names(), in.Body.Database) {
+		t.Database = in.Body.Database
 	}
 	d := t.Draft()
 	if in.Body.Name != "" {

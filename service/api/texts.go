@@ -65,7 +65,8 @@ func unusable(what string, err error) error {
 	}
 	details := make([]error, len(problems))
 	for i, p := range problems {
-		details[i] = &huma.ErrorDetail{Message: p.Message, Location: fmt.Sprintf("line %d, column %d", p.Line, p.Column)}
+		details[i] = &huma.ErrorDetail{Message: p.Message, Location: fmt.Sprintf("line %d, column %d", p.Line,
+			p.Column)}
 	}
 	return huma.Error422UnprocessableEntity("the "+what+" cannot be used: "+problems[0].Error(), details...)
 }
@@ -195,6 +196,7 @@ func (s *Server) showMappingVersion(ctx context.Context, in *version) (*answer[M
 // recipe is what a run is asked to sift by.
 type recipe struct {
 	target, mapping store.VersionOf
+	refersTo        map[string]string
 	layout          *target.Mapping // whose layout stands below the settings of the delivery; nil for none
 }
 
@@ -223,6 +225,9 @@ func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
 		return r, err
 	}
 	r.target = store.VersionOf{Name: t.Name, Version: t.Version}
+	if r.refersTo, err = s.refersTo(ctx, t, in.References); err != nil {
+		return r, err
+	}
 	if in.Mapping == "" {
 		return r, nil
 	}
@@ -232,6 +237,43 @@ func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
 	}
 	_, err = joined(t, r.layout)
 	return r, err
+}
+
+// refersTo finds the runs whose accepted rows a target refers to.
+func (s *Server) refersTo(ctx context.Context, t store.Text, asked map[string]string) (map[string]string, error) {
+	parsed, err := target.Parse([]byte(t.Text))
+	if err != nil {
+		return nil, unusable("target", err)
+	}
+	runs := map[string]string{}
+	for _, fk := range parsed.Constraints() {
+		name := fk.Reference.Resource
+		if name == "" || runs[name] != "" {
+			continue
+		}
+		var r store.Run
+		if id := asked[name]; id != "" {
+			r, err = s.run(ctx, id)
+		} else if r, err = s.Store.NewestOf(ctx, name); errors.Is(err, store.ErrNone) {
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the target refers to %s, and no row of a "+
+				"delivery was accepted by a target of that name yet: sift that delivery first", name))
+		}
+		if err != nil {
+			return nil, s.failure("looking for what the target refers to", err)
+		}
+		if r.State != store.Done {
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the run %s, which %s is to mean, is %s", r.ID,
+				name,
+				r.State))
+		}
+		runs[name] = r.ID
+	}
+	for name := range asked {
+		if runs[name] == "" {
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the target refers to nothing named %q", name))
+		}
+	}
+	return runs, nil
 }
 
 func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*created[Run], error) {
@@ -257,7 +299,7 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 		}
 	}
 	run, err := s.Store.AddRun(ctx, store.NewRun{Delivery: d.ID, Target: by.target, Mapping: by.mapping, Layout: given,
-		Sums: in.Body.SHA256}, s.Queue.Enqueue(ctx, store.Runs))
+		RefersTo: by.refersTo, Sums: in.Body.SHA256}, s.Queue.Enqueue(ctx, store.Runs))
 	if err != nil {
 		return nil, s.failure("recording a run", err)
 	}

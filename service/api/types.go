@@ -12,6 +12,7 @@ import (
 
 	"sieb/core/check"
 	"sieb/core/layout"
+	"sieb/core/reference"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/workbook"
@@ -70,6 +71,7 @@ type Run struct {
 	LeftOut    []string          `json:"leftOut,omitempty" doc:"headers of the delivery's columns that are known and not wanted"`
 	Unjudged   []sift.Unjudged   `json:"unjudged,omitempty" doc:"row rules that were not judged in all rows"`
 	Today      string            `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
+	References []reference.State `json:"references,omitempty" doc:"the tables that the target refers to, as they were read"`
 	Violations []sift.Group      `json:"violations,omitempty"`
 	Remedies   []sift.Remedy     `json:"remedies,omitempty"`
 	Outputs    map[string]string `json:"outputs,omitempty" doc:"where each output is, by name"`
@@ -119,13 +121,14 @@ type Mapping struct {
 
 // NewRun asks for a run.
 type NewRun struct {
-	Delivery       string        `json:"delivery" minLength:"1"`
-	Target         string        `json:"target,omitempty" doc:"without one every row that reads cleanly is accepted"`
-	TargetVersion  int           `json:"targetVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
-	Mapping        string        `json:"mapping,omitempty" doc:"how the sender writes; its target is taken where none is named"`
-	MappingVersion int           `json:"mappingVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
-	Layout         *layout.Given `json:"layout,omitempty" doc:"settings made by hand; the others are those saved with the delivery, then those of the mapping, or detected"`
-	SHA256         bool          `json:"sha256,omitempty" doc:"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer"`
+	Delivery       string            `json:"delivery" minLength:"1"`
+	Target         string            `json:"target,omitempty" doc:"without one every row that reads cleanly is accepted"`
+	TargetVersion  int               `json:"targetVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
+	Mapping        string            `json:"mapping,omitempty" doc:"how the sender writes; its target is taken where none is named"`
+	MappingVersion int               `json:"mappingVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
+	References     map[string]string `json:"references,omitempty" doc:"for each resource that the target refers to, the run whose accepted rows are meant; where it is left out, the newest run with the target of that name whose rows were accepted"`
+	Layout         *layout.Given     `json:"layout,omitempty" doc:"settings made by hand; the others are those saved with the delivery, then those of the mapping, or detected"`
+	SHA256         bool              `json:"sha256,omitempty" doc:"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer"`
 }
 
 // AskReading asks how settings read a delivery.
@@ -290,6 +293,7 @@ func runOf(r store.Run) (Run, error) {
 	out.Refusal, out.Columns, out.Violations, out.Remedies = result.Refusal, result.Columns, result.Violations,
 		result.Remedies
 	out.Excluded, out.LeftOut, out.Unjudged, out.Today = result.Excluded, result.LeftOut, result.Unjudged, result.Today
+	out.References = result.References
 	out.Outputs = map[string]string{}
 	for _, name := range outputNames {
 		out.Outputs[shortName(name)] = "/api/v1/runs/" + r.ID + "/outputs/" + name

@@ -10,6 +10,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"io"
 	"maps"
 	"net"
 	"net/url"
@@ -22,7 +23,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
 
-	"sieb/core/table"
+	tables "sieb/core/table"
 )
 
 // timeout bounds the connection and the reading together.
@@ -152,7 +153,7 @@ func fallbackTLS(all []*pgconn.FallbackConfig) (configs []*tls.Config) {
 
 // Read reads a table, named as schema.table or table, of a database, which is named
 // as in the settings or by its URL.
-func (d *Databases) Read(ctx context.Context, database, table string) (*table.Table, error) {
+func (d *Databases) Read(ctx context.Context, database, name string) (*tables.Table, error) {
 	ctx, stop := context.WithTimeout(ctx, timeout)
 	defer stop()
 	config, err := d.config(database)
@@ -170,11 +171,53 @@ func (d *Databases) Read(ctx context.Context, database, table string) (*table.Ta
 		return nil, reason(err)
 	}
 	defer tx.Rollback(context.WithoutCancel(ctx))
-	t, err := read(ctx, tx, table)
+	t, err := read(ctx, tx, name)
 	if err != nil {
 		return nil, reason(err)
 	}
 	return t, nil
+}
+
+// Copy writes columns of a table as RFC 4180 text under a header, in one statement and so
+// in one state of the table. Only databases that the settings name are read: a target comes
+// from anybody.
+func (d *Databases) Copy(ctx context.Context, database, table string, columns []string, w io.Writer) error {
+	if _, ok := d.Named[database]; !ok {
+		return fmt.Errorf("there is no database %q; the service's settings name %s", database,
+			strings.Join(d.Names(), ", "))
+	}
+	config, err := d.config(database)
+	if err != nil {
+		return err
+	}
+	connecting, stop := context.WithTimeout(ctx, timeout)
+	defer stop()
+	conn, err := pgx.ConnectConfig(connecting, config)
+	if err != nil {
+		return fmt.Errorf("the database %s cannot be reached: %w", database, reason(err))
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	tx, err := conn.BeginTx(ctx, pgx.TxOptions{AccessMode: pgx.ReadOnly})
+	if err != nil {
+		return reason(err)
+	}
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	t, err := read(ctx, tx, table)
+	if err != nil {
+		return reason(err)
+	}
+	for _, name := range columns {
+		if !slices.ContainsFunc(t.Columns, func(c tables.Column) bool { return c.Name == name }) {
+			return fmt.Errorf("the table %s has no column %q", table, name)
+		}
+	}
+	names := make([]string, len(columns))
+	for i, name := range columns {
+		names[i] = pgx.Identifier{name}.Sanitize()
+	}
+	_, err = conn.PgConn().CopyTo(ctx, w, fmt.Sprintf("copy (select %s from %s) to stdout (format csv, header)",
+		strings.Join(names, ", "), pgx.Identifier{t.Schema, t.Name}.Sanitize()))
+	return reason(err)
 }
 
 // reason returns what a server or the network said, without the address, which may
@@ -182,6 +225,8 @@ func (d *Databases) Read(ctx context.Context, database, table string) (*table.Ta
 func reason(err error) error {
 	var said *pgconn.PgError
 	switch {
+	case err == nil:
+		return nil
 	case errors.As(err, &said):
 		return errors.New(said.Message)
 	case errors.Is(err, context.DeadlineExceeded):
@@ -202,8 +247,8 @@ func reason(err error) error {
 	return err
 }
 
-func read(ctx context.Context, tx pgx.Tx, name string) (*table.Table, error) {
-	t := &table.Table{}
+func read(ctx context.Context, tx pgx.Tx, name string) (*tables.Table, error) {
+	t := &tables.Table{}
 	var id uint32
 	err := tx.QueryRow(ctx, `
 		select c.oid, n.nspname, c.relname, coalesce(obj_description(c.oid, 'pg_class'), '')
@@ -244,7 +289,7 @@ func unknownTable(ctx context.Context, tx pgx.Tx, name string) error {
 	return fmt.Errorf("there is no table %q; among those that there are: %s", name, strings.Join(tables, ", "))
 }
 
-func columns(ctx context.Context, tx pgx.Tx, id uint32) ([]table.Column, error) {
+func columns(ctx context.Context, tx pgx.Tx, id uint32) ([]tables.Column, error) {
 	rows, err := tx.Query(ctx, `
 		select a.attname, format_type(coalesce(nullif(t.typbasetype, 0), a.atttypid), case when t.typbasetype <> 0 then t.typtypmod else a.atttypmod end),
 		       a.attnotnull or t.typnotnull, coalesce(pg_get_expr(d.adbin, d.adrelid), ''), a.attgenerated <> '' or a.attidentity <> ''
@@ -257,14 +302,14 @@ func columns(ctx context.Context, tx pgx.Tx, id uint32) ([]table.Column, error) 
 	if err != nil {
 		return nil, err
 	}
-	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (c table.Column, err error) {
+	return pgx.CollectRows(rows, func(row pgx.CollectableRow) (c tables.Column, err error) {
 		return c, row.Scan(&c.Name, &c.Type, &c.NotNull, &c.Default, &c.Generated, &c.Comment, &c.Labels)
 	})
 }
 
 // constraints reads keys, checks and references. Conditions that the types of
 // columns (domains) set count as checks of the column.
-func constraints(ctx context.Context, tx pgx.Tx, id uint32, t *table.Table) error {
+func constraints(ctx context.Context, tx pgx.Tx, id uint32, t *tables.Table) error {
 	rows, err := tx.Query(ctx, `
 		select k.contype::text, coalesce(pg_get_expr(k.conbin, k.conrelid), ''),
 		       coalesce((select array_agg(a.attname::text order by u.n) from unnest(k.conkey) with ordinality u(num, n)
@@ -290,7 +335,7 @@ func constraints(ctx context.Context, tx pgx.Tx, id uint32, t *table.Table) erro
 			if !strings.Contains(to, ".") {
 				to = schema + "." + to
 			}
-			t.References = append(t.References, table.Reference{Columns: append([]string{}, names...), Table: to,
+			t.References = append(t.References, tables.Reference{Columns: append([]string{}, names...), Table: to,
 				To: append([]string{}, others...)})
 		}
 		return nil

@@ -34,6 +34,7 @@ import (
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
+	"sieb/service/catalogue"
 	"sieb/service/staging"
 	"sieb/service/store"
 )
@@ -72,6 +73,7 @@ type Result struct {
 type Config struct {
 	Store    *store.Store
 	Area     *staging.Area
+	Tables   *catalogue.Databases // that targets may refer to
 	Bounds   source.Bounds
 	Parallel int           // orders worked on at a time
 	RetryFor time.Duration // how long troubles that may pass are waited for
@@ -467,6 +469,9 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version,
 		SHA256Outputs: run.Sums, Today: run.CreatedAt.Local()}
 	if err := q.recipe(ctx, run, &r); err != nil {
+		return q.fail(ctx, store.Runs, id, delivery, err)
+	}
+	if err := q.refer(ctx, run, &r); err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
 	}
 	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {

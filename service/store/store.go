@@ -155,8 +155,9 @@ type Run struct {
 	TargetVersion  sql.NullInt32  `db:"target_version"`
 	MappingName    sql.NullString `db:"mapping_name"`
 	MappingVersion sql.NullInt32  `db:"mapping_version"`
-	Layout         []byte         `db:"layout"` // settings made by hand, JSON
-	Sums           bool           `db:"sums"`   // the manifest gives the outputs' SHA-256 as well
+	Layout         []byte         `db:"layout"`    // settings made by hand, JSON
+	RefersTo       []byte         `db:"refers_to"` // JSON, by resource the run whose accepted rows are meant
+	Sums           bool           `db:"sums"`      // the manifest gives the outputs' SHA-256 as well
 	JobID          sql.NullInt64  `db:"job_id"`
 	State          string         `db:"state"`
 	BytesDone      int64          `db:"bytes_done"`
@@ -192,8 +193,9 @@ type Enqueue func(tx pgx.Tx, id string) (job int64, err error)
 // NewRun is a run to be recorded.
 type NewRun struct {
 	Delivery        string
-	Target, Mapping VersionOf // the zero ones for none
-	Layout          any       // settings made by hand
+	Target, Mapping VersionOf         // the zero ones for none
+	Layout          any               // settings made by hand
+	RefersTo        map[string]string // by resource, the run whose accepted rows are meant
 	Sums            bool
 }
 
@@ -205,10 +207,18 @@ type VersionOf struct {
 
 // AddRun records a run, with the job that works for it.
 func (s *Store) AddRun(ctx context.Context, n NewRun, enqueue Enqueue) (r Run, err error) {
+	if n.RefersTo == nil {
+		n.RefersTo = map[string]string{}
+	}
+	refersTo, err := json.Marshal(n.RefersTo)
+	if err != nil {
+		return r, err
+	}
 	id, err := s.addOrder(ctx, Runs, n.Layout, enqueue, `
-		insert into runs (id, layout, delivery_id, target_name, target_version, mapping_name, mapping_version, sums)
-		values ($1, $2, $3, nullif($4, ''), nullif($5, 0), nullif($6, ''), nullif($7, 0), $8)`, n.Delivery,
-		n.Target.Name, n.Target.Version, n.Mapping.Name, n.Mapping.Version, n.Sums)
+		insert into runs (id, layout, delivery_id, target_name, target_version, mapping_name, mapping_version, sums,
+		                  refers_to)
+		values ($1, $2, $3, nullif($4, ''), nullif($5, 0), nullif($6, ''), nullif($7, 0), $8, $9)`, n.Delivery,
+		n.Target.Name, n.Target.Version, n.Mapping.Name, n.Mapping.Version, n.Sums, refersTo)
 	if err != nil {
 		return r, err
 	}
@@ -255,6 +265,15 @@ func (s *Store) Runs(ctx context.Context, delivery string, offset, limit int) (p
 		from runs r join deliveries d on d.id = r.delivery_id where r.delivery_id = $1 or $1 = ''
 		order by r.created_at desc, r.id desc offset $2 limit $3`, delivery, offset, limit)
 	return page, total, err
+}
+
+// NewestOf returns the newest run with a target whose rows were accepted, all or some.
+func (s *Store) NewestOf(ctx context.Context, target string) (r Run, err error) {
+	err = s.db.GetContext(ctx, &r, runColumns+`
+		from runs r join deliveries d on d.id = r.delivery_id
+		where r.target_name = $1 and r.state = 'done' and r.verdict in ('accepted', 'split')
+		order by r.created_at desc, r.id desc limit 1`, target)
+	return r, none(err)
 }
 
 // Work is what jobs work for: a table of orders with their states.

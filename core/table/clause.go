@@ -7,19 +7,19 @@ import (
 	"unicode"
 )
 
-// condition is a term of a check constraint as a database writes it: a name, a
+// clause is a term of a check constraint as a database writes it: a name, a
 // literal, or an operator or function over terms.
-type condition struct {
+type clause struct {
 	op   string // "name", "text", "number", "array", or an operator or function in lower case
 	text string // of a name or a literal
-	args []condition
+	args []clause
 }
 
-// parseCondition reads a boolean expression of SQL as PostgreSQL writes it back
+// parseClause reads a boolean expression of SQL as PostgreSQL writes it back
 // (pg_get_expr): operators, calls, arrays; casts are left out, since they change no
 // value that a rule is about. What it does not know is an error.
-func parseCondition(text string) (c condition, err error) {
-	p := conditionParser{rest: text}
+func parseClause(text string) (c clause, err error) {
+	p := clauseParser{rest: text}
 	p.next()
 	c = p.either()
 	if p.err == nil && p.token != "" {
@@ -28,7 +28,7 @@ func parseCondition(text string) (c condition, err error) {
 	return c, p.err
 }
 
-type conditionParser struct {
+type clauseParser struct {
 	rest  string
 	token string // in lower case, save quoted ones; "" at the end
 	kind  byte   // 'a' name or word, '"' quoted name, '\'' text, '0' number, or an operator's first character
@@ -36,13 +36,13 @@ type conditionParser struct {
 	err   error
 }
 
-// maxConditionDepth is how deep terms may stand in each other; nobody writes more.
-const maxConditionDepth = 200
+// maxClauseDepth is how deep terms may stand in each other; nobody writes more.
+const maxClauseDepth = 200
 
 // deeper reads a term that stands in another.
-func (p *conditionParser) deeper(read func() condition) (c condition) {
-	if p.depth++; p.depth > maxConditionDepth {
-		p.fail("terms stand more than %d deep in each other", maxConditionDepth)
+func (p *clauseParser) deeper(read func() clause) (c clause) {
+	if p.depth++; p.depth > maxClauseDepth {
+		p.fail("terms stand more than %d deep in each other", maxClauseDepth)
 	} else {
 		c = read()
 	}
@@ -50,7 +50,7 @@ func (p *conditionParser) deeper(read func() condition) (c condition) {
 	return c
 }
 
-func (p *conditionParser) fail(format string, args ...any) {
+func (p *clauseParser) fail(format string, args ...any) {
 	if p.err == nil {
 		p.err = fmt.Errorf(format, args...)
 	}
@@ -58,7 +58,7 @@ func (p *conditionParser) fail(format string, args ...any) {
 }
 
 // next takes the next token.
-func (p *conditionParser) next() {
+func (p *clauseParser) next() {
 	p.rest = strings.TrimLeft(p.rest, " \t\r\n")
 	p.token, p.kind = "", 0
 	if p.rest == "" {
@@ -121,11 +121,11 @@ func (p *conditionParser) next() {
 	}
 }
 
-func (p *conditionParser) is(token string) bool {
+func (p *clauseParser) is(token string) bool {
 	return p.token == token && p.kind != '\'' && p.kind != '"'
 }
 
-func (p *conditionParser) accept(token string) bool {
+func (p *clauseParser) accept(token string) bool {
 	if p.is(token) {
 		p.next()
 		return true
@@ -133,38 +133,38 @@ func (p *conditionParser) accept(token string) bool {
 	return false
 }
 
-func (p *conditionParser) expect(token string) {
+func (p *clauseParser) expect(token string) {
 	if !p.accept(token) {
 		p.fail("%q is expected", token)
 	}
 }
 
-func (p *conditionParser) either() condition { return p.chain("or", p.both) }
-func (p *conditionParser) both() condition   { return p.chain("and", p.not) }
+func (p *clauseParser) either() clause { return p.chain("or", p.both) }
+func (p *clauseParser) both() clause   { return p.chain("and", p.not) }
 
-func (p *conditionParser) chain(op string, part func() condition) condition {
+func (p *clauseParser) chain(op string, part func() clause) clause {
 	c := part()
 	for p.accept(op) {
 		next := part()
 		if c.op == op {
 			c.args = append(c.args, next)
 		} else {
-			c = condition{op: op, args: []condition{c, next}}
+			c = clause{op: op, args: []clause{c, next}}
 		}
 	}
 	return c
 }
 
-func (p *conditionParser) not() condition {
+func (p *clauseParser) not() clause {
 	if p.accept("not") {
-		return condition{op: "not", args: []condition{p.deeper(p.not)}}
+		return clause{op: "not", args: []clause{p.deeper(p.not)}}
 	}
 	return p.compared()
 }
 
 var comparisons = []string{"=", "<>", "!=", "<", "<=", ">", ">=", "~", "~*", "!~", "!~*", "~~", "~~*", "!~~", "!~~*"}
 
-func (p *conditionParser) compared() condition {
+func (p *clauseParser) compared() clause {
 	c := p.sum()
 	for {
 		switch {
@@ -174,7 +174,7 @@ func (p *conditionParser) compared() condition {
 				op = "is not null"
 			}
 			p.expect("null")
-			c = condition{op: op, args: []condition{c}}
+			c = clause{op: op, args: []clause{c}}
 		case p.kind != '\'' && p.kind != '"' && p.kind != 'a' && slices.Contains(comparisons, p.token):
 			op := p.token
 			p.next()
@@ -183,10 +183,10 @@ func (p *conditionParser) compared() condition {
 				p.expect("(")
 				set := p.sum()
 				p.expect(")")
-				c = condition{op: "in", args: []condition{c, set}}
+				c = clause{op: "in", args: []clause{c, set}}
 				continue
 			}
-			c = condition{op: op, args: []condition{c, p.sum()}}
+			c = clause{op: op, args: []clause{c, p.sum()}}
 		default:
 			return c
 		}
@@ -194,12 +194,12 @@ func (p *conditionParser) compared() condition {
 }
 
 // sum reads terms joined by arithmetic or concatenation.
-func (p *conditionParser) sum() condition {
+func (p *clauseParser) sum() clause {
 	c := p.cast()
 	for p.kind != '\'' && p.kind != '"' && slices.Contains([]string{"+", "-", "*", "/", "||", "%"}, p.token) {
 		op := p.token
 		p.next()
-		c = condition{op: op, args: []condition{c, p.cast()}}
+		c = clause{op: op, args: []clause{c, p.cast()}}
 	}
 	return c
 }
@@ -208,10 +208,13 @@ func (p *conditionParser) sum() condition {
 var typeWords = []string{"varying", "precision", "without", "with", "time", "zone"}
 
 // cast reads a term with the casts behind it, which are left out.
-func (p *conditionParser) cast() condition {
+func (p *clauseParser) cast() clause {
 	c := p.term()
 	for p.accept("::") {
 		p.next() // the type
+		for p.accept(".") {
+			p.next() // in a schema
+		}
 		for p.kind == 'a' && slices.Contains(typeWords, p.token) {
 			p.next()
 		}
@@ -227,32 +230,32 @@ func (p *conditionParser) cast() condition {
 	return c
 }
 
-func (p *conditionParser) term() (c condition) {
+func (p *clauseParser) term() (c clause) {
 	text := strings.TrimSuffix(p.token, "\x00")
 	switch {
 	case p.token == "":
 		p.fail("the expression ends too early")
 	case p.kind == '\'':
-		c = condition{op: "text", text: text}
+		c = clause{op: "text", text: text}
 		p.next()
 	case p.kind == '"':
-		c = condition{op: "name", text: text}
+		c = clause{op: "name", text: text}
 		p.next()
 	case p.kind == '0':
-		c = condition{op: "number", text: text}
+		c = clause{op: "number", text: text}
 		p.next()
 	case p.accept("-"):
 		if c = p.deeper(p.cast); c.op == "number" {
 			c.text = "-" + c.text
 		} else {
-			c = condition{op: "negative", args: []condition{c}}
+			c = clause{op: "negative", args: []clause{c}}
 		}
 	case p.accept("("):
 		c = p.deeper(p.either)
 		p.expect(")")
 	case p.accept("array"):
 		p.expect("[")
-		c = condition{op: "array"}
+		c = clause{op: "array"}
 		for p.err == nil && !p.accept("]") {
 			c.args = append(c.args, p.deeper(p.either))
 			p.accept(",")
@@ -260,9 +263,9 @@ func (p *conditionParser) term() (c condition) {
 	case p.kind == 'a':
 		p.next()
 		if !p.accept("(") {
-			return condition{op: "name", text: text}
+			return clause{op: "name", text: text}
 		}
-		c = condition{op: text}
+		c = clause{op: text}
 		for p.err == nil && !p.accept(")") {
 			c.args = append(c.args, p.deeper(p.either))
 			p.accept(",")

@@ -1,0 +1,114 @@
+package jobs
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+
+	"sieb/core/layout"
+	"sieb/core/reference"
+	"sieb/core/report"
+	"sieb/core/source"
+	"sieb/core/target"
+	"sieb/service/store"
+)
+
+// written is the layout of the files that runs write, and that a database's COPY writes.
+func written() layout.Layout {
+	return layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true,
+		HeaderRows: 1, HeaderNames: layout.Joined}
+}
+
+// refer reads the keys of all that a run's target refers to.
+func (q *Queue) refer(ctx context.Context, run store.Run, r *report.Run) error {
+	if r.Target == nil {
+		return nil
+	}
+	runs := map[string]string{}
+	if err := json.Unmarshal(run.RefersTo, &runs); err != nil {
+		return err
+	}
+	constraints := r.Target.Constraints()
+	for i := range constraints {
+		fk := &constraints[i]
+		read := q.fromDatabase
+		if fk.Reference.Resource != "" {
+			read = func(ctx context.Context, t *target.Target, fk *target.ForeignKey) (*reference.Keys, error) {
+				return q.fromRun(ctx, t, fk, runs[fk.Reference.Resource])
+			}
+		}
+		keys, err := read(ctx, r.Target, fk)
+		if err != nil {
+			return err
+		}
+		r.Keys = append(r.Keys, keys)
+	}
+	return nil
+}
+
+// fromRun reads the keys of the rows that a run accepted, and of those that it rejected.
+func (q *Queue) fromRun(ctx context.Context, t *target.Target, fk *target.ForeignKey, id string) (*reference.Keys,
+	error) {
+	other, err := q.Store.Run(ctx, id)
+	if errors.Is(err, store.ErrNone) {
+		return nil, fmt.Errorf("the target refers to the rows of the run %s, which was deleted; sift again", id)
+	} else if err != nil {
+		return nil, err
+	}
+	name := fk.Reference.Resource
+	var keys *reference.Keys
+	err = q.output(id, report.AcceptedName, func(rows source.Source) error {
+		keys, err = reference.Read(ctx, name, reference.Columns(t, fk), rows, "utf-8")
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	var by report.Run
+	if err := q.recipe(ctx, other, &by); err != nil || by.Target == nil {
+		return keys, err
+	}
+	return keys, q.output(id, report.RejectedName, func(rows source.Source) error {
+		return keys.AddRejected(ctx, by.Target, fk.Reference.Columns, rows)
+	})
+}
+
+// output reads a file that a run wrote.
+func (q *Queue) output(run, name string, use func(source.Source) error) error {
+	f, err := os.Open(filepath.Join(q.Area.RunDir(run), name))
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	rows, err := source.NewReader(f, written())
+	if err != nil {
+		return err
+	}
+	return use(rows)
+}
+
+// fromDatabase reads the keys of a table, as it is at this moment.
+func (q *Queue) fromDatabase(ctx context.Context, t *target.Target, fk *target.ForeignKey) (*reference.Keys, error) {
+	out, in := io.Pipe()
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	go func() {
+		in.CloseWithError(q.Tables.Copy(ctx, fk.Reference.Database, fk.Reference.Table, fk.Reference.Columns, in))
+	}()
+	defer out.Close()
+	rows, err := source.NewReader(out, written())
+	if err != nil {
+		return nil, err
+	}
+	columns := reference.Columns(t, fk)
+	for i := range columns {
+		if columns[i].Datatype.String() == "boolean" {
+			columns[i].Formats = []string{"t|f"} // as the database writes them
+		}
+	}
+	return reference.Read(ctx, fk.Reference.Name(), columns, rows, "utf-8")
+}
