@@ -14,9 +14,12 @@ import (
 // matching finds what feeds the columns of a plan in one delivery.
 type matching struct {
 	*Plan
-	target *target.Target
-	header source.Header
-	byKey  map[string][]int // places of the delivery's columns by their headers
+	target   *target.Target
+	header   source.Header
+	byKey    map[string][]int // places of the delivery's columns by their headers
+	isRead   map[int]bool     // cells that expressions read
+	leftOut  map[string]bool  // headers that are left out, as target.HeaderKey
+	compared int              // pairs of headers and columns, see similar
 }
 
 func (m *matching) line() int64 { return max(m.header.Line, 1) }
@@ -25,7 +28,10 @@ func (m *matching) line() int64 { return max(m.header.Line, 1) }
 // else by header (titles first, then name). Headers are compared by target.HeaderKey. A
 // delivery without a header is refused unless positions say what its columns are.
 func (m *matching) feed() error {
-	m.byKey = map[string][]int{}
+	m.byKey, m.leftOut = map[string][]int{}, map[string]bool{}
+	for _, header := range m.target.LeftOut {
+		m.leftOut[target.HeaderKey(header)] = true
+	}
 	for i, name := range m.header.Names {
 		key := target.HeaderKey(name)
 		m.byKey[key] = append(m.byKey[key], i)
@@ -115,10 +121,7 @@ func (m *matching) headed(title string) []int {
 // words returns a header without regard to letter case and to blanks beyond one.
 func words(header string) string { return strings.ToLower(strings.Join(strings.Fields(header), " ")) }
 
-func (m *matching) isLeftOut(header string) bool {
-	key := target.HeaderKey(header)
-	return slices.ContainsFunc(m.target.LeftOut, func(l string) bool { return target.HeaderKey(l) == key })
-}
+func (m *matching) isLeftOut(header string) bool { return m.leftOut[target.HeaderKey(header)] }
 
 // lacksPositions reports whether neither a header nor positions say what the columns are.
 func (m *matching) lacksPositions() bool {
@@ -163,7 +166,7 @@ func (m *matching) unknown() {
 				Value:   name,
 				Message: fmt.Sprintf("the delivery has %d columns %q (%s)", len(same), name, places(same))})
 		}
-		if len(m.feeds[i]) > 0 || m.plain || m.isRead(i) {
+		if len(m.feeds[i]) > 0 || m.plain || m.isRead[i] {
 			continue
 		}
 		if m.isLeftOut(name) {
@@ -182,12 +185,18 @@ func (m *matching) unknown() {
 	}
 }
 
+// maxSimilar is how many pairs of headers and columns are compared for being much alike.
+const maxSimilar = 10_000
+
 // similar suggests a column that is not fed and whose name or title is much like a header.
 func (m *matching) similar(header string) string {
 	for i := range m.columns {
 		c := &m.columns[i]
 		if c.cell >= 0 || c.spec.Derive != "" || c.spec.Value != nil {
 			continue
+		}
+		if m.compared++; m.compared > maxSimilar {
+			return ""
 		}
 		for _, title := range append(slices.Clone(c.spec.Titles), c.spec.Name) {
 			if why := target.Similar(header, title); why != "" {
@@ -196,29 +205,6 @@ func (m *matching) similar(header string) string {
 		}
 	}
 	return ""
-}
-
-// isRead reports whether an expression reads a cell of the delivery.
-func (m *matching) isRead(cell int) bool {
-	reads := func(x *expression) bool {
-		if x == nil {
-			return false
-		}
-		for i, v := range x.Variables {
-			if v.Origin == condition.OfCell && x.at[i] == cell {
-				return true
-			}
-		}
-		return false
-	}
-	for i := range m.columns {
-		if c := &m.columns[i]; reads(c.derive) || reads(c.requiredWhen) {
-			return true
-		}
-	}
-	return slices.ContainsFunc(m.rules, func(r rule) bool { return reads(&r.expression) }) ||
-		slices.ContainsFunc(m.excludeCells, func(x exclusion) bool { return reads(&x.expression) }) ||
-		slices.ContainsFunc(m.excludeValues, func(x exclusion) bool { return reads(&x.expression) })
 }
 
 // Shared says that two columns of a target would be fed by one cell, which at least one of
@@ -353,6 +339,7 @@ func (m *matching) compile(text string, known []condition.Column, what string) (
 			m.columns[x.at[i]].isRead = true
 		case condition.OfCell:
 			x.at[i] = m.cell(v.Name, what)
+			m.isRead[x.at[i]] = true
 		case condition.OfToday:
 			m.readsToday = true
 		}

@@ -125,7 +125,7 @@ func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 			return nil, fmt.Errorf("column %s: %w", t.Columns[i].Name, err)
 		}
 	}
-	m := matching{Plan: p, target: t, header: d.Header}
+	m := &matching{Plan: p, target: t, header: d.Header, isRead: map[int]bool{}}
 	if err := m.compileAll(); err != nil {
 		return nil, err
 	}

@@ -70,7 +70,7 @@ func TestChecksBecomeRules(t *testing.T) {
 	}
 	assert.Contains(t, rulesOf(t, "(gross > tare)", Column{Name: "gross", Type: "bigint"},
 		Column{Name: "tare", Type: "bigint"}),
-			`rowRules:; {name: "gross > tare", condition: "!has(gross) || !has(tare) || gross > tare"}`)
+		`rowRules:; {name: "gross > tare", condition: "!has(gross) || !has(tare) || gross > tare"}`)
 }
 
 func TestTableBecomesTarget(t *testing.T) {

@@ -27,6 +27,7 @@ type Mapping struct {
 
 	refuseNew *bool
 	feeds     []feed
+	fed       map[string]bool     // columns of which it says from where they come
 	at        map[string]ast.Node // the nodes of its properties
 	excluded  []map[string]ast.Node
 }
@@ -106,12 +107,11 @@ func (p *reading) feeds(n ast.Node, m *Mapping) {
 		p.wrong(n, "the mapping has %d columns: at most %d", len(props), maxColumns)
 		return
 	}
-	seen := map[string]bool{}
+	m.fed = map[string]bool{}
 	for _, prop := range props {
-		if seen[prop.name] {
+		if _, isSecond := m.fed[prop.name]; isSecond {
 			p.wrong(prop.key, "a second column %q", clip(prop.name))
 		}
-		seen[prop.name] = true
 		f := feed{key: prop.key}
 		f.habits.Name = prop.name
 		f.at = fill(p, prop.node, "a column of a mapping", feedFields, &f)
@@ -119,6 +119,7 @@ func (p *reading) feeds(n ast.Node, m *Mapping) {
 			p.wrong(f.at["position"], "from and position each say where the values come from: keep one of them")
 		}
 		m.feeds = append(m.feeds, f)
+		m.fed[prop.name] = f.from != nil || f.habits.Position > 0
 	}
 }
 
@@ -206,10 +207,14 @@ func (t *Target) With(m *Mapping) (*Target, error) {
 		joined.RefuseNew = *m.refuseNew
 	}
 	nodes := make([]map[string]ast.Node, len(t.Columns))
+	at := map[string]int{}
+	for i := range t.Columns {
+		at[t.Columns[i].Name] = i
+	}
 	for i := range m.feeds {
 		f := &m.feeds[i]
-		k := slices.IndexFunc(t.Columns, func(c Column) bool { return c.Name == f.habits.Name })
-		if k < 0 {
+		k, ok := at[f.habits.Name]
+		if !ok {
 			p.unknownColumn(f, t)
 			continue
 		}
@@ -270,9 +275,13 @@ func (p *reading) feed(c *Column, f *feed) {
 
 // leftOut finds headers that are both left out and wanted.
 func (p *reading) leftOut(t *Target, m *Mapping) {
+	unwanted := map[string]bool{}
+	for _, header := range t.LeftOut {
+		unwanted[HeaderKey(header)] = true
+	}
 	for _, f := range m.feeds {
 		for _, title := range f.from {
-			if slices.ContainsFunc(t.LeftOut, func(l string) bool { return HeaderKey(l) == HeaderKey(title) }) {
+			if unwanted[HeaderKey(title)] {
 				p.wrong(f.at["from"], "%q feeds %s and is left out: keep one of them", clip(title), f.habits.Name)
 			}
 		}
@@ -280,8 +289,4 @@ func (p *reading) leftOut(t *Target, m *Mapping) {
 }
 
 // Feeds reports whether the mapping says from where the values of a column come.
-func (m *Mapping) Feeds(column string) bool {
-	return slices.ContainsFunc(m.feeds, func(f feed) bool {
-		return f.habits.Name == column && (f.from != nil || f.habits.Position > 0)
-	})
-}
+func (m *Mapping) Feeds(column string) bool { return m.fed[column] }

@@ -52,7 +52,7 @@ var targetFields = []field[raw]{
 		func(p *reading, n ast.Node, t *raw) { t.Key = p.texts(n, "key", maxKey) }},
 	{"uniqueKeys", listSchema(textsSchema),
 		"further columns whose values together occur only once; where one of them " +
-		"has no value, they may recur",
+			"has no value, they may recur",
 		func(p *reading, n ast.Node, t *raw) { p.uniqueKeys(n, t) }},
 	{"foreignKeys", listSchema(objectSchema(foreignKeyFields)), "columns whose values occur in another table",
 		func(p *reading, n ast.Node, t *raw) {
