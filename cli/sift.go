@@ -21,6 +21,7 @@ import (
 func (a *app) sift() *cobra.Command {
 	var targetPath, mappingPath, out, today string
 	var workers int
+	var explain int64
 	var guard, sums bool
 	var references map[string]string
 	cmd := &cobra.Command{
@@ -57,8 +58,13 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		"in rejected.csv and violations.csv, put an apostrophe before cells that a spreadsheet would run as formulas")
 	cmd.Flags().BoolVar(&sums, "sha256", false,
 		"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer")
+	cmd.Flags().Int64Var(&explain, "explain", 0,
+		"number of a row: show what is made of it, cell by cell and rule by rule, and write nothing")
 	cmd.Flags().IntVar(&workers, "workers", 0, "number of workers; 0 for one per processor")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		if explain < 0 || explain == 0 && cmd.Flags().Changed("explain") {
+			return usagef("--explain %d: rows are counted from 1", explain)
+		}
 		if workers < 0 {
 			return usagef("--workers %d: it is 0 or more", workers)
 		}
@@ -79,10 +85,17 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		if err != nil {
 			return err
 		}
-		set, done := a.progress("sifting", file.Size)
 		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
-			SHA256Outputs: sums, Today: day, Keys: keys,
-			Progress: func(p sift.Progress) { set(p.Bytes) }}
+			SHA256Outputs: sums, Today: day, Keys: keys}
+		if explain > 0 {
+			e, err := run.Explain(cmd.Context(), explain)
+			if err != nil {
+				return err
+			}
+			return a.showExplanation(e)
+		}
+		set, done := a.progress("sifting", file.Size)
+		run.Progress = func(p sift.Progress) { set(p.Bytes) }
 		summary, err := run.Do(cmd.Context())
 		done()
 		if err != nil {
@@ -272,7 +285,7 @@ func (a *app) showResult(r *sift.Result) {
 		}
 		fmt.Fprintln(a.out)
 		rest := max(30, a.width()-78)
-		a.table([]columnOf{{title: "rows", number: true}, {title: "column", most: 20}, {title: "violation"},
+		a.table([]columnOf{{title: "rows", number: true}, {title: "column", most: 30}, {title: "violation"},
 			{title: "action"}, {title: "first", most: 24}, {title: "what is wrong there", most: rest, wrap: true}},
 			rows)
 	}

@@ -21,6 +21,7 @@ import (
 	"strconv"
 	"strings"
 
+	"sieb/core/check"
 	"sieb/service/api"
 )
 
@@ -301,6 +302,11 @@ func (c *Client) Violations(ctx context.Context, id, column, code string, offset
 	put(v, "column", column)
 	put(v, "code", code)
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/violations?"+v.Encode(), &p)
+}
+
+// ExplainRow says what a run made of one row of its delivery.
+func (c *Client) ExplainRow(ctx context.Context, id string, row int64) (e check.Explanation, err error) {
+	return e, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows/"+strconv.FormatInt(row, 10), &e)
 }
 
 // Output opens a file that a run wrote.

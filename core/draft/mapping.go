@@ -423,23 +423,14 @@ func (m *Mapping) prove(ctx context.Context, file *source.File) error {
 	// What it refers to is not at hand, and says nothing of how the sender writes.
 	alone := *joined
 	alone.ForeignKeys, alone.AbsentFrom = nil, nil
-	run := sift.Run{Source: rows, Encoding: file.Layout.Encoding, Size: file.Size, Name: m.title, Target: &alone,
-		Sink: nothing{}}
-	result, err := run.Do(ctx)
+	run := sift.Run{Source: rows, Encoding: file.Layout.Encoding, Size: file.Size, Name: m.title, Target: &alone}
+	result, err := run.Rehearse(ctx)
 	if err != nil {
 		return err
 	}
 	m.tally = &result.Tally
 	return nil
 }
-
-// nothing is a sink that throws everything away.
-type nothing struct{}
-
-func (nothing) Accepted([]byte) error   { return nil }
-func (nothing) Rejected([]byte) error   { return nil }
-func (nothing) Excluded([]byte) error   { return nil }
-func (nothing) Violations([]byte) error { return nil }
 
 // YAML writes the mapping, with a comment on each column that says from what it was drawn.
 func (m *Mapping) YAML() []byte {

@@ -83,6 +83,24 @@ func (c *Chain) Apply(cell []byte) (out []byte, changed uint64) {
 	return cell, changed
 }
 
+// Traced is what one remedy made of a cell.
+type Traced struct {
+	Text    string
+	Changed bool
+}
+
+// Trace returns what each remedy made of a cell, as far as they were applied.
+func (c *Chain) Trace(cell []byte) (steps []Traced) {
+	for _, step := range c.steps {
+		next, did := step.clean(nil, cell)
+		steps = append(steps, Traced{string(next), did})
+		if cell = next; did && c.stop(cell) {
+			break
+		}
+	}
+	return steps
+}
+
 // trim takes off white space (Unicode property White_Space) at both ends.
 func trim(_, cell []byte) ([]byte, bool) {
 	out := bytes.TrimSpace(cell)

@@ -12,6 +12,7 @@ import (
 
 	"github.com/zeebo/blake3"
 
+	"sieb/core/check"
 	"sieb/core/layout"
 	"sieb/core/reference"
 	"sieb/core/sift"
@@ -133,8 +134,8 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)
 	}
 	defer source.Close(rows)
-	run := sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target,
-		Name: r.name(), Today: r.today(), Keys: r.Keys, Workers: r.Workers, Progress: r.Progress, Sink: out}
+	run := r.sifting(rows)
+	run.Sink = out
 	result, err := run.Do(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)
@@ -158,6 +159,26 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	summary.Outputs = &Outputs{filepath.Join(r.Dir, AcceptedName), filepath.Join(r.Dir, RejectedName),
 		filepath.Join(r.Dir, ExcludedName), filepath.Join(r.Dir, ViolationsName), filepath.Join(r.Dir, ManifestName)}
 	return summary, nil
+}
+
+func (r *Run) sifting(rows source.Source) sift.Run {
+	return sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target,
+		Name: r.name(), Today: r.today(), Keys: r.Keys, Workers: r.Workers, Progress: r.Progress}
+}
+
+// Explain says what the run makes of one row of the delivery, and writes nothing.
+func (r *Run) Explain(ctx context.Context, row int64) (*check.Explanation, error) {
+	rows, err := r.Delivery.Rows(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", r.name(), err)
+	}
+	defer source.Close(rows)
+	run := r.sifting(rows)
+	e, err := run.Explain(ctx, row)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", r.name(), err)
+	}
+	return e, nil
 }
 
 func (r *Run) name() string {

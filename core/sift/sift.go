@@ -65,6 +65,9 @@ type Run struct {
 	Workers  int               // 0: one per processor
 	Progress func(Progress)    // called in order, now and then; may be nil
 	Sink     Sink
+
+	explain     int64 // number of a row that is to be explained, 0 for none
+	explanation *check.Explanation
 }
 
 // Result is what a run found.
@@ -111,6 +114,8 @@ type part struct {
 	rejected []byte
 	excluded []byte
 	ends     []end
+
+	explanation *check.Explanation // of the row that is to be explained, where the batch holds it
 }
 
 // end is where a row's text ends in accepted and in rejected.
@@ -135,7 +140,7 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 	}
 	work := func() func(*source.Batch, *part) {
 		judge := plan.NewJudge()
-		return func(b *source.Batch, p *part) { judgeBatch(plan, judge, b, p) }
+		return func(b *source.Batch, p *part) { judgeBatch(plan, judge, b, p, r.explain-b.FirstRow) }
 	}
 	if err := source.Flow(ctx, r.Source, r.Workers, work, w.deliver); err != nil {
 		return nil, err
@@ -155,7 +160,9 @@ func keysOf(all []*reference.Keys) []check.Keys {
 	return keys
 }
 
-func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part) {
+// judgeBatch judges the rows of a batch; one of them may be to be explained.
+func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, explain int64) {
+	p.explanation = nil
 	judge.Start(b, &p.ruling)
 	p.accepted, p.rejected, p.excluded, p.ends = p.accepted[:0], p.rejected[:0], p.excluded[:0], p.ends[:0]
 	first := 0
@@ -163,6 +170,9 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part) 
 	for from := 0; from < len(b.Rows); from += block {
 		to := min(from+block, len(b.Rows))
 		judge.Rows(from, to)
+		if explain >= int64(from) && explain < int64(to) {
+			p.explanation = judge.Explain(int(explain))
+		}
 		for row := from; row < to; row++ {
 			last := first
 			for last < len(p.ruling.Found) && p.ruling.Found[last].Row == row {

@@ -70,6 +70,10 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	} else {
 		accepted, rejected = w.decide(b, p)
 	}
+	if p.explanation != nil {
+		w.run.explanation = p.explanation
+		return errExplained
+	}
 	if len(accepted) > 0 {
 		if err := w.run.Sink.Accepted(accepted); err != nil {
 			return err
@@ -154,6 +158,9 @@ func (w *writer) decide(b *source.Batch, p *part) (accepted, rejected []byte) {
 		w.tallyRow(e, isRejected)
 		for i := range mine {
 			w.report(b, &p.ruling, &mine[i])
+			if p.explanation != nil && w.run.explain == b.Number(row) {
+				p.explanation.AddViolation(w.plan, &p.ruling, &mine[i])
+			}
 		}
 		last = *e
 	}

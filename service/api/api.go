@@ -24,8 +24,10 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"sieb/core/check"
 	"sieb/core/fault"
 	"sieb/core/report"
+	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/violation"
 	"sieb/service/catalogue"
@@ -231,6 +233,8 @@ func (s *Server) routes(api huma.API) {
 		s.cancelRun)
 	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations",
 		"runs", 404, 409), s.runRejects)
+	huma.Register(api, op("explainRow", http.MethodGet, "/runs/{id}/rows/{row}",
+		"What the run made of one row: each cell after each remedy, each rule's answer", "runs", 404, 409, 422), s.explainRow)
 	huma.Register(api, op("runViolations", http.MethodGet, "/runs/{id}/violations",
 		"Violations one by one, of flagged and blanked cells too", "runs", 404, 409, 422), s.runViolations)
 	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote",
@@ -491,6 +495,27 @@ func (s *Server) runRejects(ctx context.Context, in *AskViolations) (*answer[Rej
 		return nil, s.failure("reading the rejected rows", err)
 	}
 	return &answer[Rejects]{Rejects{page, total, columns}}, nil
+}
+
+func (s *Server) explainRow(ctx context.Context, in *struct {
+	ID  string `path:"id"`
+	Row int64  `path:"row" minimum:"1" doc:"number of the row, from 1"`
+}) (*answer[check.Explanation], error) {
+	r, err := s.run(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if r.State != store.Done {
+		return nil, huma.Error409Conflict("the run has no row to explain: it is " + r.State)
+	}
+	e, err := s.Queue.Explain(ctx, r, in.Row)
+	var none *sift.NoRow
+	if errors.As(err, &none) {
+		return nil, huma.Error404NotFound(none.Error())
+	} else if err != nil {
+		return nil, s.failure("explaining a row", err)
+	}
+	return &answer[check.Explanation]{*e}, nil
 }
 
 func (s *Server) runViolations(ctx context.Context, in *AskViolations) (*answer[Violations], error) {

@@ -27,6 +27,7 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
+	"sieb/core/check"
 	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/profile"
@@ -455,6 +456,27 @@ func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.D
 			q.Log.Warn("progress could not be recorded", "of", w, "id", id, "error", err)
 		}
 	}
+}
+
+// Explain says what a run makes of one row of its delivery; nothing is recorded. The run is
+// done again up to that row.
+func (q *Queue) Explain(ctx context.Context, run store.Run, row int64) (*check.Explanation, error) {
+	delivery, err := q.Store.Delivery(ctx, run.DeliveryID)
+	if err != nil {
+		return nil, err
+	}
+	r := report.Run{Name: delivery.Name, Today: run.CreatedAt.Local()}
+	if err := q.recipe(ctx, run, &r); err != nil {
+		return nil, err
+	}
+	if err := q.refer(ctx, run, &r); err != nil {
+		return nil, err
+	}
+	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {
+		return nil, err
+	}
+	defer r.Delivery.Close()
+	return r.Explain(ctx, row)
 }
 
 func (q *Queue) sift(ctx context.Context, id string) error {
