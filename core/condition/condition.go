@@ -264,7 +264,27 @@ func plainWords(message string) string {
 		}
 		return message
 	}
-	return strings.TrimPrefix(message, "Syntax error: ")
+	return syntaxWords(strings.TrimPrefix(message, "Syntax error: "))
+}
+
+// syntaxWords says what the library's parser complains of.
+func syntaxWords(message string) string {
+	at, ok := "", false
+	for _, lead := range []string{"mismatched input ", "extraneous input ", "no viable alternative at input ",
+		"token recognition error at: "} {
+		if at, ok = strings.CutPrefix(message, lead); ok {
+			break
+		}
+	}
+	if !ok {
+		return message
+	}
+	at, _, _ = strings.Cut(at, " expecting ")
+	at = strings.Trim(at, "'")
+	if strings.HasSuffix(at, "<EOF>") {
+		return "it ends too early: something is missing"
+	}
+	return fmt.Sprintf("%q is not expected here", at)
 }
 
 var operatorNames = [][2]string{{"_+_", "+"}, {"_-_", "-"}, {"_*_", "*"}, {"_/_", "/"}, {"_%_", "%"}, {"_==_", "=="},

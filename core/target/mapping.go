@@ -109,9 +109,6 @@ func (p *reading) feeds(n ast.Node, m *Mapping) {
 	}
 	m.fed = map[string]bool{}
 	for _, prop := range props {
-		if _, isSecond := m.fed[prop.name]; isSecond {
-			p.wrong(prop.key, "a second column %q", clip(prop.name))
-		}
 		f := feed{key: prop.key}
 		f.habits.Name = prop.name
 		f.at = fill(p, prop.node, "a column of a mapping", feedFields, &f)

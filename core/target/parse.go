@@ -10,6 +10,7 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"sieb/core/condition"
+	"sieb/core/value"
 	"sieb/core/violation"
 )
 
@@ -193,7 +194,7 @@ func (p *reading) derivations(columns []Column, at []map[string]ast.Node) {
 		if columns[i].Derive == "" {
 			continue
 		}
-		if program := p.condition(at[i]["derive"], columns[i].Derive, columns); program != nil {
+		if program := p.condition(at[i]["derive"], columns[i].Derive, columns, resultsFor(columns[i].Datatype)...); program != nil {
 			needs[i] = program.Columns()
 		}
 	}
@@ -205,6 +206,20 @@ func (p *reading) derivations(columns []Column, at []map[string]ast.Node) {
 			}
 		}
 	}
+}
+
+// resultsFor returns the kinds of results that a column's values can be computed as; a text
+// is read as a cell would be.
+func resultsFor(d value.Datatype) []condition.Kind {
+	switch {
+	case d.IsNumber():
+		return []condition.Kind{condition.Number, condition.Text}
+	case d == value.Boolean:
+		return []condition.Kind{condition.Truth, condition.Text}
+	case d == value.Date || d == value.DateTime:
+		return []condition.Kind{condition.Moment, condition.Text}
+	}
+	return nil
 }
 
 // Order returns the places of columns in an order in which each stands behind those

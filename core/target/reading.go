@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -40,8 +41,11 @@ func document(text []byte, kind string) (ast.Node, error) {
 	if err != nil {
 		var syntax *yaml.SyntaxError
 		if errors.As(err, &syntax) && syntax.Token != nil {
-			return nil, Problems{{syntax.Token.Position.Line, syntax.Token.Position.Column, "this is not YAML: " +
-				clip(syntax.Message)}}
+			message := "this is not YAML: " + clip(syntax.Message)
+			if twice := definedTwice.FindStringSubmatch(syntax.Message); twice != nil {
+				message = fmt.Sprintf("%s stands here a second time, and first in line %s", clip(twice[1]), twice[2])
+			}
+			return nil, Problems{{syntax.Token.Position.Line, syntax.Token.Position.Column, message}}
 		}
 		return nil, Problems{{1, 1, "this is not YAML: " + clip(strings.TrimSpace(err.Error()))}}
 	}
@@ -61,6 +65,9 @@ func document(text []byte, kind string) (ast.Node, error) {
 	}
 	return body, otherKind(body, kind)
 }
+
+// definedTwice is how the library says that a name stands twice.
+var definedTwice = regexp.MustCompile(`^mapping key "(.*)" already defined at \[([0-9]+):`)
 
 // otherKind tells a mapping that is given for a target, and a target for a mapping.
 func otherKind(body ast.Node, kind string) error {
@@ -148,15 +155,12 @@ func fill[T any](p *reading, n ast.Node, what string, fields []field[T], to *T) 
 	at := map[string]ast.Node{}
 	for _, prop := range p.mapping(n, what) {
 		k := slices.IndexFunc(fields, func(f field[T]) bool { return f.name == prop.name })
-		switch {
-		case k < 0:
+		if k < 0 {
 			p.unknown(prop, what, names(fields))
-		case at[prop.name] != nil:
-			p.wrong(prop.key, "%s stands here a second time", prop.name)
-		default:
-			at[prop.name] = prop.node
-			fields[k].read(p, prop.node, to)
+			continue
 		}
+		at[prop.name] = prop.node
+		fields[k].read(p, prop.node, to)
 	}
 	return at
 }
@@ -289,6 +293,8 @@ func (p *reading) condition(n ast.Node, text string, columns []Column, wanted ..
 		switch n := n.(type) {
 		case *ast.LiteralNode:
 			pos.Line += wrong.Line
+			text := strings.TrimLeft(n.Value.GetToken().Origin, "\n")
+			pos.Column = wrong.Column + len(text) - len(strings.TrimLeft(text, " "))
 		case *ast.StringNode:
 			if !strings.Contains(n.Value, "\n") && wrong.Line == 1 {
 				pos.Column += wrong.Column - 1

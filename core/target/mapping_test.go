@@ -1,0 +1,290 @@
+package target_test
+
+import (
+	"encoding/json"
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"sieb/core/target"
+	"sieb/core/violation"
+)
+
+const ticketTarget = `target: tickets
+columns:
+  - {name: ticket_no, format: '[A-Z]{2}-[0-9]{6}', required: true}
+  - {name: weighed_on, datatype: date, minimum: today-30, requiredWhen: net_kg > 0}
+  - {name: gross_kg, datatype: integer, groupChar: "'", onViolation: {range.high: flag, date.ambiguous: reject}}
+  - {name: net_kg, datatype: integer, description: without the lorry, message: weigh it again}
+  - {name: site, oneOf: [Ahrensee, Dornau], default: Dornau}
+  - {name: grower_no}
+key: [ticket_no]
+uniqueKeys: [[site, weighed_on]]
+rowRules:
+  - {name: net below gross, condition: net_kg < gross_kg, onViolation: flag, message: look at the scales}
+exclude:
+  - {condition: net_kg == 0, reason: empty}
+foreignKeys:
+  - {columnReference: grower_no, reference: {resource: growers}}
+absentFrom:
+  - {columnReference: ticket_no, reference: {database: intake, table: public.tickets, columnReference: no}}
+leftOut: [Remarks]
+newColumns: refuse
+`
+
+const ticketMapping = `mapping: ahrensee
+title: Weighbridge of Ahrensee
+target: tickets
+layout: {encoding: latin1, delimiter: ";", skipRows: 2, cuts: [3, 9], trim: true}
+columns:
+  ticket_no: {derive: '"AH-" + cell("No.")'}
+  weighed_on: {from: [Date, Day], format: [dd.MM.yyyy, d.M.yy], null: ["", 00.00.0000]}
+  gross_kg: {position: 7, groupChar: "."}
+  net_kg: {derive: gross_kg - 10, remedies: [trim, {recode: {x: ""}}]}
+  site: {value: Ahrensee}
+exclude:
+  - condition: cell("No.").startsWith("T")
+leftOut: Driver
+newColumns: flag
+`
+
+func TestMappingIsJoined(t *testing.T) {
+	tg, err := target.Parse([]byte(ticketTarget))
+	require.NoError(t, err)
+	m, err := target.ParseMapping([]byte(ticketMapping))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"ahrensee", "Weighbridge of Ahrensee", "tickets"}, []string{m.Name, m.Title, m.Target})
+	assert.Equal(t, "windows-1252", *m.Layout.Encoding, "a name of the WHATWG's")
+	assert.Equal(t, []int{3, 9}, *m.Layout.Cuts)
+	assert.True(t, m.Feeds("weighed_on") && m.Feeds("gross_kg") && !m.Feeds("site") && !m.Feeds("grower_no"))
+	joined, err := tg.With(m)
+	require.NoError(t, err)
+	assert.Same(t, m, joined.Mapping)
+	assert.Nil(t, tg.Mapping, "the target itself stays as it was")
+	assert.Equal(t, `"AH-" + cell("No.")`, joined.Columns[0].Derive)
+	assert.Equal(t, []string{"Date", "Day"}, joined.Columns[1].Titles)
+	assert.Equal(t, []string{"dd.MM.yyyy", "d.M.yy"}, joined.Columns[1].Formats)
+	assert.Equal(t, []string{"", "00.00.0000"}, joined.Columns[1].Null)
+	assert.Equal(t, "today-30", joined.Columns[1].Minimum, "what the table demands stays")
+	assert.Equal(t, []any{7, "."}, []any{joined.Columns[2].Position, joined.Columns[2].GroupChar})
+	assert.Equal(t, "Ahrensee", *joined.Columns[4].Value)
+	assert.Equal(t, []string{"Remarks", "Driver"}, joined.LeftOut)
+	assert.False(t, joined.RefuseNew, "the mapping comes before the target")
+	assert.Len(t, joined.Exclude, 2)
+	assert.Equal(t, `cell("No.").startsWith("T")`, joined.Exclude[1].Reason, "without a reason the condition is one")
+	assert.Equal(t, "'", tg.Columns[2].GroupChar)
+
+	c := tg.Columns[2]
+	assert.Equal(t, violation.Flag, c.Action(violation.RangeHigh))
+	assert.Equal(t, violation.Reject, c.Action(violation.DateAmbiguous), "what flags by itself can be told to reject")
+	assert.Equal(t, violation.Reject, c.Action(violation.TypeInteger))
+	assert.Len(t, tg.Constraints(), 2)
+	assert.Equal(t, []string{"growers", "public.tickets"}, []string{tg.ForeignKeys[0].Reference.Name(), tg.AbsentFrom[0].Reference.Name()})
+	assert.Equal(t, []string{"grower_no"}, tg.ForeignKeys[0].Reference.Columns, "named as the own ones")
+	limit, ok := tg.Columns[1].Limit("today - 30", time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC))
+	require.True(t, ok)
+	assert.Equal(t, "2026-01-30", string(limit.Instant.AppendDate(nil)))
+}
+
+// Each of these texts is wrong in one place, which is told.
+func TestWrongTexts(t *testing.T) {
+	column := func(rule string) string { return "target: t\ncolumns:\n  - name: a\n  - name: b\n    " + rule + "\n" }
+	after := func(rule string) string {
+		return "target: t\ncolumns:\n  - {name: a, datatype: integer}\n  - {name: b, datatype: date}\n" + rule + "\n"
+	}
+	for _, c := range []struct {
+		text         string
+		line, column int
+		says         string
+	}{
+		{column("name: b"), 5, 5, "name stands here a second time, and first in line 4"},
+		{column("derive: a +"), 5, 16, "it ends too early"},
+		{column("derive: a + c"), 5, 17, `there is no column "c"; there are a, b`},
+		{column("derive: '[a]'"), 5, 14, "it must be a text, a number"},
+		{column("derive: b"), 5, 13, "b is computed from itself: b from b"},
+		{column("{derive: a}"), 5, 5, "not YAML"},
+		{column("derive: a\n    value: x"), 5, 13, "keep one of them"},
+		{column("value: x\n    position: 3"), 6, 15, "keep one of them"},
+		{column("derive: a\n    titles: x"), 6, 13, "keep one of them"},
+		{column("datatype: integer\n    value: x"), 6, 12, "not of datatype integer"},
+		{column("datatype: date\n    default: 1.2.2026"), 6, 14, "canonical form"},
+		{column("default: ''"), 5, 14, "leave it out"},
+		{column("requiredWhen: a == 'x'\n    required: true"), 5, 19, "required in any case"},
+		{column("requiredWhen: a"), 5, 19, "it must be true or false"},
+		{column("minimum: today"), 5, 14, "goes with numbers and dates"},
+		{column("datatype: date\n    minimum: today*2"), 6, 14, "canonical form"},
+		{column("onViolation: {range.hi: flag}"), 5, 19, `"range.hi" is no code`},
+		{column("onViolation: {row.short: flag}"), 5, 19, `"row.short" is no code of a column`},
+		{column("onViolation: {range.high: drop}"), 5, 31, "unknown action"},
+		{column("onViolation: {key.duplicate: blank}"), 5, 34, "cannot be mended by blanking"},
+		{column("required: true\n    onViolation: {text.long: blank}"), 6, 18, "cannot be blanked"},
+		{column("remedies: [upper, {replace: x}]"), 5, 24, `there is no remedy "replace"`},
+		{after("rowRules: [{name: x}]"), 5, 12, "no condition"},
+		{after("rowRules: [{condition: a > 'x'}]"), 5, 26, "cannot be applied to (number, string)"},
+		{after("rowRules:\n  - {name: x, condition: a > 1}\n  - {name: x, condition: a > 2}"), 7, 5, `a second row rule "x"`},
+		{after("rowRules: [{condition: a > 1, onViolation: blank}]"), 5, 44, "no one cell can be blanked"},
+		{after("rowRules:\n  - condition: |\n      a > 1 &&\n      aa > 2"), 8, 7, `there is no column "aa"`},
+		{after("exclude: [{reason: x}]"), 5, 11, "no condition"},
+		{after("exclude: [{condition: a}]"), 5, 23, "it must be true or false"},
+		{after("exclude: [{condition: cell(b) == ''}]"), 5, 27, "cell takes the header"},
+		{after("newColumns: maybe"), 5, 13, "flag or refuse"},
+		{after("uniqueKeys: [[a, c]]"), 5, 14, `"c", which is not a column`},
+		{after("uniqueKeys: [[a, a]]"), 5, 14, "twice"},
+		{after("foreignKeys: [{reference: {resource: x}}]"), 5, 15, "add columnReference"},
+		{after("foreignKeys: [{columnReference: a}]"), 5, 15, "add reference"},
+		{after("foreignKeys: [{columnReference: c, reference: {resource: x}}]"), 5, 33, "not a column"},
+		{after("foreignKeys: [{columnReference: a, reference: {}}]"), 5, 47, "a resource, or a database and a table"},
+		{after("foreignKeys: [{columnReference: a, reference: {table: x}}]"), 5, 47, "names its database"},
+		{after("foreignKeys: [{columnReference: a, reference: {resource: x, columnReference: [b, c]}}]"), 5, 47, "give as many"},
+		{after("absentFrom: [{columnReference: a, reference: {resource: x}, onViolation: blank}]"), 5, 74, "no one cell"},
+		{"mapping: m\ntarget: t\n", 1, 1, "this is a mapping"},
+	} {
+		_, err := target.Parse([]byte(c.text))
+		expectProblem(t, err, c.text, c.line, c.column, c.says)
+	}
+	tg, err := target.Parse([]byte(ticketTarget))
+	require.NoError(t, err)
+	feed := func(rule string) string { return "mapping: m\ntarget: tickets\ncolumns:\n  " + rule + "\n" }
+	for _, c := range []struct {
+		text         string
+		line, column int
+		says         string
+	}{
+		{"", 1, 1, "the mapping is empty"},
+		{"target: t\n", 1, 7, "no name"},
+		{"mapping: m\n", 1, 8, "for which target"},
+		{ticketTarget, 1, 1, "this is a target"},
+		{"mapping: m m\ntarget: t\n", 1, 10, "letters, digits"},
+		{"mapping: m\ntarget: other\n", 2, 9, `for the target "other", not for "tickets"`},
+		{"mapping: m\ntarget: tickets\nlayout: {delimter: x}\n", 3, 10, `did you mean "delimiter"`},
+		{"mapping: m\ntarget: tickets\nlayout: {encoding: klingon}\n", 3, 20, "klingon"},
+		{"mapping: m\ntarget: tickets\nlayout: {skipRows: -1}\n", 3, 20, "from 0 up"},
+		{"mapping: m\ntarget: tickets\nlayout: {cuts: [3, x]}\n", 3, 16, "no whole number"},
+		{"mapping: m\ntarget: tickets\nlayout: {delimiter: ';', quoteChar: ';'}\n", 3, 37, "both"},
+		{"mapping: m\ntarget: tickets\nlayout: {form: table}\n", 3, 16, "unknown"},
+		{"mapping: m\ntarget: tickets\ncolumns: [a]\n", 3, 10, "a list of properties"},
+		{feed("net_k: {from: x}"), 4, 3, `did you mean "net_kg"`},
+		{feed("zzzzzz: {from: x}"), 4, 3, "it has ticket_no"},
+		{feed("net_kg: {form: x}"), 4, 12, `did you mean "from"`},
+		{feed("net_kg: {required: true}"), 4, 12, `has no property "required"`},
+		{feed("net_kg: {from: x, position: 2}"), 4, 31, "keep one of them"},
+		{feed("net_kg: {from: x, derive: gross_kg}"), 4, 18, "keep one of them"},
+		{feed("ticket_no: {format: '[a-z]'}"), 4, 23, "a demand of the target"},
+		{feed("gross_kg: {decimalChar: \"'\"}"), 4, 27, "both"},
+		{feed("weighed_on: {format: YYYY}"), 4, 24, "date pattern"},
+		{feed("net_kg: {value: x}"), 4, 19, "not of datatype integer"},
+		{feed("net_kg: {derive: gross_kg}\n  gross_kg: {derive: net_kg}"), 5, 22, "gross_kg from net_kg"},
+		{feed("net_kg: {derive: gros_kg}"), 4, 20, `there is no column "gros_kg"`},
+		{feed("weighed_on: {derive: gross_kg}"), 4, 24, "the result is a number"},
+		{feed("net_kg: {from: x}\n  net_kg: {from: y}"), 5, 3, "a second time"},
+		{feed("net_kg: {from: Net}\nleftOut: [NET.]"), 4, 18, "and is left out"},
+		{feed("net_kg: {from: Net}\nexclude: [{condition: nett > 1}]"), 5, 23, `there is no column "nett"`},
+		{feed("net_kg: {from: Net}\nnewColumns: yes"), 5, 13, "flag or refuse"},
+	} {
+		m, err := target.ParseMapping([]byte(c.text))
+		if err == nil {
+			_, err = tg.With(m)
+		}
+		expectProblem(t, err, c.text, c.line, c.column, c.says)
+	}
+}
+
+func expectProblem(t *testing.T, err error, text string, line, column int, says string) {
+	t.Helper()
+	var problems target.Problems
+	if assert.True(t, errors.As(err, &problems), "%q gave %v", text, err) {
+		assert.Contains(t, problems[0].Message, says, "%q", text)
+		assert.Equal(t, [2]int{line, column}, [2]int{problems[0].Line, problems[0].Column}, "%q: %v", text, err)
+	}
+}
+
+// Headers are compared by what counts of them.
+func TestHeaderKey(t *testing.T) {
+	for _, same := range [][]string{{"Ticket No.", "ticket_no", "TICKET-NO", " ticketno ", "Tickét  No"}, {"Größe", "GRO\u0308ße"},
+		{"Moisture %", "moisture%"}} {
+		for _, header := range same {
+			assert.Equal(t, target.HeaderKey(same[0]), target.HeaderKey(header), header)
+		}
+	}
+	for _, other := range [][2]string{{"net", "nett"}, {"Moisture %", "Moisture"}, {"-", "."}, {"a1", "a2"}} {
+		assert.NotEqual(t, target.HeaderKey(other[0]), target.HeaderKey(other[1]), other)
+	}
+	rapid.Check(t, func(t *rapid.T) {
+		header := rapid.String().Draw(t, "header")
+		key := target.HeaderKey(header)
+		require.Equal(t, key, target.HeaderKey(key), "a key is its own key")
+		require.Equal(t, key, target.HeaderKey("  "+header+" "))
+	})
+}
+
+func TestSimilar(t *testing.T) {
+	for _, c := range []struct{ header, title, why string }{
+		{"Ticket Nr", "Ticket No", "spelling"}, {"No. of ticket", "ticket of no", "the same words"}, {"Moisture", "moisture_pct", "shares words"},
+		{"Date", "Datum", ""}, {"Net", "Gross", ""}, {"ticket_no", "Ticket No.", ""}, {strings.Repeat("x", 100), "x", ""},
+	} {
+		why := target.Similar(c.header, c.title)
+		assert.True(t, why == "" && c.why == "" || c.why != "" && strings.Contains(why, c.why), "%s, %s: %q", c.header, c.title, why)
+	}
+}
+
+// The schemas name every property, and all texts of the demo use properties that they name.
+func TestSchemas(t *testing.T) {
+	type schema struct {
+		Properties           map[string]schema
+		Items                *schema
+		AdditionalProperties any
+		Description          string
+	}
+	for _, text := range [][]byte{target.Schema(), target.MappingSchema()} {
+		var s schema
+		require.NoError(t, json.Unmarshal(text, &s))
+		assert.NotEmpty(t, s.Properties)
+		for name, p := range s.Properties {
+			assert.NotEmpty(t, p.Description, name)
+		}
+	}
+	var s schema
+	require.NoError(t, json.Unmarshal(target.Schema(), &s))
+	for _, name := range []string{"name", "datatype", "derive", "oneOf", "remedies", "requiredWhen"} {
+		assert.Contains(t, s.Properties["columns"].Items.Properties, name)
+	}
+	files, err := filepath.Glob("../../demo/*/*.yaml")
+	require.NoError(t, err)
+	assert.Greater(t, len(files), 6)
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		if strings.HasPrefix(string(text), "mapping:") {
+			_, err = target.ParseMapping(text)
+		} else {
+			_, err = target.Parse(text)
+		}
+		assert.NoError(t, err, file)
+	}
+}
+
+func FuzzParseMapping(f *testing.F) {
+	f.Add([]byte(ticketMapping))
+	f.Add([]byte("mapping: m\ntarget: tickets\ncolumns: {a: {from: [x, ~], derive: '(('}}\n"))
+	f.Add([]byte("mapping: m\ntarget: tickets\nlayout: {cuts: [1, 1e9], fold: 99999999999}\n"))
+	tg, err := target.Parse([]byte(ticketTarget))
+	require.NoError(f, err)
+	f.Fuzz(func(t *testing.T, text []byte) {
+		m, err := target.ParseMapping(text)
+		if err == nil {
+			_, err = tg.With(m)
+		}
+		var problems target.Problems
+		if err != nil {
+			require.ErrorAs(t, err, &problems)
+			require.NotEmpty(t, problems)
+		}
+	})
+}
