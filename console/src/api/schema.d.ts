@@ -195,6 +195,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{id}/mapping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mapping of a delivery to a target, drafted from its newest profile and its rows, without adding it */
+        get: operations["draftMapping"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/{id}/members": {
         parameters: {
             query?: never;
@@ -504,6 +521,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{id}/rows/{row}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the run made of one row: each cell after each remedy, each rule's answer */
+        get: operations["explainRow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{id}/violations": {
         parameters: {
             query?: never;
@@ -628,6 +662,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Answer: {
+            /** @description holds, does not hold, or not judged, with the reason */
+            answer: string;
+            /** @description the condition, or the table */
+            asks: string;
+            name: string;
+        };
         AskFound: {
             /**
              * Format: int64
@@ -968,6 +1009,40 @@ export interface components {
             /** Format: int64 */
             rows: number;
         };
+        Explained: {
+            column: string;
+            datatype: string;
+            /** @description the cell as delivered, or as computed; absent where there is none */
+            delivered?: string;
+            /** @description the rules of the column */
+            demands?: string[];
+            /** @description what it is computed from, where no column of the delivery feeds it */
+            from?: string;
+            /** @description of the delivery's column */
+            header?: string;
+            /** @description what remedies made of it */
+            steps?: components["schemas"]["Step"][];
+            /** @description in canonical form, as an accepted row holds it; null for no value */
+            value: string | null;
+            violations?: components["schemas"]["RowViolation"][];
+        };
+        Explanation: {
+            columns: components["schemas"]["Explained"][];
+            /** @enum {string} */
+            fate: "accepted" | "rejected" | "excluded";
+            /** Format: int64 */
+            line: number;
+            /** @description why it is excluded, or why nothing of it was judged */
+            reason?: string;
+            /** @description what the row refers to */
+            references?: components["schemas"]["Answer"][];
+            /** Format: int64 */
+            row: number;
+            /** @description row rules, and conditions that leave rows out */
+            rules?: components["schemas"]["Answer"][];
+            /** @description of the row as a whole, of several columns, and of cells that feed no column */
+            violations: components["schemas"]["RowViolation"][];
+        };
         Filter: {
             /** @description none where the condition is on the row */
             column?: string;
@@ -1220,6 +1295,11 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        MappingDraft: {
+            name: string;
+            /** @description YAML, with comments */
+            text: string;
+        };
         Match: {
             column: string;
             /** @description the expression that computes its values */
@@ -1257,6 +1337,10 @@ export interface components {
              * @description the newest where it is left out
              */
             mappingVersion?: number;
+            /** @description for each resource that the target refers to, the run whose accepted rows are meant; where it is left out, the newest run with the target of that name whose rows were accepted */
+            references?: {
+                [key: string]: string;
+            };
             /** @description add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer */
             sha256?: boolean;
             /** @description without one every row that reads cleanly is accepted */
@@ -1544,6 +1628,11 @@ export interface components {
              */
             row: number;
         };
+        RowViolation: {
+            action: string;
+            code: string;
+            message: string;
+        };
         Run: {
             /**
              * Format: int64
@@ -1574,6 +1663,8 @@ export interface components {
             progress: components["schemas"]["Progress"];
             /** @description the layout that the delivery was read by */
             readAs?: components["schemas"]["Layout"];
+            /** @description the tables that the target refers to, as they were read */
+            references?: components["schemas"]["State"][];
             /** @description why the delivery was refused */
             refusal?: string;
             remedies?: components["schemas"]["Remedy"][];
@@ -1674,6 +1765,22 @@ export interface components {
             first?: components["schemas"]["Place"][];
             /** Format: int64 */
             rows: number;
+        };
+        State: {
+            /** @description of the keys, in whatever order: the sum of their XXH3 hashes, 128 bits */
+            digest: string;
+            /**
+             * Format: int64
+             * @description different ones
+             */
+            keys: number;
+            /** @description of the resource, or of the table */
+            name: string;
+        };
+        Step: {
+            changed: boolean;
+            remedy: string;
+            text: string;
         };
         Tally: {
             /** Format: int64 */
@@ -2544,6 +2651,69 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    draftMapping: {
+        parameters: {
+            query: {
+                /** @description name of the target, whose newest version is taken */
+                target: string;
+                /** @description of the mapping; made of the delivery's where it is left out */
+                name?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingDraft"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3632,6 +3802,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Rejects"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    explainRow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                /** @description number of the row, from 1 */
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Explanation"];
                 };
             };
             /** @description Not Found */
