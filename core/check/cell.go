@@ -68,9 +68,13 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 	switch c.spec.Datatype {
 	case value.String:
 		return j.string(c, cell)
+	case value.AnyURI:
+		return j.form(c, cell, value.IsURI, violation.TypeURI)
+	case value.Duration:
+		return j.form(c, cell, value.IsDuration, violation.TypeDuration)
 	case value.Integer, value.Decimal:
 		return j.decimal(c, cell)
-	case value.Date, value.DateTime:
+	case value.Date, value.DateTime, value.Time:
 		return j.date(c, cell)
 	case value.Double:
 		return j.double(c, cell)
@@ -108,6 +112,15 @@ func (j *Judge) string(c *lane, cell []byte) []byte {
 		return emptyText
 	}
 	return j.quoted(cell)
+}
+
+// form judges a text that must have a form which is no matter of the column.
+func (j *Judge) form(c *lane, cell []byte, is func([]byte) bool, code violation.Code) []byte {
+	if !is(cell) {
+		j.fail(c, code, cell)
+		return j.quoted(cell)
+	}
+	return j.string(c, cell)
 }
 
 // emptyText is a text without characters, which is not null.
@@ -248,11 +261,18 @@ func (j *Judge) date(c *lane, cell []byte) []byte {
 	}
 	switch outcome {
 	case value.Mismatch:
-		j.fail(c, violation.DateFormat, cell)
+		code := violation.DateFormat
+		if c.spec.Datatype == value.Time {
+			code = violation.TimeFormat
+		}
+		j.fail(c, code, cell)
 		return j.quoted(cell)
 	case value.Impossible:
 		j.fail(c, violation.DateImpossible, cell)
 		return j.quoted(cell)
+	}
+	if c.spec.Datatype == value.Time {
+		t.Year, t.Month, t.Day = 1970, 1, 1 // a workbook gives it a day
 	}
 	if c.min != nil && t.Compare(&c.min.Instant) < 0 {
 		j.fail(c, violation.RangeLow, cell)
@@ -272,6 +292,8 @@ func (j *Judge) date(c *lane, cell []byte) []byte {
 		return cell
 	case c.spec.Datatype == value.Date:
 		j.scratch = t.AppendDate(j.scratch[:0])
+	case c.spec.Datatype == value.Time:
+		j.scratch = t.AppendTime(j.scratch[:0])
 	default:
 		j.scratch = t.AppendDateTime(j.scratch[:0])
 	}

@@ -74,7 +74,8 @@ func (j *Judge) fail(c *lane, code violation.Code, cell []byte) {
 func isMistyped(code violation.Code) bool {
 	switch code {
 	case violation.TypeInteger, violation.TypeDecimal, violation.TypeDouble, violation.TypeBoolean,
-		violation.DateFormat, violation.DateImpossible, violation.DeriveFailed:
+		violation.DateFormat, violation.DateImpossible, violation.DeriveFailed, violation.TimeFormat, violation.TypeURI,
+		violation.TypeDuration:
 		return true
 	}
 	return false

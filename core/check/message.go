@@ -160,7 +160,13 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 	case violation.NumberScale:
 		return say(" has ", count(j.number.FractionDigits(), "digit", "digits"), " after the point, at most ",
 			strconv.Itoa(c.frac), " fit")
-	case violation.DateFormat:
+	case violation.TypeURI:
+		say(" is not a URI such as https://talfeld.example/tickets")
+		return append(dst, hint(cell)...)
+	case violation.TypeDuration:
+		say(" is not a duration such as PT36H or P1D (ISO 8601)")
+		return append(dst, hint(cell)...)
+	case violation.DateFormat, violation.TimeFormat:
 		say(" is not a ", dateWord(s.Datatype), " like ", c.dates[0].Example(), " (", c.dates[0].Pattern(), ")")
 		for _, f := range c.dates[1:] {
 			say(" or ", f.Example(), " (", f.Pattern(), ")")
@@ -239,6 +245,9 @@ func (j *Judge) appendSources(dst []byte, c *column) []byte {
 }
 
 func dateWord(d value.Datatype) string {
+	if d == value.Time {
+		return "time of day"
+	}
 	if d == value.DateTime {
 		return "date and time"
 	}

@@ -228,13 +228,13 @@ func (c *column) compile(spec *target.Column, today time.Time) (err error) {
 		c.longestNull = max(c.longestNull, len(n))
 	}
 	switch spec.Datatype {
-	case value.String:
+	case value.String, value.AnyURI, value.Duration:
 		if len(spec.Formats) > 0 {
 			c.text, err = newPattern(spec.Formats[0])
 		}
 	case value.Boolean:
 		c.yes, c.no, err = spec.Booleans()
-	case value.Date, value.DateTime:
+	case value.Date, value.DateTime, value.Time:
 		c.dates, err = spec.DateFormats()
 	default:
 		c.number, err = spec.NumberFormat()
@@ -252,7 +252,7 @@ func (c *column) compile(spec *target.Column, today time.Time) (err error) {
 			c.whole -= c.frac
 		}
 	}
-	if spec.OneOf != nil && spec.Datatype == value.String {
+	if spec.OneOf != nil && spec.Datatype.IsText() {
 		c.oneOf = map[string]bool{}
 		for _, v := range spec.OneOf {
 			c.oneOf[v] = true
@@ -277,7 +277,7 @@ func (c *column) compile(spec *target.Column, today time.Time) (err error) {
 	if spec.Maximum != "" {
 		c.max = literal(spec.Maximum)
 	}
-	if spec.Datatype != value.String {
+	if !spec.Datatype.IsText() {
 		for _, v := range spec.OneOf {
 			c.set = append(c.set, *literal(v))
 		}

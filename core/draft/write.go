@@ -261,6 +261,8 @@ func sqlType(c *target.Column, longest int) string {
 		return "boolean"
 	case value.Date:
 		return "date"
+	case value.Time:
+		return "time"
 	case value.DateTime:
 		if zoned(c.Formats) {
 			return "timestamp with time zone"

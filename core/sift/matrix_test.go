@@ -40,6 +40,14 @@ var cells = []oneCell{
 	{code: violation.TypeDecimal, rule: "datatype: decimal", cell: "x"},
 	{code: violation.TypeDouble, rule: "datatype: double", cell: "x"},
 	{code: violation.TypeBoolean, rule: "datatype: boolean", cell: "maybe"},
+	{code: violation.TypeURI, rule: "datatype: anyURI", cell: "a b"},
+	{code: violation.TypeDuration, rule: "datatype: duration", cell: "one day"},
+	{code: violation.TimeFormat, rule: "datatype: time", cell: "noon"},
+	{code: violation.DateImpossible, rule: "datatype: time, format: HH.mm", cell: "25.10"},
+	{code: violation.RangeHigh, rule: "datatype: time, maximum: '20:00:00'", cell: "20:00:01"},
+	{code: violation.RangeHigh, rule: "datatype: short", cell: "32768"},
+	{code: violation.RangeLow, rule: "datatype: unsignedByte", cell: "-1"},
+	{code: violation.TextLong, rule: "datatype: anyURI, maxLength: 3", cell: "a/b/c"},
 	{code: violation.TypeError, rule: "datatype: integer", xlsx: `<c t="e"><v>#N/A</v></c>`, cell: "#N/A"},
 	{code: violation.TypeError, xlsx: `<c t="e"><v>#N/A</v></c>`, cell: "#N/A"},
 	{code: violation.NumberText, rule: "datatype: decimal", xlsx: `<c t="str"><v>5.5</v></c>`, cell: "5.5"},
@@ -175,11 +183,11 @@ func TestEveryCodeAndAction(t *testing.T) {
 		}
 	}
 	// The others are of whole rows, of the header, of the delivery or of keys, and no
-	// column's matter; or of a datatype that is not there yet.
+	// column's matter.
 	for _, code := range []violation.Code{violation.RowShort, violation.RowLong, violation.RowMisplaced,
 		violation.HeaderMissing, violation.HeaderDuplicate, violation.HeaderUnknown,
 		violation.EncodingChanged, violation.KeyDuplicate, violation.DeliveryEmpty, violation.RowsFew,
-		violation.RowsMany, violation.DateText, violation.TimeFormat} {
+		violation.RowsMany, violation.DateText} {
 		seen[code] = true
 	}
 	for code := violation.RowShort; code <= violation.KeyDuplicate; code++ {

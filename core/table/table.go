@@ -197,8 +197,7 @@ func fromType(c *target.Column, from *Column, n draft.Notes) {
 	case "uuid":
 		c.Formats = []string{"[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}"}
 	case "time without time zone":
-		c.Formats = []string{`([01][0-9]|2[0-3]):[0-5][0-9](:[0-5][0-9](\.[0-9]{1,6})?)?`}
-		n["format"] = from.Type
+		c.Datatype = value.Time
 	default:
 		if c.OneOf = from.Labels; len(from.Labels) == 0 {
 			n["datatype"] = "the table's type is " + from.Type

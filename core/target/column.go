@@ -19,10 +19,14 @@ var columnFields = append([]field[Column]{
 		func(p *reading, n ast.Node, c *Column) { c.Titles = p.texts(n, "titles", maxTexts) }},
 	{"description", textSchema, "what the column means",
 		func(p *reading, n ast.Node, c *Column) { c.Description = p.text(n, "description") }},
-	{"datatype", choiceSchema(value.Datatypes()...), "the type of the values; string where it is left out",
+	{"datatype", textSchema, "the type of the values, string where it is left out: " +
+		strings.Join(value.Datatypes(), ", ") + ", or a sized whole number as XML Schema has them",
 		func(p *reading, n ast.Node, c *Column) {
-			if err := c.Datatype.UnmarshalText([]byte(p.text(n, "datatype"))); err != nil {
-				p.wrong(n, "%v", err)
+			name := p.text(n, "datatype")
+			if minimum, maximum, ok := value.Sized(name); ok {
+				c.Datatype, c.size = value.Integer, [2]string{minimum, maximum}
+			} else if err := c.Datatype.UnmarshalText([]byte(name)); err != nil {
+				p.wrong(n, "%v, or a sized whole number such as short, int, long, unsignedInt, nonNegativeInteger", err)
 			}
 		}},
 	{"precision", countSchema, "of a decimal: all digits; of an integer too",
@@ -76,6 +80,12 @@ var habitFields = []field[Column]{
 	{"format", textsSchema, "of dates and numbers an LDML pattern, of dates also a list, of booleans Y|N; of a text a " +
 		"regular expression, which is a demand",
 		func(p *reading, n ast.Node, c *Column) { c.Formats = p.texts(n, "format", maxFormats) }},
+	{"yearPivot", countSchema, "of dates with years of two digits: the year with which a hundred years begin, usually 1969",
+		func(p *reading, n ast.Node, c *Column) {
+			if k := p.count(n, "yearPivot", 1); k != nil {
+				c.YearPivot = *k
+			}
+		}},
 	{"decimalChar", textSchema, "of numbers: the sign before decimals",
 		func(p *reading, n ast.Node, c *Column) { c.DecimalChar = p.text(n, "decimalChar") }},
 	{"groupChar", textSchema, "of numbers: the sign between thousands",
@@ -96,6 +106,16 @@ func (p *reading) column(n ast.Node) (Column, map[string]ast.Node) {
 	at := fill(p, n, "a column", columnFields, &c)
 	if c.Name == "" && p.strange == strange {
 		p.wrong(n, "the column has no name")
+	}
+	// The limits of a sized whole number stand where its name does.
+	for name, limit := range map[string]*string{"minimum": &c.Minimum, "maximum": &c.Maximum} {
+		size := c.size[0]
+		if name == "maximum" {
+			size = c.size[1]
+		}
+		if *limit == "" && size != "" {
+			*limit, at[name] = size, at["datatype"]
+		}
 	}
 	p.contradictions(at, &c)
 	return c, at
@@ -200,10 +220,11 @@ func (p *reading) contradictions(at map[string]ast.Node, c *Column) {
 	only("groupChar", c.Datatype.IsNumber(), "numbers")
 	only("precision", c.Datatype == value.Decimal || c.Datatype == value.Integer, "decimal and integer")
 	only("scale", c.Datatype == value.Decimal, "decimal")
-	only("minLength", c.Datatype == value.String, "string")
-	only("maxLength", c.Datatype == value.String, "string")
-	only("minimum", c.Datatype != value.String && c.Datatype != value.Boolean, "numbers and dates")
-	only("maximum", c.Datatype != value.String && c.Datatype != value.Boolean, "numbers and dates")
+	only("minLength", c.Datatype.IsText(), "string")
+	only("maxLength", c.Datatype.IsText(), "string")
+	only("yearPivot", c.Datatype == value.Date || c.Datatype == value.DateTime, "dates")
+	only("minimum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
+	only("maximum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
 	only("oneOf", c.Datatype != value.Boolean && c.Datatype != value.Double, "string, integer, decimal and dates")
 
 	p.formats(at, c)
@@ -275,7 +296,7 @@ func (p *reading) formats(at map[string]ast.Node, c *Column) {
 	}
 	var err error
 	switch {
-	case c.Datatype == value.String:
+	case c.Datatype.IsText():
 		if len(c.Formats) != 1 {
 			p.wrong(node, "a string has one format; join expressions with |")
 			return

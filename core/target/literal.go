@@ -13,7 +13,7 @@ import (
 
 // literal reads a value that stands in a target, in canonical form.
 func (p *reading) literal(at ast.Node, what string, c *Column, text string) (Literal, bool) {
-	if at == nil || c.Datatype == value.String || c.Datatype == value.Boolean {
+	if at == nil || c.Datatype.IsText() || c.Datatype == value.Boolean {
 		return Literal{}, false
 	}
 	if len(text) > maxLiteral {
@@ -26,7 +26,7 @@ func (p *reading) literal(at ast.Node, what string, c *Column, text string) (Lit
 	l, ok := c.Literal(text)
 	if !ok {
 		example := map[value.Datatype]string{value.Date: " such as 2026-07-31",
-			value.DateTime: " such as 2026-07-31T14:05:00"}[c.Datatype]
+			value.DateTime: " such as 2026-07-31T14:05:00", value.Time: " such as 14:05:00"}[c.Datatype]
 		p.wrong(at, "%s: %q is not of datatype %s%s; values in a target are written in canonical form, whatever the "+
 			"column's format", what, text, c.Datatype, example)
 	}
@@ -76,7 +76,7 @@ func (c *Column) Literal(text string) (l Literal, ok bool) {
 	case value.Double:
 		l.Double, _, ok = plain.ParseDouble([]byte(text), &l.Number, nil)
 		ok = ok && !math.IsNaN(l.Double) // which no value is above or below
-	case value.Date, value.DateTime:
+	case value.Date, value.DateTime, value.Time:
 		f, err := value.NewDateFormat(c.Datatype, "")
 		ok = err == nil && f.Parse([]byte(text), &l.Instant) == value.Matches
 		if !ok && c.Datatype == value.DateTime {

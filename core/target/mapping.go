@@ -12,7 +12,6 @@ import (
 
 	"sieb/core/condition"
 	"sieb/core/layout"
-	"sieb/core/value"
 )
 
 // Mapping is how one sender's deliveries become rows of a target: the layout, which
@@ -250,13 +249,14 @@ func (p *reading) feed(c *Column, f *feed) {
 		c.Titles, c.Position, c.Value, c.Derive = f.from, h.Position, h.Value, h.Derive
 	}
 	if f.at["format"] != nil {
-		if c.Datatype == value.String {
+		if c.Datatype.IsText() {
 			p.wrong(f.at["format"], "the format of a text is a demand of the target, and no habit of a sender")
 			return
 		}
 		c.Formats = h.Formats
 	}
 	for name, set := range map[string]func(){
+		"yearPivot":   func() { c.YearPivot = h.YearPivot },
 		"decimalChar": func() { c.DecimalChar = h.DecimalChar },
 		"groupChar":   func() { c.GroupChar = h.GroupChar },
 		"null":        func() { c.Null = h.Null },

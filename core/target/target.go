@@ -90,6 +90,7 @@ type Column struct {
 	Derive       string   // an expression in CEL that computes the value; "" for none
 	Default      string   // in canonical form: the value of cells without one
 	Formats      []string
+	YearPivot    int // of years of two digits, the first of a hundred; 0 for the usual one
 	DecimalChar  string
 	GroupChar    string
 	Precision    *int
@@ -107,6 +108,8 @@ type Column struct {
 	OnCode       map[violation.Code]violation.Action
 	Message      string // "" for Sieb's own words
 	Remedies     []Remedy
+
+	size [2]string // limits of a sized whole number
 }
 
 // Remedy is a declared cleaning of a column's cells.
@@ -255,7 +258,9 @@ func (c *Column) DateFormats() ([]*value.DateFormat, error) {
 		if err != nil {
 			return nil, err
 		}
-		all[i] = f
+		if all[i] = f; c.YearPivot > 0 {
+			all[i] = f.WithPivot(c.YearPivot)
+		}
 	}
 	return all, nil
 }

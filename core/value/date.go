@@ -100,6 +100,15 @@ func (t *Instant) AppendDateTime(dst []byte) []byte {
 	return dst
 }
 
+// AppendTime appends the time of day in ISO 8601 form: 14:05:00, with the fraction as
+// delivered.
+func (t *Instant) AppendTime(dst []byte) []byte {
+	var whole [40]byte
+	day := *t
+	day.Zoned = false
+	return append(dst, day.AppendDateTime(whole[:0])[len("1970-01-01T"):]...)
+}
+
 // AppendUTC appends 12 bytes that are equal for equal instants.
 func (t *Instant) AppendUTC(dst []byte) []byte {
 	dst = binary.BigEndian.AppendUint64(dst, uint64(t.Seconds()))
@@ -123,6 +132,8 @@ type DateFormat struct {
 	steps   []step
 	fixed   *fixed
 	isISO   bool
+	isTime  bool // of the day: the date is that of 1970-01-01
+	pivot   int  // the year with which a hundred years of two digits begin
 }
 
 // fixed is a format in which each field has its place: four digits of a year,
@@ -202,10 +213,15 @@ type step struct {
 const (
 	isoDate     = "yyyy-MM-dd"
 	isoDateTime = "yyyy-MM-dd'T'HH:mm:ss"
+	isoTime     = "HH:mm:ss"
 )
 
-// NewDateFormat compiles a pattern for Date or DateTime; "" is the ISO 8601
-// form, for DateTime with optional fraction and zone. Letters are LDML's:
+// usualPivot is the year with which a hundred years of two digits begin where nothing else is
+// said (POSIX).
+const usualPivot = 1969
+
+// NewDateFormat compiles a pattern for Date, DateTime or Time; "" is the ISO 8601
+// form, for DateTime with optional fraction and zone, for Time with an optional fraction. Letters are LDML's:
 // y M d H h m s S a X x; other letters stand in quotes, except T between date
 // and time, as in CSVW. yy means 2000 to 2068 and 1969 to 1999 (POSIX). MMM and
 // MMMM are a month's name, as MonthName reads it.
@@ -215,6 +231,8 @@ func NewDateFormat(d Datatype, pattern string) (*DateFormat, error) {
 		f, err := compileDate(isoDate)
 		f.isISO = true
 		return f, err
+	case d == Time:
+		return newTimeFormat(pattern)
 	case pattern == "":
 		f, err := compileDate(isoDateTime)
 		f.isISO = true
@@ -243,8 +261,45 @@ func NewDateFormat(d Datatype, pattern string) (*DateFormat, error) {
 	return f, nil
 }
 
+// newTimeFormat compiles a pattern for times of day.
+func newTimeFormat(pattern string) (*DateFormat, error) {
+	isISO := pattern == ""
+	if isISO {
+		pattern = isoTime
+	}
+	f, err := compileDate(pattern)
+	if err != nil {
+		return nil, fmt.Errorf("time pattern %q: %w", pattern, err)
+	}
+	has := map[byte]bool{}
+	for _, s := range f.steps {
+		has[s.field] = true
+	}
+	switch {
+	case has['y'] || has['M'] || has['d'] || has['X'] || has['x']:
+		return nil, fmt.Errorf("time pattern %q holds a date or a zone: use datatype dateTime", pattern)
+	case !has['H'] && !has['h']:
+		return nil, fmt.Errorf("time pattern %q holds no hour (HH)", pattern)
+	case has['h'] != has['a']:
+		return nil, fmt.Errorf("time pattern %q: h (1 to 12) goes with a (AM or PM); use HH for 0 to 23", pattern)
+	}
+	f.fixed, f.isTime, f.isISO = nil, true, isISO
+	if isISO {
+		f.steps = append(f.steps, step{field: 'S', min: 0, max: 9, text: "."})
+	}
+	return f, nil
+}
+
+// WithPivot returns the format with another year with which a hundred years of two digits
+// begin: with 1950, 50 is 1950 and 49 is 2049.
+func (f *DateFormat) WithPivot(year int) *DateFormat {
+	other := *f
+	other.pivot = year
+	return &other
+}
+
 func compileDate(pattern string) (*DateFormat, error) {
-	f := &DateFormat{pattern: pattern}
+	f := &DateFormat{pattern: pattern, pivot: usualPivot}
 	literal := func(s string) {
 		if k := len(f.steps); k > 0 && f.steps[k-1].field == 0 {
 			f.steps[k-1].text += s
@@ -401,10 +456,10 @@ func (f *DateFormat) Parse(text []byte, t *Instant) Outcome {
 		switch s.field {
 		case 'y':
 			if s.max == 2 {
-				if n < 69 {
+				n += f.pivot - f.pivot%100
+				if n < f.pivot {
 					n += 100
 				}
-				n += 1900
 			}
 			t.Year = int32(n)
 		case 'M':
@@ -436,6 +491,9 @@ func (f *DateFormat) Parse(text []byte, t *Instant) Outcome {
 	}
 	if pm > 0 {
 		t.Hour += uint8(pm)
+	}
+	if f.isTime {
+		t.Year, t.Month, t.Day = 1970, 1, 1
 	}
 	return t.check()
 }

@@ -24,9 +24,13 @@ const (
 	Boolean
 	Date
 	DateTime
+	Time     // of the day, without a date
+	AnyURI   // a URI or a relative reference (RFC 3986)
+	Duration // ISO 8601, as XML Schema has it: P1DT12H
 )
 
-var datatypes = [...]string{"string", "integer", "decimal", "double", "boolean", "date", "dateTime"}
+var datatypes = [...]string{"string", "integer", "decimal", "double", "boolean", "date", "dateTime", "time", "anyURI",
+	"duration"}
 
 // Datatypes returns the names of all datatypes.
 func Datatypes() []string { return datatypes[:] }
@@ -52,6 +56,12 @@ func (d *Datatype) UnmarshalText(text []byte) error {
 	}
 	return fmt.Errorf("unknown datatype %q: it is one of %s", text, strings.Join(datatypes[:], ", "))
 }
+
+// IsMoment reports whether values of the datatype are dates, times or both.
+func (d Datatype) IsMoment() bool { return d == Date || d == DateTime || d == Time }
+
+// IsText reports whether values of the datatype are texts, of which some forms are right.
+func (d Datatype) IsText() bool { return d == String || d == AnyURI || d == Duration }
 
 // IsNumber reports whether values of the datatype are numbers.
 func (d Datatype) IsNumber() bool { return d == Integer || d == Decimal || d == Double }

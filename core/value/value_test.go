@@ -178,6 +178,10 @@ func TestDates(t *testing.T) {
 		{value.DateTime, "MM/dd/yyyy h:mm a", "07/31/2026 13:05 AM", value.Impossible, ""},
 		{value.DateTime, "yyyy-MM-ddTHH:mm:ss.SX", "2026-07-31T14:05:09.5Z", value.Matches, "2026-07-31T14:05:09.5Z"},
 		{value.DateTime, "yyyy-MM-dd 'at' HH:mm", "2026-07-31 at 14:05", value.Matches, "2026-07-31T14:05:00"},
+		{value.Time, "", "14:05:09", value.Matches, "14:05:09"}, {value.Time, "", "14:05:09.250", value.Matches, "14:05:09.250"},
+		{value.Time, "", "24:00:00", value.Impossible, ""}, {value.Time, "", "14:05", value.Mismatch, ""},
+		{value.Time, "H:mm", "7:05", value.Matches, "07:05:00"}, {value.Time, "h:mm a", "7:05 PM", value.Matches, "19:05:00"},
+		{value.Time, "HHmm", "0760", value.Impossible, ""}, {value.Time, "HH.mm 'Uhr'", "07.05 Uhr", value.Matches, "07:05:00"},
 	} {
 		f, err := value.NewDateFormat(c.kind, c.pattern)
 		require.NoError(t, err, c.pattern)
@@ -186,8 +190,11 @@ func TestDates(t *testing.T) {
 		assert.Equal(t, c.outcome, outcome, "%q with %q", c.text, c.pattern)
 		if c.want != "" && outcome == value.Matches {
 			got := at.AppendDateTime(nil)
-			if c.kind == value.Date {
+			switch c.kind {
+			case value.Date:
 				got = at.AppendDate(nil)
+			case value.Time:
+				got = at.AppendTime(nil)
 			}
 			assert.Equal(t, c.want, string(got))
 		}
@@ -201,7 +208,8 @@ func TestDatePatternErrors(t *testing.T) {
 	}{{value.Date, "yyyy-MM"}, {value.Date, "YYYY-MM-DD"}, {value.Date, "dd.MM.yyyy HH:mm"},
 		{value.DateTime, "dd.MM.yyyy"}, {value.Date, "dd.MM.yyyy'x"},
 		{value.DateTime, "dd.MM.yyyy h:mm"}, {value.Date, "dd.MM.yyyyy"}, {value.Date, "dd.MMMMM.yyyy"},
-		{value.Date, "dd.dd.MM.yyyy"}} {
+		{value.Date, "dd.dd.MM.yyyy"}, {value.Time, "mm:ss"}, {value.Time, "dd HH"}, {value.Time, "h:mm"},
+		{value.Time, "HH:mmX"}} {
 		_, err := value.NewDateFormat(c.kind, c.pattern)
 		assert.Error(t, err, c.pattern)
 	}
@@ -238,4 +246,37 @@ func TestExamplesParse(t *testing.T) {
 		var at value.Instant
 		assert.Equal(t, value.Matches, f.Parse([]byte(f.Example()), &at), "%q gives %q", pattern, f.Example())
 	}
+}
+
+// A hundred years of two digits begin with the year that is said.
+func TestYearPivot(t *testing.T) {
+	f, err := value.NewDateFormat(value.Date, "dd.MM.yy")
+	require.NoError(t, err)
+	rapid.Check(t, func(t *rapid.T) {
+		pivot := rapid.IntRange(1, 9000).Draw(t, "pivot")
+		digits := rapid.IntRange(0, 99).Draw(t, "digits")
+		var at value.Instant
+		require.Equal(t, value.Matches, f.WithPivot(pivot).Parse([]byte(fmt.Sprintf("01.02.%02d", digits)), &at))
+		require.Equal(t, digits, int(at.Year)%100)
+		require.GreaterOrEqual(t, int(at.Year), pivot)
+		require.Less(t, int(at.Year), pivot+100)
+	})
+}
+
+func TestURIsAndDurations(t *testing.T) {
+	for text, is := range map[string]bool{"https://talfeld.example/a?b=c#d": true, "mailto:waage@talfeld.example": true, "../a": true,
+		"urn:isbn:0451450523": true, "https://tälfeld.example/ß": true, "a b": false, "http://[::1": false, "%zz": false, "<a>": false,
+		"x\x00y": false, "\xff": false} {
+		assert.Equal(t, is, value.IsURI([]byte(text)), text)
+	}
+	for text, is := range map[string]bool{"P1D": true, "PT36H": true, "-P1Y2M3DT4H5M6.5S": true, "P": false, "PT": false, "P1DT": false,
+		"P1H": false, "1D": false, "P1.5D": false, "p1d": false, "P1M1Y": false, "": false} {
+		assert.Equal(t, is, value.IsDuration([]byte(text)), text)
+	}
+	for _, name := range []string{"byte", "short", "int", "long", "unsignedInt", "positiveInteger", "nonNegativeInteger"} {
+		_, _, ok := value.Sized(name)
+		assert.True(t, ok, name)
+	}
+	_, _, ok := value.Sized("integer")
+	assert.False(t, ok)
 }

@@ -31,6 +31,8 @@ const (
 	TypeDecimal
 	TypeDouble
 	TypeBoolean
+	TypeURI
+	TypeDuration
 	TypeError
 	NumberText
 	NumberPrecision
@@ -80,6 +82,8 @@ var table = [codes]struct {
 	TypeDecimal:      {"type.decimal", "type", Reject},
 	TypeDouble:       {"type.double", "type", Reject},
 	TypeBoolean:      {"type.boolean", "type", Reject},
+	TypeURI:          {"type.uri", "type", Reject},
+	TypeDuration:     {"type.duration", "type", Reject},
 	TypeError:        {"type.error", "type", Reject},
 	NumberText:       {"number.text", "type", Flag},
 	NumberPrecision:  {"number.precision", "type", Reject},
