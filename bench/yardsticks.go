@@ -73,7 +73,7 @@ func batches(path string) error {
 	}
 	defer source.Close(rows)
 	n := 0
-	err = source.Flow(context.Background(), rows, 0, func() func(*source.Batch,
+	err = source.InOrder(context.Background(), rows, 0, func() func(*source.Batch,
 		*int) {
 		return func(*source.Batch, *int) {}
 	},

@@ -41,6 +41,6 @@ wait $!
 
 for package in $(go list ./core/...); do
   for target in $(go test -list '^Fuzz' "$package" | grep '^Fuzz' || true); do
-    go test -run '^$' -fuzz "^$target\$" -fuzztime "${FUZZTIME:-2500x}" -fuzzminimizetime 10x "$package"
+    go test -run '^$' -fuzz "^$target\$" -fuzztime "${FUZZTIME:-1500x}" -fuzzminimizetime 10x "$package"
   done
 done

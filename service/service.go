@@ -119,9 +119,9 @@ func Run(ctx context.Context, c Config) (err error) {
 		}
 	}()
 	closing := make(chan struct{})
-	desk := reading.New(bounds)
-	defer desk.Close()
-	handler := (&api.Server{Store: records, Area: area, Queue: queue, Desk: desk, Bounds: bounds, Guard: c.guard(),
+	cache := reading.New(bounds)
+	defer cache.Close()
+	handler := (&api.Server{Store: records, Area: area, Queue: queue, Cache: cache, Bounds: bounds, Guard: c.guard(),
 		Tables: &c.Databases,
 		Log:    c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,

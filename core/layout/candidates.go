@@ -125,9 +125,9 @@ func (d *detection) trim(best *trial) {
 	d.note("trim", "false", 0.9, "blanks around cells are kept; few cells have them")
 }
 
-// fold finds out whether single values, one a line, make rows: whether every
+// tryFolding finds out whether single values, one a line, make rows: whether every
 // nth line is of one kind. The records become rows where they do.
-func (d *detection) fold(text []byte, r *records) {
+func (d *detection) tryFolding(text []byte, r *records) {
 	n := 0
 	lines := d.values(text)
 	if !set(d, "fold", d.given.Fold, &d.layout.Fold, "") {

@@ -435,7 +435,7 @@ func (d *detection) dialect(text []byte) records {
 	if !isFixed {
 		d.noteDialect(text, &best, &second, givenDelimiter, givenQuote)
 		if best.width == 1 || d.given.Fold != nil {
-			d.fold(text, &best.records)
+			d.tryFolding(text, &best.records)
 		}
 		if !givenTrim && d.layout.Fold == 0 {
 			d.trim(&best)

@@ -22,8 +22,8 @@ type column struct {
 	pinned int // entries that are counted in any case
 	over   bool
 	empty  int64
-	gaps   spots // the first empty cells
-	sums   *sums // of what was taken out of the table
+	gaps   sightings // the first empty cells
+	sums   *sums     // of what was taken out of the table
 	plan   *columnPlan
 	memory memory
 	dense  []uint32 // how often each small whole number occurs, beside what its entry counts
@@ -37,7 +37,7 @@ type collector struct {
 	rows    int64
 	damaged int64   // rows whose cells cannot be attributed
 	filled  []int64 // rows by the number of filled cells
-	sparse  spots
+	sparse  sightings
 	headers formCount // rows that repeat the header
 	defects map[defectKey]*formCount
 	keys    []prints
@@ -148,13 +148,13 @@ func (c *collector) noteDefects() {
 			n = &formCount{}
 			c.defects[k] = n
 		}
-		at := spot{row: b.Number(d.Row), line: b.Rows[d.Row].Line}
+		at := sighting{row: b.Number(d.Row), line: b.Rows[d.Row].Line}
 		if d.Cell >= 0 && d.Cell < len(b.Cells(d.Row)) {
 			at.text = b.Text(b.Cells(d.Row)[d.Cell])
 			at.text = at.text[:min(len(at.text), maxHeld)]
 		}
 		n.count++
-		n.spots.addRow(at)
+		n.sightings.addRow(at)
 	}
 }
 
@@ -173,14 +173,14 @@ func (c *collector) block(from, to int) {
 			c.damaged++
 			if isHeader(c.batch, from+i, c.plan.header) {
 				c.headers.count++
-				c.headers.spots.addRow(spot{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+				c.headers.sightings.addRow(sighting{row: first + int64(i), line: c.batch.Rows[from+i].Line})
 			}
 			continue
 		}
 		full := len(c.columns) - int(void)
 		c.filled[full]++
 		if full <= c.plan.sparse {
-			c.sparse.addRow(spot{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+			c.sparse.addRow(sighting{row: first + int64(i), line: c.batch.Rows[from+i].Line})
 		}
 	}
 	c.fingerprints(from, n)
@@ -267,7 +267,7 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 			t.item(at).note(1, row, line) // pinned, and met for the first time
 		case col.plan.isOver:
 			col.sums.sketch.InsertHash(hashes[i])
-			col.sums.add(spot{row, line, text}, kind, 1)
+			col.sums.add(sighting{row, line, text}, kind, 1)
 			if onLane != nil {
 				onLane.known[i] = true
 				if onLane.ok[i] = col.sums.isMeasured; onLane.ok[i] {
@@ -321,8 +321,8 @@ func (c *column) remember(all *collector, from int, texts []delimited.Span, hash
 }
 
 func (c *column) noteEmpty(b *source.Batch, row int) {
-	if c.empty++; len(c.gaps) < maxSpots {
-		c.gaps.addRow(spot{row: b.Number(row), line: b.Rows[row].Line})
+	if c.empty++; len(c.gaps) < maxSightings {
+		c.gaps.addRow(sighting{row: b.Number(row), line: b.Rows[row].Line})
 	}
 }
 
@@ -388,7 +388,7 @@ func (c *column) addUp(e item) {
 	if c.sums.sketch != nil {
 		c.sums.sketch.InsertHash(heldHash(text, e.kind()))
 	}
-	c.sums.add(spot{e.row, e.line, text}, e.kind(), e.count)
+	c.sums.add(sighting{e.row, e.line, text}, e.kind(), e.count)
 }
 
 // fingerprints notes the fingerprints of the block's rows for each key.
@@ -427,11 +427,11 @@ func (c *collector) merge(o *collector) {
 	}
 	c.sparse.mergeRows(o.sparse)
 	c.headers.count += o.headers.count
-	c.headers.spots.mergeRows(o.headers.spots)
+	c.headers.sightings.mergeRows(o.headers.sightings)
 	for k, n := range o.defects {
 		if mine := c.defects[k]; mine != nil {
 			mine.count += n.count
-			mine.spots.mergeRows(n.spots)
+			mine.sightings.mergeRows(n.sightings)
 		} else {
 			c.defects[k] = n
 		}

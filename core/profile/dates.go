@@ -21,7 +21,7 @@ func (s *sums) dates(t *typing, of scale) *Dates {
 		d.DecidedBy = []string{"", "dates", "other columns", "separator", "nothing"}[t.order]
 		d.isClose = t.isClose
 	}
-	var bad spots
+	var bad sightings
 	for k, c := range s.forms {
 		if k.kind != lexical.Date && k.kind != lexical.DateTime {
 			continue
@@ -30,7 +30,7 @@ func (s *sums) dates(t *typing, of scale) *Dates {
 			d.TwoDigitYears += c.count
 		}
 		if k.day == impossible {
-			bad.merge(c.spots)
+			bad.merge(c.sightings)
 		}
 		if k.order == lexical.ABYear {
 			switch k.day {

@@ -11,14 +11,14 @@ import (
 // kinds returns the distribution of what the values look like.
 func (s *sums) kinds(t *typing) []Kind {
 	byForm := map[string]*Kind{}
-	firsts := map[string]*spots{}
+	firsts := map[string]*sightings{}
 	for k, n := range s.forms {
 		kind, form := describe(k, t)
 		if byForm[form] == nil {
-			byForm[form], firsts[form] = &Kind{Kind: kind, Form: form}, &spots{}
+			byForm[form], firsts[form] = &Kind{Kind: kind, Form: form}, &sightings{}
 		}
 		byForm[form].Count += n.count
-		firsts[form].merge(n.spots)
+		firsts[form].merge(n.sightings)
 	}
 	all := make([]Kind, 0, len(byForm))
 	for form, k := range byForm {

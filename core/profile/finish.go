@@ -129,7 +129,7 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 		out.Columns[k].Name, out.Columns[k].Header = names[k], header.Names[k]
 	})
 	for k, n := range all.defects {
-		d := Defect{Code: k.code, Count: n.count, First: n.spots.values()}
+		d := Defect{Code: k.code, Count: n.count, First: n.sightings.values()}
 		if k.column >= 0 {
 			d.Column = names[k.column]
 		}
@@ -145,7 +145,7 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 		out.Sparse.Rows += n
 	}
 	out.Sparse.First = all.sparse.places()
-	out.Headers = Headers{all.headers.count, all.headers.spots.places()}
+	out.Headers = Headers{all.headers.count, all.headers.sightings.places()}
 	p.keysOf(out, all, names)
 	out.codes()
 	p.relationsOf(out, all, names)
@@ -235,13 +235,13 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 			r.Columns = append(r.Columns, names[c])
 		}
 		r.rows = k.odd
-		r.First = k.exceptions.spots.places()
+		r.First = k.exceptions.sightings.places()
 		out.Relations = append(out.Relations, r)
 	}
 }
 
-// values returns spots as values without counts.
-func (s spots) values() []Value {
+// values returns sightings as values without counts.
+func (s sightings) values() []Value {
 	all := make([]Value, 0, len(s))
 	for _, at := range s {
 		all = append(all, at.value(0))
@@ -249,15 +249,15 @@ func (s spots) values() []Value {
 	return all
 }
 
-// places returns where the spots are.
-func (s spots) places() (all []Place) {
+// places returns where the sightings are.
+func (s sightings) places() (all []Place) {
 	for _, at := range s {
 		all = append(all, Place{at.row, at.line})
 	}
 	return all
 }
 
-func (s spot) value(count int64) Value { return Value{shown(s.text), count, s.row, s.line} }
+func (s sighting) value(count int64) Value { return Value{shown(s.text), count, s.row, s.line} }
 
 // How many values a profile lists.
 const (
@@ -294,8 +294,8 @@ func (c *column) finish(t *typing) Column {
 		}
 	}
 	out.Fits = s.filled - missing - s.against.count
-	for _, at := range s.blank.spots {
-		c.gaps.addRow(spot{row: at.row, line: at.line})
+	for _, at := range s.blank.sightings {
+		c.gaps.addRow(sighting{row: at.row, line: at.line})
 	}
 	out.EmptyFirst = c.gaps.places()
 	c.values(&out, t)
@@ -339,7 +339,7 @@ func (c *column) finish(t *typing) Column {
 	return out
 }
 
-func (c formCount) counted() Counted { return Counted{c.count, c.spots.values()} }
+func (c formCount) counted() Counted { return Counted{c.count, c.sightings.values()} }
 
 // values fills in what is told of the different values.
 func (c *column) values(out *Column, t *typing) {
@@ -380,7 +380,7 @@ func (c *column) values(out *Column, t *typing) {
 		return
 	}
 	if !out.DistinctExact {
-		out.Against = c.sums.against.spots.values()
+		out.Against = c.sums.against.sightings.values()
 		return
 	}
 	var l look
@@ -401,7 +401,7 @@ func (c *column) values(out *Column, t *typing) {
 }
 
 func (c *column) value(e item) Value {
-	return spot{e.row, e.line, c.table.text(e.entry)}.value(e.count)
+	return sighting{e.row, e.line, c.table.text(e.entry)}.value(e.count)
 }
 
 // firstOf returns the first n of a list in an order, sorted; the list is left in

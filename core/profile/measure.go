@@ -15,7 +15,7 @@ import (
 // measuredValue is a value on its column's scale, and where it stands.
 type measuredValue struct {
 	weighted
-	at spot
+	at sighting
 }
 
 // scale is what is known of the values of a column of numbers or dates, in their
@@ -57,7 +57,7 @@ func (c *column) ordered(t *typing) []measuredValue {
 		l = look{}
 		l.read(trimmed, e.kind())
 		if q, ok := t.quantityOf(&l, trimmed, &c.sums.number); ok {
-			all = append(all, measuredValue{weighted{q.float(), e.count}, spot{e.row, e.line, text}})
+			all = append(all, measuredValue{weighted{q.float(), e.count}, sighting{e.row, e.line, text}})
 		}
 	}
 	slices.SortFunc(all, func(a, b measuredValue) int {

@@ -264,7 +264,7 @@ func formsOf(t *table) forms {
 		}
 		form := f.of(l.key)
 		form.count += e.count
-		form.noteLook(&l, spot{e.row, e.line, text})
+		form.noteLook(&l, sighting{e.row, e.line, text})
 	}
 	return f
 }
@@ -318,7 +318,7 @@ func (c *columnPlan) pin(t *table) {
 	shapes := newSums(&typing{}, nil)
 	for e := range t.all() {
 		if text := lexical.Trim(start(t.text(e.entry))); len(text) > 0 {
-			shapes.addShape(text, e.count, spot{row: e.row, line: e.line})
+			shapes.addShape(text, e.count, sighting{row: e.row, line: e.line})
 		}
 	}
 	var all []pin
@@ -462,7 +462,7 @@ func (c *sampleColumn) isGiven(t *typing) bool {
 	case value.String:
 		shapes := newSums(&typing{}, nil)
 		for e := range c.table.all() {
-			shapes.addShape(start(c.table.text(e.entry)), e.count, spot{row: e.row})
+			shapes.addShape(start(c.table.text(e.entry)), e.count, sighting{row: e.row})
 		}
 		most, all := int64(0), int64(0)
 		for e := range shapes.shapes.all() {

@@ -181,7 +181,7 @@ const maxRows = 1000
 
 // shown returns the first pairs, as many as a profile shows.
 func (r *repeats) shown() (all []Pair) {
-	for _, p := range r.pairs[:min(len(r.pairs), maxSpots)] {
+	for _, p := range r.pairs[:min(len(r.pairs), maxSightings)] {
 		all = append(all, Pair{p.row, p.first})
 	}
 	return all

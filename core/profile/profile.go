@@ -354,7 +354,7 @@ func (p *plan) collect(ctx context.Context, file *source.File, o Options,
 			*err = c.err
 		}
 	}
-	err = source.Flow(ctx, rows, o.Workers, newWork, func(b *source.Batch, err *error) error {
+	err = source.InOrder(ctx, rows, o.Workers, newWork, func(b *source.Batch, err *error) error {
 		if o.Progress != nil {
 			o.Progress(Progress{b.Bytes, b.FirstRow + int64(len(b.Rows)) - 1})
 		}

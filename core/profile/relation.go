@@ -131,7 +131,7 @@ func (k *check) block(c *collector, from, n int, apart []bool) {
 	first := c.batch.FirstRow + int64(from)
 	fail := func(i int) {
 		k.exceptions.count++
-		k.exceptions.spots.addRow(spot{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+		k.exceptions.sightings.addRow(sighting{row: first + int64(i), line: c.batch.Rows[from+i].Line})
 	}
 	switch k.kind {
 	case isEqual:
@@ -156,8 +156,8 @@ func (k *check) block(c *collector, from, n int, apart []bool) {
 				*r = recentPair{p, k.pair(p)}
 			}
 			r.count.count++
-			if len(r.count.spots) < maxSpots {
-				r.count.spots.addRow(spot{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+			if len(r.count.sightings) < maxSightings {
+				r.count.sightings.addRow(sighting{row: first + int64(i), line: c.batch.Rows[from+i].Line})
 			}
 		}
 	case isBefore:
@@ -212,13 +212,13 @@ func (k *check) pair(p pairOf2) *formCount {
 func (k *check) merge(o *check) {
 	k.rows += o.rows
 	k.exceptions.count += o.exceptions.count
-	k.exceptions.spots.mergeRows(o.exceptions.spots)
+	k.exceptions.sightings.mergeRows(o.exceptions.sightings)
 	k.equal += o.equal
 	k.over = k.over || o.over
 	for p, n := range o.pairs {
 		mine := k.pair(p)
 		mine.count += n.count
-		mine.spots.mergeRows(n.spots)
+		mine.sightings.mergeRows(n.sightings)
 	}
 }
 
@@ -236,15 +236,15 @@ func (k *check) settle() {
 	usual := map[uint64]best{}
 	for p, n := range k.pairs {
 		b, ok := usual[p.from]
-		if row := n.spots[0].row; !ok || n.count > b.count || n.count == b.count && row < b.row {
+		if row := n.sightings[0].row; !ok || n.count > b.count || n.count == b.count && row < b.row {
 			usual[p.from] = best{p.to, n.count, row}
 		}
 	}
 	for p, n := range k.pairs {
 		if usual[p.from].to != p.to {
 			k.exceptions.count += n.count
-			k.exceptions.spots.mergeRows(n.spots)
-			for _, at := range n.spots {
+			k.exceptions.sightings.mergeRows(n.sightings)
+			for _, at := range n.sightings {
 				k.odd = append(k.odd, at.row)
 			}
 		}

@@ -134,7 +134,7 @@ type ends struct {
 // where first.
 type extreme struct {
 	quantity
-	spot
+	sighting
 	count int64
 }
 
@@ -143,7 +143,7 @@ const maxEnds = maxFar + 1
 
 // add counts a quantity; sign is +1 for the greatest, -1 for the least. One that
 // falls out never comes back, so that the counts are exact.
-func (e *ends) add(sign int, q quantity, count int64, at spot) {
+func (e *ends) add(sign int, q quantity, count int64, at sighting) {
 	isFull := len(e.kept) == maxEnds
 	if isFull {
 		k := &e.kept[e.order[0]]
@@ -184,7 +184,7 @@ func (e *ends) add(sign int, q quantity, count int64, at spot) {
 
 func (e *ends) merge(sign int, o *ends) {
 	for _, k := range o.kept {
-		e.add(sign, k.quantity, k.count, k.spot)
+		e.add(sign, k.quantity, k.count, k.sighting)
 	}
 }
 
@@ -195,7 +195,7 @@ func (e *ends) outermost() *extreme { return &e.kept[e.order[len(e.order)-1]] }
 func (e *ends) inward() (all []measuredValue) {
 	for i := len(e.order) - 1; i >= 0; i-- {
 		k := &e.kept[e.order[i]]
-		all = append(all, measuredValue{weighted{k.float(), k.count}, k.spot})
+		all = append(all, measuredValue{weighted{k.float(), k.count}, k.sighting})
 	}
 	return all
 }
@@ -256,8 +256,8 @@ func (p *power) squareSum() *big.Int {
 // enough for the sum of a delivery's doubles to be exact.
 const wideBits = 2400
 
-// add counts a quantity, which stands first in the spot.
-func (s *spread) add(q quantity, count int64, at spot) {
+// add counts a quantity, which stands first in the sighting.
+func (s *spread) add(q quantity, count int64, at sighting) {
 	s.count += count
 	s.low.add(-1, q, count, at)
 	s.high.add(+1, q, count, at)

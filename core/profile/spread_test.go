@@ -61,7 +61,7 @@ func TestSpread(t *testing.T) {
 			for range n {
 				rats = append(rats, q.rat())
 			}
-			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n, spot{int64(i + 1), int64(i + 2),
+			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n, sighting{int64(i + 1), int64(i + 2),
 				fmt.Append(nil, i)})
 		}
 		s := spread{keepsBins: true, binBits: bits}

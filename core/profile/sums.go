@@ -28,7 +28,7 @@ type sums struct {
 	foreign     bool                  // texts with characters that are not ASCII
 	shortest    measured
 	longest     measured
-	low, high   spot // in the order of bytes
+	low, high   sighting // in the order of bytes
 	around      formCount
 	inside      formCount // more than one blank between words
 	invisible   formCount // characters that leave no ink and are no plain blanks
@@ -64,13 +64,13 @@ type lastShape struct {
 
 // measured is a value of the least or the greatest length.
 type measured struct {
-	spot
+	sighting
 	length int
 }
 
 // add puts in a value that is shorter (-1) or longer (+1), or as long and stands
 // earlier.
-func (m *measured) add(at spot, length, sign int) {
+func (m *measured) add(at sighting, length, sign int) {
 	if c := (length - m.length) * sign; at.row > 0 && (m.row == 0 || c > 0 || c == 0 && at.row < m.row) {
 		m.set(at)
 		m.length = length
@@ -100,8 +100,8 @@ func newSums(t *typing, shapes [][]byte) *sums {
 	return s
 }
 
-// add counts the text of a spot, count times; the spot is where it stands first.
-func (s *sums) add(at spot, kind workbook.Kind, count int64) {
+// add counts the text of a sighting, count times; the sighting is where it stands first.
+func (s *sums) add(at sighting, kind workbook.Kind, count int64) {
 	text := at.text
 	s.isMeasured = false
 	body := start(text)
@@ -184,7 +184,7 @@ func (s *sums) findForm() {
 }
 
 // order places a text in the order of bytes.
-func (s *sums) order(at spot) {
+func (s *sums) order(at sighting) {
 	if s.typing.datatype == value.String {
 		s.low.replace(at, -1)
 		s.high.replace(at, +1)
@@ -192,7 +192,7 @@ func (s *sums) order(at spot) {
 }
 
 // value counts what the value looked at is worth in the column's datatype.
-func (s *sums) value(trimmed []byte, count int64, at spot) {
+func (s *sums) value(trimmed []byte, count int64, at sighting) {
 	l := &s.look
 	isWord := s.typing.isWord(trimmed)
 	if l.Kind == lexical.Placeholder || isWord || isSuspect(l) {
@@ -256,28 +256,28 @@ func dayOf(q quantity) int64 {
 	return day
 }
 
-func (c *formCount) add(count int64, at spot) {
+func (c *formCount) add(count int64, at sighting) {
 	c.count += count
-	c.spots.add(at)
+	c.sightings.add(at)
 }
 
 func (c *formCount) merge(o formCount) {
 	c.count += o.count
 	c.firsts, c.seconds = c.firsts|o.firsts, c.seconds|o.seconds
-	c.spots.merge(o.spots)
+	c.sightings.merge(o.sightings)
 }
 
 // addShape counts a text's shape, and what can be told from that: its habit of
 // letter case, and blanks inside that do not belong to its words. Values that
 // follow one another often have one shape.
-func (s *sums) addShape(text []byte, count int64, at spot) {
+func (s *sums) addShape(text []byte, count int64, at sighting) {
 	if !lexical.DifferInDigits(s.last.text, text) {
 		s.findShape(text, at)
 	}
 	s.countShape(count, at)
 }
 
-func (s *sums) countShape(count int64, at spot) {
+func (s *sums) countShape(count int64, at sighting) {
 	last := &s.last
 	if last.letters < letterCases {
 		s.cases[last.letters] += count
@@ -292,7 +292,7 @@ func (s *sums) countShape(count int64, at spot) {
 }
 
 // findShape finds a text's shape among those that are counted.
-func (s *sums) findShape(text []byte, at spot) {
+func (s *sums) findShape(text []byte, at sighting) {
 	last := &s.last
 	last.text = append(last.text[:0], text...)
 	last.shape, last.other = lexical.AppendShape(last.other[:0], text), last.shape
@@ -397,8 +397,8 @@ func (s *sums) merge(o *sums) {
 	}
 	s.characters += o.characters
 	s.foreign = s.foreign || o.foreign
-	s.shortest.add(o.shortest.spot, o.shortest.length, -1)
-	s.longest.add(o.longest.spot, o.longest.length, +1)
+	s.shortest.add(o.shortest.sighting, o.shortest.length, -1)
+	s.longest.add(o.longest.sighting, o.longest.length, +1)
 	s.low.replace(o.low, -1)
 	s.high.replace(o.high, +1)
 	s.around.merge(o.around)

@@ -148,7 +148,7 @@ type forms map[formKey]*formCount
 
 type formCount struct {
 	count           int64
-	spots           spots
+	sightings       sightings
 	firsts, seconds uint32   // of dates of open order: the numbers that stand first and second, a bit for each
 	reads           answered // whether the values of a form are of the datatype
 }
@@ -162,12 +162,12 @@ const (
 )
 
 // noteLook notes a value of this form, which is counted apart.
-func (c *formCount) noteLook(l *look, at spot) {
+func (c *formCount) noteLook(l *look, at sighting) {
 	if l.Order == lexical.ABYear {
 		c.firsts, c.seconds = c.firsts|1<<(l.A&31), c.seconds|1<<(l.B&31)
 	}
-	if len(c.spots) < maxSpots || at.row < c.spots[maxSpots-1].row {
-		c.spots.add(at)
+	if len(c.sightings) < maxSightings || at.row < c.sightings[maxSightings-1].row {
+		c.sightings.add(at)
 	}
 }
 

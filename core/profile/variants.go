@@ -56,9 +56,9 @@ func (c *column) placeholders(out *Column, t *typing, of scale) {
 			continue // NA among the codes of countries is one of them
 		}
 		if l.Kind == lexical.Placeholder || t.isWord([]byte(text)) ||
-			n.spots[0].text != nil && string(n.spots[0].text) == "#N/A" || isFar(text) {
-			out.Placeholders = append(out.Placeholders, Value{shown([]byte(text)), n.count, n.spots[0].row,
-				n.spots[0].line})
+			n.sightings[0].text != nil && string(n.sightings[0].text) == "#N/A" || isFar(text) {
+			out.Placeholders = append(out.Placeholders, Value{shown([]byte(text)), n.count, n.sightings[0].row,
+				n.sightings[0].line})
 		}
 	}
 	slices.SortFunc(out.Placeholders, func(a, b Value) int {
@@ -93,7 +93,7 @@ func (c *column) variants() (groups [][]Value) {
 		if e.count == 0 || isLong(text) || len(lexical.Trim(text)) == 0 {
 			continue
 		}
-		f := fold(text)
+		f := variantKey(text)
 		byFold[f] = append(byFold[f], e)
 	}
 	for _, same := range byFold {
@@ -126,8 +126,8 @@ func (c *column) variants() (groups [][]Value) {
 	})
 }
 
-// fold takes off a text what variants differ in.
-func fold(text []byte) string {
+// variantKey takes off a text what variants differ in.
+func variantKey(text []byte) string {
 	if bytes.IndexFunc(text, func(r rune) bool { return r >= 0x80 }) < 0 {
 		return strings.Join(strings.Fields(strings.ToLower(string(text))), " ")
 	}

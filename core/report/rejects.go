@@ -60,12 +60,12 @@ const maxPage = 16 << 20
 // files once; they stand in the order of rows. Of very long rows a page has fewer.
 func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) (columns []string, page []Reject,
 	total int, err error) {
-	rows, err := openOwn(filepath.Join(dir, RejectedName))
+	rows, err := openOutput(filepath.Join(dir, RejectedName))
 	if err != nil {
 		return nil, nil, 0, err
 	}
 	defer rows.close()
-	found, err := openOwn(filepath.Join(dir, ViolationsName))
+	found, err := openOutput(filepath.Join(dir, ViolationsName))
 	if err != nil {
 		return nil, nil, 0, err
 	}
@@ -139,7 +139,7 @@ type Placed struct {
 // all. It goes through the file once.
 func Violations(ctx context.Context, dir string, filter Filter, offset, limit int) (page []Placed, total int,
 	err error) {
-	found, err := openOwn(filepath.Join(dir, ViolationsName))
+	found, err := openOutput(filepath.Join(dir, ViolationsName))
 	if err != nil {
 		return nil, 0, err
 	}
@@ -172,7 +172,7 @@ func Violations(ctx context.Context, dir string, filter Filter, offset, limit in
 }
 
 // own reads a file that Sieb wrote.
-type own struct {
+type outputFile struct {
 	path   string
 	f      *os.File
 	reader *source.Reader
@@ -181,7 +181,7 @@ type own struct {
 	cells  [][]byte
 }
 
-func openOwn(path string) (*own, error) {
+func openOutput(path string) (*outputFile, error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, fmt.Errorf("the run's file cannot be read: %w", err)
@@ -193,13 +193,13 @@ func openOwn(path string) (*own, error) {
 		return nil, err
 	}
 	r.Trust()
-	return &own{path: path, f: f, reader: r, row: -1}, nil
+	return &outputFile{path: path, f: f, reader: r, row: -1}, nil
 }
 
-func (o *own) close() { o.f.Close() }
+func (o *outputFile) close() { o.f.Close() }
 
 // next returns the next row's cells, valid until the call after it.
-func (o *own) next() ([][]byte, error) {
+func (o *outputFile) next() ([][]byte, error) {
 	for o.row++; o.row >= len(o.batch.Rows); o.row = 0 {
 		if err := o.reader.Next(&o.batch); err != nil {
 			return nil, err
@@ -216,7 +216,7 @@ func (o *own) next() ([][]byte, error) {
 	return o.cells, nil
 }
 
-func (o *own) int(row [][]byte, cell int) (int64, error) {
+func (o *outputFile) int(row [][]byte, cell int) (int64, error) {
 	if len(row[cell]) == 0 {
 		return 0, nil
 	}
@@ -228,7 +228,7 @@ func (o *own) int(row [][]byte, cell int) (int64, error) {
 }
 
 // violation returns the next entry; row 0 is the delivery as a whole.
-func (o *own) violation() (*Violation, error) {
+func (o *outputFile) violation() (*Violation, error) {
 	cells, err := o.next()
 	if err != nil {
 		return nil, err

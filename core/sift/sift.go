@@ -142,7 +142,7 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 		judge := plan.NewJudge()
 		return func(b *source.Batch, p *part) { judgeBatch(plan, judge, b, p, r.explain-b.FirstRow) }
 	}
-	if err := source.Flow(ctx, r.Source, r.Workers, work, w.deliver); err != nil {
+	if err := source.InOrder(ctx, r.Source, r.Workers, work, w.deliver); err != nil {
 		return nil, err
 	}
 	if err := w.finish(); err != nil {

@@ -1,7 +1,7 @@
 // Package source reads a delivery into batches of rows.
 //
 // A Reader cuts the input into batches at the ends of rows, on one goroutine;
-// Split then finds the cells of a batch, on any goroutine; Flow runs both
+// Split then finds the cells of a batch, on any goroutine; InOrder runs both
 // over a whole delivery and hands the batches on in order. Defects of a row
 // are recorded with the batch and are never fatal: one bad row costs no other
 // row. The package knows layouts and the grammar of delimited text; it knows

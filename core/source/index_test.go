@@ -179,7 +179,7 @@ func TestBatchesOfEastAsiaSideBySide(t *testing.T) {
 	rows, err := file.Rows(t.Context())
 	require.NoError(t, err)
 	short := int64(0)
-	err = source.Flow(t.Context(), rows, 4, func() func(*source.Batch, *int64) {
+	err = source.InOrder(t.Context(), rows, 4, func() func(*source.Batch, *int64) {
 		return func(b *source.Batch, n *int64) {
 			*n = 0
 			for _, d := range b.Defects {

@@ -340,7 +340,7 @@ func TestFlowKeepsOrder(t *testing.T) {
 		s, err := source.NewReader(strings.NewReader(text.String()), plain)
 		require.NoError(t, err)
 		next := 0
-		err = source.Flow(t.Context(), s, workers, func() func(*source.Batch, *[]string) {
+		err = source.InOrder(t.Context(), s, workers, func() func(*source.Batch, *[]string) {
 			return func(b *source.Batch, out *[]string) {
 				*out = (*out)[:0]
 				for i := range b.Rows {
@@ -366,7 +366,7 @@ func TestFlowStops(t *testing.T) {
 	flow := func(ctx context.Context, deliver func() error) error {
 		s, err := source.NewReader(strings.NewReader(text), plain)
 		require.NoError(t, err)
-		return source.Flow(ctx, s, 2, func() func(*source.Batch, *int) { return func(*source.Batch, *int) {} },
+		return source.InOrder(ctx, s, 2, func() func(*source.Batch, *int) { return func(*source.Batch, *int) {} },
 			func(*source.Batch, *int) error { return deliver() })
 	}
 	wrong := errors.New("the disk is full")

@@ -65,7 +65,7 @@ func Count(ctx context.Context, file *source.File, candidates []target.Column, m
 		}
 		return nil
 	}
-	if err := source.Flow(ctx, rows, 0, work, deliver); err != nil && !errors.Is(err, errEnough) {
+	if err := source.InOrder(ctx, rows, 0, work, deliver); err != nil && !errors.Is(err, errEnough) {
 		return nil, err
 	}
 	return fits, nil

@@ -15,7 +15,7 @@ import (
 // not a number until Parse has filled it; a Number may be reused.
 type Number struct {
 	text    []byte // canonical: -?(0|[1-9][0-9]*)(\.[0-9]+)?
-	own     []byte // space for text; text may also be the text that was parsed
+	space   []byte // for text, which may also be the text that was parsed
 	coef    int64  // the value times 10^frac, where small
 	frac    int    // digits after the point in text
 	integer int    // digits before the point in text; 0 for the single digit 0
@@ -291,9 +291,9 @@ func (f *NumberFormat) parseShort(text []byte, n *Number) bool {
 		n.coef = -coef
 	}
 	if n.text = text; at >= 0 && point != '.' {
-		n.own = append(n.own[:0], text...)
-		n.own[at] = '.'
-		n.text = n.own
+		n.space = append(n.space[:0], text...)
+		n.space[at] = '.'
+		n.text = n.space
 	}
 	return true
 }
@@ -351,8 +351,8 @@ func (f *NumberFormat) parseAny(text []byte, n *Number) bool {
 		}
 	}
 	i := 0
-	n.text = n.own[:0]
-	defer func() { n.own = n.text[:0] }()
+	n.text = n.space[:0]
+	defer func() { n.space = n.text[:0] }()
 	if len(text) > 0 && (text[0] == '-' || text[0] == '+') {
 		if text[0] == '-' {
 			n.text = append(n.text, '-')

@@ -42,7 +42,7 @@ type Server struct {
 	Store   *store.Store
 	Area    *staging.Area
 	Queue   *jobs.Queue
-	Desk    *reading.Desk
+	Cache   *reading.Cache
 	Bounds  source.Bounds
 	Guard   Guard
 	Tables  *catalogue.Databases

@@ -74,7 +74,7 @@ func (s *Server) use(ctx context.Context, id string, ask *layout.Given,
 		}
 		given = *ask
 	}
-	err = s.Desk.Read(ctx, s.Area.Path(d.SHA256), given, func(r *reading.Reading) error { return do(given, r) })
+	err = s.Cache.Read(ctx, s.Area.Path(d.SHA256), given, func(r *reading.Reading) error { return do(given, r) })
 	var status huma.StatusError
 	switch {
 	case err == nil, errors.As(err, &status), errors.As(err, new(*source.Several)):

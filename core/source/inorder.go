@@ -33,7 +33,7 @@ type task[R any] struct {
 	done   chan struct{}
 }
 
-// Flow takes a whole delivery through two steps: work on any of several
+// InOrder takes a whole delivery through two steps: work on any of several
 // goroutines, batch by batch, and deliver on one goroutine, in the order of
 // the delivery. Results are reused from batch to batch; what deliver gives
 // does not depend on the number of workers (0 stands for one per processor).
@@ -41,7 +41,7 @@ type task[R any] struct {
 // newWork is called once per worker, so that each has its own scratch space.
 // The first error, or the end of ctx, stops the flow and is returned. A panic
 // in any of the steps is such an error, a *fault.Crash, and names its lines.
-func Flow[R any](ctx context.Context, src Source, workers int, newWork func() func(*Batch, *R),
+func InOrder[R any](ctx context.Context, src Source, workers int, newWork func() func(*Batch, *R),
 	deliver func(*Batch, *R) error) error {
 	if workers <= 0 {
 		workers = runtime.GOMAXPROCS(0)

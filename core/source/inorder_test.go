@@ -80,7 +80,7 @@ func TestFlowEndsWhereverItBreaks(t *testing.T) {
 						}
 					}
 				}
-				err := source.Flow(ctx, src, workers, newWork, func(b *source.Batch, result *error) error {
+				err := source.InOrder(ctx, src, workers, newWork, func(b *source.Batch, result *error) error {
 					if batches++; step == "deliver" && batches == 3 {
 						return breaks()
 					}
@@ -107,7 +107,7 @@ func TestFlowEndsWhereverItBreaks(t *testing.T) {
 
 // The lines of a crash are those of the rows that were worked on.
 func TestFlowTellsTheLines(t *testing.T) {
-	err := source.Flow(t.Context(), manyLines(t), 2, func() func(*source.Batch, *struct{}) {
+	err := source.InOrder(t.Context(), manyLines(t), 2, func() func(*source.Batch, *struct{}) {
 		return func(b *source.Batch, _ *struct{}) {
 			if first := b.FirstRow; first <= 200_000 && 200_000 < first+int64(len(b.Rows)) {
 				panic("planted")

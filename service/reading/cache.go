@@ -36,15 +36,15 @@ const (
 	longestRow = 8 << 20
 )
 
-// Desk is where deliveries lie open.
-type Desk struct {
+// Cache keeps deliveries open.
+type Cache struct {
 	bounds source.Bounds
 	mu     sync.Mutex
 	open   map[string]*opened
 }
 
-// New makes an empty desk, on which deliveries are opened within bounds.
-func New(bounds source.Bounds) *Desk { return &Desk{bounds: bounds, open: map[string]*opened{}} }
+// New makes an empty cache, in which deliveries are opened within bounds.
+func New(bounds source.Bounds) *Cache { return &Cache{bounds: bounds, open: map[string]*opened{}} }
 
 // opened is a delivery that lies open.
 type opened struct {
@@ -77,12 +77,12 @@ type Reading struct {
 
 // Read reads a delivery, and gives what was read to use. The file stays open
 // for as long as use takes, and a while longer.
-func (d *Desk) Read(ctx context.Context, path string, given layout.Given, use func(*Reading) error) error {
-	o, err := d.take(ctx, path, given)
+func (c *Cache) Read(ctx context.Context, path string, given layout.Given, use func(*Reading) error) error {
+	o, err := c.take(ctx, path, given)
 	if err != nil {
 		return err
 	}
-	defer d.giveBack(o)
+	defer c.giveBack(o)
 	r, err := o.reading(ctx, given)
 	if err != nil {
 		return err
@@ -92,71 +92,71 @@ func (d *Desk) Read(ctx context.Context, path string, given layout.Given, use fu
 }
 
 // take opens the delivery, or finds it open.
-func (d *Desk) take(ctx context.Context, path string, given layout.Given) (*opened, error) {
+func (c *Cache) take(ctx context.Context, path string, given layout.Given) (*opened, error) {
 	key := path
 	if given.Member != nil {
 		key += "\x00" + *given.Member
 	}
-	d.mu.Lock()
-	d.sweep()
-	if o := d.open[key]; o != nil {
+	c.mu.Lock()
+	c.sweep()
+	if o := c.open[key]; o != nil {
 		o.busy++
-		d.mu.Unlock()
+		c.mu.Unlock()
 		return o, nil
 	}
-	d.mu.Unlock()
+	c.mu.Unlock()
 	// Opening may take a while; others go on meanwhile.
-	file, err := d.bounds.Open(ctx, path, layout.Given{Member: given.Member})
+	file, err := c.bounds.Open(ctx, path, layout.Given{Member: given.Member})
 	if err != nil {
 		return nil, err
 	}
 	file.Longest = longestRow
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	o := d.open[key]
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	o := c.open[key]
 	if o != nil {
 		file.Close()
 	} else {
 		o = &opened{file: file, readings: map[string]*Reading{}}
-		d.open[key] = o
+		c.open[key] = o
 	}
 	o.busy++
 	o.used = time.Now()
 	return o, nil
 }
 
-func (d *Desk) giveBack(o *opened) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
+func (c *Cache) giveBack(o *opened) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	o.busy--
 	o.used = time.Now()
 }
 
 // sweep closes what has rested for long, and the longest rested where too much
 // lies open.
-func (d *Desk) sweep() {
+func (c *Cache) sweep() {
 	for {
 		oldest := ""
-		for key, o := range d.open {
-			if o.busy == 0 && (oldest == "" || o.used.Before(d.open[oldest].used)) {
+		for key, o := range c.open {
+			if o.busy == 0 && (oldest == "" || o.used.Before(c.open[oldest].used)) {
 				oldest = key
 			}
 		}
-		if oldest == "" || len(d.open) < mostOpen && time.Since(d.open[oldest].used) < restFor {
+		if oldest == "" || len(c.open) < mostOpen && time.Since(c.open[oldest].used) < restFor {
 			return
 		}
-		d.open[oldest].close()
-		delete(d.open, oldest)
+		c.open[oldest].close()
+		delete(c.open, oldest)
 	}
 }
 
 // Close closes everything.
-func (d *Desk) Close() {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	for key, o := range d.open {
+func (c *Cache) Close() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for key, o := range c.open {
 		o.close()
-		delete(d.open, key)
+		delete(c.open, key)
 	}
 }
 

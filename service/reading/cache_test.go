@@ -40,9 +40,9 @@ func numbered(rows int) string {
 
 // More deliveries, and more ways to read them, than may lie open at a time, asked
 // for by many at once: each gets the rows that it asked for.
-func TestDeskServesMany(t *testing.T) {
-	desk := reading.New(source.Bounds{})
-	defer desk.Close()
+func TestCacheServesMany(t *testing.T) {
+	cache := reading.New(source.Bounds{})
+	defer cache.Close()
 	var paths []string
 	rows := 20000
 	if testing.Short() {
@@ -57,7 +57,7 @@ func TestDeskServesMany(t *testing.T) {
 	for k, path := range paths {
 		for i, given := range settings {
 			all.Go(func() {
-				err := desk.Read(t.Context(), path, given, func(r *reading.Reading) error {
+				err := cache.Read(t.Context(), path, given, func(r *reading.Reading) error {
 					from := int64(rows*3/4 + 100*i)
 					w, err := r.Rows(t.Context(), from, 3)
 					if errors.Is(err, context.Canceled) {
@@ -81,10 +81,10 @@ func TestDeskServesMany(t *testing.T) {
 }
 
 func TestLastRowsAndProblems(t *testing.T) {
-	desk := reading.New(source.Bounds{})
-	defer desk.Close()
+	cache := reading.New(source.Bounds{})
+	defer cache.Close()
 	path := write(t, "a.csv", numbered(30000)+"30001;short\n30002;\"open;1\n30003;x;2\nSumme;;9\n")
-	err := desk.Read(t.Context(), path, layout.Given{}, func(r *reading.Reading) error {
+	err := cache.Read(t.Context(), path, layout.Given{}, func(r *reading.Reading) error {
 		w, err := r.Rows(t.Context(), 30000, 10)
 		require.NoError(t, err)
 		require.Len(t, w.Rows, 4)
@@ -107,19 +107,19 @@ func TestLastRowsAndProblems(t *testing.T) {
 
 // A look through the wrong settings ends soon, and says what may be wrong.
 func TestWrongSettings(t *testing.T) {
-	desk := reading.New(source.Bounds{})
-	defer desk.Close()
+	cache := reading.New(source.Bounds{})
+	defer cache.Close()
 	path := write(t, "a.csv", strings.Repeat("abcdefgh;ijkl\n", 2<<20))
-	err := desk.Read(t.Context(), path, layout.Given{Encoding: ptr("utf-16le")}, func(r *reading.Reading) error {
+	err := cache.Read(t.Context(), path, layout.Given{Encoding: ptr("utf-16le")}, func(r *reading.Reading) error {
 		_, err := r.Rows(t.Context(), 1, 10)
 		return err
 	})
 	assert.ErrorContains(t, err, "the row is longer than 8 MiB; is the encoding, the delimiter or the quote "+
 		"character wrong?")
-	err = desk.Read(t.Context(), path, layout.Given{Encoding: ptr("no such")},
+	err = cache.Read(t.Context(), path, layout.Given{Encoding: ptr("no such")},
 		func(*reading.Reading) error { return nil })
 	assert.Error(t, err)
-	err = desk.Read(t.Context(), filepath.Join(t.TempDir(), "none.csv"), layout.Given{},
+	err = cache.Read(t.Context(), filepath.Join(t.TempDir(), "none.csv"), layout.Given{},
 		func(*reading.Reading) error { return nil })
 	assert.ErrorContains(t, err, "there is no file")
 }
@@ -127,8 +127,8 @@ func TestWrongSettings(t *testing.T) {
 // Who waits for a row of a reading gets it, however many other ways to read the delivery
 // are asked for meanwhile.
 func TestWaitingSurvivesOtherReadings(t *testing.T) {
-	desk := reading.New(source.Bounds{})
-	defer desk.Close()
+	cache := reading.New(source.Bounds{})
+	defer cache.Close()
 	rows := 3 << 20
 	if testing.Short() {
 		rows /= 4 // the race detector makes them as slow
@@ -138,7 +138,7 @@ func TestWaitingSurvivesOtherReadings(t *testing.T) {
 	began := make(chan struct{}, 4)
 	for k := range 4 {
 		waiting.Go(func() {
-			err := desk.Read(t.Context(), path, layout.Given{SkipRows: ptr(0), FooterRows: ptr(k)},
+			err := cache.Read(t.Context(), path, layout.Given{SkipRows: ptr(0), FooterRows: ptr(k)},
 				func(r *reading.Reading) error {
 					began <- struct{}{}
 					w, err := r.Rows(t.Context(), int64(rows)-5, 1)
@@ -154,7 +154,7 @@ func TestWaitingSurvivesOtherReadings(t *testing.T) {
 		<-began
 	}
 	for k := range 12 {
-		require.NoError(t, desk.Read(t.Context(), path, layout.Given{HeaderRows: ptr(k)},
+		require.NoError(t, cache.Read(t.Context(), path, layout.Given{HeaderRows: ptr(k)},
 			func(r *reading.Reading) error {
 				_, err := r.Rows(t.Context(), 1, 1)
 				return err
@@ -166,10 +166,10 @@ func TestWaitingSurvivesOtherReadings(t *testing.T) {
 // Lines below the table are shown with their numbers, the first of many and how many more;
 // those of a workbook, too.
 func TestBelow(t *testing.T) {
-	desk := reading.New(source.Bounds{})
-	defer desk.Close()
+	cache := reading.New(source.Bounds{})
+	defer cache.Close()
 	below := func(path string) (all []reading.Line) {
-		require.NoError(t, desk.Read(t.Context(), path, layout.Given{}, func(r *reading.Reading) error {
+		require.NoError(t, cache.Read(t.Context(), path, layout.Given{}, func(r *reading.Reading) error {
 			w, err := r.Last(t.Context(), 5)
 			require.NoError(t, err)
 			all = w.Below
