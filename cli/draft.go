@@ -19,6 +19,7 @@ func (a *app) draft() *cobra.Command {
 	var name, out, targetPath string
 	var sql, replace bool
 	var share share
+	var lists map[string]string
 	cmd := &cobra.Command{
 		Use:   "draft FILE",
 		Short: "Writes a first target from what a file holds",
@@ -43,6 +44,7 @@ for the accepted rows as well.`,
 	share.add(cmd)
 	cmd.Flags().StringVar(&name, "name", "", "name of the target or mapping; by default derived from the file's")
 	cmd.Flags().StringVar(&targetPath, "target", "", "draft the mapping of the file to this target, YAML or JSON")
+	cmd.Flags().StringToStringVar(&lists, "codes", nil, "NAME=FILE: the file of a code list that the target names")
 	cmd.Flags().StringVar(&out, "out", "", "file to write the draft to")
 	cmd.Flags().BoolVar(&replace, "replace", false, "overwrite the file given by --out")
 	cmd.Flags().BoolVar(&sql, "sql", false, "also print a create table statement")
@@ -58,6 +60,10 @@ for the accepted rows as well.`,
 		if err != nil {
 			return err
 		}
+		codeLists, err := readCodes(cmd.Context(), t, lists)
+		if err != nil {
+			return err
+		}
 		if _, err := os.Stat(out); out != "" && !replace && !errors.Is(err, fs.ErrNotExist) {
 			return usagef("%s is there already; --replace writes over it", out)
 		}
@@ -70,7 +76,7 @@ for the accepted rows as well.`,
 			return fmt.Errorf("%s has no rows: there is nothing to draw rules from", file.Name)
 		}
 		if t != nil {
-			return a.draftMapping(cmd.Context(), t, file, p, name, targetPath, out)
+			return a.draftMapping(cmd.Context(), t.WithCodes(codeLists), file, p, name, targetPath, out)
 		}
 		drafted := draft.Of(file.Name, p)
 		if name != "" {

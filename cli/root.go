@@ -125,7 +125,7 @@ that was started by "sieb serve" or "sieb demo".`,
 	}
 	add("files", a.read(), a.profile(), a.draft(), a.sift())
 	add("service", a.serve(), a.demo())
-	add("remote", a.deliveries(), a.targets(), a.mappings(), a.runs())
+	add("remote", a.deliveries(), a.targets(), a.mappings(), a.codeLists(), a.runs())
 	return root
 }
 

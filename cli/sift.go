@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"sieb/core/codes"
 	"sieb/core/layout"
 	"sieb/core/reference"
 	"sieb/core/report"
@@ -23,7 +24,7 @@ func (a *app) sift() *cobra.Command {
 	var workers int
 	var explain int64
 	var guard, sums bool
-	var references map[string]string
+	var references, lists map[string]string
 	cmd := &cobra.Command{
 		Use:   "sift FILE",
 		Short: "Reads, cleans, checks and splits every row of a file",
@@ -52,6 +53,8 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 	cmd.Flags().StringVar(&mappingPath, "mapping", "", "file of the mapping, YAML or JSON; needs --target")
 	cmd.Flags().StringToStringVar(&references, "reference", nil,
 		"NAME=FILE: the file with the rows of a table that the target refers to; may be repeated")
+	cmd.Flags().StringToStringVar(&lists, "codes", nil,
+		"NAME=FILE: the file of a code list that the target names; may be repeated")
 	cmd.Flags().StringVar(&today, "today", "", "the day on which rules count, as 2026-07-31; by default this day")
 	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; created if missing")
 	cmd.Flags().BoolVar(&guard, "guard-formulas", false,
@@ -81,12 +84,16 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 			return err
 		}
 		defer file.Close()
+		codeLists, err := readCodes(cmd.Context(), t, lists)
+		if err != nil {
+			return err
+		}
 		keys, err := referred(cmd.Context(), t, references)
 		if err != nil {
 			return err
 		}
 		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
-			SHA256Outputs: sums, Today: day, Keys: keys}
+			SHA256Outputs: sums, Today: day, Codes: codeLists, Keys: keys}
 		if explain > 0 {
 			e, err := run.Explain(cmd.Context(), explain)
 			if err != nil {
@@ -176,6 +183,35 @@ func readTarget(path, mappingPath string) (*target.Target, error) {
 		return nil, inFile(mappingPath, err)
 	}
 	return t, nil
+}
+
+// readCodes reads the code lists that a target names.
+func readCodes(ctx context.Context, t *target.Target, files map[string]string) (all []*codes.List, err error) {
+	var named []string
+	if t != nil {
+		named = t.CodeLists()
+	}
+	for _, name := range named {
+		path, ok := files[name]
+		if !ok {
+			return nil, usagef("the target names the code list %s: give its file with --codes %s=FILE", name, name)
+		}
+		text, err := os.ReadFile(path)
+		if err != nil {
+			return nil, fmt.Errorf("the code list %s cannot be read: %w", name, err)
+		}
+		l, err := codes.Parse(ctx, name, text)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", path, err)
+		}
+		all = append(all, l)
+	}
+	for name := range files {
+		if !slices.Contains(named, name) {
+			return nil, usagef("--codes %s: the target names no code list of that name", name)
+		}
+	}
+	return all, nil
 }
 
 // referred reads the files with the tables that a target refers to.

@@ -3,10 +3,13 @@ package cli
 import (
 	"fmt"
 	"os"
+	"path/filepath"
 	"strconv"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"sieb/core/codes"
 	"sieb/core/target"
 	"sieb/service/api"
 )
@@ -181,4 +184,52 @@ target, which the service must know already.`,
 	}, func(m api.Mapping) api.Target { return m.Target })
 	return a.remote("mappings", "Mappings: how senders write what a target takes", add, all, show,
 		a.showSchema("mapping", target.MappingSchema))
+}
+
+func (a *app) codeLists() *cobra.Command {
+	var name, title string
+	add := &cobra.Command{
+		Use: "add FILE", Short: "Adds a code list, or a version of one", Args: oneFile,
+		Long: `Adds a code list from a text file: under a header a code in each line, and what it
+means behind it, with commas, semicolons or tabs between them. A target names it by
+oneOf: {codes: NAME}.`,
+		Example: `  sieb codes add sites.csv --name sites`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			text, err := os.ReadFile(args[0])
+			if err != nil {
+				return fmt.Errorf("the code list cannot be read: %w", err)
+			}
+			if name == "" {
+				name, _, _ = strings.Cut(filepath.Base(args[0]), ".")
+			}
+			l, err := codes.Parse(cmd.Context(), name, text)
+			if err != nil {
+				return err
+			}
+			t, err := connect(cmd).AddCodes(cmd.Context(), name, title, text)
+			if err != nil {
+				return err
+			}
+			if a.format == "json" {
+				return a.json(t)
+			}
+			fmt.Fprintf(a.out, "code list %s, version %d: %s\n", t.Name, t.Version, plural(int64(len(l.Codes)), "code",
+				"codes"))
+			return nil
+		},
+	}
+	add.Flags().StringVar(&name, "name", "", "name of the list; by default the file's")
+	add.Flags().StringVar(&title, "title", "", "what people call it")
+	all := list(a, "Lists the code lists", "there is no code list yet; sieb codes add FILE adds one",
+		[]columnOf{{title: "code list"}, {title: "version", number: true}, {title: "added"}, {title: "title", most: 60}},
+		func(cmd *cobra.Command, p pageFlags) (api.Page[api.Target], error) {
+			return connect(cmd).CodeLists(cmd.Context(), p.offset, p.limit)
+		},
+		func(t api.Target) []string {
+			return []string{t.Name, strconv.Itoa(t.Version), t.AddedAt.Local().Format(dateTime), t.Title}
+		})
+	show := showText(a, "code list", func(cmd *cobra.Command, name string, version int) (api.Target, error) {
+		return connect(cmd).Codes(cmd.Context(), name, version)
+	}, func(t api.Target) api.Target { return t })
+	return a.remote("codes", "Code lists that targets name", add, all, show)
 }

@@ -215,6 +215,23 @@ func (c *Client) Mapping(ctx context.Context, name string, version int) (m api.M
 	return m, c.get(ctx, versionPath("mappings", name, version), &m)
 }
 
+// AddCodes adds a code list, or a version of one, from its text.
+func (c *Client) AddCodes(ctx context.Context, name, title string, text []byte) (t api.Target, err error) {
+	v := url.Values{"name": {name}}
+	put(v, "title", title)
+	return t, c.call(ctx, http.MethodPost, v1+"/codes?"+v.Encode(), bytes.NewReader(text), "text/csv", &t)
+}
+
+// CodeLists lists code lists by name.
+func (c *Client) CodeLists(ctx context.Context, offset, limit int) (p api.Page[api.Target], err error) {
+	return p, c.get(ctx, v1+"/codes?"+page(offset, limit).Encode(), &p)
+}
+
+// Codes returns a version of a code list with its text, the newest for version 0.
+func (c *Client) Codes(ctx context.Context, name string, version int) (t api.Target, err error) {
+	return t, c.get(ctx, versionPath("codes", name, version), &t)
+}
+
 // versionPath returns the address of a version of a text, of the newest for version 0.
 func versionPath(library, name string, version int) string {
 	path := v1 + "/" + library + "/" + url.PathEscape(name)

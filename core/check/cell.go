@@ -93,6 +93,9 @@ func (j *Judge) quoted(cell []byte) []byte {
 
 func (j *Judge) string(c *lane, cell []byte) []byte {
 	s := c.spec
+	if c.codes != nil {
+		cell = j.code(c, cell)
+	}
 	if s.MaxLength != nil && len(cell) > *s.MaxLength && utf8.RuneCount(cell) > *s.MaxLength {
 		j.fail(c, violation.TextLong, cell)
 	}
@@ -112,6 +115,25 @@ func (j *Judge) string(c *lane, cell []byte) []byte {
 		return emptyText
 	}
 	return j.quoted(cell)
+}
+
+// code judges a code, and gives it the form that it has in its list.
+func (j *Judge) code(c *lane, cell []byte) []byte {
+	if c.codes.Has(cell) {
+		return cell
+	}
+	if meant, ok := c.codes.Meant(cell); ok && c.spec.Codes.Loose {
+		place := len(c.spec.Remedies)
+		if c.fallback != nil {
+			place++
+		}
+		j.changed |= 1 << place
+		j.count(c.place, 1<<place)
+		j.coded = append(j.coded[:0], meant...)
+		return j.coded
+	}
+	j.fail(c, violation.CodeUnknown, cell)
+	return cell
 }
 
 // form judges a text that must have a form which is no matter of the column.

@@ -36,6 +36,7 @@ type Judge struct {
 	raw     []byte // the cell at hand as delivered
 	number  value.Number
 	scratch []byte
+	coded   []byte            // the cell at hand in its code list's form
 	vars    []condition.Block // for each of the plan's expressions, what it reads
 	changed uint64            // remedies that changed the cell at hand
 	blank   bool              // the cell at hand is to be blanked

@@ -193,6 +193,12 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 	case violation.TextFormat:
 		say(" does not have the form ", s.Formats[0])
 		return append(dst, hint(cell)...)
+	case violation.CodeUnknown:
+		say(" is not among the ", count(len(c.codes.Codes), "code", "codes"), " of ", c.codes.Name)
+		if meant, ok := c.codes.Meant(cell); ok {
+			say("; it has ", meant)
+		}
+		return append(dst, hint(cell)...)
 	case violation.ValueUnknown:
 		listed := s.OneOf
 		if len(listed) > maxListed {

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"sieb/core/codes"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -48,8 +49,9 @@ type Delivery struct {
 	Header   source.Header
 	Encoding string
 	Name     string
-	Today    time.Time // the day of the run
-	Keys     []Keys    // of the target's Constraints, what is in the tables that they refer to
+	Today    time.Time     // the day of the run
+	Codes    []*codes.List // that the target's columns refer to
+	Keys     []Keys        // of the target's Constraints, what is in the tables that they refer to
 }
 
 // Keys are the keys of a table that others refer to.
@@ -97,6 +99,7 @@ type column struct {
 	min          *target.Literal
 	max          *target.Literal
 	text         *pattern
+	codes        *codes.List            // nil for none
 	oneOf        map[string]bool        // of a string
 	set          []target.Literal       // of other datatypes
 	whole        int                    // digits before the point that fit, -1 for any
@@ -121,7 +124,7 @@ func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 	}
 	p.columns = make([]column, len(t.Columns))
 	for i := range t.Columns {
-		if err := p.columns[i].compile(&t.Columns[i], d.Today); err != nil {
+		if err := p.columns[i].compile(&t.Columns[i], &d); err != nil {
 			return nil, fmt.Errorf("column %s: %w", t.Columns[i].Name, err)
 		}
 	}
@@ -221,7 +224,7 @@ func (p *Plan) addKey(columns []int) {
 	p.Keys = append(p.Keys, Key{columns, strings.Join(names, ", "), action})
 }
 
-func (c *column) compile(spec *target.Column, today time.Time) (err error) {
+func (c *column) compile(spec *target.Column, d *Delivery) (err error) {
 	c.spec, c.cell, c.whole, c.frac = spec, -1, -1, -1
 	for _, n := range spec.Null {
 		c.nulls = append(c.nulls, []byte(n))
@@ -258,11 +261,18 @@ func (c *column) compile(spec *target.Column, today time.Time) (err error) {
 			c.oneOf[v] = true
 		}
 	}
+	if spec.Codes != nil {
+		at := slices.IndexFunc(d.Codes, func(l *codes.List) bool { return l.Name == spec.Codes.Name })
+		if at < 0 {
+			return fmt.Errorf("the code list %s is not given", spec.Codes.Name)
+		}
+		c.codes = d.Codes[at]
+	}
 	if spec.Default != "" {
 		c.fallback = []byte(spec.Default)
 	}
 	literal := func(text string) *target.Literal {
-		if l, ok := spec.Limit(text, today); ok {
+		if l, ok := spec.Limit(text, d.Today); ok {
 			return &l
 		}
 		l, ok := spec.Literal(text)
@@ -361,6 +371,9 @@ func (p *Plan) Remedies(column int) (names []string) {
 	}
 	if spec.Default != "" {
 		names = append(names, "default")
+	}
+	if spec.Codes != nil && spec.Codes.Loose {
+		names = append(names, "codes")
 	}
 	return names
 }

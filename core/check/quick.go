@@ -38,7 +38,7 @@ func (c *column) quickKind() func(cell []byte) bool {
 	s := c.spec
 	switch s.Datatype {
 	case value.String:
-		if s.MinLength != nil || c.oneOf != nil || c.text != nil && !c.text.simple {
+		if s.MinLength != nil || c.oneOf != nil || c.codes != nil || c.text != nil && !c.text.simple {
 			return nil
 		}
 		most := 1 << 30

@@ -47,6 +47,7 @@ const sampled = 3000
 // For drafts the mapping by which a delivery becomes rows of a target. The delivery is read
 // a few times: for what fits, and once to tell what the mapping as a whole comes to.
 func For(ctx context.Context, t *target.Target, file *source.File, name string, p *profile.Profile) (*Mapping, error) {
+	t = withoutLists(t)
 	m := &Mapping{Name: draftName(name), target: t, profile: p, layout: file.Layout, title: name,
 		pairs: make([]pair, len(t.Columns))}
 	for i := range m.pairs {
@@ -62,6 +63,19 @@ func For(ctx context.Context, t *target.Target, file *source.File, name string, 
 	}
 	m.leaveOut()
 	return m, m.prove(ctx, file)
+}
+
+// withoutLists returns a target without the code lists that are not at hand.
+func withoutLists(t *target.Target) *target.Target {
+	if len(t.CodeLists()) == 0 {
+		return t
+	}
+	alone := *t
+	alone.Columns = slices.Clone(t.Columns)
+	for i := range alone.Columns {
+		alone.Columns[i].Codes = nil
+	}
+	return &alone
 }
 
 // free reports whether a column of the target still looks for what feeds it.

@@ -96,6 +96,7 @@ func (k *Keys) AddRejected(ctx context.Context, by *target.Target, columns []str
 			t.Columns[i].Position += before
 		}
 		t.Columns[i].Required, t.Columns[i].RequiredWhen, t.Columns[i].Unique = false, "", false
+		t.Columns[i].Codes = nil
 	}
 	t.Key, t.UniqueKeys, t.ForeignKeys, t.AbsentFrom, t.RowRules, t.Exclude = columns, nil, nil, nil, nil, nil
 	t.RefuseNew = false

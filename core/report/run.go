@@ -13,6 +13,7 @@ import (
 	"github.com/zeebo/blake3"
 
 	"sieb/core/check"
+	"sieb/core/codes"
 	"sieb/core/layout"
 	"sieb/core/reference"
 	"sieb/core/sift"
@@ -29,6 +30,8 @@ type Run struct {
 	Target         *target.Target // nil: every row that reads cleanly is accepted
 	TargetVersion  int            // 0 where the target has none; of the mapping alike
 	MappingVersion int
+	Codes          []*codes.List     // that the target's columns refer to
+	CodesVersions  map[string]int    // of the lists, by name; none where they have none
 	Keys           []*reference.Keys // of what the target refers to, in the order of its Constraints
 	Today          time.Time         // the day of the run, on which rules may depend; zero for the present one
 	Dir            string            // where the files go; "" writes none
@@ -71,6 +74,7 @@ type Manifest struct {
 	Layout     layout.Layout     `json:"layout"`
 	Target     *TextProof        `json:"target"`
 	Mapping    *TextProof        `json:"mapping,omitempty"`
+	Codes      []TextProof       `json:"codes,omitempty" doc:"the code lists that columns refer to"`
 	Today      string            `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
 	References []reference.State `json:"references,omitempty"`
 	Verdict    sift.Verdict      `json:"verdict"`
@@ -92,7 +96,7 @@ type DeliveryProof struct {
 	SHA256  string `json:"sha256,omitempty"`
 }
 
-// TextProof identifies the text of a target or a mapping.
+// TextProof identifies the text of a target, a mapping or a code list.
 type TextProof struct {
 	Name    string `json:"name"`
 	Version int    `json:"version,omitempty"`
@@ -163,7 +167,7 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 
 func (r *Run) sifting(rows source.Source) sift.Run {
 	return sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target,
-		Name: r.name(), Today: r.today(), Keys: r.Keys, Workers: r.Workers, Progress: r.Progress}
+		Name: r.name(), Today: r.today(), Codes: r.Codes, Keys: r.Keys, Workers: r.Workers, Progress: r.Progress}
 }
 
 // Explain says what the run makes of one row of the delivery, and writes nothing.
@@ -223,6 +227,9 @@ func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 		if mapping := r.Target.Mapping; mapping != nil {
 			m.Mapping = proofOf(mapping.Name, r.MappingVersion, mapping.Text)
 		}
+	}
+	for _, l := range r.Codes {
+		m.Codes = append(m.Codes, *proofOf(l.Name, r.CodesVersions[l.Name], l.Text))
 	}
 	for _, g := range result.Violations {
 		m.Violations = append(m.Violations, ViolationCount{g.Code, g.Column, g.Action, g.Rows, g.Cells})

@@ -2,6 +2,7 @@ package sift_test
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -9,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/core/codes"
 	"sieb/core/layout"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -123,6 +125,40 @@ TEST 1;nonsense;;;;
 		assert.Equal(t, []string{"Driver"}, result.LeftOut)
 		assert.Equal(t, sift.Tally{Read: 6, Accepted: 2, Rejected: 2, Excluded: 2}, result.Tally)
 		assert.Contains(t, result.Remedies, sift.Remedy{Column: "tare_kg", Remedy: "default", Changed: 1})
+	}
+}
+
+// A column holds the codes of a list, letter by letter or without regard to case and blanks.
+func TestCodeLists(t *testing.T) {
+	sites, err := codes.Parse(t.Context(), "sites", []byte("code;label\nAHR;Ahrensee\nBru Nord;Brunnthal\nDOR;Dornau\ndor;dornau\n"))
+	require.NoError(t, err)
+	for strict, want := range map[bool][2]string{
+		true:  {"AHR\n\n", "2 code.unknown,3 code.unknown,4 code.unknown,5 code.unknown"},
+		false: {"AHR\nAHR\nBru Nord\n\n", "4 code.unknown,5 code.unknown"},
+	} {
+		tg, err := target.Parse([]byte(fmt.Sprintf("target: t\ncolumns:\n  - {name: site, oneOf: {codes: sites, strict: %v}}\n", strict)))
+		require.NoError(t, err)
+		assert.Equal(t, []string{"sites"}, tg.CodeLists())
+		r, err := source.NewReader(strings.NewReader("site\nAHR\n ahr\nBRU  nord\nDor\nx\n\"\"\n"), layout.Layout{Form: "delimited",
+			Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, SkipBlankRows: true})
+		require.NoError(t, err)
+		sink := &texts{}
+		run := sift.Run{Source: r, Encoding: "utf-8", Target: tg, Codes: []*codes.List{sites}, Sink: sink}
+		result, err := run.Do(t.Context())
+		require.NoError(t, err)
+		assert.Equal(t, "site\n"+want[0], sink.accepted.String())
+		var found []string
+		for _, v := range records(t, &sink.violations) {
+			found = append(found, v[0]+" "+v[3])
+		}
+		assert.Equal(t, want[1], strings.Join(found, ","))
+		if !strict {
+			assert.Equal(t, []sift.Remedy{{Column: "site", Remedy: "codes", Changed: 2}}, result.Remedies)
+		}
+		run.Codes = nil
+		_, err = run.Do(t.Context())
+		assert.ErrorContains(t, err, "the code list sites is not given")
+		assert.Equal(t, []string{"AHR", "Bru Nord", "DOR", "dor"}, tg.WithCodes([]*codes.List{sites}).Columns[0].OneOf)
 	}
 }
 

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"sieb/core/check"
+	"sieb/core/codes"
 	"sieb/core/reference"
 	"sieb/core/rfc4180"
 	"sieb/core/source"
@@ -61,6 +62,7 @@ type Run struct {
 	Today    time.Time         // the day of the run
 	Size     int64             // of the delivery in bytes, 0 where it is not known
 	Target   *target.Target    // nil: every row that reads cleanly is accepted
+	Codes    []*codes.List     // that the target's columns refer to
 	Keys     []*reference.Keys // of the target's Constraints, in their order
 	Workers  int               // 0: one per processor
 	Progress func(Progress)    // called in order, now and then; may be nil
@@ -130,7 +132,7 @@ type end struct {
 // texts, whatever the number of workers.
 func (r *Run) Do(ctx context.Context) (*Result, error) {
 	plan, err := check.NewPlan(r.Target, check.Delivery{Header: r.Source.Header(), Encoding: r.Encoding, Name: r.Name,
-		Today: r.Today, Keys: keysOf(r.Keys)})
+		Today: r.Today, Codes: r.Codes, Keys: keysOf(r.Keys)})
 	if err != nil {
 		return nil, err
 	}

@@ -47,8 +47,17 @@ var columnFields = append([]field[Column]{
 		func(p *reading, n ast.Node, c *Column) { c.Minimum = p.text(n, "minimum") }},
 	{"maximum", textSchema, "of a number or date: the greatest value",
 		func(p *reading, n ast.Node, c *Column) { c.Maximum = p.text(n, "maximum") }},
-	{"oneOf", textsSchema, "the values that are allowed",
+	{"oneOf", schema{"anyOf": []schema{textsSchema, objectSchema(codeListFields)}},
+		"the values that are allowed, or the name of a code list of them",
 		func(p *reading, n ast.Node, c *Column) {
+			switch n.(type) {
+			case *ast.MappingNode, *ast.MappingValueNode:
+				c.Codes = &CodeList{}
+				if fill(p, n, "oneOf", codeListFields, c.Codes)["codes"] == nil {
+					p.wrong(n, "oneOf is a list of values, or names a code list: {codes: sites}")
+				}
+				return
+			}
 			c.OneOf = p.texts(n, "oneOf", maxListed)
 			if s, isList := n.(*ast.SequenceNode); isList && len(s.Values) == 0 {
 				p.wrong(n, "oneOf lists no value: no cell could be right")
@@ -61,6 +70,13 @@ var columnFields = append([]field[Column]{
 	{"message", textSchema, "what the sender is told of a wrong value, in place of Sieb's own words",
 		func(p *reading, n ast.Node, c *Column) { c.Message = p.text(n, "message") }},
 }, habitFields...)
+
+var codeListFields = []field[CodeList]{
+	{"codes", textSchema, "name of the code list",
+		func(p *reading, n ast.Node, l *CodeList) { l.Name = p.name(n, "codes") }},
+	{"strict", boolSchema, "whether letter case and blanks count; true where it is left out",
+		func(p *reading, n ast.Node, l *CodeList) { l.Loose = !p.bool(n, "strict") }},
+}
 
 // habitFields are how a sender writes the values of a column; a mapping says them too.
 var habitFields = []field[Column]{
@@ -225,6 +241,7 @@ func (p *reading) contradictions(at map[string]ast.Node, c *Column) {
 	only("yearPivot", c.Datatype == value.Date || c.Datatype == value.DateTime, "dates")
 	only("minimum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
 	only("maximum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
+	only("oneOf", c.Codes == nil || c.Datatype.IsText(), "string, where it names a code list")
 	only("oneOf", c.Datatype != value.Boolean && c.Datatype != value.Double, "string, integer, decimal and dates")
 
 	p.formats(at, c)

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 
+	"sieb/core/codes"
 	"sieb/core/value"
 	"sieb/core/violation"
 )
@@ -59,6 +60,36 @@ func (r *Reference) Name() string {
 	return r.Table
 }
 
+// CodeLists returns the names of the code lists that columns refer to, each once.
+func (t *Target) CodeLists() (names []string) {
+	for i := range t.Columns {
+		if c := t.Columns[i].Codes; c != nil && !slices.Contains(names, c.Name) {
+			names = append(names, c.Name)
+		}
+	}
+	return names
+}
+
+// WithCodes returns the target with the codes of some lists in the place of their names, as
+// values that are allowed.
+func (t *Target) WithCodes(lists []*codes.List) *Target {
+	with := *t
+	with.Columns = slices.Clone(t.Columns)
+	for i := range with.Columns {
+		c := &with.Columns[i]
+		for _, l := range lists {
+			if c.Codes == nil || c.Codes.Name != l.Name {
+				continue
+			}
+			c.Codes = nil
+			for _, code := range l.Codes {
+				c.OneOf = append(c.OneOf, code.Code)
+			}
+		}
+	}
+	return &with
+}
+
 // Constraints returns all foreign keys, those of AbsentFrom last.
 func (t *Target) Constraints() []ForeignKey {
 	return append(slices.Clone(t.ForeignKeys), t.AbsentFrom...)
@@ -103,6 +134,7 @@ type Column struct {
 	MaxLength    *int
 	Minimum      string // in canonical form; "" for none
 	Maximum      string
+	Codes        *CodeList // in place of OneOf; nil for none
 	OneOf        []string
 	OnViolation  *violation.Action // nil: each code's own action
 	OnCode       map[violation.Code]violation.Action
@@ -110,6 +142,12 @@ type Column struct {
 	Remedies     []Remedy
 
 	size [2]string // limits of a sized whole number
+}
+
+// CodeList says that a column's values are the codes of a list that the run is given.
+type CodeList struct {
+	Name  string
+	Loose bool // letter case and blanks do not count; the list's own form takes the place
 }
 
 // Remedy is a declared cleaning of a column's cells.
@@ -122,7 +160,7 @@ type Remedy struct {
 var RemedyNames = []string{"trim", "squeeze", "upper", "lower", "recode"}
 
 // MaxRemedies is how many remedies one column can have.
-const MaxRemedies = 63
+const MaxRemedies = 62
 
 // Rows is how many rows a delivery is to have. The zero Rows want at least one: a
 // delivery of nothing is a mistake more often than not.

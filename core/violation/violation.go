@@ -52,6 +52,7 @@ const (
 	RuleFailed
 	ReferenceMissing
 	ReferencePresent
+	CodeUnknown
 	DeriveFailed
 	DeliveryEmpty
 	RowsFew
@@ -102,6 +103,7 @@ var table = [codes]struct {
 	KeyDuplicate:     {"key.duplicate", "uniqueness", Reject},
 	RuleFailed:       {"rule.failed", "row", Reject},
 	ReferenceMissing: {"reference.missing", "reference", Reject},
+	CodeUnknown:      {"code.unknown", "reference", Reject},
 	ReferencePresent: {"reference.present", "reference", Reject},
 	DeriveFailed:     {"derive.failed", "type", Reject},
 	DeliveryEmpty:    {"delivery.empty", "delivery", Refuse},

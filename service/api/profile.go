@@ -314,6 +314,15 @@ func (s *Server) draftMapping(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, unusable("target", err)
 	}
+	versions, err := s.codesOf(ctx, text)
+	if err != nil {
+		return nil, err
+	}
+	lists, err := s.Queue.CodeLists(ctx, versions)
+	if err != nil {
+		return nil, s.failure("reading code lists", err)
+	}
+	t = t.WithCodes(lists)
 	file, err := s.Queue.Bounds.Open(ctx, s.Area.Path(d.SHA256), found.ReadAs.Given())
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))

@@ -8,6 +8,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"sieb/core/codes"
 	"sieb/core/target"
 	"sieb/service/store"
 )
@@ -37,6 +38,57 @@ func (s *Server) textRoutes(api huma.API, op func(id, method, path, summary, tag
 		"mappings", 404), s.showMapping)
 	huma.Register(api, op("showMappingVersion", http.MethodGet, "/mappings/{name}/versions/{version}",
 		"One version of a mapping", "mappings", 404), s.showMappingVersion)
+
+	add = op("addCodes", http.MethodPost, "/codes", "Adds a code list, or a version of one", "codes", 400, 422)
+	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, codes.MaxBytes
+	huma.Register(api, add, s.addCodes)
+	huma.Register(api, op("listCodes", http.MethodGet, "/codes", "Code lists in their newest versions, by name", "codes"),
+		s.listCodes)
+	huma.Register(api, op("showCodes", http.MethodGet, "/codes/{name}", "The newest version of a code list", "codes", 404),
+		s.showCodes)
+	huma.Register(api, op("showCodesVersion", http.MethodGet, "/codes/{name}/versions/{version}",
+		"One version of a code list", "codes", 404), s.showCodesVersion)
+}
+
+type codesText struct {
+	Name    string `query:"name" required:"true" doc:"of the list"`
+	Title   string `query:"title" maxLength:"200" doc:"what people call it"`
+	RawBody []byte `contentType:"text/csv" doc:"the list: under a header a code in each line, and what it means behind it"`
+}
+
+func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target], error) {
+	if !target.IsName(in.Name) {
+		return nil, huma.Error422UnprocessableEntity("a code list's name is made of letters, digits, _ and -, and begins " +
+			"with none of the last")
+	}
+	if _, err := codes.Parse(ctx, in.Name, in.RawBody); err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	added, err := s.addText(ctx, store.Codes, store.Text{Name: in.Name, Title: in.Title, Text: string(in.RawBody)})
+	if err != nil {
+		return nil, err
+	}
+	return &created[Target]{http.StatusCreated, locationOf(store.Codes, added), targetOf(added, false)}, nil
+}
+
+func (s *Server) listCodes(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
+	found, total, err := s.Store.Texts(ctx, store.Codes, "", in.Offset, in.Limit)
+	if err != nil {
+		return nil, s.failure("listing code lists", err)
+	}
+	return pageOf(found, total, func(t store.Text) Target { return targetOf(t, false) }), nil
+}
+
+func (s *Server) showCodes(ctx context.Context, in *ByName) (*answer[Target], error) {
+	return s.showCodesVersion(ctx, &version{ByName: *in})
+}
+
+func (s *Server) showCodesVersion(ctx context.Context, in *version) (*answer[Target], error) {
+	t, err := s.text(ctx, store.Codes, in.Name, in.Version)
+	if err != nil {
+		return nil, err
+	}
+	return &answer[Target]{targetOf(t, true)}, nil
 }
 
 type targetText struct {
@@ -156,7 +208,7 @@ func (s *Server) listMappings(ctx context.Context, in *struct {
 
 // text returns a version of a target or mapping, the newest for version 0.
 func (s *Server) text(ctx context.Context, l store.Library, name string, version int) (store.Text, error) {
-	what := map[store.Library]string{store.Targets: "target", store.Mappings: "mapping"}[l]
+	what := map[store.Library]string{store.Targets: "target", store.Mappings: "mapping", store.Codes: "code list"}[l]
 	t, err := s.Store.Text(ctx, l, name, version)
 	switch {
 	case errors.Is(err, store.ErrNone) && version > 0:
@@ -197,6 +249,7 @@ func (s *Server) showMappingVersion(ctx context.Context, in *version) (*answer[M
 type recipe struct {
 	target, mapping store.VersionOf
 	refersTo        map[string]string
+	codes           map[string]int
 	layout          *target.Mapping // whose layout stands below the settings of the delivery; nil for none
 }
 
@@ -228,8 +281,8 @@ func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
 	if r.refersTo, err = s.refersTo(ctx, t, in.References); err != nil {
 		return r, err
 	}
-	if in.Mapping == "" {
-		return r, nil
+	if r.codes, err = s.codesOf(ctx, t); err != nil || in.Mapping == "" {
+		return r, err
 	}
 	r.mapping = store.VersionOf{Name: m.Name, Version: m.Version}
 	if r.layout, err = target.ParseMapping([]byte(m.Text)); err != nil {
@@ -237,6 +290,26 @@ func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
 	}
 	_, err = joined(t, r.layout)
 	return r, err
+}
+
+// codesOf finds the newest versions of the code lists that a target names.
+func (s *Server) codesOf(ctx context.Context, t store.Text) (map[string]int, error) {
+	parsed, err := target.Parse([]byte(t.Text))
+	if err != nil {
+		return nil, unusable("target", err)
+	}
+	versions := map[string]int{}
+	for _, name := range parsed.CodeLists() {
+		l, err := s.Store.Text(ctx, store.Codes, name, 0)
+		if errors.Is(err, store.ErrNone) {
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("there is no code list %q, which the target names: "+
+				"add it first", name))
+		} else if err != nil {
+			return nil, s.failure("looking for a code list", err)
+		}
+		versions[name] = l.Version
+	}
+	return versions, nil
 }
 
 // refersTo finds the runs whose accepted rows a target refers to.
@@ -299,7 +372,7 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 		}
 	}
 	run, err := s.Store.AddRun(ctx, store.NewRun{Delivery: d.ID, Target: by.target, Mapping: by.mapping, Layout: given,
-		RefersTo: by.refersTo, Sums: in.Body.SHA256}, s.Queue.Enqueue(ctx, store.Runs))
+		RefersTo: by.refersTo, Codes: by.codes, Sums: in.Body.SHA256}, s.Queue.Enqueue(ctx, store.Runs))
 	if err != nil {
 		return nil, s.failure("recording a run", err)
 	}

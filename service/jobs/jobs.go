@@ -15,7 +15,9 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"os"
+	"slices"
 	"sync"
 	"time"
 
@@ -28,6 +30,7 @@ import (
 	"github.com/riverqueue/river/rivertype"
 
 	"sieb/core/check"
+	"sieb/core/codes"
 	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/profile"
@@ -534,6 +537,12 @@ func (q *Queue) recipe(ctx context.Context, run store.Run, r *report.Run) error 
 		return err
 	}
 	r.TargetVersion = t.Version
+	if err = json.Unmarshal(run.Codes, &r.CodesVersions); err != nil {
+		return err
+	}
+	if r.Codes, err = q.CodeLists(ctx, r.CodesVersions); err != nil {
+		return err
+	}
 	if r.Target, err = target.Parse([]byte(t.Text)); err != nil {
 		return fmt.Errorf("target %s, version %d: %w", t.Name, t.Version, err)
 	}
@@ -552,6 +561,22 @@ func (q *Queue) recipe(ctx context.Context, run store.Run, r *report.Run) error 
 		return fmt.Errorf("mapping %s, version %d: %w", t.Name, t.Version, err)
 	}
 	return nil
+}
+
+// CodeLists reads versions of code lists, in the order of their names.
+func (q *Queue) CodeLists(ctx context.Context, versions map[string]int) (all []*codes.List, err error) {
+	for _, name := range slices.Sorted(maps.Keys(versions)) {
+		t, err := q.Store.Text(ctx, store.Codes, name, versions[name])
+		if err != nil {
+			return nil, err
+		}
+		l, err := codes.Parse(ctx, name, []byte(t.Text))
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, l)
+	}
+	return all, nil
 }
 
 // Refusal says why a content of the staging area cannot be read as a table; "" where it

@@ -157,6 +157,7 @@ type Run struct {
 	MappingVersion sql.NullInt32  `db:"mapping_version"`
 	Layout         []byte         `db:"layout"`    // settings made by hand, JSON
 	RefersTo       []byte         `db:"refers_to"` // JSON, by resource the run whose accepted rows are meant
+	Codes          []byte         `db:"codes"`     // JSON, by code list its version
 	Sums           bool           `db:"sums"`      // the manifest gives the outputs' SHA-256 as well
 	JobID          sql.NullInt64  `db:"job_id"`
 	State          string         `db:"state"`
@@ -196,6 +197,7 @@ type NewRun struct {
 	Target, Mapping VersionOf         // the zero ones for none
 	Layout          any               // settings made by hand
 	RefersTo        map[string]string // by resource, the run whose accepted rows are meant
+	Codes           map[string]int    // by code list, its version
 	Sums            bool
 }
 
@@ -207,22 +209,32 @@ type VersionOf struct {
 
 // AddRun records a run, with the job that works for it.
 func (s *Store) AddRun(ctx context.Context, n NewRun, enqueue Enqueue) (r Run, err error) {
-	if n.RefersTo == nil {
-		n.RefersTo = map[string]string{}
+	refersTo, err := objectOf(n.RefersTo)
+	if err != nil {
+		return r, err
 	}
-	refersTo, err := json.Marshal(n.RefersTo)
+	codes, err := objectOf(n.Codes)
 	if err != nil {
 		return r, err
 	}
 	id, err := s.addOrder(ctx, Runs, n.Layout, enqueue, `
 		insert into runs (id, layout, delivery_id, target_name, target_version, mapping_name, mapping_version, sums,
-		                  refers_to)
-		values ($1, $2, $3, nullif($4, ''), nullif($5, 0), nullif($6, ''), nullif($7, 0), $8, $9)`, n.Delivery,
-		n.Target.Name, n.Target.Version, n.Mapping.Name, n.Mapping.Version, n.Sums, refersTo)
+		                  refers_to, codes)
+		values ($1, $2, $3, nullif($4, ''), nullif($5, 0), nullif($6, ''), nullif($7, 0), $8, $9, $10)`, n.Delivery,
+		n.Target.Name, n.Target.Version, n.Mapping.Name, n.Mapping.Version, n.Sums, refersTo,
+		codes)
 	if err != nil {
 		return r, err
 	}
 	return s.Run(ctx, id)
+}
+
+// objectOf writes a map as JSON, an empty object for nil.
+func objectOf[T any](m map[string]T) ([]byte, error) {
+	if m == nil {
+		m = map[string]T{}
+	}
+	return json.Marshal(m)
 }
 
 // addOrder records an order with the job that works for it, in one transaction. The

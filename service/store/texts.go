@@ -18,9 +18,10 @@ type Library string
 const (
 	Targets  Library = "targets"
 	Mappings Library = "mappings"
+	Codes    Library = "codes"
 )
 
-// Text is one version of a target or a mapping.
+// Text is one version of a target, a mapping or a code list.
 type Text struct {
 	Name    string    `db:"name"`
 	Version int       `db:"version"`
@@ -35,12 +36,16 @@ type Text struct {
 var selected = map[Library]string{
 	Targets:  `select name, version, title, '' as target, text, sha256, added_at from targets`,
 	Mappings: `select name, version, title, target, text, sha256, added_at from mappings`,
+	Codes:    `select name, version, title, '' as target, text, sha256, added_at from codes`,
 }
 
 var inserted = map[Library]string{
 	Targets: `
 		insert into targets (name, version, title, text, sha256)
 		select $1, coalesce(max(version), 0) + 1, $2, $3, $4 from targets where name = $1 and '' = $5`,
+	Codes: `
+		insert into codes (name, version, title, text, sha256)
+		select $1, coalesce(max(version), 0) + 1, $2, $3, $4 from codes where name = $1 and '' = $5`,
 	Mappings: `
 		insert into mappings (name, version, title, text, sha256, target)
 		select $1, coalesce(max(version), 0) + 1, $2, $3, $4, $5 from mappings where name = $1`,
