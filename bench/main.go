@@ -147,7 +147,8 @@ func (b *bench) sift(csv string, rows int) error {
 		return err
 	}
 	ratios, peaks, err := b.race(b.yard("encoding/csv loop", "csv", csv),
-		contender{name: "sift, all outputs", args: []string{b.sieb, "sift", csv, "--target", target, "--mapping", mapping, "--out", out,
+		contender{name: "sift, all outputs", args: []string{b.sieb, "sift", csv, "--target", target, "--mapping",
+			mapping, "--out", out,
 			"--format", "json"}, also: 3})
 	if err != nil {
 		return err

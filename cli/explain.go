@@ -25,7 +25,8 @@ func (a *app) showExplanation(e *check.Explanation) error {
 	}
 	fmt.Fprintln(a.out)
 	rest := max(30, a.width()-84)
-	a.table([]columnOf{{title: "column", most: 20}, {title: "as delivered, and after each remedy", most: 36, wrap: true},
+	a.table([]columnOf{{title: "column", most: 20}, {title: "as delivered, and after each remedy", most: 36,
+		wrap: true},
 		{title: "value", most: 24}, {title: "rules", most: rest, wrap: true}}, rows)
 	for _, answers := range [][]check.Answer{e.Rules, e.References} {
 		if len(answers) == 0 {

@@ -408,6 +408,6 @@ func (a *app) showRun(r api.Run) error {
 	}
 	a.showResult(&sift.Result{Verdict: sift.Verdict(r.Verdict), Refusal: r.Refusal, Tally: *r.Tally,
 		Violations: r.Violations, Remedies: r.Remedies, Excluded: r.Excluded, LeftOut: r.LeftOut, Unjudged: r.Unjudged,
-		BlankLines: r.BlankLines, Tolerance: r.Tolerance})
+		BlankLines: r.BlankLines, Tolerance: r.Tolerance, References: r.References}, r.Unfit)
 	return nil
 }

@@ -16,6 +16,7 @@ import (
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/source"
+	"sieb/core/suggest"
 	"sieb/core/target"
 )
 
@@ -112,7 +113,7 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 			err = a.json(summary)
 		} else {
 			fmt.Fprintf(a.out, "%s  %s\n\n", file.Name, describe(file.Layout))
-			a.showResult(summary.Result)
+			a.showResult(summary.Result, summary.Unfit)
 			if summary.Outputs != nil {
 				o := summary.Outputs
 				fmt.Fprintf(a.out, "\nwritten: %s\n", strings.Join([]string{o.Accepted, o.Rejected, o.Excluded,
@@ -273,7 +274,7 @@ func mappingOf(t *target.Target) *target.Mapping {
 }
 
 // showResult prints verdict, tally, violations and remedies.
-func (a *app) showResult(r *sift.Result) {
+func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 	meaning := map[sift.Verdict]string{
 		sift.Accepted: "no row was rejected",
 		sift.Split:    "some rows were rejected; no limit is set",
@@ -297,6 +298,9 @@ func (a *app) showResult(r *sift.Result) {
 	}
 	if len(r.LeftOut) > 0 {
 		fmt.Fprintf(a.out, "left out  %s\n", visible(strings.Join(r.LeftOut, ", ")))
+	}
+	for _, u := range unfit {
+		fmt.Fprintf(a.out, "column    %s\n", visible(u.Column+", fed by "+quotedText(u.Header)+": "+u.Message))
 	}
 	for _, s := range r.References {
 		fmt.Fprintf(a.out, "refers to %s, %s\n", visible(s.Name), plural(s.Keys, "key", "keys"))

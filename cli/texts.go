@@ -119,7 +119,8 @@ func showText[T any](a *app, what string, get func(cmd *cobra.Command, name stri
 // showSchema makes the command that prints the JSON Schema of a kind of text.
 func (a *app) showSchema(what string, schema func() []byte) *cobra.Command {
 	return &cobra.Command{
-		Use: "schema", Short: "Prints the JSON Schema of a " + what + ", for editors; needs no service", Args: cobra.NoArgs,
+		Use: "schema", Short: "Prints the JSON Schema of a " + what + ", for editors; needs no service",
+			Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			_, err := a.out.Write(schema())
 			return err
@@ -221,7 +222,8 @@ oneOf: {codes: NAME}.`,
 	add.Flags().StringVar(&name, "name", "", "name of the list; by default the file's")
 	add.Flags().StringVar(&title, "title", "", "what people call it")
 	all := list(a, "Lists the code lists", "there is no code list yet; sieb codes add FILE adds one",
-		[]columnOf{{title: "code list"}, {title: "version", number: true}, {title: "added"}, {title: "title", most: 60}},
+		[]columnOf{{title: "code list"}, {title: "version", number: true}, {title: "added"},
+			{title: "title", most: 60}},
 		func(cmd *cobra.Command, p pageFlags) (api.Page[api.Target], error) {
 			return connect(cmd).CodeLists(cmd.Context(), p.offset, p.limit)
 		},

@@ -57,12 +57,14 @@ type RowViolation struct {
 // Explain says what was made of a row of the last block.
 func (j *Judge) Explain(row int) *Explanation {
 	k := row - j.from
-	e := &Explanation{Row: j.batch.Number(row), Line: j.batch.Rows[row].Line, Fate: "accepted", Violations: []RowViolation{}}
+	e := &Explanation{Row: j.batch.Number(row), Line: j.batch.Rows[row].Line, Fate: "accepted",
+		Violations: []RowViolation{}}
 	switch n := j.out.Excluded[row]; {
 	case n > 0:
 		e.Fate, e.Reason = "excluded", j.plan.reasons[n-1]
 	case j.apart[k]:
-		e.Fate, e.Reason = "rejected", "which cells belong to which columns is not certain, so that nothing more is judged"
+		e.Fate, e.Reason = "rejected",
+			"which cells belong to which columns is not certain, so that nothing more is judged"
 	case j.out.Rejected[row]:
 		e.Fate = "rejected"
 	}
@@ -114,7 +116,8 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 		c.Delivered = &text
 		if l.chain != nil && !l.isNull(v.Text) {
 			for i, step := range l.chain.Trace(v.Text) {
-				c.Steps = append(c.Steps, Step{l.spec.Remedies[i].Name, strings.ToValidUTF8(step.Text, "\uFFFD"), step.Changed})
+				c.Steps = append(c.Steps, Step{l.spec.Remedies[i].Name, strings.ToValidUTF8(step.Text, "\uFFFD"),
+					step.Changed})
 			}
 		}
 	}

@@ -13,11 +13,13 @@ import (
 )
 
 func TestParse(t *testing.T) {
-	for _, text := range []string{"code,label\nAH,Ahrensee\n\"B, R\",Brunnthal\nco ,\n", "Code;Label;note\r\nAH;Ahrensee;x\r\n\"B, R\";Brunnthal;\r\n co;;\r\n",
+	for _, text := range []string{"code,label\nAH,Ahrensee\n\"B, R\",Brunnthal\nco ,\n",
+		"Code;Label;note\r\nAH;Ahrensee;x\r\n\"B, R\";Brunnthal;\r\n co;;\r\n",
 		"code\tlabel\nAH\tAhrensee\n\"B, R\"\tBrunnthal\n\nco\t\n"} {
 		l, err := codes.Parse(t.Context(), "sites", []byte(text))
 		require.NoError(t, err, text)
-		assert.Equal(t, []codes.Code{{Code: "AH", Label: "Ahrensee"}, {Code: "B, R", Label: "Brunnthal"}, {Code: "co"}}, l.Codes, text)
+		assert.Equal(t, []codes.Code{{Code: "AH", Label: "Ahrensee"}, {Code: "B, R", Label: "Brunnthal"}, {Code: "co"}},
+			l.Codes, text)
 		assert.True(t, l.Has([]byte("AH")) && l.Has([]byte("co")) && !l.Has([]byte("ah")) && !l.Has([]byte("AH ")))
 		meant, ok := l.Meant([]byte("  ah "))
 		assert.Equal(t, []any{"AH", true}, []any{meant, ok})

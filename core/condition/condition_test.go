@@ -258,7 +258,8 @@ func TestNativeIsTheLibrary(t *testing.T) {
 		require.Equal(t, slow.Kind, fast.Kind, "%s: %s / %s", source, slow.Text, fast.Text)
 		require.Equal(t, slow.Units, fast.Units, source)
 		holds, isJudged := p.Holds(vars, 0)
-		require.Equal(t, [2]bool{fast.Kind == Truth && fast.Units != 0, fast.Kind == Truth}, [2]bool{holds && isJudged, isJudged})
+		require.Equal(t, [2]bool{fast.Kind == Truth && fast.Units != 0, fast.Kind == Truth},
+			[2]bool{holds && isJudged, isJudged})
 	})
 	assert.Positive(t, counts[true])
 }

@@ -32,7 +32,8 @@ func (p *Program) isComplete(vars Block, k int) bool {
 	return true
 }
 
-// Evaluate computes the result for row k of a block. It is Missing where a value is missing for which the text does not ask
+// Evaluate computes the result for row k of a block. It is Missing where a value is missing for which the text does not
+// ask
 // with has(), or is wrong; and Wrong where it cannot be computed, with the reason as
 // its text.
 func (p *Program) Evaluate(vars Block, k int) Value {

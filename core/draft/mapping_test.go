@@ -21,7 +21,8 @@ import (
 )
 
 // mappingOf drafts the mapping of a delivery to a target.
-func mappingOf(t require.TestingT, dir, name string, content []byte, tg *target.Target, given layout.Given) *draft.Mapping {
+func mappingOf(t require.TestingT, dir, name string, content []byte, tg *target.Target,
+	given layout.Given) *draft.Mapping {
 	path := filepath.Join(dir, name)
 	require.NoError(t, os.WriteFile(path, content, 0o600))
 	file, err := source.Open(context.Background(), path, given)
@@ -59,8 +60,10 @@ func TestMappingsOfTheSites(t *testing.T) {
 			`ticket_no: {from: "Ticket No.", remedies: [trim, upper]}`,
 			`upper fits 237 of 237, without it 236`, `gross_kg: {from: "Gross kg", groupChar: "."}`,
 			`format: "dd.MM.yyyy HH:mm"`, `dd.MM.yyyy fits 234 of 236`, `organic: {from: "Organic", format: "ja|nein"}`,
-			`checked_by: {value: ""}`, `not among the values allowed: Weizen (62)`, `remedies: [{recode: {"Weizen": ""`}},
-		{demo.Brunnthal(), "ticket_no=ticket_no net_kg=net_kg", []string{"# By this mapping 166 of 180 rows are accepted.",
+			`checked_by: {value: ""}`, `not among the values allowed: Weizen (62)`,
+				`remedies: [{recode: {"Weizen": ""`}},
+		{demo.Brunnthal(), "ticket_no=ticket_no net_kg=net_kg",
+			[]string{"# By this mapping 166 of 180 rows are accepted.",
 			`recode: {"Brunntal": "Brunnthal"}`}},
 		{demo.Colmitz(), "ticket_no=Ticket weighed_on=Date weighed_at=Weighed gross_kg=Gross tare_kg=Tare net_kg=Net",
 			[]string{"# By this mapping 153 of 160 rows are accepted.", `format: "MM/dd/yyyy"`, `null: ["", "n/k"]`}},
@@ -74,7 +77,8 @@ func TestMappingsOfTheSites(t *testing.T) {
 			name, header, ok := strings.Cut(pair, "=")
 			if ok {
 				header = strings.ReplaceAll(header, "~", " ")
-				assert.True(t, strings.HasPrefix(m.Pairs()[name], header), "%s: %s from %q", c.made.Name, name, m.Pairs()[name])
+				assert.True(t, strings.HasPrefix(m.Pairs()[name], header), "%s: %s from %q", c.made.Name, name,
+					m.Pairs()[name])
 			}
 		}
 		for _, line := range c.lines {
@@ -102,7 +106,8 @@ columns:
 	m := mappingOf(t, t.TempDir(), "tickets.csv", []byte(rows.String()), tg, layout.Given{HeaderRows: &none,
 		Delimiter: &semicolon})
 	text := string(m.YAML())
-	for _, line := range []string{"ticket: {position: 2}", `day: {position: 3, format: "dd.MM.yyyy"}`, "kg: {position: 1}",
+	for _, line := range []string{"ticket: {position: 2}", `day: {position: 3, format: "dd.MM.yyyy"}`,
+		"kg: {position: 1}",
 		`note: {value: ""}`, "# By this mapping 60 of 60 rows are accepted."} {
 		assert.Contains(t, text, line)
 	}
@@ -126,7 +131,8 @@ columns:
 	require.NoError(t, err)
 	rapid.Check(t, func(t *rapid.T) {
 		n := rapid.IntRange(30, 60).Draw(t, "rows")
-		dates := rapid.SampledFrom([]string{"%02d.%02d.2026", "2026-%02[2]d-%02[1]d", "%02[2]d/%02[1]d/2026"}).Draw(t, "dates")
+		dates := rapid.SampledFrom([]string{"%02d.%02d.2026", "2026-%02[2]d-%02[1]d", "%02[2]d/%02[1]d/2026"}).Draw(t,
+			"dates")
 		comma := rapid.Bool().Draw(t, "comma")
 		columns := make([][]string, 6)
 		for i := range n {
@@ -135,7 +141,8 @@ columns:
 				moisture = strings.ReplaceAll(moisture, ".", ",")
 			}
 			for k, cell := range []string{fmt.Sprintf("BR-%04d", i), fmt.Sprintf(dates, 13+i%15, 1+i%12),
-				fmt.Sprint(1000 + i*37), []string{"wheat", "barley", "rye"}[i%3], []string{"ja", "nein"}[i%2], moisture} {
+				fmt.Sprint(1000 + i*37), []string{"wheat", "barley", "rye"}[i%3], []string{"ja", "nein"}[i%2],
+					moisture} {
 				columns[k] = append(columns[k], cell)
 			}
 		}
@@ -153,7 +160,8 @@ columns:
 			text += line(func(k int) string { return columns[k][i] })
 		}
 		m := mappingOf(t, dir, "tickets.csv", []byte(text), tg, layout.Given{})
-		require.Contains(t, string(m.YAML()), fmt.Sprintf("# By this mapping %d of %d rows are accepted.", n, n), "%s\n%s",
+		require.Contains(t, string(m.YAML()), fmt.Sprintf("# By this mapping %d of %d rows are accepted.", n, n),
+			"%s\n%s",
 			m.YAML(), text)
 	})
 }

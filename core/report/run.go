@@ -18,6 +18,7 @@ import (
 	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
+	"sieb/core/suggest"
 	"sieb/core/target"
 	"sieb/core/violation"
 )
@@ -45,7 +46,8 @@ type Run struct {
 // Summary is a run's result and where its files are.
 type Summary struct {
 	*sift.Result
-	Outputs *Outputs `json:"outputs,omitempty"`
+	Unfit   []suggest.Unfit `json:"unfit,omitempty" doc:"columns of which no value fits, with what would"`
+	Outputs *Outputs        `json:"outputs,omitempty"`
 }
 
 // Outputs are the paths of a run's files.
@@ -145,6 +147,11 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)
 	}
 	summary := &Summary{Result: result}
+	if r.Target != nil {
+		if summary.Unfit, err = suggest.UnfitColumns(ctx, r.Delivery, r.Target, result); err != nil {
+			return nil, fmt.Errorf("%s: %w", r.name(), err)
+		}
+	}
 	if r.Dir == "" {
 		return summary, nil
 	}

@@ -68,6 +68,11 @@ func Count(ctx context.Context, file *source.File, candidates []target.Column, m
 	if err := source.InOrder(ctx, rows, 0, work, deliver); err != nil && !errors.Is(err, errEnough) {
 		return nil, err
 	}
+	for i, m := range plan.Matches() {
+		if m.Place == 0 { // the delivery has no such column
+			fits[i] = Fit{}
+		}
+	}
 	return fits, nil
 }
 

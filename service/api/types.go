@@ -15,6 +15,7 @@ import (
 	"sieb/core/reference"
 	"sieb/core/report"
 	"sieb/core/sift"
+	"sieb/core/suggest"
 	"sieb/core/workbook"
 	"sieb/service/jobs"
 	"sieb/service/reading"
@@ -71,6 +72,7 @@ type Run struct {
 	LeftOut    []string          `json:"leftOut,omitempty" doc:"headers of the delivery's columns that are known and not wanted"`
 	Unjudged   []sift.Unjudged   `json:"unjudged,omitempty" doc:"row rules that were not judged in all rows"`
 	Today      string            `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
+	Unfit      []suggest.Unfit   `json:"unfit,omitempty" doc:"columns of which no value fits, with what would"`
 	References []reference.State `json:"references,omitempty" doc:"the tables that the target refers to, as they were read"`
 	Violations []sift.Group      `json:"violations,omitempty"`
 	Remedies   []sift.Remedy     `json:"remedies,omitempty"`
@@ -293,7 +295,7 @@ func runOf(r store.Run) (Run, error) {
 	out.Refusal, out.Columns, out.Violations, out.Remedies = result.Refusal, result.Columns, result.Violations,
 		result.Remedies
 	out.Excluded, out.LeftOut, out.Unjudged, out.Today = result.Excluded, result.LeftOut, result.Unjudged, result.Today
-	out.References = result.References
+	out.References, out.Unfit = result.References, result.Unfit
 	out.Outputs = map[string]string{}
 	for _, name := range outputNames {
 		out.Outputs[shortName(name)] = "/api/v1/runs/" + r.ID + "/outputs/" + name

@@ -37,6 +37,7 @@ import (
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/source"
+	"sieb/core/suggest"
 	"sieb/core/target"
 	"sieb/service/catalogue"
 	"sieb/service/staging"
@@ -70,7 +71,8 @@ var untiring = river.InsertOpts{MaxAttempts: 1<<15 - 1}
 // Result is what the store keeps of a run.
 type Result struct {
 	*sift.Result
-	ReadAs layout.Layout `json:"readAs"`
+	Unfit  []suggest.Unfit `json:"unfit,omitempty"`
+	ReadAs layout.Layout   `json:"readAs"`
 }
 
 // Config is what a queue works with.
@@ -513,7 +515,7 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	if err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
 	}
-	result, err := json.Marshal(Result{summary.Result, r.Delivery.Layout})
+	result, err := json.Marshal(Result{summary.Result, summary.Unfit, r.Delivery.Layout})
 	if err != nil {
 		return err
 	}

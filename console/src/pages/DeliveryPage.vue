@@ -185,6 +185,7 @@ function recipe(r: RunHead): string {
 const remarks = computed(() => {
   const r = run.value
   return [
+    ...(r?.unfit ?? []).map((u) => `${u.column}, fed by “${u.header}”: ${u.message}`),
     ...(r?.excluded ?? []).map((x) => `${counted(x.rows, 'row', 'rows')} excluded: ${x.reason}`),
     ...(r?.leftOut ? [`Left out, as the mapping says: ${r.leftOut.join(', ')}`] : []),
     ...(r?.unjudged ?? []).map((u) => `“${u.rule}” was not judged in ${counted(u.rows, 'row', 'rows')}, where a value is missing or wrong`),
