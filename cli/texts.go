@@ -120,7 +120,7 @@ func showText[T any](a *app, what string, get func(cmd *cobra.Command, name stri
 func (a *app) showSchema(what string, schema func() []byte) *cobra.Command {
 	return &cobra.Command{
 		Use: "schema", Short: "Prints the JSON Schema of a " + what + ", for editors; needs no service",
-			Args: cobra.NoArgs,
+		Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			_, err := a.out.Write(schema())
 			return err

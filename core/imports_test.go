@@ -18,7 +18,7 @@ import (
 // what stands before it.
 var order = []string{"fault", "violation", "rfc4180", "value", "lexical", "delimited", "workbook", "layout", "source",
 	"codes", "profile", "condition", "target", "remedy", "check", "reference", "trial", "sift", "suggest", "draft",
-		"table", "report"}
+	"table", "report"}
 
 // The core computes. It knows no HTTP, SQL, command line or page, and imports
 // run downward only.

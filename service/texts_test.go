@@ -27,10 +27,12 @@ func TestMappingsAndCodes(t *testing.T) {
 	_, err = s.Client.AddMapping(ctx, []byte("mapping: m\ntarget: tickets\ncolumns: {kgg: {from: x}}\n"))
 	assert.Equal(t, 422, statusOf(err))
 	assert.ErrorContains(t, err, "line 3, column 11")
-	one, err := s.Client.AddMapping(ctx, []byte("mapping: m\ntitle: First\ntarget: tickets\ncolumns: {kg: {from: Weight}}\n"))
+	one, err := s.Client.AddMapping(ctx,
+		[]byte("mapping: m\ntitle: First\ntarget: tickets\ncolumns: {kg: {from: Weight}}\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []any{"m", 1, "tickets", "First"}, []any{one.Name, one.Version, one.For, one.Title})
-	same, err := s.Client.AddMapping(ctx, []byte("mapping: m\ntitle: First\ntarget: tickets\ncolumns: {kg: {from: Weight}}\n"))
+	same, err := s.Client.AddMapping(ctx,
+		[]byte("mapping: m\ntitle: First\ntarget: tickets\ncolumns: {kg: {from: Weight}}\n"))
 	require.NoError(t, err)
 	assert.Equal(t, 1, same.Version)
 	two, err := s.Client.AddMapping(ctx, []byte("mapping: m\ntarget: tickets\ncolumns: {kg: {from: Gewicht}}\n"))
@@ -137,7 +139,8 @@ func TestReferencesToAnotherDelivery(t *testing.T) {
 		}
 	}
 	small, err := s.Client.AddDelivery(ctx, "growers.csv", strings.NewReader(
-		"Grower No.,Name,Farm,Postcode,Place,Member since,Hectares\n00412,Alrun Kornbach,Lindenhof,04123,Dornau,2001-05-06,12.5\n"))
+		"Grower No.,Name,Farm,Postcode,Place,Member since,Hectares\n00412,Alrun "+
+			"Kornbach,Lindenhof,04123,Dornau,2001-05-06,12.5\n"))
 	require.NoError(t, err)
 	register, err := s.Client.StartRun(ctx, api.NewRun{Delivery: small.ID, Target: "growers"})
 	require.NoError(t, err)
@@ -155,6 +158,7 @@ func TestReferencesToAnotherDelivery(t *testing.T) {
 		assert.Equal(t, []any{c.keys, c.verdict}, []any{again.References[0].Keys, again.Verdict})
 	}
 	require.NoError(t, s.Client.DeleteDelivery(ctx, small.ID))
-	_, err = s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Mapping: m.Mapping, References: map[string]string{"growers": register.ID}})
+	_, err = s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Mapping: m.Mapping,
+		References: map[string]string{"growers": register.ID}})
 	assert.Equal(t, 404, statusOf(err))
 }

@@ -73,7 +73,7 @@ func Parse(ctx context.Context, name string, text []byte) (*List, error) {
 		}
 	}
 	if len(l.Codes) == 0 {
-		return nil, fmt.Errorf("the code list %s has no code: below a header stands one in each line, and what " +
+		return nil, fmt.Errorf("the code list %s has no code: below a header stands one in each line, and what "+
 			"it means "+
 			"behind it", name)
 	}

@@ -61,10 +61,10 @@ func TestMappingsOfTheSites(t *testing.T) {
 			`upper fits 237 of 237, without it 236`, `gross_kg: {from: "Gross kg", groupChar: "."}`,
 			`format: "dd.MM.yyyy HH:mm"`, `dd.MM.yyyy fits 234 of 236`, `organic: {from: "Organic", format: "ja|nein"}`,
 			`checked_by: {value: ""}`, `not among the values allowed: Weizen (62)`,
-				`remedies: [{recode: {"Weizen": ""`}},
+			`remedies: [{recode: {"Weizen": ""`}},
 		{demo.Brunnthal(), "ticket_no=ticket_no net_kg=net_kg",
 			[]string{"# By this mapping 166 of 180 rows are accepted.",
-			`recode: {"Brunntal": "Brunnthal"}`}},
+				`recode: {"Brunntal": "Brunnthal"}`}},
 		{demo.Colmitz(), "ticket_no=Ticket weighed_on=Date weighed_at=Weighed gross_kg=Gross tare_kg=Tare net_kg=Net",
 			[]string{"# By this mapping 153 of 160 rows are accepted.", `format: "MM/dd/yyyy"`, `null: ["", "n/k"]`}},
 		{demo.Dornau(), "ticket_no=Ticket grower_no=No. moisture_pct=Moist", []string{
@@ -142,7 +142,7 @@ columns:
 			}
 			for k, cell := range []string{fmt.Sprintf("BR-%04d", i), fmt.Sprintf(dates, 13+i%15, 1+i%12),
 				fmt.Sprint(1000 + i*37), []string{"wheat", "barley", "rye"}[i%3], []string{"ja", "nein"}[i%2],
-					moisture} {
+				moisture} {
 				columns[k] = append(columns[k], cell)
 			}
 		}

@@ -550,7 +550,7 @@ func (c *Column) typos() (found [][2]Value) {
 		for _, w := range c.Top {
 			if v.Count*50 < w.Count && len(v.Value) > 3 && !hasDigit(v.Value) &&
 				variantKey([]byte(v.Value)) != variantKey([]byte(w.Value)) && isOneOff([]rune(v.Value),
-					[]rune(w.Value)) {
+				[]rune(w.Value)) {
 				found = append(found, [2]Value{v, w})
 				break
 			}

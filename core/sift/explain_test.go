@@ -35,7 +35,8 @@ func explain(t *testing.T, text string, row int64) (*check.Explanation, error) {
 }
 
 func TestExplain(t *testing.T) {
-	text := "No;Day;Gross;Tare;Driver\n17;20.07.2026;20.000;7.500;x\nTEST;;;;\n17;20.07.2026; leer ;;x\n1;31.02.2026;5;x;y\nshort\n"
+	text := "No;Day;Gross;Tare;Driver\n17;20.07.2026;20.000;7.500;x\nTEST;;;;\n17;20.07.2026; leer " +
+		";;x\n1;31.02.2026;5;x;y\nshort\n"
 	e, err := explain(t, text, 1)
 	require.NoError(t, err)
 	assert.Equal(t, []any{int64(1), int64(2), "accepted", ""}, []any{e.Row, e.Line, e.Fate, e.Reason})
@@ -43,7 +44,8 @@ func TestExplain(t *testing.T) {
 	assert.Equal(t, `"AH-" + cell("No").trim()`, e.Columns[0].From)
 	assert.Equal(t, "AH-17", *e.Columns[0].Value)
 	assert.Equal(t, "20.07.2026", *e.Columns[1].Delivered)
-	assert.Equal(t, []string{"Day", "date", "2026-07-20"}, []string{e.Columns[1].Header, e.Columns[1].Datatype, *e.Columns[1].Value})
+	assert.Equal(t, []string{"Day", "date", "2026-07-20"}, []string{e.Columns[1].Header, e.Columns[1].Datatype,
+		*e.Columns[1].Value})
 	assert.Equal(t, []string{"format dd.MM.yyyy or d.M.yy", "minimum today-30", "maximum today"}, e.Columns[1].Demands)
 	assert.Equal(t, "holds", answerOf(e, "net is gross less tare"))
 	assert.Equal(t, "does not hold", answerOf(e, "left out: trial weighings"))
@@ -57,7 +59,8 @@ func TestExplain(t *testing.T) {
 	e, err = explain(t, text, 3)
 	require.NoError(t, err)
 	assert.Equal(t, "rejected", e.Fate)
-	assert.Equal(t, []check.Step{{Remedy: "trim", Text: "leer", Changed: true}, {Remedy: "recode", Text: "0", Changed: true}},
+	assert.Equal(t, []check.Step{{Remedy: "trim", Text: "leer", Changed: true},
+		{Remedy: "recode", Text: "0", Changed: true}},
 		e.Columns[2].Steps)
 	assert.Equal(t, "7000", *e.Columns[3].Value, "the default")
 	require.Len(t, e.Columns[0].Violations, 1, "a key that an earlier row has")

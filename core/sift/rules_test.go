@@ -130,17 +130,20 @@ TEST 1;nonsense;;;;
 
 // A column holds the codes of a list, letter by letter or without regard to case and blanks.
 func TestCodeLists(t *testing.T) {
-	sites, err := codes.Parse(t.Context(), "sites", []byte("code;label\nAHR;Ahrensee\nBru Nord;Brunnthal\nDOR;Dornau\ndor;dornau\n"))
+	sites, err := codes.Parse(t.Context(), "sites",
+		[]byte("code;label\nAHR;Ahrensee\nBru Nord;Brunnthal\nDOR;Dornau\ndor;dornau\n"))
 	require.NoError(t, err)
 	for strict, want := range map[bool][2]string{
 		true:  {"AHR\n\n", "2 code.unknown,3 code.unknown,4 code.unknown,5 code.unknown"},
 		false: {"AHR\nAHR\nBru Nord\n\n", "4 code.unknown,5 code.unknown"},
 	} {
-		tg, err := target.Parse([]byte(fmt.Sprintf("target: t\ncolumns:\n  - {name: site, oneOf: {codes: sites, strict: %v}}\n", strict)))
+		tg, err := target.Parse([]byte(fmt.Sprintf("target: t\ncolumns:\n  - {name: site, oneOf: {codes: sites, "+
+			"strict: %v}}\n", strict)))
 		require.NoError(t, err)
 		assert.Equal(t, []string{"sites"}, tg.CodeLists())
-		r, err := source.NewReader(strings.NewReader("site\nAHR\n ahr\nBRU  nord\nDor\nx\n\"\"\n"), layout.Layout{Form: "delimited",
-			Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, SkipBlankRows: true})
+		r, err := source.NewReader(strings.NewReader("site\nAHR\n ahr\nBRU  nord\nDor\nx\n\"\"\n"),
+			layout.Layout{Form: "delimited",
+				Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, SkipBlankRows: true})
 		require.NoError(t, err)
 		sink := &texts{}
 		run := sift.Run{Source: r, Encoding: "utf-8", Target: tg, Codes: []*codes.List{sites}, Sink: sink}

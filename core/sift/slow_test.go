@@ -45,7 +45,8 @@ func drawRecipe(t *rapid.T) recipe {
 		scaled: flip("scaled"), germanYes: flip("yes"), tareDefault: flip("default"), derived: flip("derived"),
 		constant: flip("constant"), needed: flip("needed"), leaves: flip("leaves"),
 		rule: rapid.SampledFrom([]string{"", "reject", "flag"}).Draw(t, "rule")}
-	r.dates = rapid.SampledFrom([][]string{{"dd.MM.yyyy"}, {"yyyy-MM-dd"}, {"MM/dd/yyyy", "dd.MM.yyyy"}}).Draw(t, "dates")
+	r.dates = rapid.SampledFrom([][]string{{"dd.MM.yyyy"}, {"yyyy-MM-dd"}, {"MM/dd/yyyy", "dd.MM.yyyy"}}).Draw(t,
+		"dates")
 	r.earliest = rapid.SampledFrom([]string{"", "2026-07-05"}).Draw(t, "earliest")
 	r.group = rapid.SampledFrom([]string{"", "."}).Draw(t, "group")
 	r.kgMost = rapid.SampledFrom([]int{0, 1500}).Draw(t, "most")
@@ -213,7 +214,8 @@ func (r recipe) judge(rows [][]string, known []string) slow {
 			if id.has {
 				holders[id.text] = true
 			}
-			s.accepted = append(s.accepted, strings.Join([]string{id.text, day.text, kg.text, tare.text, pct.text, ok.text,
+			s.accepted = append(s.accepted, strings.Join([]string{id.text, day.text, kg.text, tare.text, pct.text,
+				ok.text,
 				net.text, site}, ","))
 		}
 		s.violations = append(s.violations, found...)
@@ -371,8 +373,10 @@ func (r recipe) truth(cell string, fail failing) slowValue {
 func TestTheJudgeIsTheSlowOne(t *testing.T) {
 	pools := [][]string{
 		{"AA1", "AB2", "aa1", " AA1", "AC3", "AC3 ", "N/A", "n/a", "", "T1", "TA1", "BB9", "zz", "  "},
-		{"01.07.2026", "06.07.2026", "31.02.2026", "2026-07-04", "2026-07-09", "07/09/2026", "13/13/2026", "", "x", "1.7.2026"},
-		{"1000", "1.000", "7", "2.500", "999", "1500", "1501", "-3", "+4", "x", "", "1.00", "12345678901234567890", "007"},
+		{"01.07.2026", "06.07.2026", "31.02.2026", "2026-07-04", "2026-07-09", "07/09/2026", "13/13/2026", "", "x",
+			"1.7.2026"},
+		{"1000", "1.000", "7", "2.500", "999", "1500", "1501", "-3", "+4", "x", "", "1.00", "12345678901234567890",
+			"007"},
 		{"3", "7", "999", "", "x", "1000000"},
 		{"12,5", "12.5", "7", "007,10", "-0,25", "1234,5", "12,50", "12.50", "", "x", "3.14", "0"},
 		{"true", "false", "ja", "nein", "1", "0", "", "maybe"},
@@ -442,7 +446,8 @@ func siftSlow(t require.TestingT, tg *target.Target, text string, known []string
 	for i := range tg.ForeignKeys {
 		keys, err := source.NewReader(strings.NewReader("id\n"+strings.Join(known, "\n")+"\n"), l)
 		require.NoError(t, err)
-		read, err := reference.Read(context.Background(), "growers", reference.Columns(tg, &tg.ForeignKeys[i]), keys, "utf-8")
+		read, err := reference.Read(context.Background(), "growers", reference.Columns(tg, &tg.ForeignKeys[i]), keys,
+			"utf-8")
 		require.NoError(t, err)
 		s.Keys = append(s.Keys, read)
 	}

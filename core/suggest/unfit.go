@@ -52,7 +52,8 @@ func UnfitColumns(ctx context.Context, file *source.File, t *target.Target, resu
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, Unfit{Column: s.spec.Name, Header: headerOf(result, s.spec.Name), Rows: s.rows, Message: message})
+		out = append(out, Unfit{Column: s.spec.Name, Header: headerOf(result, s.spec.Name), Rows: s.rows,
+			Message: message})
 	}
 	return out, nil
 }
@@ -109,7 +110,8 @@ func confirmed(ctx context.Context, file *source.File, suspects []suspect) (all 
 
 // shiftOf tells columns whose values all stand one place further: two or more that stand
 // together, each of whose rules fits the next column.
-func shiftOf(ctx context.Context, file *source.File, t *target.Target, result *sift.Result, all []unfit) ([]Unfit, error) {
+func shiftOf(ctx context.Context, file *source.File, t *target.Target, result *sift.Result, all []unfit) ([]Unfit,
+	error) {
 	if len(all) < 2 {
 		return nil, nil
 	}
@@ -145,7 +147,8 @@ func shiftOf(ctx context.Context, file *source.File, t *target.Target, result *s
 			}
 			first := headerOf(result, names[0])
 			return []Unfit{{Column: strings.Join(names, ", "), Header: first, Rows: rows, Message: fmt.Sprintf(
-				"from %q on the values stand one place further to the %s than the header says: the header has a name too "+
+				"from %q on the values stand one place further to the %s than the header says: the header has a "+
+					"name too "+
 					"few or too many; ask the sender, or give the columns positions", first, where)}}, nil
 		}
 	}
@@ -207,7 +210,8 @@ func (u *unfit) whatFits(ctx context.Context, file *source.File, result *sift.Re
 	if best < len(formats) {
 		return fmt.Sprintf("%s; with %s %d do", lead, habit(c), f.Fits), nil
 	}
-	return fmt.Sprintf("%s; of column %d of the delivery %d do: perhaps the two are mixed up", lead, c.Position, f.Fits), nil
+	return fmt.Sprintf("%s; of column %d of the delivery %d do: perhaps the two are mixed up", lead, c.Position,
+		f.Fits), nil
 }
 
 // isTelling reports whether not just any text fits a column.
@@ -228,7 +232,8 @@ func (u *unfit) formats() (all []target.Column) {
 	switch d := u.spec.Datatype; {
 	case d == value.Date || d == value.DateTime:
 		for _, p := range datePatterns {
-			for _, clock := range map[bool][]string{true: {""}, false: {" HH:mm", " HH:mm:ss", "THH:mm:ss", "THH:mm:ssX"}}[d == value.Date] {
+			for _, clock := range map[bool][]string{true: {""}, false: {" HH:mm", " HH:mm:ss", "THH:mm:ss",
+				"THH:mm:ssX"}}[d == value.Date] {
 				with(func(c *target.Column) { c.Formats = []string{p + clock} })
 			}
 		}
@@ -237,7 +242,8 @@ func (u *unfit) formats() (all []target.Column) {
 			with(func(c *target.Column) { c.Formats, c.DecimalChar, c.GroupChar = nil, signs[0], signs[1] })
 		}
 	case d == value.Boolean:
-		for _, pair := range []string{"true|false", "1|0", "ja|nein", "j|n", "J|N", "yes|no", "y|n", "Y|N", "x|-", "T|F", "oui|non"} {
+		for _, pair := range []string{"true|false", "1|0", "ja|nein", "j|n", "J|N", "yes|no", "y|n", "Y|N", "x|-",
+			"T|F", "oui|non"} {
 			with(func(c *target.Column) { c.Formats = []string{pair} })
 		}
 	default:

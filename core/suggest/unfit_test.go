@@ -48,7 +48,8 @@ func table(header string, n int, row func(i int) string) string {
 }
 
 func TestUnfitColumns(t *testing.T) {
-	const columns = "  - {name: day, datatype: date}\n  - {name: kg, datatype: decimal, minimum: 1}\n  - {name: crop, oneOf: [wheat, rye]}\n" +
+	const columns = "  - {name: day, datatype: date}\n  - {name: kg, datatype: decimal, minimum: 1}\n  - {name: " +
+		"crop, oneOf: [wheat, rye]}\n" +
 		"  - {name: ok, datatype: boolean}\n  - {name: note}\n"
 	crops := []string{"wheat", "rye"}
 	for _, c := range []struct {
@@ -75,7 +76,8 @@ func TestUnfitColumns(t *testing.T) {
 			"header has a name too few or too many; ask the sender, or give the columns positions"}},
 		{"nothing fits", table("day;kg;crop;ok;note", 30, func(i int) string {
 			return fmt.Sprintf("week %d;%d.5;%s;true;x", i, i+1, crops[i%2])
-		}), []string{"day: none of its 30 values fits, and no format or other column fits either: ask the sender what it holds"}},
+		}), []string{"day: none of its 30 values fits, and no format or other column fits either: ask the sender " +
+			"what it holds"}},
 		{"one good value", table("day;kg;crop;ok;note", 30, func(i int) string {
 			day := "x"
 			if i == 7 {

@@ -96,7 +96,8 @@ var habitFields = []field[Column]{
 	{"format", textsSchema, "of dates and numbers an LDML pattern, of dates also a list, of booleans Y|N; of a text a " +
 		"regular expression, which is a demand",
 		func(p *reading, n ast.Node, c *Column) { c.Formats = p.texts(n, "format", maxFormats) }},
-	{"yearPivot", countSchema, "of dates with years of two digits: the year with which a hundred years begin, usually 1969",
+	{"yearPivot", countSchema, "of dates with years of two digits: the year with which a hundred years begin, " +
+		"usually 1969",
 		func(p *reading, n ast.Node, c *Column) {
 			if k := p.count(n, "yearPivot", 1); k != nil {
 				c.YearPivot = *k

@@ -86,7 +86,8 @@ func TestMappingIsJoined(t *testing.T) {
 	assert.Equal(t, violation.Reject, c.Action(violation.DateAmbiguous), "what flags by itself can be told to reject")
 	assert.Equal(t, violation.Reject, c.Action(violation.TypeInteger))
 	assert.Len(t, tg.Constraints(), 2)
-	assert.Equal(t, []string{"growers", "public.tickets"}, []string{tg.ForeignKeys[0].Reference.Name(), tg.AbsentFrom[0].Reference.Name()})
+	assert.Equal(t, []string{"growers", "public.tickets"}, []string{tg.ForeignKeys[0].Reference.Name(),
+		tg.AbsentFrom[0].Reference.Name()})
 	assert.Equal(t, []string{"grower_no"}, tg.ForeignKeys[0].Reference.Columns, "named as the own ones")
 	limit, ok := tg.Columns[1].Limit("today - 30", time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC))
 	require.True(t, ok)
@@ -134,7 +135,8 @@ func TestWrongTexts(t *testing.T) {
 		{column("remedies: [upper, {replace: x}]"), 5, 24, `there is no remedy "replace"`},
 		{after("rowRules: [{name: x}]"), 5, 12, "no condition"},
 		{after("rowRules: [{condition: a > 'x'}]"), 5, 26, "cannot be applied to (number, string)"},
-		{after("rowRules:\n  - {name: x, condition: a > 1}\n  - {name: x, condition: a > 2}"), 7, 5, `a second row rule "x"`},
+		{after("rowRules:\n  - {name: x, condition: a > 1}\n  - {name: x, condition: a > 2}"), 7, 5,
+			`a second row rule "x"`},
 		{after("rowRules: [{condition: a > 1, onViolation: blank}]"), 5, 44, "no one cell can be blanked"},
 		{after("rowRules:\n  - condition: |\n      a > 1 &&\n      aa > 2"), 8, 7, `there is no column "aa"`},
 		{after("exclude: [{reason: x}]"), 5, 11, "no condition"},
@@ -148,8 +150,10 @@ func TestWrongTexts(t *testing.T) {
 		{after("foreignKeys: [{columnReference: c, reference: {resource: x}}]"), 5, 33, "not a column"},
 		{after("foreignKeys: [{columnReference: a, reference: {}}]"), 5, 47, "a resource, or a database and a table"},
 		{after("foreignKeys: [{columnReference: a, reference: {table: x}}]"), 5, 47, "names its database"},
-		{after("foreignKeys: [{columnReference: a, reference: {resource: x, columnReference: [b, c]}}]"), 5, 47, "give as many"},
-		{after("absentFrom: [{columnReference: a, reference: {resource: x}, onViolation: blank}]"), 5, 74, "no one cell"},
+		{after("foreignKeys: [{columnReference: a, reference: {resource: x, columnReference: [b, c]}}]"), 5, 47,
+			"give as many"},
+		{after("absentFrom: [{columnReference: a, reference: {resource: x}, onViolation: blank}]"), 5, 74,
+			"no one cell"},
 		{"mapping: m\ntarget: t\n", 1, 1, "this is a mapping"},
 	} {
 		_, err := target.Parse([]byte(c.text))
@@ -213,7 +217,8 @@ func expectProblem(t *testing.T, err error, text string, line, column int, says 
 
 // Headers are compared by what counts of them.
 func TestHeaderKey(t *testing.T) {
-	for _, same := range [][]string{{"Ticket No.", "ticket_no", "TICKET-NO", " ticketno ", "Tickét  No"}, {"Größe", "GRO\u0308ße"},
+	for _, same := range [][]string{{"Ticket No.", "ticket_no", "TICKET-NO", " ticketno ", "Tickét  No"},
+		{"Größe", "GRO\u0308ße"},
 		{"Moisture %", "moisture%"}} {
 		for _, header := range same {
 			assert.Equal(t, target.HeaderKey(same[0]), target.HeaderKey(header), header)
@@ -232,11 +237,14 @@ func TestHeaderKey(t *testing.T) {
 
 func TestSimilar(t *testing.T) {
 	for _, c := range []struct{ header, title, why string }{
-		{"Ticket Nr", "Ticket No", "spelling"}, {"No. of ticket", "ticket of no", "the same words"}, {"Moisture", "moisture_pct", "shares words"},
-		{"Date", "Datum", ""}, {"Net", "Gross", ""}, {"ticket_no", "Ticket No.", ""}, {strings.Repeat("x", 100), "x", ""},
+		{"Ticket Nr", "Ticket No", "spelling"}, {"No. of ticket", "ticket of no", "the same words"},
+		{"Moisture", "moisture_pct", "shares words"},
+		{"Date", "Datum", ""}, {"Net", "Gross", ""}, {"ticket_no", "Ticket No.", ""},
+		{strings.Repeat("x", 100), "x", ""},
 	} {
 		why := target.Similar(c.header, c.title)
-		assert.True(t, why == "" && c.why == "" || c.why != "" && strings.Contains(why, c.why), "%s, %s: %q", c.header, c.title, why)
+		assert.True(t, why == "" && c.why == "" || c.why != "" && strings.Contains(why, c.why), "%s, %s: %q", c.header,
+			c.title, why)
 	}
 }
 

@@ -194,7 +194,8 @@ func (p *reading) derivations(columns []Column, at []map[string]ast.Node) {
 		if columns[i].Derive == "" {
 			continue
 		}
-		if program := p.condition(at[i]["derive"], columns[i].Derive, columns, resultsFor(columns[i].Datatype)...); program != nil {
+		if program := p.condition(at[i]["derive"], columns[i].Derive, columns,
+			resultsFor(columns[i].Datatype)...); program != nil {
 			needs[i] = program.Columns()
 		}
 	}

@@ -178,10 +178,13 @@ func TestDates(t *testing.T) {
 		{value.DateTime, "MM/dd/yyyy h:mm a", "07/31/2026 13:05 AM", value.Impossible, ""},
 		{value.DateTime, "yyyy-MM-ddTHH:mm:ss.SX", "2026-07-31T14:05:09.5Z", value.Matches, "2026-07-31T14:05:09.5Z"},
 		{value.DateTime, "yyyy-MM-dd 'at' HH:mm", "2026-07-31 at 14:05", value.Matches, "2026-07-31T14:05:00"},
-		{value.Time, "", "14:05:09", value.Matches, "14:05:09"}, {value.Time, "", "14:05:09.250", value.Matches, "14:05:09.250"},
+		{value.Time, "", "14:05:09", value.Matches, "14:05:09"}, {value.Time, "", "14:05:09.250", value.Matches,
+			"14:05:09.250"},
 		{value.Time, "", "24:00:00", value.Impossible, ""}, {value.Time, "", "14:05", value.Mismatch, ""},
-		{value.Time, "H:mm", "7:05", value.Matches, "07:05:00"}, {value.Time, "h:mm a", "7:05 PM", value.Matches, "19:05:00"},
-		{value.Time, "HHmm", "0760", value.Impossible, ""}, {value.Time, "HH.mm 'Uhr'", "07.05 Uhr", value.Matches, "07:05:00"},
+		{value.Time, "H:mm", "7:05", value.Matches, "07:05:00"}, {value.Time, "h:mm a", "7:05 PM", value.Matches,
+			"19:05:00"},
+		{value.Time, "HHmm", "0760", value.Impossible, ""}, {value.Time, "HH.mm 'Uhr'", "07.05 Uhr", value.Matches,
+			"07:05:00"},
 	} {
 		f, err := value.NewDateFormat(c.kind, c.pattern)
 		require.NoError(t, err, c.pattern)
@@ -264,16 +267,20 @@ func TestYearPivot(t *testing.T) {
 }
 
 func TestURIsAndDurations(t *testing.T) {
-	for text, is := range map[string]bool{"https://talfeld.example/a?b=c#d": true, "mailto:waage@talfeld.example": true, "../a": true,
-		"urn:isbn:0451450523": true, "https://tälfeld.example/ß": true, "a b": false, "http://[::1": false, "%zz": false, "<a>": false,
+	for text, is := range map[string]bool{"https://talfeld.example/a?b=c#d": true, "mailto:waage@talfeld.example": true,
+		"../a":                true,
+		"urn:isbn:0451450523": true, "https://tälfeld.example/ß": true, "a b": false, "http://[::1": false,
+		"%zz": false, "<a>": false,
 		"x\x00y": false, "\xff": false} {
 		assert.Equal(t, is, value.IsURI([]byte(text)), text)
 	}
-	for text, is := range map[string]bool{"P1D": true, "PT36H": true, "-P1Y2M3DT4H5M6.5S": true, "P": false, "PT": false, "P1DT": false,
+	for text, is := range map[string]bool{"P1D": true, "PT36H": true, "-P1Y2M3DT4H5M6.5S": true, "P": false,
+		"PT": false, "P1DT": false,
 		"P1H": false, "1D": false, "P1.5D": false, "p1d": false, "P1M1Y": false, "": false} {
 		assert.Equal(t, is, value.IsDuration([]byte(text)), text)
 	}
-	for _, name := range []string{"byte", "short", "int", "long", "unsignedInt", "positiveInteger", "nonNegativeInteger"} {
+	for _, name := range []string{"byte", "short", "int", "long", "unsignedInt", "positiveInteger",
+		"nonNegativeInteger"} {
 		_, _, ok := value.Sized(name)
 		assert.True(t, ok, name)
 	}

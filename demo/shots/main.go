@@ -176,7 +176,7 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			chromedp.WaitVisible(".chart canvas"),
 			chromedp.Click(`//h3[contains(., "Not of the datatype")]/following-sibling::ul//button`),
 			chromedp.WaitVisible(".behind tbody tr"),
-				chromedp.WaitVisible(`//section[@aria-label="Rows"]//span[text()="1 row"]`)}},
+			chromedp.WaitVisible(`//section[@aria-label="Rows"]//span[text()="1 row"]`)}},
 		{"delivery-dark", []action{media("dark"), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
 		{"delivery-narrow", []action{media("light"), chromedp.EmulateViewport(420, 800), chromedp.Navigate(page),
 			chromedp.WaitVisible(".reasons")}},

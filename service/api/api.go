@@ -234,7 +234,8 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations",
 		"runs", 404, 409), s.runRejects)
 	huma.Register(api, op("explainRow", http.MethodGet, "/runs/{id}/rows/{row}",
-		"What the run made of one row: each cell after each remedy, each rule's answer", "runs", 404, 409, 422), s.explainRow)
+		"What the run made of one row: each cell after each remedy, each rule's answer", "runs", 404, 409, 422),
+		s.explainRow)
 	huma.Register(api, op("runViolations", http.MethodGet, "/runs/{id}/violations",
 		"Violations one by one, of flagged and blanked cells too", "runs", 404, 409, 422), s.runViolations)
 	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote",

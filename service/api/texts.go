@@ -42,9 +42,11 @@ func (s *Server) textRoutes(api huma.API, op func(id, method, path, summary, tag
 	add = op("addCodes", http.MethodPost, "/codes", "Adds a code list, or a version of one", "codes", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, codes.MaxBytes
 	huma.Register(api, add, s.addCodes)
-	huma.Register(api, op("listCodes", http.MethodGet, "/codes", "Code lists in their newest versions, by name", "codes"),
+	huma.Register(api, op("listCodes", http.MethodGet, "/codes", "Code lists in their newest versions, by name",
+		"codes"),
 		s.listCodes)
-	huma.Register(api, op("showCodes", http.MethodGet, "/codes/{name}", "The newest version of a code list", "codes", 404),
+	huma.Register(api, op("showCodes", http.MethodGet, "/codes/{name}", "The newest version of a code list", "codes",
+		404),
 		s.showCodes)
 	huma.Register(api, op("showCodesVersion", http.MethodGet, "/codes/{name}/versions/{version}",
 		"One version of a code list", "codes", 404), s.showCodesVersion)
@@ -58,7 +60,8 @@ type codesText struct {
 
 func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target], error) {
 	if !target.IsName(in.Name) {
-		return nil, huma.Error422UnprocessableEntity("a code list's name is made of letters, digits, _ and -, and begins " +
+		return nil, huma.Error422UnprocessableEntity("a code list's name is made of letters, digits, _ and -, " +
+			"and begins " +
 			"with none of the last")
 	}
 	if _, err := codes.Parse(ctx, in.Name, in.RawBody); err != nil {
@@ -302,7 +305,8 @@ func (s *Server) codesOf(ctx context.Context, t store.Text) (map[string]int, err
 	for _, name := range parsed.CodeLists() {
 		l, err := s.Store.Text(ctx, store.Codes, name, 0)
 		if errors.Is(err, store.ErrNone) {
-			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("there is no code list %q, which the target names: "+
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("there is no code list %q, which the "+
+				"target names: "+
 				"add it first", name))
 		} else if err != nil {
 			return nil, s.failure("looking for a code list", err)
