@@ -69,147 +69,172 @@ func (j *Judge) appendMessage(dst []byte, c *column, code violation.Code, cell [
 	return dst
 }
 
-func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []byte, d *source.Defect) []byte {
-	say := func(parts ...string) []byte {
-		for _, p := range parts {
-			dst = append(dst, p...)
-		}
-		return dst
+// phrase is a message in the making.
+type phrase struct{ text []byte }
+
+func (p *phrase) say(parts ...string) {
+	for _, part := range parts {
+		p.text = append(p.text, part...)
 	}
-	quoted := func() { dst = appendQuoted(dst, cell) }
+}
+
+func (p *phrase) quote(text []byte) { p.text = appendQuoted(p.text, text) }
+
+func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []byte, d *source.Defect) []byte {
+	p := &phrase{dst}
+	switch {
+	case d != nil:
+		j.sayDefect(p, code, cell, d)
+	case code == violation.RequiredEmpty:
+		j.sayRequired(p, c)
+	case code == violation.DeriveFailed:
+		p.say("the value cannot be computed: ")
+		p.text = appendValid(p.text, cell, maxValue)
+	default:
+		p.quote(j.raw)
+		if j.changed != 0 {
+			p.say(", cleaned to ")
+			p.quote(cell)
+			p.say(",")
+		}
+		j.sayRule(p, c, code, cell)
+	}
+	return p.text
+}
+
+// sayDefect says what was wrong with a row or cell as it was read.
+func (j *Judge) sayDefect(p *phrase, code violation.Code, cell []byte, d *source.Defect) {
 	switch code {
 	case violation.RowShort, violation.RowLong:
-		return say("the row has ", count(d.Count, "cell", "cells"), ", the table has ",
+		p.say("the row has ", count(d.Count, "cell", "cells"), ", the table has ",
 			count(len(j.plan.header), "column", "columns"))
+		return
 	case violation.RowMisplaced:
-		return say("the names of the row's cells contradict one another, or the row: to which columns they belong " +
+		p.say("the names of the row's cells contradict one another, or the row: to which columns they belong " +
 			"is not certain; ask the sender for the workbook again")
+		return
 	case violation.QuoteOpen:
-		return say("a quote opens here and is not closed; the row is taken to end with its line")
-	case violation.QuoteStray:
-		quoted()
-		return say(" holds a quote that does not enclose the cell; it is read as an ordinary character")
-	case violation.QuoteTail:
-		quoted()
-		return say(" goes on after its closing quote; quotes inside a quoted cell must be doubled")
-	case violation.EncodingInvalid:
-		quoted()
-		say(" holds ", count(d.Count, "invalid byte", "invalid bytes"), ": ", d.Invalid(), " is not ", j.plan.encoding)
-		return dst
-	case violation.EncodingGarbled:
-		quoted()
-		say(" was decoded twice; it most likely said ")
-		dst = appendQuoted(dst, []byte(d.Meant))
-		return dst
-	case violation.EncodingControl:
-		quoted()
-		return say(" holds a control character (", d.Control(), "), which no text needs")
+		p.say("a quote opens here and is not closed; the row is taken to end with its line")
+		return
 	case violation.TypeError:
-		return say("the cell holds the error ", string(appendValid(nil, cell, maxShown)),
+		p.say("the cell holds the error ", string(appendValid(nil, cell, maxShown)),
 			" of a formula, not a value; the sender must mend it in the workbook")
-	case violation.NumberText:
-		quoted()
-		return say(" is a number that the workbook stores as text")
-	case violation.DateText:
-		quoted()
-		return say(" is a date that the workbook stores as text")
-	case violation.RequiredEmpty:
-		if len(j.raw) == 0 {
-			say("the cell is empty, and a value is required")
-		} else {
-			dst = appendQuoted(dst, j.raw)
-			say(" stands for no value, and a value is required")
-		}
-		if c.requiredWhen != nil {
-			say(" where ", c.spec.RequiredWhen)
-		}
-		return dst
-	case violation.DeriveFailed:
-		say("the value cannot be computed: ")
-		return appendValid(dst, cell, maxValue)
+		return
 	}
-	s := c.spec
-	dst = appendQuoted(dst, j.raw)
-	if j.changed != 0 {
-		say(", cleaned to ")
-		quoted()
-		say(",")
-	}
+	p.quote(cell)
 	switch code {
-	case violation.TypeInteger:
-		say(" is not a whole number")
-		return append(dst, hint(cell)...)
-	case violation.TypeDecimal, violation.TypeDouble:
-		say(" is not a number")
-		if len(s.Formats) > 0 {
-			say(" of the form ", s.Formats[0])
-		} else {
-			example := "such as 1234.5"
-			if s.DecimalChar != "" && s.DecimalChar != "." || s.GroupChar != "" {
-				example = "such as 1" + s.GroupChar + "234" + s.Point() + "5"
-			}
-			say(" ", example)
-		}
-		return append(dst, hint(cell)...)
-	case violation.TypeBoolean:
-		say(" is neither ", strings.Join(c.yes, " or "), " (true) nor ", strings.Join(c.no, " or "), " (false)")
-		return append(dst, hint(cell)...)
+	case violation.QuoteStray:
+		p.say(" holds a quote that does not enclose the cell; it is read as an ordinary character")
+	case violation.QuoteTail:
+		p.say(" goes on after its closing quote; quotes inside a quoted cell must be doubled")
+	case violation.EncodingInvalid:
+		p.say(" holds ", count(d.Count, "invalid byte", "invalid bytes"), ": ", d.Invalid(), " is not ", j.plan.encoding)
+	case violation.EncodingGarbled:
+		p.say(" was decoded twice; it most likely said ")
+		p.quote([]byte(d.Meant))
+	case violation.EncodingControl:
+		p.say(" holds a control character (", d.Control(), "), which no text needs")
+	case violation.NumberText:
+		p.say(" is a number that the workbook stores as text")
+	case violation.DateText:
+		p.say(" is a date that the workbook stores as text")
+	}
+}
+
+func (j *Judge) sayRequired(p *phrase, c *column) {
+	if len(j.raw) == 0 {
+		p.say("the cell is empty, and a value is required")
+	} else {
+		p.quote(j.raw)
+		p.say(" stands for no value, and a value is required")
+	}
+	if c.requiredWhen != nil {
+		p.say(" where ", c.spec.RequiredWhen)
+	}
+}
+
+// sayRule says which rule of its column a value breaks, and where the cause is plain, what
+// would mend it.
+func (j *Judge) sayRule(p *phrase, c *column, code violation.Code, cell []byte) {
+	s := c.spec
+	switch code {
 	case violation.NumberPrecision:
-		return say(" has ", count(j.number.IntegerDigits(), "digit", "digits"), " before the point, at most ",
+		p.say(" has ", count(j.number.IntegerDigits(), "digit", "digits"), " before the point, at most ",
 			strconv.Itoa(c.whole), " fit")
 	case violation.NumberScale:
-		return say(" has ", count(j.number.FractionDigits(), "digit", "digits"), " after the point, at most ",
+		p.say(" has ", count(j.number.FractionDigits(), "digit", "digits"), " after the point, at most ",
 			strconv.Itoa(c.frac), " fit")
-	case violation.TypeURI:
-		say(" is not a URI such as https://talfeld.example/tickets")
-		return append(dst, hint(cell)...)
-	case violation.TypeDuration:
-		say(" is not a duration such as PT36H or P1D (ISO 8601)")
-		return append(dst, hint(cell)...)
-	case violation.DateFormat, violation.TimeFormat:
-		say(" is not a ", dateWord(s.Datatype), " like ", c.dates[0].Example(), " (", c.dates[0].Pattern(), ")")
-		for _, f := range c.dates[1:] {
-			say(" or ", f.Example(), " (", f.Pattern(), ")")
-		}
-		return append(dst, hint(cell)...)
 	case violation.DateImpossible:
-		return say(" has the form of a ", dateWord(s.Datatype), ", but the calendar has no such day or time")
+		p.say(" has the form of a ", dateWord(s.Datatype), ", but the calendar has no such day or time")
 	case violation.DateAmbiguous:
-		say(" fits ", c.dates[0].Pattern())
+		p.say(" fits ", c.dates[0].Pattern())
 		for _, f := range c.dates[1:] {
-			say(" and ", f.Pattern())
+			p.say(" and ", f.Pattern())
 		}
-		return say(", which read it as different days; the first that fits is taken")
+		p.say(", which read it as different days; the first that fits is taken")
 	case violation.TextLong:
-		return say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at most ",
+		p.say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at most ",
 			strconv.Itoa(*s.MaxLength), " fit")
 	case violation.TextShort:
-		return say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at least ",
+		p.say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at least ",
 			strconv.Itoa(*s.MinLength), " are expected")
 	case violation.RangeLow:
-		return say(" is below the minimum ", limitText(s.Minimum, c.min))
+		p.say(" is below the minimum ", limitText(s.Minimum, c.min))
 	case violation.RangeHigh:
-		return say(" is above the maximum ", limitText(s.Maximum, c.max))
-	case violation.TextFormat:
-		say(" does not have the form ", s.Formats[0])
-		return append(dst, hint(cell)...)
-	case violation.CodeUnknown:
-		say(" is not among the ", count(len(c.codes.Codes), "code", "codes"), " of ", c.codes.Name)
-		if meant, ok := c.codes.Meant(cell); ok {
-			say("; it has ", meant)
+		p.say(" is above the maximum ", limitText(s.Maximum, c.max))
+	default:
+		c.sayForm(p, code, cell)
+		p.say(hint(cell))
+	}
+}
+
+// sayForm says which form a value does not have.
+func (c *column) sayForm(p *phrase, code violation.Code, cell []byte) {
+	switch code {
+	case violation.TypeInteger:
+		p.say(" is not a whole number")
+	case violation.TypeDecimal, violation.TypeDouble:
+		p.say(" is not a number ", c.numberExample())
+	case violation.TypeBoolean:
+		p.say(" is neither ", strings.Join(c.yes, " or "), " (true) nor ", strings.Join(c.no, " or "), " (false)")
+	case violation.TypeURI:
+		p.say(" is not a URI such as https://talfeld.example/tickets")
+	case violation.TypeDuration:
+		p.say(" is not a duration such as PT36H or P1D (ISO 8601)")
+	case violation.DateFormat, violation.TimeFormat:
+		p.say(" is not a ", dateWord(c.spec.Datatype), " like ", c.dates[0].Example(), " (", c.dates[0].Pattern(), ")")
+		for _, f := range c.dates[1:] {
+			p.say(" or ", f.Example(), " (", f.Pattern(), ")")
 		}
-		return append(dst, hint(cell)...)
+	case violation.TextFormat:
+		p.say(" does not have the form ", c.spec.Formats[0])
+	case violation.CodeUnknown:
+		p.say(" is not among the ", count(len(c.codes.Codes), "code", "codes"), " of ", c.codes.Name)
+		if meant, ok := c.codes.Meant(cell); ok {
+			p.say("; it has ", meant)
+		}
 	case violation.ValueUnknown:
-		listed := s.OneOf
-		if len(listed) > maxListed {
-			say(" is not one of the ", strconv.Itoa(len(listed)), " allowed values: ",
+		if listed := c.spec.OneOf; len(listed) > maxListed {
+			p.say(" is not one of the ", strconv.Itoa(len(listed)), " allowed values: ",
 				strings.Join(listed[:maxListed], ", "), ", …")
 		} else {
-			say(" is not one of ", strings.Join(listed, ", "))
+			p.say(" is not one of ", strings.Join(listed, ", "))
 		}
-		return append(dst, hint(cell)...)
+	default:
+		p.say(" breaks the rule ", code.String())
 	}
-	return say(" breaks the rule ", code.String())
+}
+
+// numberExample shows how the column's numbers are written.
+func (c *column) numberExample() string {
+	s := c.spec
+	switch {
+	case len(s.Formats) > 0:
+		return "of the form " + s.Formats[0]
+	case s.Point() != "." || s.GroupChar != "":
+		return "such as 1" + s.GroupChar + "234" + s.Point() + "5"
+	}
+	return "such as 1234.5"
 }
 
 // limitText writes a limit, with the day that it comes to where it is relative to the day

@@ -1,10 +1,15 @@
-// Package check compiles a target into judges and finds the violations of
-// rows.
+// Package check compiles a target, joined with a mapping or not, into judges and
+// finds the violations of rows.
 //
 // A Plan is compiled once per run and shared; a Judge belongs to one goroutine.
-// A judge sees one row at a time and in any order, so what depends on the
-// order of rows (which row of a key is the first) is left to package sift. It
-// also writes the row in canonical form, since it has just read each value.
+// A judge sees a block of rows at a time, and the blocks of a delivery in any
+// order, so what depends on the order of rows (which row of a key is the first)
+// is left to package sift. It also writes rows in canonical form, since it has
+// just read their values.
+//
+// A row's way stands in Judge.Rows. How columns find their cells is in match.go,
+// what one cell goes through in cell.go, what is computed or concerns several
+// columns in expression.go and refer.go, how a row is put together in row.go.
 package check
 
 import (

@@ -35,54 +35,70 @@ func (c *column) quickTest() func(cell []byte) bool {
 }
 
 func (c *column) quickKind() func(cell []byte) bool {
-	s := c.spec
-	switch s.Datatype {
+	switch c.spec.Datatype {
 	case value.String:
-		if s.MinLength != nil || c.oneOf != nil || c.codes != nil || c.text != nil && !c.text.simple {
-			return nil
-		}
-		most := 1 << 30
-		if s.MaxLength != nil {
-			most = *s.MaxLength
-		}
-		return func(cell []byte) bool {
-			// Between plain ASCII ends there is nothing to trim.
-			n := len(cell)
-			return n > 0 && n <= most && cell[0]-'!' < 0x7F-'!' && cell[n-1]-'!' < 0x7F-'!' &&
-				(c.text == nil || c.text.matches(cell, nil)) && rfc4180.IsPlain(cell)
-		}
+		return c.quickText()
 	case value.Integer:
-		if len(s.Formats) > 0 || s.OneOf != nil {
-			return nil
-		}
-		low, high := int64(0), int64(99_999_999)
-		if c.whole >= 0 {
-			for limit, k := int64(1), 0; k <= min(c.whole, 8); k++ {
-				high, limit = min(99_999_999, limit-1), limit*10
-			}
-		}
-		if c.min != nil {
-			low = max(low, c.min.Number.Ceiling())
-		}
-		if c.max != nil {
-			high = min(high, c.max.Number.Floor())
-		}
-		return func(cell []byte) bool {
-			n, ok := value.ShortInteger(cell)
-			return ok && n >= low && n <= high
-		}
+		return c.quickInteger()
 	case value.Date, value.DateTime:
-		if len(c.dates) != 1 || !c.dates[0].IsISO() || s.OneOf != nil || c.hashed {
-			return nil
-		}
-		f := c.dates[0]
-		return func(cell []byte) bool {
-			var t value.Instant
-			return f.Parse(cell, &t) == value.Matches && (c.min == nil || t.Compare(&c.min.Instant) >= 0) &&
-				(c.max == nil || t.Compare(&c.max.Instant) <= 0)
-		}
+		return c.quickDate()
 	}
 	return nil
+}
+
+// quickText takes plain text of the column's form, between ends at which there is nothing
+// to trim.
+func (c *column) quickText() func(cell []byte) bool {
+	s := c.spec
+	if s.MinLength != nil || c.oneOf != nil || c.codes != nil || c.text != nil && !c.text.simple {
+		return nil
+	}
+	most := 1 << 30
+	if s.MaxLength != nil {
+		most = *s.MaxLength
+	}
+	return func(cell []byte) bool {
+		n := len(cell)
+		return n > 0 && n <= most && cell[0]-'!' < 0x7F-'!' && cell[n-1]-'!' < 0x7F-'!' &&
+			(c.text == nil || c.text.matches(cell, nil)) && rfc4180.IsPlain(cell)
+	}
+}
+
+// quickInteger takes whole numbers of up to eight digits within the column's limits.
+func (c *column) quickInteger() func(cell []byte) bool {
+	if len(c.spec.Formats) > 0 || c.spec.OneOf != nil {
+		return nil
+	}
+	const greatest = 99_999_999
+	low, high := int64(0), int64(greatest)
+	if c.whole >= 0 {
+		for limit, k := int64(1), 0; k <= min(c.whole, 8); k++ {
+			high, limit = min(greatest, limit-1), limit*10
+		}
+	}
+	if c.min != nil {
+		low = max(low, c.min.Number.Ceiling())
+	}
+	if c.max != nil {
+		high = min(high, c.max.Number.Floor())
+	}
+	return func(cell []byte) bool {
+		n, ok := value.ShortInteger(cell)
+		return ok && n >= low && n <= high
+	}
+}
+
+// quickDate takes ISO dates within the column's limits.
+func (c *column) quickDate() func(cell []byte) bool {
+	if len(c.dates) != 1 || !c.dates[0].IsISO() || c.spec.OneOf != nil || c.hashed {
+		return nil
+	}
+	f := c.dates[0]
+	return func(cell []byte) bool {
+		var t value.Instant
+		return f.Parse(cell, &t) == value.Matches && (c.min == nil || t.Compare(&c.min.Instant) >= 0) &&
+			(c.max == nil || t.Compare(&c.max.Instant) <= 0)
+	}
 }
 
 // forgets reports whether the quick test costs less than remembering answers.

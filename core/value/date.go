@@ -393,109 +393,109 @@ func (f *DateFormat) Parse(text []byte, t *Instant) Outcome {
 		return t.check()
 	}
 	*t = Instant{}
-	i, pm := 0, -1
+	afternoon := uint8(0) // hours that PM adds
 	for k := range f.steps {
 		s := &f.steps[k]
-		switch s.field {
-		case 0:
-			if !hasPrefix(text[i:], s.text) {
-				return Mismatch
-			}
-			i += len(s.text)
-			continue
-		case 'X', 'x':
-			n, ok := t.zone(text[i:], s)
-			if !ok {
-				return Mismatch
-			}
-			i += n
-			continue
-		case 'a':
-			if len(text)-i < 2 || text[i+1]|0x20 != 'm' {
-				return Mismatch
-			}
-			switch text[i] | 0x20 {
-			case 'a':
-				pm = 0
-			case 'p':
-				pm = 12
-			default:
-				return Mismatch
-			}
-			i += 2
-			continue
-		case 'M':
-			if s.min > 2 {
-				month, size := MonthName(text[i:])
-				if month == 0 {
-					return Mismatch
-				}
-				t.Month = uint8(month)
-				i += size
-				continue
-			}
-		case 'S':
-			if s.text != "" {
-				if i == len(text) || text[i] != '.' {
-					if s.min == 0 {
-						continue
-					}
-					return Mismatch
-				}
-				i++
-			}
+		var n int
+		var ok bool
+		switch {
+		case s.field == 0:
+			n, ok = len(s.text), hasPrefix(text, s.text)
+		case s.field == 'X' || s.field == 'x':
+			n, ok = t.zone(text, s)
+		case s.field == 'a':
+			afternoon, ok = halfDay(text)
+			n = len("AM")
+		case s.field == 'M' && s.min > 2:
+			month := 0
+			month, n = MonthName(text)
+			t.Month, ok = uint8(month), month > 0
+		default:
+			n, ok = f.digits(text, s, t)
 		}
-		n, from := 0, i
-		for i < len(text) && i-from < s.max && text[i]-'0' <= 9 {
-			n = n*10 + int(text[i]-'0')
-			i++
-		}
-		if i-from < max(s.min, 1) {
+		if !ok {
 			return Mismatch
 		}
-		switch s.field {
-		case 'y':
-			if s.max == 2 {
-				n += f.pivot - f.pivot%100
-				if n < f.pivot {
-					n += 100
-				}
-			}
-			t.Year = int32(n)
-		case 'M':
-			t.Month = uint8(n)
-		case 'd':
-			t.Day = uint8(n)
-		case 'H':
-			t.Hour = uint8(n)
-		case 'h':
-			if n < 1 || n > 12 {
-				t.Hour = 99
-			} else {
-				t.Hour = uint8(n % 12)
-			}
-		case 'm':
-			t.Minute = uint8(n)
-		case 's':
-			t.Second = uint8(n)
-		case 'S':
-			t.Digits = uint8(i - from)
-			for k := t.Digits; k < 9; k++ {
-				n *= 10
-			}
-			t.Nanos = int32(n)
-		}
+		text = text[n:]
 	}
-	if i != len(text) {
+	if len(text) > 0 {
 		return Mismatch
 	}
-	if pm > 0 {
-		t.Hour += uint8(pm)
-	}
+	t.Hour += afternoon
 	if f.isTime {
 		t.Year, t.Month, t.Day = 1970, 1, 1
 	}
 	return t.check()
+}
+
+// halfDay reads AM or PM, and returns the hours that it adds.
+func halfDay(text []byte) (hours uint8, ok bool) {
+	if len(text) < 2 || text[1]|0x20 != 'm' {
+		return 0, false
+	}
+	switch text[0] | 0x20 {
+	case 'a':
+		return 0, true
+	case 'p':
+		return 12, true
+	}
+	return 0, false
+}
+
+// digits reads a field of digits, and returns how many bytes it takes. A fraction may have
+// a point before it, with which it may be left out.
+func (f *DateFormat) digits(text []byte, s *step, t *Instant) (taken int, ok bool) {
+	lead := 0
+	if s.field == 'S' && s.text != "" {
+		if len(text) == 0 || text[0] != '.' {
+			return 0, s.min == 0
+		}
+		lead = 1
+	}
+	n, i := 0, lead
+	for i < len(text) && i-lead < s.max && text[i]-'0' <= 9 {
+		n = n*10 + int(text[i]-'0')
+		i++
+	}
+	if i-lead < max(s.min, 1) {
+		return 0, false
+	}
+	f.set(t, s, n, i-lead)
+	return i, true
+}
+
+// set sets a field to what its digits say.
+func (f *DateFormat) set(t *Instant, s *step, n, digits int) {
+	switch s.field {
+	case 'y':
+		if s.max == 2 {
+			n += f.pivot - f.pivot%100
+			if n < f.pivot {
+				n += 100
+			}
+		}
+		t.Year = int32(n)
+	case 'M':
+		t.Month = uint8(n)
+	case 'd':
+		t.Day = uint8(n)
+	case 'H':
+		t.Hour = uint8(n)
+	case 'h':
+		if t.Hour = uint8(n % 12); n < 1 || n > 12 {
+			t.Hour = 99 // which no clock has
+		}
+	case 'm':
+		t.Minute = uint8(n)
+	case 's':
+		t.Second = uint8(n)
+	case 'S':
+		t.Digits = uint8(digits)
+		for k := digits; k < 9; k++ {
+			n *= 10
+		}
+		t.Nanos = int32(n)
+	}
 }
 
 // check reports whether the calendar and the clock have such an instant.
