@@ -168,81 +168,102 @@ func isExponent(text []byte) bool {
 
 // readDigits reads digits with what separates them.
 func (n *Number) readDigits(text []byte) bool {
-	coef, run := int64(0), 0
-	var seps [2]byte // the separators, in the order in which they came
-	var counts [2]int
-	k := -1 // of the last separator
-	first := 0
-	even := true // all groups so far have three digits
+	var g groups
+	coef := int64(0)
 	for i := 0; i < len(text); {
-		c := text[i]
-		if d := c - '0'; d <= 9 {
+		if d := text[i] - '0'; d <= 9 {
 			coef = coef*10 + int64(d)
-			run++
+			g.run++
 			i++
 			continue
 		}
-		size := 1
-		switch {
-		case c == '.' || c == ',' || c == '\'' || c == ' ':
-		case c >= utf8.RuneSelf:
-			r, w := utf8.DecodeRune(text[i:])
-			switch r {
-			case '\u2019':
-				c = '\''
-			case '\u00A0', '\u202F', '\u2009':
-				c = ' '
-			default:
-				return false
-			}
-			size = w
-		default:
+		c, size := betweenDigits(text[i:])
+		if size == 0 || !g.add(c) {
 			return false
 		}
-		switch {
-		case k < 0:
-			k, first = 0, run
-			seps[0] = c
-		case c == seps[k] && k == 0:
-			even = even && run == 3
-		case k == 0:
-			even = even && run == 3
-			k = 1
-			seps[1] = c
-		default:
-			return false // a third, or a group behind the point
-		}
-		counts[k]++
-		n.Whole += run
-		run = 0
 		i += size
 	}
-	isPoint := func(c byte) bool { return c == '.' || c == ',' }
-	switch {
-	case k < 0:
-		n.Whole = run
-	case k == 1: // groups, then a point
-		if counts[1] > 1 || !isPoint(seps[1]) || !even || first == 0 || first > 3 || run == 0 {
-			return false
-		}
-		n.Group, n.Decimal, n.Frac = seps[0], seps[1], run
-	case counts[0] > 1 || !isPoint(seps[0]): // groups alone
-		if !even || run != 3 || first == 0 || first > 3 {
-			return false
-		}
-		n.Group, n.Whole = seps[0], n.Whole+run
-	default:
-		if run == 0 && first == 0 {
-			return false
-		}
-		n.Decimal, n.Frac = seps[0], run
-		n.Unsure = run == 3 && first >= 1 && first <= 3 && text[0] != '0'
-	}
-	if n.Whole+n.Frac == 0 {
+	if !n.takeGroups(&g, text) || n.Whole+n.Frac == 0 {
 		return false
 	}
 	n.Coef = coef
 	n.Zeros = n.Whole > 1 && text[0] == '0'
+	return true
+}
+
+// betweenDigits reads what may stand between digits, in its plain form; 0 bytes for anything
+// else.
+func betweenDigits(text []byte) (c byte, size int) {
+	switch c = text[0]; {
+	case c == '.' || c == ',' || c == '\'' || c == ' ':
+		return c, 1
+	case c < utf8.RuneSelf:
+		return 0, 0
+	}
+	switch r, size := utf8.DecodeRune(text); r {
+	case '\u2019':
+		return '\'', size
+	case '\u00A0', '\u202F', '\u2009':
+		return ' ', size
+	}
+	return 0, 0
+}
+
+// groups are the runs of digits of a number and what stands between them.
+type groups struct {
+	seps   [2]byte // the separators, in the order in which they came
+	counts [2]int
+	kinds  int  // of separators
+	first  int  // digits of the first run
+	whole  int  // digits of all runs but the last
+	run    int  // digits of the run at hand
+	uneven bool // a run between two separators has not three digits
+}
+
+// add ends a run with a separator; false where there are too many kinds of them.
+func (g *groups) add(c byte) bool {
+	switch {
+	case g.kinds == 0:
+		g.kinds, g.first, g.seps[0] = 1, g.run, c
+	case g.kinds == 1:
+		g.uneven = g.uneven || g.run != 3
+		if c != g.seps[0] {
+			g.kinds, g.seps[1] = 2, c
+		}
+	default:
+		return false // a third, or a group behind the point
+	}
+	g.counts[g.kinds-1]++
+	g.whole += g.run
+	g.run = 0
+	return true
+}
+
+func isPoint(c byte) bool { return c == '.' || c == ',' }
+
+// takeGroups tells which separator groups the digits and which stands before decimals.
+func (n *Number) takeGroups(g *groups, text []byte) bool {
+	isGrouped := !g.uneven && g.first >= 1 && g.first <= 3
+	switch {
+	case g.kinds == 0:
+		n.Whole = g.run
+	case g.kinds == 2: // groups, then a point
+		if g.counts[1] > 1 || !isPoint(g.seps[1]) || !isGrouped || g.run == 0 {
+			return false
+		}
+		n.Group, n.Decimal, n.Whole, n.Frac = g.seps[0], g.seps[1], g.whole, g.run
+	case g.counts[0] > 1 || !isPoint(g.seps[0]): // groups alone
+		if !isGrouped || g.run != 3 {
+			return false
+		}
+		n.Group, n.Whole = g.seps[0], g.whole+g.run
+	default:
+		if g.run == 0 && g.first == 0 {
+			return false
+		}
+		n.Decimal, n.Whole, n.Frac = g.seps[0], g.whole, g.run
+		n.Unsure = g.run == 3 && g.first >= 1 && g.first <= 3 && text[0] != '0'
+	}
 	return true
 }
 

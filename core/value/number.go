@@ -350,97 +350,124 @@ func (f *NumberFormat) parseAny(text []byte, n *Number) bool {
 			return false
 		}
 	}
-	i := 0
 	n.text = n.space[:0]
 	defer func() { n.space = n.text[:0] }()
+	isNegative := false
 	if len(text) > 0 && (text[0] == '-' || text[0] == '+') {
-		if text[0] == '-' {
+		if isNegative = text[0] == '-'; isNegative {
 			n.text = append(n.text, '-')
 		}
-		i = 1
+		text = text[1:]
 	}
-	first := len(n.text)
-	var coef uint64
-	seen, inGroup, groupSize, grouped := 0, 0, 3, false
-	if f.pattern != nil && f.pattern.groups > 0 {
-		groupSize = f.pattern.groups
-	}
-	for i < len(text) {
-		c := text[i]
-		if c-'0' <= 9 {
-			if c != '0' || len(n.text) > first {
-				n.text = append(n.text, c)
-				coef = coef*10 + uint64(c-'0')
-			}
-			seen++
-			inGroup++
-			i++
-			continue
-		}
-		if len(f.group) > 0 && hasPrefix(text[i:], f.group) {
-			if inGroup == 0 || inGroup > groupSize || grouped && inGroup != groupSize {
-				return false
-			}
-			grouped, inGroup = true, 0
-			i += len(f.group)
-			continue
-		}
-		break
-	}
-	if grouped && inGroup != groupSize {
+	whole, ok := f.readWhole(text, n)
+	if !ok {
 		return false
 	}
-	n.integer = len(n.text) - first
-	if n.integer == 0 {
-		n.text = append(n.text, '0')
-	}
-	n.frac = 0
-	if i < len(text) {
-		if f.decimal == "" || f.decimal == "." {
-			if text[i] != '.' {
-				return false
-			}
-			i++
-		} else if hasPrefix(text[i:], f.decimal) {
-			i += len(f.decimal)
-		} else {
-			return false
-		}
-		n.text = append(n.text, '.')
-		from := i
-		for ; i < len(text); i++ {
-			c := text[i]
-			if c-'0' > 9 {
-				return false
-			}
-			n.text = append(n.text, c)
-			coef = coef*10 + uint64(c-'0')
-		}
-		if n.frac = i - from; n.frac == 0 {
-			n.text = n.text[:len(n.text)-1]
-		}
-	}
-	if seen+n.frac == 0 {
+	coef, ok := f.readFraction(text[whole.taken:], n, whole.coef)
+	if !ok || whole.digits+n.frac == 0 {
 		return false
 	}
 	n.small = n.integer+n.frac <= 18
 	n.coef = int64(coef)
-	if first == 1 {
+	if isNegative {
 		n.coef = -n.coef
 		if n.small && n.coef == 0 || !n.small && allZero(n.text[1:]) {
 			n.text = append(n.text[:0], n.text[1:]...)
 		}
 	}
-	if p := f.pattern; p != nil {
-		if seen < p.minInt || n.frac < p.minFrac || n.frac > p.maxFrac || p.exponent {
-			return false
-		}
-		if p.groups > 0 && !grouped && seen > p.groups || p.groups == 0 && grouped {
-			return false
-		}
-		n.shiftPoint(p.shift)
+	if f.pattern == nil {
+		return true
 	}
+	if !f.pattern.admits(whole, n.frac) {
+		return false
+	}
+	n.shiftPoint(f.pattern.shift)
 	return true
+}
+
+// wholePart is what was read of the digits before the point.
+type wholePart struct {
+	taken   int // bytes
+	digits  int // leading zeros too
+	grouped bool
+	coef    uint64
+}
+
+// readWhole reads the digits before the point, perhaps in groups, and puts them into n.
+func (f *NumberFormat) readWhole(text []byte, n *Number) (w wholePart, ok bool) {
+	first, inGroup, groupSize := len(n.text), 0, 3
+	if f.pattern != nil && f.pattern.groups > 0 {
+		groupSize = f.pattern.groups
+	}
+	for w.taken < len(text) {
+		c := text[w.taken]
+		if c-'0' <= 9 {
+			if c != '0' || len(n.text) > first {
+				n.text = append(n.text, c)
+				w.coef = w.coef*10 + uint64(c-'0')
+			}
+			w.digits++
+			inGroup++
+			w.taken++
+			continue
+		}
+		if len(f.group) == 0 || !hasPrefix(text[w.taken:], f.group) {
+			break
+		}
+		if inGroup == 0 || inGroup > groupSize || w.grouped && inGroup != groupSize {
+			return w, false
+		}
+		w.grouped, inGroup = true, 0
+		w.taken += len(f.group)
+	}
+	if w.grouped && inGroup != groupSize {
+		return w, false
+	}
+	if n.integer = len(n.text) - first; n.integer == 0 {
+		n.text = append(n.text, '0')
+	}
+	return w, true
+}
+
+// readFraction reads the point and the digits behind it, to the end of the text, and puts
+// them into n. coef is that of the digits before the point.
+func (f *NumberFormat) readFraction(text []byte, n *Number, coef uint64) (uint64, bool) {
+	n.frac = 0
+	if len(text) == 0 {
+		return coef, true
+	}
+	point := f.decimal
+	if point == "" {
+		point = "."
+	}
+	if !hasPrefix(text, point) {
+		return coef, false
+	}
+	text = text[len(point):]
+	if len(text) == 0 {
+		return coef, true // a point behind which nothing stands
+	}
+	n.text = append(n.text, '.')
+	for _, c := range text {
+		if c-'0' > 9 {
+			return coef, false
+		}
+		n.text = append(n.text, c)
+		coef = coef*10 + uint64(c-'0')
+	}
+	n.frac = len(text)
+	return coef, true
+}
+
+// admits reports whether so many digits, grouped or not, are as the pattern says.
+func (p *numberPattern) admits(w wholePart, frac int) bool {
+	switch {
+	case w.digits < p.minInt || frac < p.minFrac || frac > p.maxFrac || p.exponent:
+		return false
+	case p.groups > 0:
+		return w.grouped || w.digits <= p.groups
+	}
+	return !w.grouped
 }
 
 func allZero(text []byte) bool {
