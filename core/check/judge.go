@@ -129,6 +129,14 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	}
 }
 
+// Batch checks all rows of a batch, for who only wants what is found.
+func (j *Judge) Batch(b *source.Batch, out *Ruling) {
+	j.Start(b, out)
+	for from := 0; from < len(b.Rows); from += j.plan.Block() {
+		j.Rows(from, min(from+j.plan.Block(), len(b.Rows)))
+	}
+}
+
 // Rows checks the rows from up to (not including) to, at most the plan's Block;
 // the blocks of a batch come in order.
 func (j *Judge) Rows(from, to int) {

@@ -134,13 +134,7 @@ func read(ctx context.Context, name string, t *target.Target, rows source.Source
 	}
 	keys := map[check.KeyHash]struct{}{}
 	work := func() func(*source.Batch, *check.Ruling) {
-		judge := plan.NewJudge()
-		return func(b *source.Batch, ruling *check.Ruling) {
-			judge.Start(b, ruling)
-			for from := 0; from < len(b.Rows); from += plan.Block() {
-				judge.Rows(from, min(from+plan.Block(), len(b.Rows)))
-			}
-		}
+		return plan.NewJudge().Batch
 	}
 	deliver := func(_ *source.Batch, ruling *check.Ruling) error {
 		for _, h := range ruling.Keys {

@@ -49,13 +49,7 @@ func Count(ctx context.Context, file *source.File, candidates []target.Column, m
 	}
 	fits := make([]Fit, len(candidates))
 	work := func() func(*source.Batch, *check.Ruling) {
-		judge := plan.NewJudge()
-		return func(b *source.Batch, ruling *check.Ruling) {
-			judge.Start(b, ruling)
-			for from := 0; from < len(b.Rows); from += plan.Block() {
-				judge.Rows(from, min(from+plan.Block(), len(b.Rows)))
-			}
-		}
+		return plan.NewJudge().Batch
 	}
 	var read int64
 	deliver := func(b *source.Batch, ruling *check.Ruling) error {
