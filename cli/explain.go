@@ -28,16 +28,17 @@ func (a *app) showExplanation(e *check.Explanation) error {
 	a.table([]columnOf{{title: "column", most: 20}, {title: "as delivered, and after each remedy", most: 36,
 		wrap: true},
 		{title: "value", most: 24}, {title: "rules", most: rest, wrap: true}}, rows)
-	for _, answers := range [][]check.Answer{e.Rules, e.References} {
+	for i, answers := range [][]check.Answer{e.Rules, e.References} {
 		if len(answers) == 0 {
 			continue
 		}
+		titles := [][2]string{{"rule", "asks"}, {"columns", "refer to"}}[i]
 		rows := make([][]string, len(answers))
 		for i, r := range answers {
 			rows[i] = []string{visible(r.Name), visible(r.Asks), r.Answer}
 		}
 		fmt.Fprintln(a.out)
-		a.table([]columnOf{{title: "of the row", most: 36, wrap: true}, {title: "asks", most: 44, wrap: true},
+		a.table([]columnOf{{title: titles[0], most: 36, wrap: true}, {title: titles[1], most: 44, wrap: true},
 			{title: "answer", most: 40, wrap: true}}, rows)
 	}
 	return nil

@@ -21,6 +21,8 @@ export const codeWords: Record<string, string> = {
   'type.decimal': 'not a number',
   'type.double': 'not a number',
   'type.boolean': 'neither true nor false',
+  'type.uri': 'not a URI',
+  'type.duration': 'not a duration',
   'type.error': 'error of a formula',
   'number.text': 'number stored as text',
   'number.precision': 'too many digits before the point',
@@ -37,6 +39,11 @@ export const codeWords: Record<string, string> = {
   'text.format': 'not of the form demanded',
   'value.unknown': 'not an allowed value',
   'key.duplicate': 'key stands twice',
+  'rule.failed': 'does not hold',
+  'reference.missing': 'not in the table referred to',
+  'reference.present': 'in the other table already',
+  'code.unknown': 'not in the code list',
+  'derive.failed': 'cannot be computed',
 }
 
 /** What an action does to the row, in words. */

@@ -392,7 +392,11 @@ func (m *Mapping) choose(p *pair, habits []target.Column, fits []trial.Fit) {
 		switch {
 		case i == best || fits[i].Fits == 0 || len(p.said) == 3:
 		case isDate && len(habits[i].Formats) == 1:
-			p.said = append(p.said, lead(&habits[i], "")+profile.Thousands(fits[i].Fits))
+			said := lead(&habits[i], "") + profile.Thousands(fits[i].Fits)
+			if fits[i].Fits == fits[best].Fits {
+				said += " too: these dates do not tell which is meant"
+			}
+			p.said = append(p.said, said)
 		case i == 0:
 			p.said = append(p.said, "without it "+profile.Thousands(fits[i].Fits))
 		}

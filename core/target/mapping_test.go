@@ -238,7 +238,7 @@ func TestHeaderKey(t *testing.T) {
 func TestSimilar(t *testing.T) {
 	for _, c := range []struct{ header, title, why string }{
 		{"Ticket Nr", "Ticket No", "spelling"}, {"No. of ticket", "ticket of no", "the same words"},
-		{"Moisture", "moisture_pct", "shares words"},
+		{"Moisture", "moisture_pct", "the header shares words"},
 		{"Date", "Datum", ""}, {"Net", "Gross", ""}, {"ticket_no", "Ticket No.", ""},
 		{strings.Repeat("x", 100), "x", ""},
 	} {

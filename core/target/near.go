@@ -72,5 +72,5 @@ func Similar(header, title string) string {
 			return ""
 		}
 	}
-	return "it shares words with " + title
+	return "the header shares words with " + title
 }

@@ -245,7 +245,7 @@ func terminal(work, out string) error {
 	if err := os.Symlink(sieb, filepath.Join(bin, "sieb")); err != nil {
 		return err
 	}
-	m, d, register := demo.Ahrensee(), demo.Dornau(), demo.Register()
+	m, d, c, register := demo.Ahrensee(), demo.Dornau(), demo.Colmitz(), demo.Register()
 	target, err := demo.Target(m.Target)
 	if err != nil {
 		return err
@@ -254,7 +254,11 @@ func terminal(work, out string) error {
 	if err != nil {
 		return err
 	}
-	for name, text := range map[string][]byte{m.Name: m.Bytes, m.Target + ".yaml": target, m.Mapping + ".yaml": mapping,
+	short, err := demo.Mapping(c.Mapping)
+	if err != nil {
+		return err
+	}
+	for name, text := range map[string][]byte{c.Name: c.Bytes, c.Mapping + ".yaml": short, m.Name: m.Bytes, m.Target + ".yaml": target, m.Mapping + ".yaml": mapping,
 		d.Name: d.Bytes, register.Name: register.Bytes} {
 		if err := os.WriteFile(filepath.Join(work, name), text, 0o644); err != nil {
 			return err
@@ -277,13 +281,16 @@ func terminal(work, out string) error {
 			return errors.New("the virtual screen did not start")
 		}
 	}
+	sifted := "sieb sift " + c.Name + " --target " + c.Target + ".yaml --mapping " + c.Mapping +
+		".yaml --reference growers=" + register.Name
 	for name, command := range map[string]string{
 		"read":           "sieb read " + m.Name,
 		"profile":        "sieb profile " + d.Name,
 		"profile-column": "sieb profile " + m.Name + " --column 'Moisture %' | head -46",
 		"draft":          "sieb draft " + d.Name,
-		"sift": "sieb sift " + m.Name + " --target " + m.Target + ".yaml --mapping " + m.Mapping +
-			".yaml --reference growers=" + register.Name + " --out sifted",
+		"draft-mapping":  "sieb draft " + m.Name + " --target " + m.Target + ".yaml",
+		"sift":           sifted + " --out sifted",
+		"explain":        sifted + " --explain 67",
 	} {
 		if err := window(display, bin, work, command, filepath.Join(out, name+".png")); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
