@@ -26,7 +26,9 @@ type Mapping struct {
 	profile *profile.Profile
 	layout  layout.Layout
 	title   string
-	pairs   []pair // of the target's columns; those without a place have none
+	pairs   []pair           // of the target's columns; those without a place have none
+	taken   map[int]bool     // places of the delivery that feed a column
+	byKey   map[string][]int // places of the delivery by their headers
 	leftOut []string
 	tally   *sift.Tally // of the delivery, sifted by the mapping
 }
@@ -49,7 +51,11 @@ const sampled = 3000
 func For(ctx context.Context, t *target.Target, file *source.File, name string, p *profile.Profile) (*Mapping, error) {
 	t = withoutLists(t)
 	m := &Mapping{Name: draftName(name), target: t, profile: p, layout: file.Layout, title: name,
-		pairs: make([]pair, len(t.Columns))}
+		pairs: make([]pair, len(t.Columns)), taken: map[int]bool{}, byKey: map[string][]int{}}
+	for i := range p.Columns {
+		key := target.HeaderKey(headerOf(&p.Columns[i]))
+		m.byKey[key] = append(m.byKey[key], i)
+	}
 	for i := range m.pairs {
 		m.pairs[i].place = -1
 	}
@@ -84,8 +90,11 @@ func (m *Mapping) free(column int) bool {
 	return m.pairs[column].place < 0 && m.pairs[column].value == "" && c.Derive == "" && c.Value == nil
 }
 
-func (m *Mapping) isTaken(place int) bool {
-	return slices.ContainsFunc(m.pairs, func(p pair) bool { return p.place == place })
+func (m *Mapping) isTaken(place int) bool { return m.taken[place] }
+
+// pair lets a column of the delivery feed one of the target, for a reason.
+func (m *Mapping) pair(column, place int, why string) {
+	m.pairs[column].place, m.pairs[column].why, m.taken[place] = place, why, true
 }
 
 // pairByHeader pairs columns whose header is a title or the name.
@@ -98,21 +107,13 @@ func (m *Mapping) pairByHeader() {
 		for _, title := range append(slices.Clone(c.Titles), c.Name) {
 			at := m.headed(title)
 			if m.free(i) && len(at) == 1 && !m.isTaken(at[0]) {
-				m.pairs[i].place, m.pairs[i].why = at[0], "the same header"
+				m.pair(i, at[0], "the same header")
 			}
 		}
 	}
 }
 
-func (m *Mapping) headed(title string) (places []int) {
-	key := target.HeaderKey(title)
-	for i := range m.profile.Columns {
-		if target.HeaderKey(headerOf(&m.profile.Columns[i])) == key {
-			places = append(places, i)
-		}
-	}
-	return places
-}
+func (m *Mapping) headed(title string) []int { return m.byKey[target.HeaderKey(title)] }
 
 // candidate is a pair that is thought of.
 type candidate struct {
@@ -131,19 +132,28 @@ func (m *Mapping) pairByValues(ctx context.Context, file *source.File) error {
 	slices.SortStableFunc(all, func(a, b candidate) int { return -cmp.Compare(a.score(), b.score()) })
 	for _, c := range all {
 		if c.similar != "" && c.share >= 0.5 && m.free(c.column) && !m.isTaken(c.place) {
-			m.pairs[c.column].place, m.pairs[c.column].why = c.place, c.similar
+			m.pair(c.column, c.place, c.similar)
 		}
 	}
 	for isNew := true; isNew; {
 		isNew = false
-		for i := range m.target.Columns {
+		for _, i := range columnsOf(all) {
 			if best, ok := m.onlyFit(all, i); ok {
-				m.pairs[i].place, isNew = best.place, true
-				m.pairs[i].why = "no other column's values fit so well"
+				m.pair(i, best.place, "no other column's values fit so well")
+				isNew = true
 			}
 		}
 	}
 	return nil
+}
+
+// columnsOf returns the columns of some candidates, each once.
+func columnsOf(all []candidate) (columns []int) {
+	for _, c := range all {
+		columns = append(columns, c.column)
+	}
+	slices.Sort(columns)
+	return slices.Compact(columns)
 }
 
 func (c candidate) score() float64 {
@@ -157,12 +167,21 @@ func (c candidate) score() float64 {
 func (m *Mapping) candidates(ctx context.Context, file *source.File) (all []candidate, err error) {
 	const most = 4000
 	var columns []target.Column
+	var left []int // places that feed no column yet
+	for k := range m.profile.Columns {
+		if !m.isTaken(k) && m.profile.Columns[k].Filled > 0 {
+			left = append(left, k)
+		}
+	}
 	for i := range m.target.Columns {
-		for k := range m.profile.Columns {
-			pc := &m.profile.Columns[k]
-			if !m.free(i) || m.isTaken(k) || pc.Filled == 0 || len(columns) == most {
-				continue
+		if !m.free(i) {
+			continue
+		}
+		for _, k := range left {
+			if len(columns) == most {
+				break
 			}
+			pc := &m.profile.Columns[k]
 			columns = append(columns, m.habitsOf(i, k)[0])
 			c := candidate{column: i, place: k}
 			for _, title := range append(slices.Clone(m.target.Columns[i].Titles), m.target.Columns[i].Name) {

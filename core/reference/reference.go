@@ -84,11 +84,13 @@ func Read(ctx context.Context, name string, columns []target.Column, rows source
 	return k, nil
 }
 
+// before is how many columns stand before the cells: row, line and reasons.
+const before = 3
+
 // AddRejected reads the keys of rows that were rejected, so that a row that refers to one of
 // them can be told why it is withheld. They are the rows of rejected.csv; by is the target
 // that rejected them, joined with its mapping.
 func (k *Keys) AddRejected(ctx context.Context, by *target.Target, columns []string, rows source.Source) error {
-	const before = 3 // row, line and reasons stand before the cells
 	t := *by
 	t.Columns = slices.Clone(by.Columns)
 	for i := range t.Columns {
@@ -106,11 +108,24 @@ func (k *Keys) AddRejected(ctx context.Context, by *target.Target, columns []str
 		}
 	}
 	var err error
-	k.rejected, err = read(ctx, k.State.Name, &t, rows, "utf-8")
+	k.rejected, err = read(ctx, k.State.Name, &t, rejectedRows{rows}, "utf-8")
 	for h := range k.keys {
 		delete(k.rejected, h)
 	}
 	return err
+}
+
+// rejectedRows are the rows of rejected.csv, of whose columns the first three are no
+// delivery's: their names stand for nothing.
+type rejectedRows struct{ source.Source }
+
+func (r rejectedRows) Header() source.Header {
+	h := r.Source.Header()
+	h.Names = slices.Clone(h.Names)
+	for i := range min(before, len(h.Names)) {
+		h.Names[i] = fmt.Sprintf("\x00%d", i)
+	}
+	return h
 }
 
 func namesOf(columns []target.Column) (names []string) {

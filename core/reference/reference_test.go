@@ -110,5 +110,9 @@ func TestRejectedMainRows(t *testing.T) {
 		require.Len(t, ruling.Found, 1, row)
 		assert.Contains(t, string(ruling.Message(&ruling.Found[0])), want)
 	}
+	named, err := target.Parse([]byte("target: lines\ncolumns: [{name: line}, {name: row}]\n"))
+	require.NoError(t, err)
+	assert.NoError(t, keys.AddRejected(t.Context(), named, []string{"line"}, reader(t, "row,line,reasons,Line,ROW\n1,2,why,7,8\n")),
+		"columns that are named as those before the cells")
 	assert.NoError(t, keys.AddRejected(t.Context(), by, []string{"other"}, reader(t, "row\n1\n")), "a column that the other target does not have")
 }

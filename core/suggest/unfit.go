@@ -65,23 +65,18 @@ type unfit struct {
 
 // suspects returns the columns that break a rule in more than half of the rows.
 func suspects(t *target.Target, result *sift.Result) (all []suspect) {
-	for i := range t.Columns {
-		c := t.Columns[i]
-		place := 0
-		for _, m := range result.Columns {
-			if m.Column == c.Name {
-				place = m.Place
-			}
+	broken := map[string]int64{}
+	for _, g := range result.Violations {
+		if slices.Contains([]string{"type", "date", "pattern", "set", "length"}, g.Class) {
+			broken[g.Column] = max(broken[g.Column], g.Rows)
 		}
-		broken := int64(0)
-		for _, g := range result.Violations {
-			if g.Column == c.Name && slices.Contains([]string{"type", "date", "pattern", "set", "length"}, g.Class) {
-				broken = max(broken, g.Rows)
-			}
-		}
-		if place > 0 && broken >= enough && 2*broken > result.Tally.Read-result.Tally.Excluded && len(all) < most {
-			c.Position, c.Codes = place, nil
-			all = append(all, suspect{c, place})
+	}
+	for i, m := range result.Columns {
+		rows := broken[m.Column]
+		if m.Place > 0 && rows >= enough && 2*rows > result.Tally.Read-result.Tally.Excluded && len(all) < most {
+			c := t.Columns[i]
+			c.Position, c.Codes = m.Place, nil
+			all = append(all, suspect{c, m.Place})
 		}
 	}
 	return all

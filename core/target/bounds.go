@@ -18,7 +18,7 @@ const (
 	maxProblems = 100     // that are told
 	maxColumns  = 1 << 14
 	maxKey      = 32      // columns
-	maxRules    = 1000    // row rules; exclusions
+	maxRules    = 1000    // row rules; exclusions; columns that are computed or required by a condition
 	maxTexts    = 100     // titles and null texts of a column
 	maxFormats  = 20      // of a column
 	maxListed   = 100_000 // values of oneOf, pairs of recode

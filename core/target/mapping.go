@@ -203,7 +203,7 @@ func (t *Target) With(m *Mapping) (*Target, error) {
 		joined.RefuseNew = *m.refuseNew
 	}
 	nodes := make([]map[string]ast.Node, len(t.Columns))
-	at := map[string]int{}
+	at, computed := map[string]int{}, 0
 	for i := range t.Columns {
 		at[t.Columns[i].Name] = i
 	}
@@ -214,14 +214,21 @@ func (t *Target) With(m *Mapping) (*Target, error) {
 			p.unknownColumn(f, t)
 			continue
 		}
+		if f.at["derive"] != nil {
+			if computed++; computed > maxRules {
+				p.wrong(f.at["derive"], "more than %d columns are computed", maxRules)
+				break
+			}
+		}
 		nodes[k] = f.at
 		p.feed(&joined.Columns[k], f)
 	}
 	p.leftOut(&joined, m)
 	if len(p.problems) == 0 {
-		p.derivations(joined.Columns, nodes)
+		known := Known(joined.Columns)
+		p.derivations(joined.Columns, known, nodes)
 		for i, x := range m.Exclude {
-			p.condition(m.excluded[i]["condition"], x.Condition, joined.Columns, condition.Truth)
+			p.condition(m.excluded[i]["condition"], x.Condition, known, condition.Truth)
 		}
 	}
 	if err := p.end(); err != nil {

@@ -172,29 +172,39 @@ func (p *reading) uniqueKeys(n ast.Node, t *raw) {
 
 // conditions checks all expressions of a target, once its columns are known.
 func (p *reading) conditions(t *raw) {
+	known := Known(t.Columns)
+	computed := 0
 	for i := range t.Columns {
-		if when := t.Columns[i].RequiredWhen; when != "" {
-			p.condition(t.details[i]["requiredWhen"], when, t.Columns, condition.Truth)
+		c := &t.Columns[i]
+		if c.Derive == "" && c.RequiredWhen == "" {
+			continue
+		}
+		if computed++; computed > maxRules {
+			p.wrong(t.columns[i], "more than %d columns are computed or required by a condition", maxRules)
+			return
+		}
+		if c.RequiredWhen != "" {
+			p.condition(t.details[i]["requiredWhen"], c.RequiredWhen, known, condition.Truth)
 		}
 	}
-	p.derivations(t.Columns, t.details)
+	p.derivations(t.Columns, known, t.details)
 	for i, r := range t.RowRules {
-		p.condition(t.rules[i]["condition"], r.Condition, t.Columns, condition.Truth)
+		p.condition(t.rules[i]["condition"], r.Condition, known, condition.Truth)
 	}
 	for i, x := range t.Exclude {
-		p.condition(t.excluded[i]["condition"], x.Condition, t.Columns, condition.Truth)
+		p.condition(t.excluded[i]["condition"], x.Condition, known, condition.Truth)
 	}
 }
 
 // derivations checks what columns are computed from, and that none of them is computed
 // from itself.
-func (p *reading) derivations(columns []Column, at []map[string]ast.Node) {
+func (p *reading) derivations(columns []Column, known []condition.Column, at []map[string]ast.Node) {
 	needs := make([][]string, len(columns))
 	for i := range columns {
 		if columns[i].Derive == "" {
 			continue
 		}
-		if program := p.condition(at[i]["derive"], columns[i].Derive, columns,
+		if program := p.condition(at[i]["derive"], columns[i].Derive, known,
 			resultsFor(columns[i].Datatype)...); program != nil {
 			needs[i] = program.Columns()
 		}

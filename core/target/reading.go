@@ -282,8 +282,9 @@ func (p *reading) unknown(at property, of string, known []string) {
 
 // condition checks an expression over columns; results of another kind than wanted
 // are told as wrong. It returns nil where the expression is wrong.
-func (p *reading) condition(n ast.Node, text string, columns []Column, wanted ...condition.Kind) *condition.Program {
-	program, err := condition.Compile(text, Known(columns), wanted...)
+func (p *reading) condition(n ast.Node, text string, columns []condition.Column,
+	wanted ...condition.Kind) *condition.Program {
+	program, err := condition.Compile(text, columns, wanted...)
 	if err == nil {
 		return program
 	}
