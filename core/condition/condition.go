@@ -465,18 +465,19 @@ func (r *rewriting) operator(e ast.Expr, call ast.CallExpr) {
 		r.kinds[e.ID()] = r.kinds[args[1].ID()]
 	case "@in":
 		if args[1].Kind() == ast.ListKind {
-			for _, element := range args[1].AsList().Elements() {
-				r.agree(args[0], element)
-			}
+			r.agree(append([]ast.Expr{args[0]}, args[1].AsList().Elements()...)...)
 		}
 	}
 }
 
-// agree makes both of two nodes exact where one of them is.
-func (r *rewriting) agree(a, b ast.Expr) {
-	for _, pair := range [][2]ast.Expr{{a, b}, {b, a}} {
-		if r.kinds[pair[0].ID()] == Number && r.kinds[pair[1].ID()] == whole {
-			r.exact(pair[1])
+// agree makes all of some nodes exact where one of them is.
+func (r *rewriting) agree(nodes ...ast.Expr) {
+	if !slices.ContainsFunc(nodes, func(e ast.Expr) bool { return r.kinds[e.ID()] == Number }) {
+		return
+	}
+	for _, e := range nodes {
+		if r.kinds[e.ID()] == whole {
+			r.exact(e)
 		}
 	}
 }
