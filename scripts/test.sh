@@ -10,7 +10,10 @@ go vet ./...
 # that are slow under it and about figures rather than about goroutines, and those whose service runs in a
 # process of its own, into which it does not see (the short tests leave them out).
 figures=$(paste -sd'|' <<'EOF'
+TestAcceptedRowsGoIntoTheTable
 TestCorpus
+TestDeliveryState
+TestDownloadForASpreadsheet
 TestEstimates
 TestFailuresLeaveTheOldFiles
 TestFarAmongMany
@@ -22,6 +25,7 @@ TestNotReadable
 TestRelationsOfWideTables
 TestSearchFindsEachRowOnce
 TestSheetLong
+TestTargetFromTable
 TestTextsThatTheDatabaseRefuses
 EOF
 )
@@ -31,6 +35,12 @@ apart='TestAPoisonousJob|TestHostileDeliveries|TestKilledAtAnyMoment|TestKilledS
 lane() {
   go test -p 1 $(go list ./... | grep -vE '/(core|service|node_modules)(/|$)')
   go test -p 1 -run "^($figures|$apart)$" ./core/... ./service/...
+  local package target
+  for package in $(go list ./core/...); do
+    for target in $(go test -list '^Fuzz' "$package" | grep '^Fuzz' || true); do
+      go test -run '^$' -fuzz "^$target\$" -parallel 1 -fuzztime "${FUZZTIME:-1500x}" -fuzzminimizetime 10x "$package"
+    done
+  done
 }
 lane &
 go test -p 1 -race -short -skip "^($figures)$" ./core/... ./service/... || {
@@ -38,9 +48,3 @@ go test -p 1 -race -short -skip "^($figures)$" ./core/... ./service/... || {
   exit 1
 }
 wait $!
-
-for package in $(go list ./core/...); do
-  for target in $(go test -list '^Fuzz' "$package" | grep '^Fuzz' || true); do
-    go test -run '^$' -fuzz "^$target\$" -fuzztime "${FUZZTIME:-1500x}" -fuzzminimizetime 10x "$package"
-  done
-done
