@@ -130,9 +130,11 @@ func tell(what string, ratios []float64, goal string) {
 
 func (b *bench) sift(csv string, rows int) error {
 	target, mapping := filepath.Join(b.dir, "target.yaml"), filepath.Join(b.dir, "mapping.yaml")
+	register := filepath.Join(b.dir, "growers.ods")
 	for path, text := range map[string]func() ([]byte, error){
-		target:  func() ([]byte, error) { return demo.Target("weighbridge_tickets") },
-		mapping: func() ([]byte, error) { return demo.Mapping("brunnthal") },
+		target:   func() ([]byte, error) { return demo.Target("weighbridge_tickets") },
+		mapping:  func() ([]byte, error) { return demo.Mapping("brunnthal") },
+		register: func() ([]byte, error) { return demo.Delivery("growers-2026.ods") },
 	} {
 		content, err := text()
 		if err == nil {
@@ -148,8 +150,7 @@ func (b *bench) sift(csv string, rows int) error {
 	}
 	ratios, peaks, err := b.race(b.yard("encoding/csv loop", "csv", csv),
 		contender{name: "sift, all outputs", args: []string{b.sieb, "sift", csv, "--target", target, "--mapping",
-			mapping, "--out", out,
-			"--format", "json"}, also: 3})
+			mapping, "--reference", "growers=" + register, "--out", out, "--format", "json"}, also: 3})
 	if err != nil {
 		return err
 	}
