@@ -9,7 +9,6 @@
 package condition
 
 import (
-	"errors"
 	"fmt"
 	"regexp"
 	"slices"
@@ -297,7 +296,6 @@ type rewriting struct {
 	expression *Expression
 	columns    []Column
 	kinds      map[int64]Kind // what is known of the nodes
-	bound      []string       // names that a comprehension binds
 	factory    ast.ExprFactory
 	info       *ast.SourceInfo
 	last       int64
@@ -495,6 +493,3 @@ func (r *rewriting) exact(e ast.Expr) {
 	r.replace(e, r.factory.NewCall(e.ID(), "number", inner))
 	r.kinds[e.ID()] = Number
 }
-
-// errUnjudged says that a value is missing or wrong.
-var errUnjudged = errors.New("a value is missing or wrong")
