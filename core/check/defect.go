@@ -19,17 +19,17 @@ func (j *Judge) defects(to int) {
 			continue
 		}
 		action := j.report(d.Cell, column, d.Code, nil, d)
-		switch d.Code {
-		case violation.RowShort, violation.RowLong, violation.RowMisplaced, violation.QuoteOpen:
+		switch {
+		case d.Code.SetsApart():
 			j.apart[d.Row-j.from] = true
 			j.out.Rejected[d.Row] = true
-		case violation.EncodingInvalid, violation.QuoteTail:
+		case d.Code == violation.EncodingInvalid || d.Code == violation.QuoteTail:
 			if action == violation.Flag {
 				j.damage[d.Row-j.from] = true // kept as it is, as far as UTF-8 can hold it
 			} else {
 				j.spoilt = append(j.spoilt, cellAt{d.Row, d.Cell})
 			}
-		case violation.TypeError:
+		case d.Code == violation.TypeError:
 			if action == violation.Flag {
 				j.kept = append(j.kept, cellAt{d.Row, d.Cell})
 			} else {

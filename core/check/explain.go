@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"sieb/core/condition"
+	"sieb/core/value"
 	"sieb/core/violation"
 )
 
@@ -127,7 +128,7 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 	if s := l.texts[row-j.from]; s.Start < s.End {
 		var v condition.Value
 		text := j.batch.Arena[s.Start:s.End]
-		if text[0] == '"' && l.spec.Datatype.String() == "string" {
+		if text[0] == '"' && l.spec.Datatype == value.String {
 			v.Read(l.spec.Datatype, text)
 			text = v.Text
 		}

@@ -194,7 +194,7 @@ func (c *compiler) comparison(name string, a, b ast.Expr) truthFunc {
 			return func(vars Block, k int) (bool, bool) {
 				left, ok := x(vars, k)
 				right, told := y(vars, k)
-				return (left == right) == (name == "_=="+"_"), ok && told
+				return (left == right) == (name == "_==_"), ok && told
 			}
 		}
 	}

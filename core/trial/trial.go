@@ -70,15 +70,6 @@ func Count(ctx context.Context, file *source.File, candidates []target.Column, m
 	return fits, nil
 }
 
-// isApart reports whether a row's cells cannot be given to columns.
-func isApart(c violation.Code) bool {
-	switch c {
-	case violation.RowShort, violation.RowLong, violation.RowMisplaced, violation.QuoteOpen:
-		return true
-	}
-	return false
-}
-
 func isDamage(c violation.Code) bool {
 	return c == violation.EncodingInvalid || c == violation.QuoteTail || c == violation.TypeError
 }
@@ -99,7 +90,7 @@ func add(fits []Fit, candidates []target.Column, b *source.Batch, ruling *check.
 	for i := range ruling.Found {
 		f := &ruling.Found[i]
 		switch {
-		case isApart(f.Code):
+		case f.Code.SetsApart():
 			if f.Row != apart {
 				apart = f.Row
 				rows--

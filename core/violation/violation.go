@@ -145,6 +145,16 @@ func (c Code) IsOfColumn() bool {
 	return c.Class() != "structure" && c.Class() != "delivery"
 }
 
+// SetsApart reports whether a row with the code has cells that cannot be given to columns,
+// so that it is not checked further.
+func (c Code) SetsApart() bool {
+	switch c {
+	case RowShort, RowLong, RowMisplaced, QuoteOpen:
+		return true
+	}
+	return false
+}
+
 // OfColumns returns the names of the codes of columns.
 func OfColumns() (names []string) {
 	for c := None; c < codes; c++ {

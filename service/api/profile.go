@@ -314,7 +314,7 @@ func (s *Server) draftMapping(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, unusable("target", err)
 	}
-	versions, err := s.codesOf(ctx, text)
+	versions, err := s.codesOf(ctx, t)
 	if err != nil {
 		return nil, err
 	}

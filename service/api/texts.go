@@ -61,8 +61,7 @@ type codesText struct {
 func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target], error) {
 	if !target.IsName(in.Name) {
 		return nil, huma.Error422UnprocessableEntity("a code list's name is made of letters, digits, _ and -, " +
-			"and begins " +
-			"with none of the last")
+			"and begins with none of the last")
 	}
 	if _, err := codes.Parse(ctx, in.Name, in.RawBody); err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
@@ -151,8 +150,10 @@ func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[Mapp
 	} else if err != nil {
 		return nil, s.failure("looking for a target", err)
 	}
-	if _, err := joined(t, m); err != nil {
-		return nil, err
+	if parsed, err := target.Parse([]byte(t.Text)); err != nil {
+		return nil, unusable("target", err)
+	} else if _, err := parsed.With(m); err != nil {
+		return nil, unusable("mapping", err)
 	}
 	added, err := s.addText(ctx, store.Mappings, store.Text{Name: m.Name, Title: m.Title, Target: m.Target,
 		Text: string(in.RawBody)})
@@ -160,19 +161,6 @@ func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[Mapp
 		return nil, err
 	}
 	return &created[Mapping]{http.StatusCreated, locationOf(store.Mappings, added), mappingOf(added, false)}, nil
-}
-
-// joined joins a target that was added with a mapping.
-func joined(t store.Text, m *target.Mapping) (*target.Target, error) {
-	parsed, err := target.Parse([]byte(t.Text))
-	if err != nil {
-		return nil, unusable("target", err)
-	}
-	both, err := parsed.With(m)
-	if err != nil {
-		return nil, unusable("mapping", err)
-	}
-	return both, nil
 }
 
 func locationOf(l store.Library, t store.Text) string {
@@ -281,33 +269,34 @@ func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
 		return r, err
 	}
 	r.target = store.VersionOf{Name: t.Name, Version: t.Version}
-	if r.refersTo, err = s.refersTo(ctx, t, in.References); err != nil {
+	parsed, err := target.Parse([]byte(t.Text))
+	if err != nil {
+		return r, unusable("target", err)
+	}
+	if r.refersTo, err = s.refersTo(ctx, parsed, in.References); err != nil {
 		return r, err
 	}
-	if r.codes, err = s.codesOf(ctx, t); err != nil || in.Mapping == "" {
+	if r.codes, err = s.codesOf(ctx, parsed); err != nil || in.Mapping == "" {
 		return r, err
 	}
 	r.mapping = store.VersionOf{Name: m.Name, Version: m.Version}
 	if r.layout, err = target.ParseMapping([]byte(m.Text)); err != nil {
 		return r, unusable("mapping", err)
 	}
-	_, err = joined(t, r.layout)
-	return r, err
+	if _, err = parsed.With(r.layout); err != nil {
+		return r, unusable("mapping", err)
+	}
+	return r, nil
 }
 
 // codesOf finds the newest versions of the code lists that a target names.
-func (s *Server) codesOf(ctx context.Context, t store.Text) (map[string]int, error) {
-	parsed, err := target.Parse([]byte(t.Text))
-	if err != nil {
-		return nil, unusable("target", err)
-	}
+func (s *Server) codesOf(ctx context.Context, t *target.Target) (map[string]int, error) {
 	versions := map[string]int{}
-	for _, name := range parsed.CodeLists() {
+	for _, name := range t.CodeLists() {
 		l, err := s.Store.Text(ctx, store.Codes, name, 0)
 		if errors.Is(err, store.ErrNone) {
 			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("there is no code list %q, which the "+
-				"target names: "+
-				"add it first", name))
+				"target names: add it first", name))
 		} else if err != nil {
 			return nil, s.failure("looking for a code list", err)
 		}
@@ -317,13 +306,10 @@ func (s *Server) codesOf(ctx context.Context, t store.Text) (map[string]int, err
 }
 
 // refersTo finds the runs whose accepted rows a target refers to.
-func (s *Server) refersTo(ctx context.Context, t store.Text, asked map[string]string) (map[string]string, error) {
-	parsed, err := target.Parse([]byte(t.Text))
-	if err != nil {
-		return nil, unusable("target", err)
-	}
-	runs := map[string]string{}
-	for _, fk := range parsed.Constraints() {
+func (s *Server) refersTo(ctx context.Context, t *target.Target, asked map[string]string) (
+	runs map[string]string, err error) {
+	runs = map[string]string{}
+	for _, fk := range t.Constraints() {
 		name := fk.Reference.Resource
 		if name == "" || runs[name] != "" {
 			continue
@@ -340,8 +326,7 @@ func (s *Server) refersTo(ctx context.Context, t store.Text, asked map[string]st
 		}
 		if r.State != store.Done {
 			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the run %s, which %s is to mean, is %s", r.ID,
-				name,
-				r.State))
+				name, r.State))
 		}
 		runs[name] = r.ID
 	}

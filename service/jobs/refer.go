@@ -14,6 +14,7 @@ import (
 	"sieb/core/report"
 	"sieb/core/source"
 	"sieb/core/target"
+	"sieb/core/value"
 	"sieb/service/store"
 )
 
@@ -106,7 +107,7 @@ func (q *Queue) fromDatabase(ctx context.Context, t *target.Target, fk *target.F
 	}
 	columns := reference.Columns(t, fk)
 	for i := range columns {
-		if columns[i].Datatype.String() == "boolean" {
+		if columns[i].Datatype == value.Boolean {
 			columns[i].Formats = []string{"t|f"} // as the database writes them
 		}
 	}
