@@ -4,12 +4,14 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"sieb/core/check"
 	"sieb/core/codes"
 	"sieb/core/layout"
 	"sieb/core/reference"
@@ -21,7 +23,7 @@ import (
 )
 
 func (a *app) sift() *cobra.Command {
-	var targetPath, mappingPath, out, today string
+	var targetPath, mappingPath, out, today, companionPath string
 	var workers int
 	var explain int64
 	var guard, sums bool
@@ -56,6 +58,8 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		"NAME=FILE: the file with the rows of a table that the target refers to; may be repeated")
 	cmd.Flags().StringToStringVar(&lists, "codes", nil,
 		"NAME=FILE: the file of a code list that the target names; may be repeated")
+	cmd.Flags().StringVar(&companionPath, "companion", "",
+		"file that came with the delivery and holds its control values")
 	cmd.Flags().StringVar(&today, "today", "", "the day on which rules count, as 2026-07-31; by default this day")
 	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; created if missing")
 	cmd.Flags().BoolVar(&guard, "guard-formulas", false,
@@ -93,7 +97,11 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		if err != nil {
 			return err
 		}
-		run := report.Run{Delivery: file, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
+		companion, err := readCompanion(t, companionPath)
+		if err != nil {
+			return err
+		}
+		run := report.Run{Delivery: file, Companion: companion, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
 			SHA256Outputs: sums, Today: day, Codes: codeLists, Keys: keys}
 		if explain > 0 {
 			e, err := run.Explain(cmd.Context(), explain)
@@ -213,6 +221,25 @@ func readCodes(ctx context.Context, t *target.Target, files map[string]string) (
 		}
 	}
 	return all, nil
+}
+
+// readCompanion reads the file with the control values of a delivery; nil where no path is
+// given.
+func readCompanion(t *target.Target, path string) (*check.Companion, error) {
+	switch {
+	case path == "" && t != nil && t.NeedsCompanion():
+		return nil, usagef("a control value stands in a file that comes with the delivery: name it with --companion FILE")
+	case path == "":
+		return nil, nil
+	case t == nil || !t.NeedsCompanion():
+		return nil, usagef("--companion %s: no control value of the target stands in a companion file", path)
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, fmt.Errorf("the companion file cannot be read: %w", err)
+	}
+	defer f.Close()
+	return check.ReadCompanion(filepath.Base(path), f)
 }
 
 // referred reads the files with the tables that a target refers to.

@@ -65,6 +65,14 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 		j.fail(c, violation.RequiredEmpty, raw)
 		return nil
 	}
+	if c.spec.Separator != "" {
+		return j.list(c, cell)
+	}
+	return j.value(c, cell)
+}
+
+// value checks a value by its datatype and the column's rules.
+func (j *Judge) value(c *lane, cell []byte) []byte {
 	switch c.spec.Datatype {
 	case value.String:
 		return j.string(c, cell)
@@ -82,9 +90,44 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 	return j.boolean(c, cell)
 }
 
+// list checks the values of a cell that holds a list, up to the first that is wrong. Blanks
+// around them are ignored.
+func (j *Judge) list(c *lane, cell []byte) []byte {
+	found := len(j.out.Found)
+	separator := []byte(c.spec.ListSeparator())
+	j.listed, j.isEntry = j.listed[:0], true
+	defer func() { j.isEntry = false }()
+	for rest, more := cell, true; more; {
+		var entry []byte
+		entry, rest, more = bytes.Cut(rest, separator)
+		if trimmed := bytes.TrimSpace(entry); trimmed != nil {
+			entry = trimmed
+		} else {
+			entry = entry[:0]
+		}
+		out := j.value(c, entry)
+		if len(j.out.Found) > found {
+			j.isEntry = false
+			return j.quoted(cell)
+		}
+		j.listed = append(j.listed, out...)
+		if more {
+			j.listed = append(j.listed, c.spec.Separator...)
+		}
+	}
+	if c.hashed {
+		j.hash(c, j.listed)
+	}
+	j.isEntry = false
+	if len(j.listed) == 0 {
+		return emptyText
+	}
+	return j.quoted(j.listed)
+}
+
 // quoted returns a text as a cell of RFC 4180.
 func (j *Judge) quoted(cell []byte) []byte {
-	if rfc4180.IsPlain(cell) {
+	if j.isEntry || rfc4180.IsPlain(cell) {
 		return cell
 	}
 	j.scratch = rfc4180.AppendCell(j.scratch[:0], cell)
@@ -111,7 +154,7 @@ func (j *Judge) string(c *lane, cell []byte) []byte {
 	if c.hashed {
 		j.hash(c, cell)
 	}
-	if len(cell) == 0 {
+	if len(cell) == 0 && !j.isEntry {
 		return emptyText
 	}
 	return j.quoted(cell)
@@ -127,8 +170,10 @@ func (j *Judge) code(c *lane, cell []byte) []byte {
 		if c.fallback != nil {
 			place++
 		}
+		if j.changed&(1<<place) == 0 {
+			j.count(c.place, 1<<place)
+		}
 		j.changed |= 1 << place
-		j.count(c.place, 1<<place)
 		j.coded = append(j.coded[:0], meant...)
 		return j.coded
 	}
@@ -273,6 +318,9 @@ func (j *Judge) date(c *lane, cell []byte) []byte {
 	for k, f := range j.dateFormats(c) {
 		o := f.Parse(cell, &t)
 		if o == value.Matches {
+			if c.spec.Zoned && !t.Zoned {
+				continue
+			}
 			outcome, isCanonical = o, f.IsISO()
 			if j.kind == workbook.Text {
 				j.otherDate(c, k, cell, &t)

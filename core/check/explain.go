@@ -5,7 +5,7 @@ import (
 	"strings"
 
 	"sieb/core/condition"
-	"sieb/core/value"
+	"sieb/core/target"
 	"sieb/core/violation"
 )
 
@@ -128,8 +128,8 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 	if s := l.texts[row-j.from]; s.Start < s.End {
 		var v condition.Value
 		text := j.batch.Arena[s.Start:s.End]
-		if text[0] == '"' && l.spec.Datatype == value.String {
-			v.Read(l.spec.Datatype, text)
+		if text[0] == '"' && l.spec.ValueType().IsText() {
+			v.Read(l.spec.ValueType(), text)
 			text = v.Text
 		}
 		value := strings.ToValidUTF8(string(text), "\uFFFD")
@@ -168,6 +168,10 @@ func demands(c *column) (all []string) {
 		add(n > 0, "one of", strings.Join(s.OneOf, ", "))
 	}
 	add(s.Unique, "unique")
+	add(s.Separator != "", "a list with", strconv.Quote(s.Separator), "between its values")
+	add(s.Zoned, "with a zone")
+	add(s.Ordered != target.AnyOrder, s.Ordered.String())
+	add(s.Complete, "each allowed value occurs")
 	return all
 }
 

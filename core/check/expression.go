@@ -51,6 +51,8 @@ func (j *Judge) values(x *expression, block int) condition.Block {
 				vars[i][k] = condition.TextOf(j.plan.fileName)
 			case condition.OfToday:
 				vars[i][k] = condition.MomentOf(j.plan.today)
+			case condition.OfFileDate:
+				vars[i][k] = j.plan.fileDate
 			}
 		}
 	}
@@ -70,7 +72,7 @@ func (j *Judge) rawValue(row, cell int) condition.Value {
 
 // read reads the typed values of a column's cells back from their canonical texts.
 func (j *Judge) read(l *lane, block int) {
-	d := l.spec.Datatype
+	d := l.spec.ValueType()
 	for k := range block {
 		switch s := l.texts[k]; {
 		case l.wrong[k]:
@@ -183,7 +185,7 @@ func (j *Judge) appendVariable(dst []byte, r *rule, i int, v *condition.Value) [
 	if v.Kind == condition.Missing {
 		return append(dst, "empty"...)
 	}
-	isDate := r.Variables[i].Origin == condition.OfToday ||
+	isDate := r.Variables[i].Origin == condition.OfToday || r.Variables[i].Origin == condition.OfFileDate ||
 		r.Variables[i].Origin == condition.OfColumn && j.lanes[r.at[i]].spec.Datatype == value.Date
 	start := len(dst)
 	dst = v.Append(dst, isDate)

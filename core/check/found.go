@@ -4,6 +4,7 @@ import (
 	"github.com/zeebo/xxh3"
 
 	"sieb/core/source"
+	"sieb/core/target"
 	"sieb/core/violation"
 )
 
@@ -30,6 +31,9 @@ type Ruling struct {
 	Found    []Found   // in the order of rows
 	Rejected []bool    // for each row
 	Excluded []uint16  // for each row by which of the plan's exclusions, from 1, it is left out; 0 for none
+	Sums     []Sum     // for each control value
+	Seen     [][]int   // for each column of which all values must occur those that this judge met for the first time
+	Ordered  []ordered // for each column with an order where it begins and ends in the batch
 	Unjudged []int64   // for each row rule the rows in which a value that it needs is missing or wrong
 	Keys     []KeyHash // for each row the hash of each of the plan's keys
 	Changed  [][]int64 // for each column and remedy the cells that it changed
@@ -119,11 +123,20 @@ func (r *Ruling) Value(f *Found) []byte { return r.text[f.value:f.message] }
 // Message says in words what is wrong.
 func (r *Ruling) Message(f *Found) []byte { return r.text[f.message:f.end] }
 
-// AddDuplicate reports that the values of a key recur in a row; which row has
-// them already is known only to who sees the rows in order.
-func (r *Ruling) AddDuplicate(p *Plan, b *source.Batch, row int, key *Key, firstRow, firstLine int64) Found {
-	f := Found{Row: row, Cell: -1, Column: key.Columns[0], Code: violation.KeyDuplicate, Action: key.Action,
-		value: uint32(len(r.text))}
+// AddRepeat reports that the values of a key, or of all a row, recur in a row, in which
+// other row they do, and which of such rows are kept. That is known only to who sees the rows in order.
+func (r *Ruling) AddRepeat(p *Plan, b *source.Batch, row int, key *Key, otherRow, otherLine int64,
+	keep target.Kept) Found {
+	f := Found{Row: row, Cell: -1, Column: -1, Code: key.Code, Action: key.Action, value: uint32(len(r.text))}
+	other := position{otherRow, otherLine}
+	if key.Columns == nil {
+		f.message = f.value
+		r.text = appendPosition(append(r.text, "all values of the row are those of "...), other)
+		r.text = append(r.text, keptWords[keep]...)
+		f.end = uint32(len(r.text))
+		return f
+	}
+	f.Column = key.Columns[0]
 	cells := b.Cells(row)
 	for i, k := range key.Columns {
 		if i > 0 {
@@ -141,10 +154,17 @@ func (r *Ruling) AddDuplicate(p *Plan, b *source.Batch, row int, key *Key, first
 		f.key = key
 	}
 	f.message = uint32(len(r.text))
-	r.text = appendDuplicate(r.text, r.text[f.value:f.message], firstRow, firstLine)
+	r.text = appendQuoted(r.text, r.text[f.value:f.message])
+	r.text = appendPosition(append(r.text, repeatWords[keep]...), other)
+	r.text = append(r.text, keptWords[keep]...)
 	f.end = uint32(len(r.text))
 	return f
 }
+
+var (
+	repeatWords = []string{" is already in ", " is again in ", " is also in "}
+	keptWords   = []string{", which is kept", ", which is kept", "; of such rows none is kept"}
+)
 
 // ColumnName returns the name of the target's column that a violation is in (of
 // a key all its columns), the delivery's header where the cell feeds none, ""

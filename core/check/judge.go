@@ -40,6 +40,8 @@ type Judge struct {
 	vars    []condition.Block // for each of the plan's expressions, what it reads
 	changed uint64            // remedies that changed the cell at hand
 	blank   bool              // the cell at hand is to be blanked
+	listed  []byte            // the list at hand in canonical form
+	isEntry bool              // the cell at hand is an entry of a list
 }
 
 type cellAt struct{ row, cell int }
@@ -53,15 +55,17 @@ const blockCells = 1 << 14
 // lane is one column with what its judge needs beside it.
 type lane struct {
 	*column
-	place  int
-	memory memory
-	texts  []delimited.Span // of the block's cells in canonical form, in the batch's arena
-	chain  *remedy.Chain
-	known  map[string]bool   // answers of a pattern that is not simple
-	hashes []KeyHash         // of the block's cells, in a column that belongs to a key
-	values []condition.Value // of the block's cells, in a column that an expression reads
-	broken []bool            // those that break a rule of their own, in a column that refers to another table
-	wrong  []bool            // those that are not of the column's datatype
+	place   int
+	memory  memory
+	texts   []delimited.Span // of the block's cells in canonical form, in the batch's arena
+	chain   *remedy.Chain
+	known   map[string]bool   // answers of a pattern that is not simple
+	hashes  []KeyHash         // of the block's cells, in a column that belongs to a key
+	values  []condition.Value // of the block's cells, in a column that an expression reads
+	broken  []bool            // those that break a rule of their own, in a column that refers to another table
+	wrong   []bool            // those that are not of the column's datatype
+	blanked []bool            // those that were blanked, in a column that is added up
+	seen    map[string]bool   // texts that were met, in a column of which each allowed value must occur
 }
 
 // NewJudge makes a judge for one goroutine.
@@ -104,6 +108,14 @@ func (p *Plan) NewJudge() *Judge {
 			l.values, l.wrong = make([]condition.Value, block), make([]bool, block)
 		}
 	}
+	for _, c := range p.controls {
+		if c.column >= 0 {
+			j.lanes[c.column].blanked = make([]bool, block)
+		}
+	}
+	for _, c := range p.complete {
+		j.lanes[c.column].seen = map[string]bool{}
+	}
 	return j
 }
 
@@ -119,6 +131,16 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 			out.Changed[i] = make([]int64, len(j.plan.Remedies(i)))
 		}
 		out.Unjudged = make([]int64, len(j.plan.rules))
+		out.Sums = make([]Sum, len(j.plan.controls))
+		out.Seen = make([][]int, len(j.plan.complete))
+		out.Ordered = make([]ordered, len(j.plan.ordered))
+	}
+	clear(out.Sums)
+	for i := range out.Seen {
+		out.Seen[i] = out.Seen[i][:0]
+	}
+	for i, column := range j.plan.ordered {
+		out.Ordered[i] = ordered{column: column, first: -1}
 	}
 	for i := range out.Changed {
 		clear(out.Changed[i])
@@ -161,6 +183,7 @@ func (j *Judge) Rows(from, to int) {
 		}
 		clear(l.broken)
 		clear(l.wrong)
+		clear(l.blanked)
 		j.fill(l, from, to)
 		if l.isRead {
 			j.read(l, block)
@@ -170,6 +193,9 @@ func (j *Judge) Rows(from, to int) {
 	j.require(block)
 	j.rules(block)
 	j.refer(block)
+	j.order(block)
+	j.control(block)
+	j.see(block)
 	if n := len(j.plan.Keys); n > 0 {
 		for k := range block {
 			if j.out.Excluded[from+k] > 0 {
@@ -306,6 +332,9 @@ func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, keep *answ
 		if l.isRead {
 			l.wrong[row-j.from] = false
 		}
+		if l.blanked != nil {
+			l.blanked[row-j.from] = true
+		}
 		return delimited.Span{}
 	}
 	if keep != nil && len(j.out.Found) == found {
@@ -326,6 +355,14 @@ func (j *Judge) put(text []byte) delimited.Span {
 
 // key joins the hashes of a key's columns.
 func (j *Judge) key(k *Key, row int) KeyHash {
+	if k.Columns == nil {
+		// A row that is rejected repeats none.
+		if j.out.Rejected[j.from+row] || j.apart[row] {
+			return KeyHash{}
+		}
+		j.scratch = j.AppendRow(j.scratch[:0], j.from+row)
+		return xxh3.Hash128(j.scratch)
+	}
 	if len(k.Columns) == 1 {
 		return j.lanes[k.Columns[0]].hashes[row]
 	}

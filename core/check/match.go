@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"sieb/core/codes"
 	"sieb/core/condition"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -16,6 +17,7 @@ type matching struct {
 	*Plan
 	target   *target.Target
 	header   source.Header
+	lists    []*codes.List
 	byKey    map[string][]int // places of the delivery's columns by their headers
 	isRead   map[int]bool     // cells that expressions read
 	leftOut  map[string]bool  // headers that are left out, as target.HeaderKey
@@ -321,7 +323,20 @@ func (m *matching) compileAll() error {
 			m.excludeValues = append(m.excludeValues, entry)
 		}
 	}
-	return nil
+	m.compileComplete()
+	m.compileOrder()
+	return m.compileControls()
+}
+
+// label returns what a code of a list means, which is the code itself where the list says
+// no more.
+func (m *matching) label(list, code string) (string, bool) {
+	for _, l := range m.lists {
+		if l.Name == list {
+			return l.Label(code)
+		}
+	}
+	return "", false
 }
 
 // compile compiles an expression and finds what it reads; what says so in a message.
@@ -330,6 +345,12 @@ func (m *matching) compile(text string, known []condition.Column, what string) (
 	if err != nil {
 		return nil, err
 	}
+	for _, name := range program.Lists {
+		if !slices.ContainsFunc(m.lists, func(l *codes.List) bool { return l.Name == name }) {
+			return nil, fmt.Errorf("the code list %s is not given", name)
+		}
+	}
+	program.Label = m.label
 	x := &expression{Program: program, number: len(m.expressions), at: make([]int, len(program.Variables))}
 	m.expressions = append(m.expressions, x)
 	for i, v := range program.Variables {

@@ -91,8 +91,11 @@ func (j *Judge) appendWords(dst []byte, c *column, code violation.Code, cell []b
 		p.say("the value cannot be computed: ")
 		p.text = appendValid(p.text, cell, maxValue)
 	default:
-		p.quote(j.raw)
-		if j.changed != 0 {
+		switch p.quote(j.raw); {
+		case j.isEntry:
+			p.say(" has an entry that is wrong: ")
+			p.quote(cell)
+		case j.changed != 0:
 			p.say(", cleaned to ")
 			p.quote(cell)
 			p.say(",")
@@ -202,7 +205,11 @@ func (c *column) sayForm(p *phrase, code violation.Code, cell []byte) {
 	case violation.TypeDuration:
 		p.say(" is not a duration such as PT36H or P1D (ISO 8601)")
 	case violation.DateFormat, violation.TimeFormat:
-		p.say(" is not a ", dateWord(c.spec.Datatype), " like ", c.dates[0].Example(), " (", c.dates[0].Pattern(), ")")
+		zone := ""
+		if c.spec.Zoned {
+			zone = " with a zone, such as +02:00 or Z,"
+		}
+		p.say(" is not a ", dateWord(c.spec.Datatype), zone, " like ", c.dates[0].Example(), " (", c.dates[0].Pattern(), ")")
 		for _, f := range c.dates[1:] {
 			p.say(" or ", f.Example(), " (", f.Pattern(), ")")
 		}
@@ -291,14 +298,4 @@ func hint(cell []byte) string {
 		return `; there are blanks around it, which the remedy trim removes`
 	}
 	return ""
-}
-
-// appendDuplicate says which row has the key already.
-func appendDuplicate(dst, text []byte, row, line int64) []byte {
-	dst = appendQuoted(dst, text)
-	dst = append(dst, " is already in row "...)
-	dst = strconv.AppendInt(dst, row, 10)
-	dst = append(dst, " (line "...)
-	dst = strconv.AppendInt(dst, line, 10)
-	return append(dst, "), which is kept"...)
 }

@@ -19,6 +19,7 @@ import (
 	"time"
 
 	"sieb/core/codes"
+	"sieb/core/condition"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -39,11 +40,15 @@ type Plan struct {
 	encoding      string
 	fileName      []byte
 	today         time.Time
-	plain         bool // there is no target
-	readsToday    bool // something depends on the day of the run
+	fileDate      condition.Value // that the delivery's name holds
+	plain         bool            // there is no target
+	readsToday    bool            // something depends on the day of the run
 	expressions   []*expression
 	rules         []rule
 	references    []reference
+	controls      []control
+	complete      []complete
+	ordered       []int       // columns whose values follow one another
 	excludeCells  []exclusion // those that read only cells as they were delivered
 	excludeValues []exclusion // those that read values of columns
 	reasons       []string    // of all exclusions
@@ -55,6 +60,7 @@ type Delivery struct {
 	Encoding string
 	Name     string
 	Today    time.Time     // the day of the run
+	RepeatOf string        // the earlier delivery of the same bytes, in words; "" for none
 	Codes    []*codes.List // that the target's columns refer to
 	Keys     []Keys        // of the target's Constraints, what is in the tables that they refer to
 }
@@ -76,8 +82,9 @@ type reference struct {
 
 // Key is a uniqueness rule: the columns whose values must not recur together.
 type Key struct {
-	Columns []int
+	Columns []int  // nil: all of a row
 	Name    string // "ticket_no" or "site, ticket_no"
+	Code    violation.Code
 	Action  violation.Action
 }
 
@@ -133,12 +140,17 @@ func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 			return nil, fmt.Errorf("column %s: %w", t.Columns[i].Name, err)
 		}
 	}
-	m := &matching{Plan: p, target: t, header: d.Header, isRead: map[int]bool{}}
+	m := &matching{Plan: p, target: t, header: d.Header, lists: d.Codes, isRead: map[int]bool{}}
 	if err := m.compileAll(); err != nil {
 		return nil, err
 	}
+	m.judgeName(d.Name)
+	m.judgeRepeat(d.RepeatOf)
 	if err := m.feed(); err != nil {
 		return nil, err
+	}
+	if t.Repeated.Rows {
+		p.Keys = append(p.Keys, Key{Code: violation.RowRepeated, Action: t.Repeated.OnViolation})
 	}
 	for i := range p.columns {
 		if p.columns[i].spec.Unique {
@@ -226,7 +238,7 @@ func (p *Plan) addKey(columns []int) {
 			action = p.columns[c].spec.Action(violation.KeyDuplicate)
 		}
 	}
-	p.Keys = append(p.Keys, Key{columns, strings.Join(names, ", "), action})
+	p.Keys = append(p.Keys, Key{columns, strings.Join(names, ", "), violation.KeyDuplicate, action})
 }
 
 func (c *column) compile(spec *target.Column, d *Delivery) (err error) {

@@ -13,7 +13,7 @@ import (
 // column's rule does not allow such a test.
 func (c *column) quickTest() func(cell []byte) bool {
 	test := c.quickKind()
-	if test == nil {
+	if test == nil || c.spec.Separator != "" || c.spec.Zoned {
 		return nil
 	}
 	for _, n := range c.nulls {

@@ -7,6 +7,7 @@ package codes
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -125,6 +126,16 @@ func looseKey(code string) string { return strings.ToLower(strings.Join(strings.
 func (l *List) Has(text []byte) bool {
 	_, is := l.at[string(text)]
 	return is
+}
+
+// Label returns what a code means: its label, or itself where it has none. It returns false
+// where it is no code of the list.
+func (l *List) Label(code string) (string, bool) {
+	at, is := l.at[code]
+	if !is {
+		return "", false
+	}
+	return cmp.Or(l.Codes[at].Label, code), true
 }
 
 // Meant returns the code that a text is without regard to letter case and blanks; false

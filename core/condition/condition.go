@@ -17,6 +17,7 @@ import (
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
+	"cel.dev/cel-go/common/types/ref"
 
 	"sieb/core/value"
 )
@@ -26,15 +27,17 @@ type Origin uint8
 
 // The origins.
 const (
-	OfColumn Origin = iota // a typed value of the target
-	OfCell                 // a cell as it was delivered
-	OfRow                  // the number of the row, from 1
-	OfLine                 // the line on which the row starts, from 1
-	OfFile                 // the name of the delivery
-	OfToday                // the day of the run
+	OfColumn   Origin = iota // a typed value of the target
+	OfCell                   // a cell as it was delivered
+	OfRow                    // the number of the row, from 1
+	OfLine                   // the line on which the row starts, from 1
+	OfFile                   // the name of the delivery
+	OfToday                  // the day of the run
+	OfFileDate               // the day that the delivery's name holds
 )
 
-var builtIn = map[string]Origin{"row": OfRow, "line": OfLine, "fileName": OfFile, "today": OfToday}
+var builtIn = map[string]Origin{"row": OfRow, "line": OfLine, "fileName": OfFile, "today": OfToday,
+	"fileDate": OfFileDate}
 
 // Variable is what a text reads.
 type Variable struct {
@@ -47,6 +50,7 @@ type Variable struct {
 type Expression struct {
 	Text      string
 	Variables []Variable // in the order of their first use
+	Lists     []string   // code lists whose labels it reads
 	tree      *cel.Ast
 }
 
@@ -121,6 +125,10 @@ type Program struct {
 	number  numberFunc
 	text    textFunc
 	moment  momentFunc
+
+	// Label returns what a code of a list means; false where it is none. Where Lists names
+	// any, it is set before the program is evaluated.
+	Label func(list, code string) (label string, ok bool)
 }
 
 // Compile reads an expression over columns of a target. Results of another kind than
@@ -139,7 +147,7 @@ func Compile(text string, columns []Column, wanted ...Kind) (*Program, error) {
 			t = typeOf(find(columns, v.Name).Datatype)
 		case OfRow, OfLine:
 			t = cel.IntType
-		case OfToday:
+		case OfToday, OfFileDate:
 			t = cel.TimestampType
 		}
 		declared = append(declared, cel.Variable(v.key(), t))
@@ -148,6 +156,10 @@ func Compile(text string, columns []Column, wanted ...Kind) (*Program, error) {
 			declared = append(declared, cel.Variable(testKey(v), cel.BoolType))
 			p.names[testKey(v)] = -1 - i
 		}
+	}
+	if len(e.Lists) > 0 {
+		declared = append(declared, cel.Function("label", cel.Overload("label_of_code",
+			[]*cel.Type{cel.StringType, cel.StringType}, cel.StringType, cel.BinaryBinding(p.label))))
 	}
 	env, err := language().Extend(declared...)
 	if err != nil {
@@ -166,6 +178,15 @@ func Compile(text string, columns []Column, wanted ...Kind) (*Program, error) {
 	}
 	p.native(checked.NativeRep())
 	return p, nil
+}
+
+// label answers the library's question what a code means.
+func (p *Program) label(list, code ref.Val) ref.Val {
+	text := string(code.(types.String))
+	if label, ok := p.Label(string(list.(types.String)), text); ok {
+		return types.String(label)
+	}
+	return types.NewErr("%q is no code of %s", text, list)
 }
 
 // maxCost bounds the steps of one evaluation, as the library counts them.
@@ -243,7 +264,8 @@ func unknownName(name string, columns []Column) string {
 		rest = fmt.Sprintf(" and %d more", len(names)-most)
 		names = names[:most]
 	}
-	return fmt.Sprintf("there is no column %q; there are %s%s, and row, line, fileName, today, cell(\"Header\")", name,
+	return fmt.Sprintf("there is no column %q; there are %s%s, and row, line, fileName, fileDate, today, "+
+		"cell(\"Header\")", name,
 		strings.Join(names, ", "), rest)
 }
 
@@ -420,6 +442,8 @@ func (r *rewriting) call(e ast.Expr) {
 		}
 	case "has":
 		r.has(e, call)
+	case "label":
+		r.label(e, call)
 	case "number", "round", "abs":
 		r.kinds[e.ID()] = Number
 	case "size", "getDayOfWeek", "getDayOfMonth", "getDate", "getFullYear", "getMonth", "getDayOfYear", "getHours",
@@ -445,6 +469,17 @@ func (r *rewriting) has(e ast.Expr, call ast.CallExpr) {
 		return
 	}
 	r.wrong(e, "has takes the name of a column, as has(ticket_no)")
+}
+
+// label notes the code list that a call of label reads.
+func (r *rewriting) label(e ast.Expr, call ast.CallExpr) {
+	if args := call.Args(); len(args) == 2 && !call.IsMemberFunction() && args[0].Kind() == ast.LiteralKind {
+		if list, ok := args[0].AsLiteral().(types.String); ok {
+			r.expression.Lists = append(r.expression.Lists, string(list))
+			return
+		}
+	}
+	r.wrong(e, `label takes the name of a code list and a code, as label("sites", site)`)
 }
 
 // operator makes whole numbers exact where they meet exact ones.

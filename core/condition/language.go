@@ -109,7 +109,7 @@ func toNumber(text string) ref.Val {
 }
 
 // functionNames are those that the library does not have by itself.
-var functionNames = []string{"number", "round", "abs", "date", "days", "extract", "cell", "column", "has"}
+var functionNames = []string{"number", "round", "abs", "date", "days", "extract", "label", "cell", "column", "has"}
 
 // language is the environment in which texts are read; what they name is added to it.
 var language = sync.OnceValue(func() *cel.Env {

@@ -2,9 +2,12 @@ package condition
 
 import (
 	"bytes"
+	"cmp"
 	"math"
 	"strconv"
 	"time"
+
+	"github.com/shopspring/decimal"
 
 	"sieb/core/value"
 )
@@ -206,4 +209,29 @@ func exactText(f float64) (string, bool) {
 		}
 	}
 	return text, digits <= 15
+}
+
+// Decimal returns a number as an exact decimal; zero for what is none.
+func (v *Value) Decimal() decimal.Decimal {
+	if v.Long {
+		d, err := decimal.NewFromString(string(v.Text))
+		if err != nil {
+			return decimal.Decimal{}
+		}
+		return d
+	}
+	return decimal.New(v.Units, -int32(v.Scale))
+}
+
+// Compare orders two values of one column: numbers and moments by their size, texts byte by
+// byte.
+func (v *Value) Compare(w *Value) int {
+	switch {
+	case v.Kind == Text:
+		return bytes.Compare(v.Text, w.Text)
+	case v.Kind == Number && (v.Long || w.Long || v.Scale != w.Scale):
+		a := v.Decimal()
+		return a.Cmp(w.Decimal())
+	}
+	return cmp.Or(cmp.Compare(v.Units, w.Units), cmp.Compare(v.Nanos, w.Nanos))
 }

@@ -34,6 +34,8 @@ type Run struct {
 	Codes          []*codes.List     // that the target's columns refer to
 	CodesVersions  map[string]int    // of the lists, by name; none where they have none
 	Keys           []*reference.Keys // of what the target refers to, in the order of its Constraints
+	Companion      *check.Companion  // the file with control values that came with the delivery; nil for none
+	RepeatOf       string            // the earlier delivery of the same bytes, in words; "" for none
 	Today          time.Time         // the day of the run, on which rules may depend; zero for the present one
 	Dir            string            // where the files go; "" writes none
 	Version        string            // of the program, for the manifest
@@ -76,6 +78,8 @@ type Manifest struct {
 	Layout     layout.Layout     `json:"layout"`
 	Target     *TextProof        `json:"target"`
 	Mapping    *TextProof        `json:"mapping,omitempty"`
+	Companion  *TextProof        `json:"companion,omitempty" doc:"the file with control values that came with the delivery"`
+	RepeatOf   string            `json:"repeatOf,omitempty" doc:"the earlier delivery of the same bytes"`
 	Codes      []TextProof       `json:"codes,omitempty" doc:"the code lists that columns refer to"`
 	Today      string            `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
 	References []reference.State `json:"references,omitempty"`
@@ -174,7 +178,9 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 
 func (r *Run) sifting(rows source.Source) sift.Run {
 	return sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target,
-		Name: r.name(), Today: r.today(), Codes: r.Codes, Keys: r.Keys, Workers: r.Workers, Progress: r.Progress}
+		Name: r.name(), Today: r.today(), RepeatOf: r.RepeatOf, Companion: r.Companion, Codes: r.Codes, Keys: r.Keys,
+		Workers: r.Workers, Progress: r.Progress,
+		Again: func(ctx context.Context) (source.Source, error) { return r.Delivery.Rows(ctx) }}
 }
 
 // Explain says what the run makes of one row of the delivery, and writes nothing.
@@ -224,6 +230,7 @@ func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 		Excluded:   result.Excluded,
 		Today:      result.Today,
 		References: result.References,
+		RepeatOf:   r.RepeatOf,
 		Violations: []ViolationCount{},
 		Remedies:   result.Remedies,
 		Outputs:    written,
@@ -234,6 +241,9 @@ func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 		if mapping := r.Target.Mapping; mapping != nil {
 			m.Mapping = proofOf(mapping.Name, r.MappingVersion, mapping.Text)
 		}
+	}
+	if r.Companion != nil {
+		m.Companion = proofOf(r.Companion.Name, 0, r.Companion.Text)
 	}
 	for _, l := range r.Codes {
 		m.Codes = append(m.Codes, *proofOf(l.Name, r.CodesVersions[l.Name], l.Text))

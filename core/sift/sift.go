@@ -56,17 +56,23 @@ type Sink interface {
 
 // Run is one execution of a target over a delivery.
 type Run struct {
-	Source   source.Source
-	Encoding string            // of the delivery, for messages
-	Name     string            // of the delivery
-	Today    time.Time         // the day of the run
-	Size     int64             // of the delivery in bytes, 0 where it is not known
-	Target   *target.Target    // nil: every row that reads cleanly is accepted
-	Codes    []*codes.List     // that the target's columns refer to
-	Keys     []*reference.Keys // of the target's Constraints, in their order
-	Workers  int               // 0: one per processor
-	Progress func(Progress)    // called in order, now and then; may be nil
-	Sink     Sink
+	Source    source.Source
+	Encoding  string            // of the delivery, for messages
+	Name      string            // of the delivery
+	Today     time.Time         // the day of the run
+	RepeatOf  string            // the earlier delivery of the same bytes, in words; "" for none
+	Companion *check.Companion  // the file with control values that came with it; nil for none
+	Size      int64             // of the delivery in bytes, 0 where it is not known
+	Target    *target.Target    // nil: every row that reads cleanly is accepted
+	Codes     []*codes.List     // that the target's columns refer to
+	Keys      []*reference.Keys // of the target's Constraints, in their order
+	Workers   int               // 0: one per processor
+	Progress  func(Progress)    // called in order, now and then; may be nil
+	Sink      Sink
+
+	// Again reads the delivery once more from its start. It is asked for where not the first
+	// of rows that repeat one another is kept.
+	Again func(context.Context) (source.Source, error)
 
 	explain     int64 // number of a row that is to be explained, 0 for none
 	explanation *check.Explanation
@@ -132,25 +138,32 @@ type end struct {
 // texts, whatever the number of workers.
 func (r *Run) Do(ctx context.Context) (*Result, error) {
 	plan, err := check.NewPlan(r.Target, check.Delivery{Header: r.Source.Header(), Encoding: r.Encoding, Name: r.Name,
-		Today: r.Today, Codes: r.Codes, Keys: keysOf(r.Keys)})
+		Today: r.Today, RepeatOf: r.RepeatOf, Codes: r.Codes, Keys: keysOf(r.Keys)})
 	if err != nil {
 		return nil, err
 	}
 	w := newWriter(r, plan)
+	if w.looksAhead() {
+		if err := w.lookAhead(ctx); err != nil {
+			return nil, err
+		}
+	}
 	if err := w.begin(); err != nil {
 		return nil, err
 	}
-	work := func() func(*source.Batch, *part) {
-		judge := plan.NewJudge()
-		return func(b *source.Batch, p *part) { judgeBatch(plan, judge, b, p, r.explain-b.FirstRow) }
-	}
-	if err := source.InOrder(ctx, r.Source, r.Workers, work, w.deliver); err != nil {
+	if err := source.InOrder(ctx, r.Source, r.Workers, w.work, w.deliver); err != nil {
 		return nil, err
 	}
 	if err := w.finish(); err != nil {
 		return nil, err
 	}
 	return w.result(r.Target), nil
+}
+
+// work makes what judges batches on one goroutine.
+func (w *writer) work() func(*source.Batch, *part) {
+	judge := w.plan.NewJudge()
+	return func(b *source.Batch, p *part) { judgeBatch(w.plan, judge, b, p, w.run.explain-b.FirstRow) }
 }
 
 // keysOf hands on what the target refers to.
@@ -303,6 +316,18 @@ func (w *writer) finish() error {
 	if f, ok := w.rowsFinding(); ok {
 		text = w.add(text, f)
 		w.refused = true
+	}
+	footer, err := source.Footer(w.run.Source)
+	if err != nil {
+		return err
+	}
+	late := append(w.plan.Absent(w.seen), w.plan.Control(w.sums, w.tally.Read, footer, w.run.Companion)...)
+	if w.tally.Read == 0 {
+		late = nil // that there is nothing says it all
+	}
+	for _, f := range late {
+		text = w.add(text, f)
+		w.refused = w.refused || f.Action == violation.Refuse
 	}
 	if text == nil {
 		return nil

@@ -22,6 +22,10 @@ type writer struct {
 	run      *Run
 	plan     *check.Plan
 	keys     []keySet
+	ahead    *ahead     // nil where the first row of a key is kept
+	last     check.Last // where the columns with an order stand
+	seen     check.Seen
+	sums     []check.Sum
 	tally    Tally
 	groups   groups
 	changed  [][]int64
@@ -44,6 +48,7 @@ func newWriter(r *Run, plan *check.Plan) *writer {
 	for i := range w.changed {
 		w.changed[i] = make([]int64, len(plan.Remedies(i)))
 	}
+	w.seen, w.sums = plan.NewSeen(), plan.NewSums()
 	w.excluded, w.unjudged = make([]int64, len(plan.Reasons())), make([]int64, len(plan.Rules()))
 	return w
 }
@@ -57,18 +62,23 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	for i, n := range p.ruling.Unjudged {
 		w.unjudged[i] += n
 	}
+	for i := range w.sums {
+		w.sums[i].Add(&p.ruling.Sums[i])
+	}
+	w.seen.Add(&p.ruling)
 	w.refused = w.refused || p.ruling.Refused
 	w.change.Add(b)
 	w.blank += b.BlankLines
 	w.violations = w.violations[:0]
-	if len(w.keys) > 0 && w.keys[0].used > maxKeys-len(p.ends) {
-		return errors.New("the delivery has more than 4294967294 rows with a key; split it")
+	if err := w.bound(p); err != nil {
+		return err
 	}
 	accepted, rejected := p.accepted, p.rejected
-	if len(w.keys) == 0 && len(p.ruling.Found) == 0 {
+	late := w.last.Follow(w.plan, b, &p.ruling)
+	if len(w.keys) == 0 && len(p.ruling.Found) == 0 && len(late) == 0 {
 		w.count(p)
 	} else {
-		accepted, rejected = w.decide(b, p)
+		accepted, rejected = w.decide(b, p, late)
 	}
 	if p.explanation != nil {
 		w.run.explanation = p.explanation
@@ -95,9 +105,26 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 		}
 	}
 	if w.run.Progress != nil {
-		w.run.Progress(Progress{b.Bytes, w.tally.Read})
+		w.run.Progress(w.progress(b))
 	}
 	return nil
+}
+
+// bound reports that a batch has more keys than can be told apart.
+func (w *writer) bound(p *part) error {
+	if len(w.keys) > 0 && w.keys[0].used > maxKeys-len(p.ends) {
+		return errors.New("the delivery has more than 4294967294 rows with a key; split it")
+	}
+	return nil
+}
+
+// progress tells how far the run is behind a batch; where the delivery is read twice, each
+// time counts half.
+func (w *writer) progress(b *source.Batch) Progress {
+	if w.ahead != nil {
+		return Progress{(w.run.Size + b.Bytes) / 2, w.tally.Read}
+	}
+	return Progress{b.Bytes, w.tally.Read}
 }
 
 // count tallies a batch in which nothing was found.
@@ -121,9 +148,9 @@ func (w *writer) tallyRow(e *end, isRejected bool) {
 	}
 }
 
-// decide goes through the rows in order. As long as no key recurs, the texts
-// stay as the judges made them.
-func (w *writer) decide(b *source.Batch, p *part) (accepted, rejected []byte) {
+// decide goes through the rows in order; late is what only their order shows. As long as
+// no row is rejected for that, the texts stay as the judges made them.
+func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted, rejected []byte) {
 	found := p.ruling.Found // later rows' duplicates are added to the ruling's text only
 	var last end
 	kept, put := 0, 0 // how much of the judges' texts is copied
@@ -132,27 +159,25 @@ func (w *writer) decide(b *source.Batch, p *part) (accepted, rejected []byte) {
 	for row := range p.ends {
 		e := &p.ends[row]
 		mine := found[last.found:e.found]
-		isRejected := e.isRejected
-		switch {
-		case len(w.keys) == 0 || e.excluded > 0:
-		case len(w.keys) == 1 && !isRejected && w.takes(b, p, row):
-		default:
-			if dups := w.duplicates(b, p, row, isRejected); len(dups) > 0 {
-				mine = append(slices.Clone(mine), dups...)
-				rejects := slices.ContainsFunc(dups, func(f check.Found) bool {
-					return f.Action == violation.Reject ||
-						f.Action == violation.Refuse
-				})
-				if rejects {
-					if !spliced {
-						w.accepted, w.rejected, spliced = w.accepted[:0], w.rejected[:0], true
-					}
-					isRejected = true
-					w.accepted = append(w.accepted, p.accepted[kept:last.accepted]...)
-					w.rejected = append(w.rejected, p.rejected[put:last.rejected]...)
-					w.rejected = appendRejected(w.rejected, w.plan, b, row, &p.ruling, mine)
-					kept, put = e.accepted, e.rejected
+		var more []check.Found
+		for len(late) > 0 && late[0].Row == row {
+			more, late = append(more, late[0]), late[1:]
+		}
+		isRejected := e.isRejected || w.rejects(more)
+		if len(w.keys) > 0 && e.excluded == 0 {
+			more = append(more, w.repeats(b, p, row, isRejected)...)
+		}
+		if len(more) > 0 {
+			mine = append(slices.Clone(mine), more...)
+			if w.rejects(more) {
+				if !spliced {
+					w.accepted, w.rejected, spliced = w.accepted[:0], w.rejected[:0], true
 				}
+				isRejected = true
+				w.accepted = append(w.accepted, p.accepted[kept:last.accepted]...)
+				w.rejected = append(w.rejected, p.rejected[put:last.rejected]...)
+				w.rejected = appendRejected(w.rejected, w.plan, b, row, &p.ruling, mine)
+				kept, put = e.accepted, e.rejected
 			}
 		}
 		w.tallyRow(e, isRejected)
@@ -172,59 +197,14 @@ func (w *writer) decide(b *source.Batch, p *part) (accepted, rejected []byte) {
 	return w.accepted, w.rejected
 }
 
-// duplicates looks the row's keys up. Only a row that is accepted takes
-// possession of its keys, so that the first row that is kept counts as the
-// first, and a bad row never costs the good one that repeats its key.
-func (w *writer) duplicates(b *source.Batch, p *part, row int, isRejected bool) (dups []check.Found) {
-	n := len(w.keys)
-	keys := p.ruling.Keys[row*n : row*n+n]
-	for k, h := range keys {
-		if h == (check.KeyHash{}) {
-			continue
-		}
-		if first := w.keys[k].find(h); first != nil {
-			f := p.ruling.AddDuplicate(w.plan, b, row, &w.plan.Keys[k], int64(first.row), int64(first.line))
-			isRejected = isRejected || f.Action != violation.Flag
-			w.refused = w.refused || f.Action == violation.Refuse
-			dups = append(dups, f)
-			keys[k] = check.KeyHash{}
-		}
+// rejects reports whether one of some violations rejects its row.
+func (w *writer) rejects(found []check.Found) (does bool) {
+	for i := range found {
+		a := found[i].Action
+		w.refused = w.refused || a == violation.Refuse
+		does = does || a == violation.Reject || a == violation.Refuse
 	}
-	if isRejected {
-		return dups
-	}
-	for k, h := range keys {
-		if h != (check.KeyHash{}) {
-			w.keys[k].add(h, b.Number(row), b.Rows[row].Line)
-		}
-	}
-	return dups
-}
-
-// takes lets a row take possession of the only key, where it is free.
-func (w *writer) takes(b *source.Batch, p *part, row int) bool {
-	h := p.ruling.Keys[row]
-	if h == (check.KeyHash{}) {
-		return true
-	}
-	return w.keys[0].takeFree(h, b.Number(row), b.Rows[row].Line)
-}
-
-// prepare makes room for a batch's keys and brings their slots near.
-func (w *writer) prepare(b *source.Batch, p *part) (near uint64) {
-	n := len(w.keys)
-	for k := range n {
-		set := &w.keys[k]
-		if set.used == 0 && w.run.Size > 0 {
-			// The table grows once, to what the first batch lets expect.
-			set.reserve(int(min(w.run.Size/max(1, b.Bytes/int64(max(1, len(p.ends)))), maxExpected)))
-		}
-		set.reserve(len(p.ends))
-		for i := k; i < len(p.ruling.Keys); i += n {
-			near ^= set.touch(p.ruling.Keys[i])
-		}
-	}
-	return near
+	return does
 }
 
 func (w *writer) report(b *source.Batch, ruling *check.Ruling, f *check.Found) {

@@ -20,11 +20,14 @@ var columnFields = append([]field[Column]{
 	{"description", textSchema, "what the column means",
 		func(p *reading, n ast.Node, c *Column) { c.Description = p.text(n, "description") }},
 	{"datatype", textSchema, "the type of the values, string where it is left out: " +
-		strings.Join(value.Datatypes(), ", ") + ", or a sized whole number as XML Schema has them",
+		strings.Join(value.Datatypes(), ", ") + ", dateTimeStamp (with a zone), or a sized whole number as XML Schema " +
+		"has them",
 		func(p *reading, n ast.Node, c *Column) {
 			name := p.text(n, "datatype")
 			if minimum, maximum, ok := value.Sized(name); ok {
 				c.Datatype, c.size = value.Integer, [2]string{minimum, maximum}
+			} else if name == "dateTimeStamp" {
+				c.Datatype, c.Zoned = value.DateTime, true
 			} else if err := c.Datatype.UnmarshalText([]byte(name)); err != nil {
 				p.wrong(n, "%v, or a sized whole number such as short, int, long, unsignedInt, nonNegativeInteger", err)
 			}
@@ -63,6 +66,11 @@ var columnFields = append([]field[Column]{
 				p.wrong(n, "oneOf lists no value: no cell could be right")
 			}
 		}},
+	{"complete", boolSchema, "each of the values that are allowed occurs in the delivery",
+		func(p *reading, n ast.Node, c *Column) { c.Complete = p.bool(n, "complete") }},
+	{"ordered", choiceSchema(orderWords[1:]...), "ascending: no value is below that of the row before; " +
+		"consecutive: each is the next number or day",
+		func(p *reading, n ast.Node, c *Column) { c.Ordered = Sequence(p.choice(n, "ordered", orderWords)) }},
 	{"onViolation", schema{"anyOf": []schema{choiceSchema("reject", "blank", "flag", "refuse"),
 		{"type": "object", "additionalProperties": choiceSchema("reject", "blank", "flag", "refuse")}}},
 		"what becomes of a row with a wrong value; one action, or an action for each code",
@@ -107,6 +115,8 @@ var habitFields = []field[Column]{
 		func(p *reading, n ast.Node, c *Column) { c.DecimalChar = p.text(n, "decimalChar") }},
 	{"groupChar", textSchema, "of numbers: the sign between thousands",
 		func(p *reading, n ast.Node, c *Column) { c.GroupChar = p.text(n, "groupChar") }},
+	{"separator", textSchema, "a cell holds a list of values with this text between them",
+		func(p *reading, n ast.Node, c *Column) { c.Separator = p.text(n, "separator") }},
 	{"null", textsSchema, "texts that stand for no value",
 		func(p *reading, n ast.Node, c *Column) { c.Null = p.texts(n, "null", maxTexts) }},
 	{"default", textSchema, "the value, in canonical form, of cells without one",
@@ -156,8 +166,12 @@ func (p *reading) onViolation(n ast.Node, c *Column) {
 			continue
 		}
 		a := p.action(prop.node)
-		if a == violation.Blank && (code == violation.RequiredEmpty || code == violation.KeyDuplicate) {
+		switch isBlank := a == violation.Blank; {
+		case isBlank && (code == violation.RequiredEmpty || code == violation.KeyDuplicate ||
+			code == violation.OrderBroken):
 			p.wrong(prop.node, "%s cannot be mended by blanking: use reject or flag", code)
+		case code == violation.ValueAbsent && a != violation.Flag && a != violation.Refuse:
+			p.wrong(prop.node, "%s concerns the whole delivery: use flag or refuse", code)
 		}
 		c.OnCode[code] = a
 	}
@@ -242,10 +256,19 @@ func (p *reading) contradictions(at map[string]ast.Node, c *Column) {
 	only("yearPivot", c.Datatype == value.Date || c.Datatype == value.DateTime, "dates")
 	only("minimum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
 	only("maximum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
+	only("ordered", c.Datatype != value.Boolean, "values that have an order")
+	if c.Ordered == Consecutive {
+		only("ordered", c.Datatype == value.Integer || c.Datatype == value.Date || c.Datatype.IsText(),
+			"whole numbers, dates and texts, where it is consecutive")
+	}
 	only("oneOf", c.Codes == nil || c.Datatype.IsText(), "string, where it names a code list")
 	only("oneOf", c.Datatype != value.Boolean && c.Datatype != value.Double, "string, integer, decimal and dates")
 
 	p.formats(at, c)
+	p.lists(at, c)
+	if at["complete"] != nil && c.Codes == nil && c.OneOf == nil {
+		p.wrong(at["complete"], "complete goes with oneOf, which lists the values that the delivery must have")
+	}
 	if c.Scale != nil && c.Precision == nil {
 		p.wrong(at["scale"], "scale needs precision: the number of all digits")
 	}
@@ -278,6 +301,22 @@ func (p *reading) contradictions(at map[string]ast.Node, c *Column) {
 	}
 }
 
+// lists finds what goes with single values only, in a column of lists.
+func (p *reading) lists(at map[string]ast.Node, c *Column) {
+	switch node := at["separator"]; {
+	case node == nil && c.Separator == "":
+	case node != nil && c.Separator == "":
+		p.wrong(node, "the separator is empty: it is the text between the values of a list")
+	case node != nil && c.Datatype.IsNumber() && (strings.Contains(c.ListSeparator(), c.Point()) ||
+		c.GroupChar != "" && strings.Contains(c.ListSeparator(), c.GroupChar)):
+		p.wrong(node, "the separator %q stands within the column's numbers as well", clip(c.ListSeparator()))
+	case at["ordered"] != nil:
+		p.wrong(at["ordered"], "ordered goes with single values, and the cells hold lists")
+	case at["complete"] != nil:
+		p.wrong(at["complete"], "complete goes with single values, and the cells hold lists")
+	}
+}
+
 // sources finds more than one place from which a column would take its values.
 func (p *reading) sources(at map[string]ast.Node, c *Column) {
 	for _, pair := range [][2]string{{"value", "derive"}, {"value", "position"}, {"derive", "position"},
@@ -287,10 +326,10 @@ func (p *reading) sources(at map[string]ast.Node, c *Column) {
 		}
 	}
 	if c.Value != nil && *c.Value != "" {
-		p.literal(at["value"], "value", c, *c.Value)
+		p.cellLiteral(at["value"], "value", c, *c.Value)
 	}
 	if c.Default != "" {
-		p.literal(at["default"], "default", c, c.Default)
+		p.cellLiteral(at["default"], "default", c, c.Default)
 	}
 	if at["default"] != nil && c.Default == "" {
 		p.wrong(at["default"], "the default is empty: leave it out")

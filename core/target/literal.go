@@ -4,6 +4,7 @@ import (
 	"math"
 	"regexp"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/goccy/go-yaml/ast"
@@ -31,6 +32,17 @@ func (p *reading) literal(at ast.Node, what string, c *Column, text string) (Lit
 			"column's format", what, text, c.Datatype, example)
 	}
 	return l, ok
+}
+
+// cellLiteral reads a cell that stands in a target: one value, or a list of them.
+func (p *reading) cellLiteral(at ast.Node, what string, c *Column, text string) {
+	if c.Separator == "" {
+		p.literal(at, what, c, text)
+		return
+	}
+	for _, entry := range strings.Split(text, c.Separator) {
+		p.literal(at, what, c, strings.TrimSpace(entry))
+	}
 }
 
 // relative reports whether a limit is relative to the day of the run.

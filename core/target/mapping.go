@@ -22,13 +22,15 @@ type Mapping struct {
 	Layout      *layout.Given // nil: detected in each delivery
 	LeftOut     []string
 	Exclude     []Exclusion
-	Text        []byte // the text that it was read from
+	Delivery    DeliveryRules // what it says of them takes the place of what the target says
+	Text        []byte        // the text that it was read from
 
 	refuseNew *bool
 	feeds     []feed
 	fed       map[string]bool     // columns of which it says from where they come
 	at        map[string]ast.Node // the nodes of its properties
 	excluded  []map[string]ast.Node
+	controls  []map[string]ast.Node
 }
 
 // feed is what a mapping says of one column of the target.
@@ -63,7 +65,7 @@ func ParseMapping(text []byte) (*Mapping, error) {
 	return m, nil
 }
 
-var mappingFields = []field[Mapping]{
+var mappingFields = append([]field[Mapping]{
 	{"mapping", textSchema, "name of the mapping: letters, digits, _ and -",
 		func(p *reading, n ast.Node, m *Mapping) { m.Name = p.name(n, "mapping") }},
 	{"title", textSchema, "what the sender is called by people",
@@ -84,7 +86,8 @@ var mappingFields = []field[Mapping]{
 		}},
 	{"exclude", listSchema(objectSchema(exclusionFields)), "rows that are left out, and why",
 		func(p *reading, n ast.Node, m *Mapping) { m.Exclude, m.excluded = p.exclusions(n) }},
-}
+}, deliveryFields(func(m *Mapping) *DeliveryRules { return &m.Delivery },
+	func(m *Mapping) *[]map[string]ast.Node { return &m.controls })...)
 
 var feedFields = append([]field[feed]{
 	{"from", textsSchema, "header of the delivery's column; of several the first that there is",
@@ -202,6 +205,16 @@ func (t *Target) With(m *Mapping) (*Target, error) {
 	if m.refuseNew != nil {
 		joined.RefuseNew = *m.refuseNew
 	}
+	if m.at["fileName"] != nil {
+		joined.Delivery.FileName = m.Delivery.FileName
+	}
+	if m.at["repeats"] != nil {
+		joined.Delivery.Repeat = m.Delivery.Repeat
+	}
+	if m.at["controls"] != nil {
+		joined.Delivery.Controls = m.Delivery.Controls
+		p.controlled(m.Delivery.Controls, m.controls, t)
+	}
 	nodes := make([]map[string]ast.Node, len(t.Columns))
 	at, computed := map[string]int{}, 0
 	for i := range t.Columns {
@@ -234,6 +247,7 @@ func (t *Target) With(m *Mapping) (*Target, error) {
 	if err := p.end(); err != nil {
 		return nil, err
 	}
+	joined.labelled = append(slices.Clone(t.labelled), p.labelled...)
 	return &joined, nil
 }
 
@@ -261,6 +275,13 @@ func (p *reading) feed(c *Column, f *feed) {
 			return
 		}
 		c.Formats = h.Formats
+	}
+	if f.at["separator"] != nil {
+		if c.Separator == "" {
+			p.wrong(f.at["separator"], "the target's column holds one value in a cell; a separator is of lists")
+			return
+		}
+		c.SentWith = h.Separator
 	}
 	for name, set := range map[string]func(){
 		"yearPivot":   func() { c.YearPivot = h.YearPivot },

@@ -154,6 +154,39 @@ func TestWrongTexts(t *testing.T) {
 			"give as many"},
 		{after("absentFrom: [{columnReference: a, reference: {resource: x}, onViolation: blank}]"), 5, 74,
 			"no one cell"},
+		{column("ordered: descending"), 5, 14, "ordered is ascending or consecutive"},
+		{column("ordered: ''"), 5, 14, "ordered is ascending or consecutive"},
+		{column("datatype: boolean\n    ordered: ascending"), 6, 14, "values that have an order"},
+		{column("datatype: decimal\n    ordered: consecutive"), 6, 14, "whole numbers, dates and texts"},
+		{column("complete: true"), 5, 15, "goes with oneOf"},
+		{column("oneOf: [x, y]\n    onViolation: {value.absent: reject}"), 6, 33, "use flag or refuse"},
+		{column("onViolation: {order.broken: blank}"), 5, 33, "cannot be mended by blanking"},
+		{column("onViolation: {row.repeated: flag}"), 5, 19, "is no code of a column"},
+		{column("separator: ''"), 5, 16, "the separator is empty"},
+		{column("datatype: decimal\n    separator: .-"), 6, 16, "within the column's numbers"},
+		{column("datatype: integer\n    groupChar: ','\n    separator: ','"), 7, 16, "within the column's numbers"},
+		{column("separator: ;\n    ordered: ascending"), 6, 14, "the cells hold lists"},
+		{column("separator: ;\n    oneOf: [x]\n    complete: true"), 7, 15, "the cells hold lists"},
+		{column("separator: ;\n    datatype: integer\n    default: 1;x"), 7, 14, `"x" is not of datatype integer`},
+		{column("derive: label(a)"), 5, 18, "label takes the name of a code list and a code"},
+		{column("derive: label(a, b)"), 5, 18, "label takes the name of a code list and a code"},
+		{after("repeats: never"), 5, 10, "repeats is accept, flag or refuse"},
+		{after("repeated: {keep: both}"), 5, 18, "keep is first, last or none"},
+		{after("repeated: {onViolation: blank}"), 5, 25, "no one cell can be blanked"},
+		{after("fileName: {date: yyyyMMdd}"), 5, 11, "fileName has no format"},
+		{after("fileName: {format: '(a'}"), 5, 20, "not a regular expression"},
+		{after("fileName: {format: 'a.csv', date: yyyyMMdd}"), 5, 35, "no group for the date"},
+		{after("fileName: {format: '(a).csv', date: HH}"), 5, 37, "date pattern"},
+		{after("fileName: {format: a, onViolation: reject}"), 5, 36, "flag or refuse"},
+		{after("controls: [{in: footer, find: x}]"), 5, 12, "either sum"},
+		{after("controls: [{sum: a, count: a, in: footer, find: x}]"), 5, 12, "either sum"},
+		{after("controls: [{sum: a, find: x}]"), 5, 12, "where the value stands"},
+		{after("controls: [{sum: a, in: header, find: x}]"), 5, 25, "in is footer, fileName or companion"},
+		{after("controls: [{sum: a, in: footer}]"), 5, 12, "how the value is found"},
+		{after("controls: [{sum: a, in: footer, find: '('}]"), 5, 39, "not a regular expression"},
+		{after("controls: [{sum: b, in: footer, find: x}]"), 5, 18, "integer or decimal, and \"b\" is date"},
+		{after("controls: [{sum: rows, in: footer, find: x}]"), 5, 18, `no column "rows"; it has a, b`},
+		{after("controls: [{count: c, in: footer, find: x}]"), 5, 20, `no column "c"; it has a, b`},
 		{"mapping: m\ntarget: t\n", 1, 1, "this is a mapping"},
 	} {
 		_, err := target.Parse([]byte(c.text))
@@ -197,6 +230,10 @@ func TestWrongTexts(t *testing.T) {
 		{feed("net_kg: {from: Net}\nleftOut: [NET.]"), 4, 18, "and is left out"},
 		{feed("net_kg: {from: Net}\nexclude: [{condition: nett > 1}]"), 5, 23, `there is no column "nett"`},
 		{feed("net_kg: {from: Net}\nnewColumns: yes"), 5, 13, "flag or refuse"},
+		{feed("net_kg: {separator: ;}"), 4, 23, "holds one value in a cell"},
+		{feed("net_kg: {from: Net}\ncontrols: [{sum: site, in: footer, find: x}]"), 5, 18, "\"site\" is string"},
+		{feed("net_kg: {from: Net}\ncontrols: [{sum: nett, in: footer, find: x}]"), 5, 18, "no column"},
+		{feed("net_kg: {from: Net}\nrepeats: on"), 5, 10, "repeats is accept, flag or refuse"},
 	} {
 		m, err := target.ParseMapping([]byte(c.text))
 		if err == nil {
@@ -213,6 +250,41 @@ func expectProblem(t *testing.T, err error, text string, line, column int, says 
 		assert.Contains(t, problems[0].Message, says, "%q", text)
 		assert.Equal(t, [2]int{line, column}, [2]int{problems[0].Line, problems[0].Column}, "%q: %v", text, err)
 	}
+}
+
+// What a mapping says of the delivery takes the place of what its target says; what it does
+// not say stays.
+func TestRulesOfTheDeliveryAreJoined(t *testing.T) {
+	tg, err := target.Parse([]byte("target: t\ncolumns: [{name: kg, datatype: integer}, {name: tags, separator: '|'}, " +
+		"{name: site, derive: 'label(\"sites\", \"A\")'}]\nfileName: {format: 'a.*'}\nrepeats: flag\n" +
+		"controls: [{sum: kg, in: companion, find: x}]\nrepeated: {keep: last, rows: true, onViolation: flag}\n"))
+	require.NoError(t, err)
+	assert.True(t, tg.NeedsCompanion())
+	assert.Equal(t, []string{"sites"}, tg.CodeLists())
+	assert.Equal(t, target.Repeated{Keep: target.KeepLast, Rows: true, OnViolation: violation.Flag}, tg.Repeated)
+	for text, want := range map[string][]any{
+		"":                             {"a.*", target.RepeatFlagged, 1},
+		"repeats: refuse\n":            {"a.*", target.RepeatRefused, 1},
+		"repeats: accept\n":            {"a.*", target.RepeatAccepted, 1},
+		"controls: []\n":               {"a.*", target.RepeatFlagged, 0},
+		"fileName: {format: 'b.*'}\n":  {"b.*", target.RepeatFlagged, 1},
+		"columns: {tags: {from: x}}\n": {"a.*", target.RepeatFlagged, 1},
+	} {
+		m, err := target.ParseMapping([]byte("mapping: m\ntarget: t\n" + text))
+		require.NoError(t, err)
+		joined, err := tg.With(m)
+		require.NoError(t, err)
+		rules := joined.Delivery
+		assert.Equal(t, want, []any{rules.FileName.Format, rules.Repeat, len(rules.Controls)}, text)
+		assert.Equal(t, want[2] == 1, joined.NeedsCompanion())
+	}
+	m, err := target.ParseMapping([]byte("mapping: m\ntarget: t\ncolumns: {tags: {separator: ', ', derive: " +
+		"'label(\"tags\", \"B\")'}}\n"))
+	require.NoError(t, err)
+	joined, err := tg.With(m)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"|", ", "}, []string{joined.Columns[1].Separator, joined.Columns[1].ListSeparator()})
+	assert.Equal(t, []string{"sites", "tags"}, joined.CodeLists())
 }
 
 // Headers are compared by what counts of them.

@@ -40,9 +40,10 @@ type raw struct {
 	foreign  []map[string]ast.Node // of the foreign keys
 	absent   []map[string]ast.Node // of the contrary
 	keys     []ast.Node            // of uniqueKeys
+	controls []map[string]ast.Node // of the controls
 }
 
-var targetFields = []field[raw]{
+var targetFields = append([]field[raw]{
 	{"target", textSchema, "name of the target: letters, digits, _ and -",
 		func(p *reading, n ast.Node, t *raw) { t.Name = p.name(n, "target") }},
 	{"title", textSchema, "what the table is called by people",
@@ -75,7 +76,10 @@ var targetFields = []field[raw]{
 		func(p *reading, n ast.Node, t *raw) { t.Rows = p.rows(n) }},
 	{"tolerance", objectSchema(toleranceFields), "how much may be rejected before the delivery is refused",
 		func(p *reading, n ast.Node, t *raw) { fill(p, n, "tolerance", toleranceFields, &t.Tolerance) }},
-}
+	{"repeated", objectSchema(repeatedFields), "which of the rows that repeat others are kept",
+		func(p *reading, n ast.Node, t *raw) { fill(p, n, "repeated", repeatedFields, &t.Repeated) }},
+}, deliveryFields(func(t *raw) *DeliveryRules { return &t.Delivery },
+	func(t *raw) *[]map[string]ast.Node { return &t.controls })...)
 
 func (p *reading) target(n ast.Node) *Target {
 	t := &raw{}
@@ -109,9 +113,11 @@ func (p *reading) target(n ast.Node) *Target {
 	for i := range t.AbsentFrom {
 		p.known(t.absent[i]["columnReference"], "columnReference", t.AbsentFrom[i].Columns, &t.Target)
 	}
+	p.controlled(t.Delivery.Controls, t.controls, &t.Target)
 	if len(p.problems) == 0 {
 		p.conditions(t)
 	}
+	t.labelled = p.labelled
 	return &t.Target
 }
 
@@ -205,7 +211,7 @@ func (p *reading) derivations(columns []Column, known []condition.Column, at []m
 			continue
 		}
 		if program := p.condition(at[i]["derive"], columns[i].Derive, known,
-			resultsFor(columns[i].Datatype)...); program != nil {
+			resultsFor(columns[i].ValueType())...); program != nil {
 			needs[i] = program.Columns()
 		}
 	}
@@ -410,11 +416,7 @@ func (p *reading) exclusions(n ast.Node) (all []Exclusion, at []map[string]ast.N
 }
 
 func (p *reading) newColumns(n ast.Node) bool {
-	text := p.text(n, "newColumns")
-	if text != "flag" && text != "refuse" {
-		p.wrong(n, "newColumns is flag or refuse, not %q", clip(text))
-	}
-	return text == "refuse"
+	return p.choice(n, "newColumns", []string{"flag", "refuse"}) == 1
 }
 
 var rowsFields = []field[Rows]{

@@ -96,7 +96,8 @@ func otherKind(body ast.Node, kind string) error {
 // 1.50 stays 1.50 and 2026-01-01 stays a text.
 type reading struct {
 	problems Problems
-	strange  int // properties that were not known
+	strange  int      // properties that were not known
+	labelled []string // code lists whose labels expressions read
 }
 
 // end returns what was found to be wrong.
@@ -286,6 +287,7 @@ func (p *reading) condition(n ast.Node, text string, columns []condition.Column,
 	wanted ...condition.Kind) *condition.Program {
 	program, err := condition.Compile(text, columns, wanted...)
 	if err == nil {
+		p.labelled = append(p.labelled, program.Lists...)
 		return program
 	}
 	pos := *position(n)
@@ -313,7 +315,7 @@ func (p *reading) condition(n ast.Node, text string, columns []condition.Column,
 func Known(columns []Column) []condition.Column {
 	known := make([]condition.Column, len(columns))
 	for i := range columns {
-		known[i] = condition.Column{Name: columns[i].Name, Datatype: columns[i].Datatype}
+		known[i] = condition.Column{Name: columns[i].Name, Datatype: columns[i].ValueType()}
 	}
 	return known
 }

@@ -31,9 +31,13 @@ type Target struct {
 	LeftOut     []string // headers of columns that are known and not wanted
 	RefuseNew   bool     // a column that is not known refuses the delivery
 	Rows        Rows
+	Repeated    Repeated
+	Delivery    DeliveryRules
 	Tolerance   Tolerance
 	Text        []byte   // the text that it was read from
 	Mapping     *Mapping // with which it was joined; nil for a target that stands by itself
+
+	labelled []string // code lists whose labels expressions read
 }
 
 // ForeignKey says that the values of some columns occur together in another table.
@@ -60,11 +64,16 @@ func (r *Reference) Name() string {
 	return r.Table
 }
 
-// CodeLists returns the names of the code lists that columns refer to, each once.
+// CodeLists returns the names of the code lists that columns and expressions refer to, each once.
 func (t *Target) CodeLists() (names []string) {
 	for i := range t.Columns {
 		if c := t.Columns[i].Codes; c != nil && !slices.Contains(names, c.Name) {
 			names = append(names, c.Name)
+		}
+	}
+	for _, name := range t.labelled {
+		if !slices.Contains(names, name) {
+			names = append(names, name)
 		}
 	}
 	return names
@@ -136,12 +145,49 @@ type Column struct {
 	Maximum      string
 	Codes        *CodeList // in place of OneOf; nil for none
 	OneOf        []string
+	Complete     bool              // each of the allowed values occurs in the delivery
+	Ordered      Sequence          // what the values are from row to row
+	Separator    string            // between the values of a cell that holds a list; "" for a single value
+	SentWith     string            // the separator that the sender writes; "" for the same one
+	Zoned        bool              // a date and time says its zone
 	OnViolation  *violation.Action // nil: each code's own action
 	OnCode       map[violation.Code]violation.Action
 	Message      string // "" for Sieb's own words
 	Remedies     []Remedy
 
 	size [2]string // limits of a sized whole number
+}
+
+// Sequence is what a column's values are from row to row.
+type Sequence uint8
+
+// The orders.
+const (
+	AnyOrder    Sequence = iota
+	Ascending            // none is below the one before
+	Consecutive          // each follows the one before: the next number or day
+)
+
+var orderWords = []string{"", "ascending", "consecutive"}
+
+// String returns the order as a target says it.
+func (s Sequence) String() string { return orderWords[s] }
+
+// ValueType returns the datatype of the column's values as conditions read them: a list is
+// a text.
+func (c *Column) ValueType() value.Datatype {
+	if c.Separator != "" {
+		return value.String
+	}
+	return c.Datatype
+}
+
+// ListSeparator returns what the sender writes between the values of a list.
+func (c *Column) ListSeparator() string {
+	if c.SentWith != "" {
+		return c.SentWith
+	}
+	return c.Separator
 }
 
 // CodeList says that a column's values are the codes of a list that the run is given.

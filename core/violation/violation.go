@@ -48,15 +48,22 @@ const (
 	RangeHigh
 	TextFormat
 	ValueUnknown
+	ValueAbsent
 	KeyDuplicate
+	RowRepeated
+	OrderBroken
 	RuleFailed
 	ReferenceMissing
 	ReferencePresent
 	CodeUnknown
 	DeriveFailed
 	DeliveryEmpty
+	DeliveryRepeat
+	FileName
 	RowsFew
 	RowsMany
+	SumDiffers
+	CountDiffers
 	codes
 )
 
@@ -100,15 +107,22 @@ var table = [codes]struct {
 	RangeHigh:        {"range.high", "range", Reject},
 	TextFormat:       {"text.format", "pattern", Reject},
 	ValueUnknown:     {"value.unknown", "set", Reject},
+	ValueAbsent:      {"value.absent", "set", Refuse},
 	KeyDuplicate:     {"key.duplicate", "uniqueness", Reject},
+	RowRepeated:      {"row.repeated", "uniqueness", Reject},
+	OrderBroken:      {"order.broken", "order", Flag},
 	RuleFailed:       {"rule.failed", "row", Reject},
 	ReferenceMissing: {"reference.missing", "reference", Reject},
 	CodeUnknown:      {"code.unknown", "reference", Reject},
 	ReferencePresent: {"reference.present", "reference", Reject},
 	DeriveFailed:     {"derive.failed", "type", Reject},
 	DeliveryEmpty:    {"delivery.empty", "delivery", Refuse},
+	DeliveryRepeat:   {"delivery.repeat", "delivery", Flag},
+	FileName:         {"file.name", "delivery", Refuse},
 	RowsFew:          {"rows.few", "delivery", Refuse},
 	RowsMany:         {"rows.many", "delivery", Refuse},
+	SumDiffers:       {"sum.differs", "delivery", Refuse},
+	CountDiffers:     {"count.differs", "delivery", Refuse},
 }
 
 // String returns the code as it stands in reports: "range.low".
@@ -139,7 +153,7 @@ func (c Code) Action() Action {
 // column may say what becomes of it.
 func (c Code) IsOfColumn() bool {
 	switch c {
-	case None, QuoteOpen, EncodingChanged, RuleFailed, ReferenceMissing, ReferencePresent:
+	case None, QuoteOpen, EncodingChanged, RowRepeated, RuleFailed, ReferenceMissing, ReferencePresent:
 		return false
 	}
 	return c.Class() != "structure" && c.Class() != "delivery"

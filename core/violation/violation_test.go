@@ -56,6 +56,7 @@ func TestDefaults(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{"header.unknown", "encoding.garbled", "encoding.control", "encoding.changed",
-		"quote.stray", "number.text", "date.ambiguous", "date.text"}, flags)
-	assert.Equal(t, []string{"header.missing", "header.duplicate", "delivery.empty", "rows.few", "rows.many"}, refuses)
+		"quote.stray", "number.text", "date.ambiguous", "date.text", "order.broken", "delivery.repeat"}, flags)
+	assert.Equal(t, []string{"header.missing", "header.duplicate", "value.absent", "delivery.empty", "file.name",
+		"rows.few", "rows.many", "sum.differs", "count.differs"}, refuses)
 }

@@ -242,6 +242,7 @@ type recipe struct {
 	refersTo        map[string]string
 	codes           map[string]int
 	layout          *target.Mapping // whose layout stands below the settings of the delivery; nil for none
+	companion       string          // the delivery that holds the control values; "" for none
 }
 
 // recipe looks the target and the mapping of an order up, and whether they go together.
@@ -276,17 +277,52 @@ func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
 	if r.refersTo, err = s.refersTo(ctx, parsed, in.References); err != nil {
 		return r, err
 	}
-	if r.codes, err = s.codesOf(ctx, parsed); err != nil || in.Mapping == "" {
+	if in.Mapping != "" {
+		r.mapping = store.VersionOf{Name: m.Name, Version: m.Version}
+		if r.layout, err = target.ParseMapping([]byte(m.Text)); err != nil {
+			return r, unusable("mapping", err)
+		}
+		if parsed, err = parsed.With(r.layout); err != nil {
+			return r, unusable("mapping", err)
+		}
+	}
+	if r.codes, err = s.codesOf(ctx, parsed); err != nil {
 		return r, err
 	}
-	r.mapping = store.VersionOf{Name: m.Name, Version: m.Version}
-	if r.layout, err = target.ParseMapping([]byte(m.Text)); err != nil {
-		return r, unusable("mapping", err)
+	r.companion, err = s.companionOf(ctx, parsed, in.Companion)
+	return r, err
+}
+
+// companionOf finds the delivery that holds the control values which a target asks for.
+func (s *Server) companionOf(ctx context.Context, t *target.Target, id string) (string, error) {
+	switch {
+	case id == "" && t.NeedsCompanion():
+		return "", huma.Error422UnprocessableEntity("a control value stands in a file that comes with the delivery: " +
+			"deliver that file too, and name it as companion")
+	case id == "":
+		return "", nil
+	case !t.NeedsCompanion():
+		return "", huma.Error422UnprocessableEntity("no control value of the target stands in a companion file")
 	}
-	if _, err = parsed.With(r.layout); err != nil {
-		return r, unusable("mapping", err)
+	d, err := s.delivery(ctx, id)
+	if err != nil {
+		return "", err
 	}
-	return r, nil
+	return d.ID, nil
+}
+
+// repeatOf names the earlier delivery of the same bytes; "" where there is none.
+func (s *Server) repeatOf(ctx context.Context, d store.Delivery) (string, error) {
+	if !d.RepeatOf.Valid {
+		return "", nil
+	}
+	first, err := s.Store.Delivery(ctx, d.RepeatOf.String)
+	if errors.Is(err, store.ErrNone) {
+		return "", nil
+	} else if err != nil {
+		return "", s.failure("looking for the earlier delivery", err)
+	}
+	return fmt.Sprintf("%s on %s", first.Name, first.ArrivedAt.UTC().Format("2006-01-02 at 15:04 UTC")), nil
 }
 
 // codesOf finds the newest versions of the code lists that a target names.
@@ -360,8 +396,13 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 			return nil, err
 		}
 	}
+	repeatOf, err := s.repeatOf(ctx, d)
+	if err != nil {
+		return nil, err
+	}
 	run, err := s.Store.AddRun(ctx, store.NewRun{Delivery: d.ID, Target: by.target, Mapping: by.mapping, Layout: given,
-		RefersTo: by.refersTo, Codes: by.codes, Sums: in.Body.SHA256}, s.Queue.Enqueue(ctx, store.Runs))
+		RefersTo: by.refersTo, Codes: by.codes, Companion: by.companion, RepeatOf: repeatOf, Sums: in.Body.SHA256},
+		s.Queue.Enqueue(ctx, store.Runs))
 	if err != nil {
 		return nil, s.failure("recording a run", err)
 	}

@@ -130,6 +130,7 @@ type NewRun struct {
 	MappingVersion int               `json:"mappingVersion,omitempty" minimum:"1" maximum:"2147483647" doc:"the newest where it is left out"`
 	References     map[string]string `json:"references,omitempty" doc:"for each resource that the target refers to, the run whose accepted rows are meant; where it is left out, the newest run with the target of that name whose rows were accepted"`
 	Layout         *layout.Given     `json:"layout,omitempty" doc:"settings made by hand; the others are those saved with the delivery, then those of the mapping, or detected"`
+	Companion      string            `json:"companion,omitempty" doc:"the delivery that came with this one and holds its control values"`
 	SHA256         bool              `json:"sha256,omitempty" doc:"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer"`
 }
 

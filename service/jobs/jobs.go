@@ -470,7 +470,7 @@ func (q *Queue) Explain(ctx context.Context, run store.Run, row int64) (*check.E
 	if err != nil {
 		return nil, err
 	}
-	r := report.Run{Name: delivery.Name, Today: run.CreatedAt.Local()}
+	r := report.Run{Name: delivery.Name, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
 	if err := q.recipe(ctx, run, &r); err != nil {
 		return nil, err
 	}
@@ -494,7 +494,7 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 		return err
 	}
 	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version,
-		SHA256Outputs: run.Sums, Today: run.CreatedAt.Local()}
+		SHA256Outputs: run.Sums, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
 	if err := q.recipe(ctx, run, &r); err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
 	}

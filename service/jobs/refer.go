@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 
+	"sieb/core/check"
 	"sieb/core/layout"
 	"sieb/core/reference"
 	"sieb/core/report"
@@ -24,10 +25,13 @@ func written() layout.Layout {
 		HeaderRows: 1, HeaderNames: layout.Joined}
 }
 
-// refer reads the keys of all that a run's target refers to.
+// refer reads what a run's target refers to: the keys of other tables, and control values.
 func (q *Queue) refer(ctx context.Context, run store.Run, r *report.Run) error {
 	if r.Target == nil {
 		return nil
+	}
+	if err := q.companion(ctx, run.Companion, r); err != nil {
+		return err
 	}
 	runs := map[string]string{}
 	if err := json.Unmarshal(run.RefersTo, &runs); err != nil {
@@ -49,6 +53,26 @@ func (q *Queue) refer(ctx context.Context, run store.Run, r *report.Run) error {
 		r.Keys = append(r.Keys, keys)
 	}
 	return nil
+}
+
+// companion reads the delivery that holds the control values of a run's delivery.
+func (q *Queue) companion(ctx context.Context, id string, r *report.Run) error {
+	if id == "" {
+		return nil
+	}
+	d, err := q.Store.Delivery(ctx, id)
+	if errors.Is(err, store.ErrNone) {
+		return fmt.Errorf("the control values stand in the delivery %s, which was deleted; sift again", id)
+	} else if err != nil {
+		return err
+	}
+	f, err := os.Open(q.Area.Path(d.SHA256))
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	r.Companion, err = check.ReadCompanion(d.Name, f)
+	return err
 }
 
 // fromRun reads the keys of the rows that a run accepted, and of those that it rejected.

@@ -158,6 +158,8 @@ type Run struct {
 	Layout         []byte         `db:"layout"`    // settings made by hand, JSON
 	RefersTo       []byte         `db:"refers_to"` // JSON, by resource the run whose accepted rows are meant
 	Codes          []byte         `db:"codes"`     // JSON, by code list its version
+	Companion      string         `db:"companion"` // the delivery that holds the control values; "" for none
+	RepeatOf       string         `db:"repeat_of"` // the earlier delivery of the same bytes, in words; "" for none
 	Sums           bool           `db:"sums"`      // the manifest gives the outputs' SHA-256 as well
 	JobID          sql.NullInt64  `db:"job_id"`
 	State          string         `db:"state"`
@@ -198,6 +200,8 @@ type NewRun struct {
 	Layout          any               // settings made by hand
 	RefersTo        map[string]string // by resource, the run whose accepted rows are meant
 	Codes           map[string]int    // by code list, its version
+	Companion       string            // the delivery that holds the control values; "" for none
+	RepeatOf        string            // the earlier delivery of the same bytes, in words; "" for none
 	Sums            bool
 }
 
@@ -219,10 +223,10 @@ func (s *Store) AddRun(ctx context.Context, n NewRun, enqueue Enqueue) (r Run, e
 	}
 	id, err := s.addOrder(ctx, Runs, n.Layout, enqueue, `
 		insert into runs (id, layout, delivery_id, target_name, target_version, mapping_name, mapping_version, sums,
-		                  refers_to, codes)
-		values ($1, $2, $3, nullif($4, ''), nullif($5, 0), nullif($6, ''), nullif($7, 0), $8, $9, $10)`, n.Delivery,
-		n.Target.Name, n.Target.Version, n.Mapping.Name, n.Mapping.Version, n.Sums, refersTo,
-		codes)
+		                  refers_to, codes, companion, repeat_of)
+		values ($1, $2, $3, nullif($4, ''), nullif($5, 0), nullif($6, ''), nullif($7, 0), $8, $9, $10, $11, $12)`,
+		n.Delivery, n.Target.Name, n.Target.Version, n.Mapping.Name, n.Mapping.Version, n.Sums, refersTo, codes,
+		n.Companion, n.RepeatOf)
 	if err != nil {
 		return r, err
 	}
