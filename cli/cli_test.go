@@ -3,6 +3,7 @@ package cli_test
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -369,4 +370,34 @@ func TestCommandsOnAService(t *testing.T) {
 	code, out, _ = on("deliveries", "add", filepath.Join(dir, m.Name), "--mapping", m.Mapping)
 	assert.Equal(t, 3, code)
 	assert.Contains(t, out, "verdict   split")
+}
+
+// A control value in a companion file is asked for, read and compared.
+func TestCompanions(t *testing.T) {
+	dir := files(t)
+	m := demo.Brunnthal()
+	mapping := write(t, dir, "checked.yaml", "mapping: brunnthal\ntarget: weighbridge_tickets\n"+
+		"controls: [{count: rows, in: companion, find: 'rows=([0-9]+)'}]\n")
+	sift := append([]string{"sift", filepath.Join(dir, m.Name)}, recipe(dir, m)...)
+	sift = append(sift, "--mapping", mapping)
+	code, _, errs := sieb(sift...)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "a control value stands in a file that comes with the delivery: name it with --companion FILE")
+	code, _, errs = sieb(append(sift, "--companion", filepath.Join(dir, "none.ctl"))...)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "the companion file cannot be read")
+	large := write(t, dir, "large.ctl", strings.Repeat("x", 1<<20+1))
+	code, _, errs = sieb(append(sift, "--companion", large)...)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "large.ctl is longer than 1024 KiB")
+	right := write(t, dir, "right.ctl", fmt.Sprintf("rows=%d\n", m.Read))
+	code, out, errs := sieb(append(sift, "--companion", right)...)
+	assert.NotContains(t, out, "count.differs", errs)
+	assert.NotEqual(t, 4, code, out)
+	code, out, _ = sieb(append(sift, "--companion", write(t, dir, "wrong.ctl", "rows=1\n"))...)
+	assert.Equal(t, 4, code)
+	assert.Contains(t, out, "and wrong.ctl says 1")
+	code, _, errs = sieb("sift", filepath.Join(dir, m.Name), "--companion", right)
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "no control value of the target stands in a companion file")
 }

@@ -303,6 +303,10 @@ func (a *app) runs() *cobra.Command {
 	start.Flags().StringVar(&order.Mapping, "mapping", "",
 		"name of the mapping; without --target its own target is taken")
 	start.Flags().IntVar(&order.MappingVersion, "mapping-version", 0, "version of the mapping; 0 for the newest")
+	start.Flags().StringToStringVar(&order.References, "reference", nil,
+		"NAME=RUN: the run whose accepted rows a resource of the target means; by default the newest; may be repeated")
+	start.Flags().StringVar(&order.Companion, "companion", "",
+		"the delivery that came with this one and holds its control values")
 	start.Flags().BoolVar(&order.SHA256, "sha256", false,
 		"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer")
 	start.RunE = func(cmd *cobra.Command, args []string) error {

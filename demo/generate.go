@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"strconv"
 	"strings"
 	"time"
 
@@ -138,6 +139,9 @@ func (h *habits) ticket(rng *rand.Rand, n int, at time.Time) []string {
 }
 
 func (h *habits) whole(n int) string {
+	if h.comma && n >= 1_000_000 {
+		return fmt.Sprintf("%d.%03d.%03d", n/1_000_000, n/1000%1000, n%1000)
+	}
 	if h.comma && n >= 1000 {
 		return fmt.Sprintf("%d.%03d", n/1000, n%1000)
 	}
@@ -276,7 +280,8 @@ func Dornau() Made {
 	return m
 }
 
-// make writes a delivery of so many rows with the plants in their rows.
+// make writes a delivery of so many rows with the plants in their rows. {gross}, {tare} and
+// {net} below them become the totals of the site's own book, in which nothing is planted.
 func (h *habits) make(seed uint64, rows int, above, below []string, plants map[int][]plant) Made {
 	rng := rand.New(rand.NewPCG(seed, 1))
 	var b bytes.Buffer
@@ -292,6 +297,7 @@ func (h *habits) make(seed uint64, rows int, above, below []string, plants map[i
 	}
 	put(strings.Join(h.header, h.delimiter))
 	numbers := make([]string, rows+1)
+	var totals [3]int
 	at := seasonDay
 	for row := 1; row <= rows; row++ {
 		at = at.Add(time.Duration(3+rng.IntN(25)) * time.Minute)
@@ -299,6 +305,13 @@ func (h *habits) make(seed uint64, rows int, above, below []string, plants map[i
 			at = time.Date(at.Year(), at.Month(), at.Day()+1, 6, rng.IntN(50), 0, 0, time.UTC)
 		}
 		cells := h.ticket(rng, 100+row, at)
+		for i, column := range []string{"gross_kg", "tare_kg", "net_kg"} {
+			kg, err := strconv.Atoi(strings.ReplaceAll(cells[index(column)], ".", ""))
+			if err != nil {
+				panic(err)
+			}
+			totals[i] += kg
+		}
 		var planted []Planted
 		var damage func(string) string
 		for _, p := range plants[row] {
@@ -326,8 +339,9 @@ func (h *habits) make(seed uint64, rows int, above, below []string, plants map[i
 		}
 		put(text)
 	}
+	total := strings.NewReplacer("{gross}", h.whole(totals[0]), "{tare}", h.whole(totals[1]), "{net}", h.whole(totals[2]))
 	for _, l := range below {
-		put(l)
+		put(total.Replace(l))
 	}
 	m.Bytes = b.Bytes()
 	return m
@@ -370,7 +384,7 @@ func lastCell(delimiter, text string) func(string) string {
 func Ahrensee() Made {
 	h := &ahrensee
 	m := h.make(7, 240, []string{"Talfeld eG - Waage Ahrensee", "Wiegescheine Juli 2026;;;;;;;;Stand: 31.07.2026"},
-		[]string{"Summe;;;;;;;;;5.904.210;1.498.340;4.405.870;;;;"}, map[int][]plant{
+		[]string{"Summe;;;;;;;;;{gross};{tare};{net};;;;"}, map[int][]plant{
 			12: reject(violation.RequiredEmpty, "weighed_on", ""),
 			23: reject(violation.DateImpossible, "weighed_on", "31.06.2026"),
 			31: reject(violation.DateFormat, "weighed_on", "2026-07-08"),
@@ -404,6 +418,8 @@ func Ahrensee() Made {
 			222: reject(violation.ReferenceMissing, "grower_no", "99999"),
 		})
 	m.Name, m.Target, m.Mapping = "weighbridge-ahrensee-2026-07.csv", tickets, "ahrensee"
+	// The totals are those of all weighings, also of those that cannot be read.
+	m.Planted = append(m.Planted, Planted{Code: violation.SumDiffers, Column: "net_kg", Line: 1, Action: violation.Flag})
 	// Habits that the remedies deal with: no violations.
 	text := string(m.Bytes)
 	text = strings.Replace(text, "AH-000105;", "ah-000105 ;", 1)

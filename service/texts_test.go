@@ -162,3 +162,84 @@ func TestReferencesToAnotherDelivery(t *testing.T) {
 		References: map[string]string{"growers": register.ID}})
 	assert.Equal(t, 404, statusOf(err))
 }
+
+// Control values that stand in another delivery, the form of the name, a repeat of bytes and
+// labels of codes: what a run knew of them is what doing it again knows, and its manifest.
+func TestRulesOfTheDelivery(t *testing.T) {
+	s := &kit{servicetest.Start(t, "", nil)}
+	ctx := t.Context()
+	_, err := s.Client.AddTarget(ctx, []byte("target: tickets\ncolumns:\n  - {name: no, unique: true}\n"+
+		"  - {name: kg, datatype: integer}\n  - {name: site}\nrepeats: refuse\nrepeated: {keep: last}\n"))
+	require.NoError(t, err)
+	_, err = s.Client.AddMapping(ctx, []byte("mapping: m\ntarget: tickets\ncolumns:\n"+
+		"  site: {derive: 'label(\"sites\", \"AHR\")'}\nfileName: {format: 'tickets-(?P<date>[0-9]{8}).*', date: yyyyMMdd}\n"+
+		"controls: [{sum: kg, in: companion, find: 'kg=([0-9]+)'}]\n"))
+	require.NoError(t, err)
+	const rows = "no,kg\n1,5\n2,7\n1,6\n"
+	d, err := s.Client.AddDelivery(ctx, "tickets-20260731.csv", strings.NewReader(rows))
+	require.NoError(t, err)
+	totals, err := s.Client.AddDelivery(ctx, "totals.txt", strings.NewReader("rows=3\nkg=18\n"))
+	require.NoError(t, err)
+
+	_, err = s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Mapping: "m"})
+	assert.ErrorContains(t, err, `there is no code list "sites"`, "which only the mapping reads")
+	_, err = s.Client.AddCodes(ctx, "sites", "", []byte("code,label\nAHR,Ahrensee\n"))
+	require.NoError(t, err)
+	for _, c := range []struct {
+		order  api.NewRun
+		status int
+		says   string
+	}{
+		{api.NewRun{Mapping: "m"}, 422, "deliver that file too, and name it"},
+		{api.NewRun{Mapping: "m", Companion: "none"}, 404, "none"},
+		{api.NewRun{Target: "tickets", Companion: totals.ID}, 422, "no control value"},
+		{api.NewRun{Companion: totals.ID}, 422, "companion stands without a target"},
+	} {
+		c.order.Delivery = d.ID
+		_, err = s.Client.StartRun(ctx, c.order)
+		assert.Equal(t, c.status, statusOf(err), c.says)
+		assert.ErrorContains(t, err, c.says)
+	}
+	run := func(order api.NewRun) api.Run {
+		r, err := s.Client.StartRun(ctx, order)
+		require.NoError(t, err)
+		r, err = s.Client.Follow(ctx, r.ID, nil)
+		require.NoError(t, err)
+		require.Equal(t, "done", r.State, r.Error)
+		return r
+	}
+	r := run(api.NewRun{Delivery: d.ID, Mapping: "m", Companion: totals.ID})
+	assert.Equal(t, "split", r.Verdict, r.Refusal)
+	assert.Equal(t, "no,kg,site\n2,7,Ahrensee\n1,6,Ahrensee\n", s.output(t, r.ID, report.AcceptedName))
+	manifest := s.output(t, r.ID, report.ManifestName)
+	assert.Contains(t, manifest, `"companion": {`)
+	assert.Contains(t, manifest, `"name": "totals.txt"`)
+	assert.NotContains(t, manifest, "repeatOf")
+
+	// The same bytes under another name: refused, and it is said of what they are a repeat.
+	again, err := s.Client.AddDelivery(ctx, "TICKETS.csv", strings.NewReader(rows))
+	require.NoError(t, err)
+	r = run(api.NewRun{Delivery: again.ID, Mapping: "m", Companion: totals.ID})
+	assert.Equal(t, "refused", r.Verdict)
+	var found []string
+	for _, g := range r.Violations {
+		if g.Action.String() == "refuse" {
+			found = append(found, g.Code.String()+": "+g.Samples[0].Message)
+		}
+	}
+	require.Len(t, found, 2)
+	assert.Contains(t, found[0], "delivery.repeat: the same bytes arrived before, as tickets-20260731.csv on 20")
+	assert.Contains(t, found[1], `file.name: the file is named "TICKETS.csv"`)
+	assert.Contains(t, s.output(t, r.ID, report.ManifestName), `"repeatOf": "tickets-20260731.csv on 20`)
+
+	// What a run knew stays: the earlier delivery goes, and the run says the same.
+	before, err := s.Client.ExplainRow(ctx, r.ID, 2)
+	require.NoError(t, err)
+	require.NoError(t, s.Client.DeleteDelivery(ctx, d.ID))
+	after, err := s.Client.ExplainRow(ctx, r.ID, 2)
+	require.NoError(t, err)
+	assert.Equal(t, before, after)
+	require.NoError(t, s.Client.DeleteDelivery(ctx, totals.ID))
+	_, err = s.Client.ExplainRow(ctx, r.ID, 2)
+	assert.ErrorContains(t, err, "which was deleted; sift again")
+}

@@ -511,9 +511,13 @@ func (s *Server) explainRow(ctx context.Context, in *struct {
 	}
 	e, err := s.Queue.Explain(ctx, r, in.Row)
 	var none *sift.NoRow
-	if errors.As(err, &none) {
+	var gone *jobs.Gone
+	switch {
+	case errors.As(err, &none):
 		return nil, huma.Error404NotFound(none.Error())
-	} else if err != nil {
+	case errors.As(err, &gone):
+		return nil, huma.Error409Conflict(gone.Error())
+	case err != nil:
 		return nil, s.failure("explaining a row", err)
 	}
 	return &answer[check.Explanation]{*e}, nil

@@ -263,6 +263,9 @@ func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
 		if in.TargetVersion > 0 {
 			return r, huma.Error422UnprocessableEntity("targetVersion stands without a target")
 		}
+		if in.Companion != "" {
+			return r, huma.Error422UnprocessableEntity("companion stands without a target")
+		}
 		return r, nil
 	}
 	t, err := s.text(ctx, store.Targets, in.Target, in.TargetVersion)
@@ -297,8 +300,9 @@ func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
 func (s *Server) companionOf(ctx context.Context, t *target.Target, id string) (string, error) {
 	switch {
 	case id == "" && t.NeedsCompanion():
-		return "", huma.Error422UnprocessableEntity("a control value stands in a file that comes with the delivery: " +
-			"deliver that file too, and name it as companion")
+		return "", huma.Error422UnprocessableEntity("a control value stands in a file that comes with the delivery: "+
+			"deliver that file too, and name it", &huma.ErrorDetail{Location: "body.companion",
+			Message: "no delivery is named"})
 	case id == "":
 		return "", nil
 	case !t.NeedsCompanion():

@@ -55,6 +55,11 @@ func (q *Queue) refer(ctx context.Context, run store.Run, r *report.Run) error {
 	return nil
 }
 
+// Gone says that something was deleted to which a run refers.
+type Gone struct{ what string }
+
+func (g *Gone) Error() string { return g.what + ", which was deleted; sift again" }
+
 // companion reads the delivery that holds the control values of a run's delivery.
 func (q *Queue) companion(ctx context.Context, id string, r *report.Run) error {
 	if id == "" {
@@ -62,7 +67,7 @@ func (q *Queue) companion(ctx context.Context, id string, r *report.Run) error {
 	}
 	d, err := q.Store.Delivery(ctx, id)
 	if errors.Is(err, store.ErrNone) {
-		return fmt.Errorf("the control values stand in the delivery %s, which was deleted; sift again", id)
+		return &Gone{fmt.Sprintf("the control values stand in the delivery %s", id)}
 	} else if err != nil {
 		return err
 	}
@@ -80,7 +85,7 @@ func (q *Queue) fromRun(ctx context.Context, t *target.Target, fk *target.Foreig
 	error) {
 	other, err := q.Store.Run(ctx, id)
 	if errors.Is(err, store.ErrNone) {
-		return nil, fmt.Errorf("the target refers to the rows of the run %s, which was deleted; sift again", id)
+		return nil, &Gone{fmt.Sprintf("the target refers to the rows of the run %s", id)}
 	} else if err != nil {
 		return nil, err
 	}

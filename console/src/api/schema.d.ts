@@ -1379,6 +1379,8 @@ export interface components {
             share?: number;
         };
         NewRun: {
+            /** @description the delivery that came with this one and holds its control values */
+            companion?: string;
             delivery: string;
             /** @description settings made by hand; the others are those saved with the delivery, then those of the mapping, or detected */
             layout?: components["schemas"]["Given"];

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
-import { addText, answered, api, type Mapping, type RunHead, type Target } from '../api/client'
+import { addText, answered, api, ServiceError, type Delivery, type Mapping, type RunHead, type Target } from '../api/client'
 import type { DraftBook } from '../drafts'
+import { time } from '../format'
 import FailureNote from './FailureNote.vue'
 import TargetDraft from './TargetDraft.vue'
 
@@ -19,6 +20,9 @@ const mapping = ref(none)
 /** How senders write for the target that is chosen. */
 const fitting = computed(() => mappings.value.filter((m) => m.for === chosen.value))
 const error = ref<unknown>()
+/** Deliveries among which the file with the control values is, once the service has asked for it. */
+const companions = ref<Delivery[]>()
+const companion = ref('')
 const starting = ref(false)
 const input = useTemplateRef<HTMLInputElement>('input')
 const form = useTemplateRef<HTMLFormElement>('form')
@@ -46,6 +50,10 @@ watch(
   (name) => (mapping.value = name ?? none),
   { immediate: true },
 )
+watch([chosen, mapping], () => {
+  companions.value = undefined
+  companion.value = ''
+})
 watch([chosen, fitting], () => {
   if (mapping.value !== none && mappings.value.length > 0 && !fitting.value.some((m) => m.name === mapping.value)) mapping.value = none
 })
@@ -57,12 +65,23 @@ async function start(): Promise<void> {
   error.value = undefined
   try {
     const named = (name: string): string | undefined => (name === none ? undefined : name)
-    const run = await answered(api.POST('/api/v1/runs', { body: { delivery, target: named(chosen.value), mapping: named(mapping.value) } }))
+    const run = await answered(api.POST('/api/v1/runs', { body: { delivery, target: named(chosen.value), mapping: named(mapping.value), companion: companion.value || undefined } }))
     emit('started', run.id)
   } catch (e) {
     error.value = e
+    if (e instanceof ServiceError && e.details.some((d) => d.startsWith('body.companion'))) await findCompanions()
   }
   starting.value = false
+}
+
+/** Lists the deliveries whose names hold a text, newest first. */
+async function findCompanions(find = ''): Promise<void> {
+  try {
+    const found = await answered(api.GET('/api/v1/deliveries', { params: { query: { find, limit: 100 } } }))
+    companions.value = found.items.filter((d) => d.id !== delivery)
+  } catch (e) {
+    error.value = e
+  }
 }
 
 async function add(): Promise<void> {
@@ -142,6 +161,12 @@ async function added(t: Target): Promise<void> {
       <ElSelect id="mapping" v-model="mapping" class="choice" filterable aria-label="Mapping">
         <ElOption v-for="m in fitting" :key="m.name" :value="m.name" :label="m.title ? `${m.name}: ${m.title}` : m.name" />
         <ElOption :value="none" label="No mapping: the sender writes as the target says" />
+      </ElSelect>
+    </template>
+    <template v-if="companions">
+      <label for="companion">Control values</label>
+      <ElSelect id="companion" v-model="companion" class="choice" filterable remote :remote-method="findCompanions" placeholder="Which delivery holds them?" no-data-text="No other delivery is there: upload the file" aria-label="Control values">
+        <ElOption v-for="d in companions" :key="d.id" :value="d.id" :label="`${d.name}, ${time(d.arrivedAt)}`" />
       </ElSelect>
     </template>
     <ElButton type="primary" :disabled="chosen === undefined || busy" :loading="starting" @click="start">{{ last ? 'Sift again' : 'Sift' }}</ElButton>
