@@ -6,6 +6,7 @@ import (
 	"strconv"
 
 	"sieb/core/delimited"
+	"sieb/core/distinct"
 	"sieb/core/source"
 	"sieb/core/value"
 	"sieb/core/violation"
@@ -18,12 +19,12 @@ const block = 128
 
 // column collects the texts of one column.
 type column struct {
-	table  table
+	table  distinct.Table
 	pinned int // entries that are counted in any case
 	over   bool
 	empty  int64
-	gaps   sightings // the first empty cells
-	sums   *sums     // of what was taken out of the table
+	gaps   distinct.Sightings // the first empty cells
+	sums   *sums              // of what was taken out of the table
 	plan   *columnPlan
 	memory memory
 	dense  []uint32 // how often each small whole number occurs, beside what its entry counts
@@ -37,7 +38,7 @@ type collector struct {
 	rows    int64
 	damaged int64   // rows whose cells cannot be attributed
 	filled  []int64 // rows by the number of filled cells
-	sparse  sightings
+	sparse  distinct.Sightings
 	headers formCount // rows that repeat the header
 	defects map[defectKey]*formCount
 	keys    []prints
@@ -75,9 +76,9 @@ func (p *plan) newCollector() *collector {
 		col := &c.columns[k]
 		col.plan = &p.columns[k]
 		for _, pin := range col.plan.pins {
-			col.table.add(heldHash(pin.text, pin.kind), pin.text, pin.kind, 0, math.MaxInt64, 0)
+			col.table.Add(distinct.HeldHash(pin.text, pin.kind), pin.text, pin.kind, 0, math.MaxInt64, 0)
 		}
-		col.pinned, col.table.most = len(col.plan.pins), col.plan.most
+		col.pinned, col.table.Most = len(col.plan.pins), col.plan.most
 		if k < maxMemories && !col.plan.isWhole {
 			col.memory.answers = new([1 << placeBits]answer)
 		}
@@ -116,7 +117,7 @@ func (c *collector) addRows(b *source.Batch) {
 			b.Gather(c.texts[:n], k, from)
 			for i, s := range c.texts[:n] {
 				if hashes[i] = emptyHash; s.Start < s.End {
-					hashes[i] = hashOf(b.Arena[s.Start:s.End], b.Kind(from+i, k))
+					hashes[i] = distinct.HashOf(b.Arena[s.Start:s.End], b.Kind(from+i, k))
 				}
 			}
 		}
@@ -148,13 +149,13 @@ func (c *collector) noteDefects() {
 			n = &formCount{}
 			c.defects[k] = n
 		}
-		at := sighting{row: b.Number(d.Row), line: b.Rows[d.Row].Line}
+		at := distinct.Sighting{Row: b.Number(d.Row), Line: b.Rows[d.Row].Line}
 		if d.Cell >= 0 && d.Cell < len(b.Cells(d.Row)) {
-			at.text = b.Text(b.Cells(d.Row)[d.Cell])
-			at.text = at.text[:min(len(at.text), maxHeld)]
+			at.Text = b.Text(b.Cells(d.Row)[d.Cell])
+			at.Text = at.Text[:min(len(at.Text), distinct.MaxHeld)]
 		}
 		n.count++
-		n.sightings.addRow(at)
+		n.sightings.AddRow(at)
 	}
 }
 
@@ -173,14 +174,14 @@ func (c *collector) block(from, to int) {
 			c.damaged++
 			if isHeader(c.batch, from+i, c.plan.header) {
 				c.headers.count++
-				c.headers.sightings.addRow(sighting{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+				c.headers.sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
 			}
 			continue
 		}
 		full := len(c.columns) - int(void)
 		c.filled[full]++
 		if full <= c.plan.sparse {
-			c.sparse.addRow(sighting{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+			c.sparse.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
 		}
 	}
 	c.fingerprints(from, n)
@@ -235,39 +236,39 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 					}
 					if n < int64(len(col.dense)) && col.dense[n] > 0 {
 						if col.dense[n]++; col.plan.isHashed {
-							hashes[i] = hashOf(text, kind)
+							hashes[i] = distinct.HashOf(text, kind)
 						}
 						continue
 					}
 				}
 			}
-			hashes[i] = hashOf(text, kind)
+			hashes[i] = distinct.HashOf(text, kind)
 			missed = append(missed, uint32(i))
 		}
 	} else {
 		missed = col.remember(c, from, texts, hashes, missed)
 	}
-	c.touched ^= t.touch(hashes, missed)
+	c.touched ^= t.Touch(hashes, missed)
 	for _, i := range missed {
 		s := texts[i]
 		text := b.Arena[s.Start:s.End]
 		if typed {
 			kind = b.Kind(from+int(i), k)
 		}
-		if len(text) > maxHeld {
-			col.space = shorten(col.space, text, hashes[i])
+		if len(text) > distinct.MaxHeld {
+			col.space = distinct.Shorten(col.space, text, hashes[i])
 			text = col.space
 		}
 		row, line := first+int64(i), b.Rows[from+int(i)].Line
-		at := t.find(hashes[i], text, kind)
+		at := t.Find(hashes[i], text, kind)
 		switch {
-		case at >= 0 && t.entry(at).count > 0:
-			t.entry(at).count++
+		case at >= 0 && t.Entry(at).Count > 0:
+			t.Entry(at).Count++
 		case at >= 0:
-			t.item(at).note(1, row, line) // pinned, and met for the first time
+			t.Item(at).Note(1, row, line) // pinned, and met for the first time
 		case col.plan.isOver:
 			col.sums.sketch.InsertHash(hashes[i])
-			col.sums.add(sighting{row, line, text}, kind, 1)
+			col.sums.add(distinct.Sighting{Row: row, Line: line, Text: text}, kind, 1)
 			if onLane != nil {
 				onLane.known[i] = true
 				if onLane.ok[i] = col.sums.isMeasured; onLane.ok[i] {
@@ -276,15 +277,15 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 			}
 			continue
 		default:
-			if t.isFull() {
+			if t.IsFull() {
 				col.drain()
 			}
-			at = t.add(hashes[i], text, kind, 1, row, line)
+			at = t.Add(hashes[i], text, kind, 1, row, line)
 		}
 		if dense {
 			col.keepDense(text)
 		} else {
-			col.memory.keep(text, kind, hashes[i], t.entry(at))
+			col.memory.keep(text, kind, hashes[i], t.Entry(at))
 		}
 	}
 	col.memory.judge(n, len(missed))
@@ -314,15 +315,15 @@ func (c *column) remember(all *collector, from int, texts []delimited.Span, hash
 				continue
 			}
 		}
-		hashes[i] = hashOf(text, workbook.Text)
+		hashes[i] = distinct.HashOf(text, workbook.Text)
 		missed = append(missed, uint32(i))
 	}
 	return missed
 }
 
 func (c *column) noteEmpty(b *source.Batch, row int) {
-	if c.empty++; len(c.gaps) < maxSightings {
-		c.gaps.addRow(sighting{row: b.Number(row), line: b.Rows[row].Line})
+	if c.empty++; len(c.gaps) < distinct.MaxSightings {
+		c.gaps.AddRow(distinct.Sighting{Row: b.Number(row), Line: b.Rows[row].Line})
 	}
 }
 
@@ -353,7 +354,7 @@ func (c *column) settle() {
 	for n, count := range c.dense {
 		if count > 1 {
 			text = strconv.AppendInt(text[:0], int64(n), 10)
-			c.table.entry(c.table.find(hashOf(text, workbook.Text), text, workbook.Text)).count += int64(count) - 1
+			c.table.Entry(c.table.Find(distinct.HashOf(text, workbook.Text), text, workbook.Text)).Count += int64(count) - 1
 		}
 	}
 	clear(c.dense)
@@ -369,26 +370,26 @@ func (c *column) drain() {
 	}
 	c.settle()
 	k := 0
-	for e := range c.table.all() {
+	for e := range c.table.All() {
 		if k++; k > c.pinned {
 			c.addUp(e)
 		}
 	}
-	c.table.reset(c.pinned, c.table.pinnedBytes(c.pinned)+c.plan.afterward)
+	c.table.Reset(c.pinned, c.table.PinnedBytes(c.pinned)+c.plan.afterward)
 	c.memory.forget()
 	c.over = true
 }
 
 // addUp adds an entry to the sums.
-func (c *column) addUp(e item) {
-	if e.count == 0 {
+func (c *column) addUp(e distinct.Item) {
+	if e.Count == 0 {
 		return
 	}
-	text := c.table.text(e.entry)
+	text := c.table.Text(e.Entry)
 	if c.sums.sketch != nil {
-		c.sums.sketch.InsertHash(heldHash(text, e.kind()))
+		c.sums.sketch.InsertHash(distinct.HeldHash(text, e.Kind()))
 	}
-	c.sums.add(sighting{e.row, e.line, text}, e.kind(), e.count)
+	c.sums.add(distinct.Sighting{Row: e.Row, Line: e.Line, Text: text}, e.Kind(), e.Count)
 }
 
 // fingerprints notes the fingerprints of the block's rows for each key.
@@ -425,13 +426,13 @@ func (c *collector) merge(o *collector) {
 	for i, n := range o.filled {
 		c.filled[i] += n
 	}
-	c.sparse.mergeRows(o.sparse)
+	c.sparse.MergeRows(o.sparse)
 	c.headers.count += o.headers.count
-	c.headers.sightings.mergeRows(o.headers.sightings)
+	c.headers.sightings.MergeRows(o.headers.sightings)
 	for k, n := range o.defects {
 		if mine := c.defects[k]; mine != nil {
 			mine.count += n.count
-			mine.sightings.mergeRows(n.sightings)
+			mine.sightings.MergeRows(n.sightings)
 		} else {
 			c.defects[k] = n
 		}
@@ -446,7 +447,7 @@ func (c *collector) merge(o *collector) {
 
 func (c *column) merge(o *column) {
 	c.empty += o.empty
-	c.gaps.mergeRows(o.gaps)
+	c.gaps.MergeRows(o.gaps)
 	c.settle()
 	o.settle()
 	if c.over = c.over || o.over; c.over {
@@ -454,11 +455,11 @@ func (c *column) merge(o *column) {
 		c.drain()
 		o.drain()
 	}
-	c.table.merge(&o.table)
+	c.table.Merge(&o.table)
 	if o.sums != nil {
 		c.sums.merge(o.sums)
 	}
-	if !c.over && c.table.isFull() {
+	if !c.over && c.table.IsFull() {
 		c.drain()
 	}
 }

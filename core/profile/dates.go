@@ -4,6 +4,7 @@ import (
 	"slices"
 	"time"
 
+	"sieb/core/distinct"
 	"sieb/core/lexical"
 )
 
@@ -21,7 +22,7 @@ func (s *sums) dates(t *typing, of scale) *Dates {
 		d.DecidedBy = []string{"", "dates", "other columns", "separator", "nothing"}[t.order]
 		d.isClose = t.isClose
 	}
-	var bad sightings
+	var bad distinct.Sightings
 	for k, c := range s.forms {
 		if k.kind != lexical.Date && k.kind != lexical.DateTime {
 			continue
@@ -30,7 +31,7 @@ func (s *sums) dates(t *typing, of scale) *Dates {
 			d.TwoDigitYears += c.count
 		}
 		if k.day == impossible {
-			bad.merge(c.sightings)
+			bad.Merge(c.sightings)
 		}
 		if k.order == lexical.ABYear {
 			switch k.day {
@@ -43,7 +44,7 @@ func (s *sums) dates(t *typing, of scale) *Dates {
 			}
 		}
 	}
-	d.Impossible = bad.values()
+	d.Impossible = valuesOf(bad)
 	d.Gaps = gaps(of.sorted)
 	return d
 }
@@ -82,11 +83,11 @@ func (s scale) far(t *typing, placeholders []Value, least float64, most int) (fa
 		return nil, usual
 	}
 	for _, m := range s.known {
-		v := m.at.value(m.count)
+		v := valueOf(m.at, m.count)
 		isMissing := slices.ContainsFunc(placeholders, func(p Value) bool { return p.Value == v.Value })
 		switch {
 		case isUsual(m):
-			text := string(t.canonical(m.at.text))
+			text := string(t.canonical(m.at.Text))
 			if usual[0] == "" {
 				usual[0] = text
 			}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 
+	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/value"
 )
@@ -11,18 +12,18 @@ import (
 // kinds returns the distribution of what the values look like.
 func (s *sums) kinds(t *typing) []Kind {
 	byForm := map[string]*Kind{}
-	firsts := map[string]*sightings{}
+	firsts := map[string]*distinct.Sightings{}
 	for k, n := range s.forms {
 		kind, form := describe(k, t)
 		if byForm[form] == nil {
-			byForm[form], firsts[form] = &Kind{Kind: kind, Form: form}, &sightings{}
+			byForm[form], firsts[form] = &Kind{Kind: kind, Form: form}, &distinct.Sightings{}
 		}
 		byForm[form].Count += n.count
-		firsts[form].merge(n.sightings)
+		firsts[form].Merge(n.sightings)
 	}
 	all := make([]Kind, 0, len(byForm))
 	for form, k := range byForm {
-		k.First = firsts[form].values()
+		k.First = valuesOf(*firsts[form])
 		all = append(all, *k)
 	}
 	slices.SortFunc(all, func(a, b Kind) int {

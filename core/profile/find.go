@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"sieb/core/delimited"
+	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/source"
 	"sieb/core/value"
@@ -129,7 +130,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 	read := func(text []byte, kind workbook.Kind) []byte {
 		l = look{}
 		trimmed := lexical.Trim(text)
-		if len(trimmed) <= maxHeld {
+		if len(trimmed) <= distinct.MaxHeld {
 			l.read(trimmed, kind)
 		}
 		return trimmed
@@ -165,13 +166,13 @@ func (t *test) prepare(c *Column, f Filter) error {
 	case "shape":
 		var shape []byte
 		t.passes = func(text []byte, kind workbook.Kind) bool {
-			shape = lexical.AppendShape(shape[:0], lexical.Trim(beginning(text)))
+			shape = lexical.AppendShape(shape[:0], lexical.Trim(distinct.Beginning(text)))
 			return string(shape) == f.Value
 		}
 	case "notShape":
 		var shape []byte
 		t.passes = func(text []byte, _ workbook.Kind) bool {
-			trimmed := lexical.Trim(beginning(text))
+			trimmed := lexical.Trim(distinct.Beginning(text))
 			shape = lexical.AppendShape(shape[:0], trimmed)
 			return len(trimmed) > 0 && string(shape) != f.Value && !isMissing(trimmed)
 		}
@@ -186,7 +187,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 				return false
 			}
 			read(text, kind)
-			held := beginning(text)
+			held := distinct.Beginning(text)
 			return is(lexical.Trim(held), held, &l.key)
 		}
 	case "form":
@@ -255,7 +256,7 @@ func (t *test) compare(c *Column, f Filter, typing *typing) error {
 	var n value.Number
 	t.passes = func(text []byte, kind workbook.Kind) bool {
 		trimmed := lexical.Trim(text)
-		if len(trimmed) == 0 || len(trimmed) > maxHeld {
+		if len(trimmed) == 0 || len(trimmed) > distinct.MaxHeld {
 			return false
 		}
 		l = look{}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 
+	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/source"
 	"sieb/core/value"
@@ -39,7 +40,7 @@ var habits = map[string]func(trimmed, text []byte, k *formKey) bool{
 
 // blanksOf is blanksIn of a text's shape.
 func blanksOf(text []byte) (double, odd bool) {
-	var space [longHeld]byte
+	var space [distinct.LongHeld]byte
 	return blanksIn(lexical.AppendShape(space[:0], text))
 }
 
@@ -163,7 +164,7 @@ type cellReader struct {
 
 func (r *cellReader) read(text []byte, kind workbook.Kind) (int64, bool) {
 	trimmed := lexical.Trim(text)
-	if len(trimmed) == 0 || len(trimmed) > maxHeld {
+	if len(trimmed) == 0 || len(trimmed) > distinct.MaxHeld {
 		return 0, false
 	}
 	r.look.read(trimmed, kind)

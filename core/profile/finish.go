@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 
+	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/source"
 	"sieb/core/value"
@@ -27,7 +28,7 @@ func (p *plan) conclude(all *collector) []typing {
 	types := make([]typing, len(counted))
 	for k, f := range counted {
 		c := &all.columns[k]
-		known := c.table.used
+		known := c.table.Used
 		if c.over {
 			known = c.pinned
 		}
@@ -62,19 +63,19 @@ func (p *plan) concludePairs(all *collector, types []typing) {
 
 // pairIn returns the two values that nearly all of a column are, if they stand for true
 // and false.
-func (t *typing) pairIn(values *table, enough float64) (pair [2]string, ok bool) {
+func (t *typing) pairIn(values *distinct.Table, enough float64) (pair [2]string, ok bool) {
 	if t.datatype != value.String && t.datatype != value.Integer {
 		return pair, false
 	}
 	const few = 8 // other values
-	var all []item
+	var all []distinct.Item
 	total := int64(0)
-	for e := range values.all() {
-		text := lexical.Trim(start(values.text(e.entry)))
-		if e.count == 0 || len(text) == 0 || lexical.IsPlaceholder(text) {
+	for e := range values.All() {
+		text := lexical.Trim(distinct.Start(values.Text(e.Entry)))
+		if e.Count == 0 || len(text) == 0 || lexical.IsPlaceholder(text) {
 			continue
 		}
-		total += e.count
+		total += e.Count
 		if all = append(all, e); len(all) > few {
 			return pair, false
 		}
@@ -82,14 +83,14 @@ func (t *typing) pairIn(values *table, enough float64) (pair [2]string, ok bool)
 	if len(all) < 2 {
 		return pair, false
 	}
-	top := firstOf(all, 2, func(a, b item) int {
-		return cmp.Or(cmp.Compare(b.count, a.count),
-			cmp.Compare(a.row, b.row))
+	top := firstOf(all, 2, func(a, b distinct.Item) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count),
+			cmp.Compare(a.Row, b.Row))
 	})
-	if float64(top[0].count+top[1].count) < enough*float64(total) {
+	if float64(top[0].Count+top[1].Count) < enough*float64(total) {
 		return pair, false
 	}
-	pair, ok = pairOf(lexical.Trim(values.text(top[0].entry)), lexical.Trim(values.text(top[1].entry)))
+	pair, ok = pairOf(lexical.Trim(values.Text(top[0].Entry)), lexical.Trim(values.Text(top[1].Entry)))
 	return pair, ok && (t.datatype == value.String || len(all) == 2)
 }
 
@@ -129,7 +130,7 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 		out.Columns[k].Name, out.Columns[k].Header = names[k], header.Names[k]
 	})
 	for k, n := range all.defects {
-		d := Defect{Code: k.code, Count: n.count, First: n.sightings.values()}
+		d := Defect{Code: k.code, Count: n.count, First: valuesOf(n.sightings)}
 		if k.column >= 0 {
 			d.Column = names[k.column]
 		}
@@ -144,8 +145,8 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 	for _, n := range all.filled[:min(p.sparse+1, len(all.filled))] {
 		out.Sparse.Rows += n
 	}
-	out.Sparse.First = all.sparse.places()
-	out.Headers = Headers{all.headers.count, all.headers.sightings.places()}
+	out.Sparse.First = placesOf(all.sparse)
+	out.Headers = Headers{all.headers.count, placesOf(all.headers.sightings)}
 	p.keysOf(out, all, names)
 	out.codes()
 	p.relationsOf(out, all, names)
@@ -235,29 +236,31 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 			r.Columns = append(r.Columns, names[c])
 		}
 		r.rows = k.odd
-		r.First = k.exceptions.sightings.places()
+		r.First = placesOf(k.exceptions.sightings)
 		out.Relations = append(out.Relations, r)
 	}
 }
 
-// values returns sightings as values without counts.
-func (s sightings) values() []Value {
+// valuesOf returns sightings as values without counts.
+func valuesOf(s distinct.Sightings) []Value {
 	all := make([]Value, 0, len(s))
 	for _, at := range s {
-		all = append(all, at.value(0))
+		all = append(all, valueOf(at, 0))
 	}
 	return all
 }
 
-// places returns where the sightings are.
-func (s sightings) places() (all []Place) {
+// placesOf returns where the sightings are.
+func placesOf(s distinct.Sightings) (all []Place) {
 	for _, at := range s {
-		all = append(all, Place{at.row, at.line})
+		all = append(all, Place{at.Row, at.Line})
 	}
 	return all
 }
 
-func (s sighting) value(count int64) Value { return Value{shown(s.text), count, s.row, s.line} }
+func valueOf(s distinct.Sighting, count int64) Value {
+	return Value{distinct.Shown(s.Text), count, s.Row, s.Line}
+}
 
 // How many values a profile lists.
 const (
@@ -274,7 +277,7 @@ func (c *column) finish(t *typing) Column {
 	if exact {
 		c.sums = newSums(t, nil)
 	}
-	for e := range c.table.all() {
+	for e := range c.table.All() {
 		c.addUp(e)
 	}
 	s := c.sums
@@ -295,14 +298,14 @@ func (c *column) finish(t *typing) Column {
 	}
 	out.Fits = s.filled - missing - s.against.count
 	for _, at := range s.blank.sightings {
-		c.gaps.addRow(sighting{row: at.row, line: at.line})
+		c.gaps.AddRow(distinct.Sighting{Row: at.Row, Line: at.Line})
 	}
-	out.EmptyFirst = c.gaps.places()
+	out.EmptyFirst = placesOf(c.gaps)
 	c.values(&out, t)
 	if s.filled > 0 {
 		out.MinLength, out.MaxLength = s.shortest.length, s.longest.length
 		out.MeanLength = float64(s.characters) / float64(s.filled)
-		shortest, longest := s.shortest.value(0), s.longest.value(0)
+		shortest, longest := valueOf(s.shortest.Sighting, 0), valueOf(s.longest.Sighting, 0)
 		out.Shortest, out.Longest = &shortest, &longest
 	}
 	out.ASCII = !s.foreign
@@ -339,17 +342,17 @@ func (c *column) finish(t *typing) Column {
 	return out
 }
 
-func (c formCount) counted() Counted { return Counted{c.count, c.sightings.values()} }
+func (c formCount) counted() Counted { return Counted{c.count, valuesOf(c.sightings)} }
 
 // values fills in what is told of the different values.
 func (c *column) values(out *Column, t *typing) {
-	var all []item
+	var all []distinct.Item
 	once := int64(0)
-	for e := range c.table.all() {
-		if e.count == 0 || len(lexical.Trim(start(c.table.text(e.entry)))) == 0 {
+	for e := range c.table.All() {
+		if e.Count == 0 || len(lexical.Trim(distinct.Start(c.table.Text(e.Entry)))) == 0 {
 			continue
 		}
-		if all = append(all, e); e.count == 1 {
+		if all = append(all, e); e.Count == 1 {
 			once++
 		}
 	}
@@ -360,16 +363,16 @@ func (c *column) values(out *Column, t *typing) {
 		out.Distinct = int64(c.sums.sketch.Estimate())
 		out.DistinctError = c.plan.grain.sketchError()
 	}
-	frequent := func(a, b item) int { return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row)) }
+	frequent := func(a, b distinct.Item) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Row, b.Row)) }
 	top := firstOf(all, maxTop, frequent)
 	for _, e := range top {
-		if !out.DistinctExact && e.count < 2 {
+		if !out.DistinctExact && e.Count < 2 {
 			break
 		}
 		out.Top = append(out.Top, c.value(e))
 	}
 	if out.DistinctExact && len(all) > maxTop {
-		rare := func(a, b item) int { return cmp.Or(cmp.Compare(a.count, b.count), cmp.Compare(a.row, b.row)) }
+		rare := func(a, b distinct.Item) int { return cmp.Or(cmp.Compare(a.Count, b.Count), cmp.Compare(a.Row, b.Row)) }
 		for _, e := range firstOf(all, maxRare, rare) {
 			out.Rare = append(out.Rare, c.value(e))
 		}
@@ -380,28 +383,28 @@ func (c *column) values(out *Column, t *typing) {
 		return
 	}
 	if !out.DistinctExact {
-		out.Against = c.sums.against.sightings.values()
+		out.Against = valuesOf(c.sums.against.sightings)
 		return
 	}
 	var l look
-	against := slices.DeleteFunc(all, func(e item) bool {
-		text := c.table.text(e.entry)
-		if l = (look{}); !isLong(text) {
-			l.read(lexical.Trim(text), e.kind())
+	against := slices.DeleteFunc(all, func(e distinct.Item) bool {
+		text := c.table.Text(e.Entry)
+		if l = (look{}); !distinct.IsLong(text) {
+			l.read(lexical.Trim(text), e.Kind())
 		}
-		if l.Kind == lexical.Placeholder || t.isWord(lexical.Trim(start(text))) {
+		if l.Kind == lexical.Placeholder || t.isWord(lexical.Trim(distinct.Start(text))) {
 			return true
 		}
 		t.resolve(&l)
-		return t.reads(&l, lexical.Trim(start(text)), &c.sums.number)
+		return t.reads(&l, lexical.Trim(distinct.Start(text)), &c.sums.number)
 	})
 	for _, e := range firstOf(against, maxAgainst, frequent) {
 		out.Against = append(out.Against, c.value(e))
 	}
 }
 
-func (c *column) value(e item) Value {
-	return sighting{e.row, e.line, c.table.text(e.entry)}.value(e.count)
+func (c *column) value(e distinct.Item) Value {
+	return valueOf(distinct.Sighting{Row: e.Row, Line: e.Line, Text: c.table.Text(e.Entry)}, e.Count)
 }
 
 // firstOf returns the first n of a list in an order, sorted; the list is left in
@@ -421,37 +424,37 @@ func firstOf[T any](all []T, n int, order func(a, b T) int) []T {
 
 func (c *column) listShapes(out *Column) {
 	s := c.sums
-	var all []item
+	var all []distinct.Item
 	listed := int64(0)
-	for e := range s.shapes.all() {
-		if e.count > 0 && (!s.shapesOver || c.plan.hasShape(s.shapes.text(e.entry))) {
+	for e := range s.shapes.All() {
+		if e.Count > 0 && (!s.shapesOver || c.plan.hasShape(s.shapes.Text(e.Entry))) {
 			all = append(all, e)
 		}
 	}
-	for _, e := range firstOf(all, maxTop, func(a, b item) int {
-		return cmp.Or(cmp.Compare(b.count, a.count),
-			cmp.Compare(a.row, b.row))
+	for _, e := range firstOf(all, maxTop, func(a, b distinct.Item) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count),
+			cmp.Compare(a.Row, b.Row))
 	}) {
-		out.Shapes = append(out.Shapes, Shape{shown(s.shapes.text(e.entry)), e.count, e.row, e.line})
-		listed += e.count
+		out.Shapes = append(out.Shapes, Shape{distinct.Shown(s.shapes.Text(e.Entry)), e.Count, e.Row, e.Line})
+		listed += e.Count
 	}
 	out.OtherShapes = s.filled - listed
 }
 
 // unlike returns the first values of another shape.
 func (c *column) unlike(shape string) (values []Value) {
-	var odd []item
+	var odd []distinct.Item
 	var space []byte
-	for e := range c.table.all() {
-		trimmed := lexical.Trim(start(c.table.text(e.entry)))
-		if e.count == 0 || len(trimmed) == 0 || lexical.IsPlaceholder(trimmed) {
+	for e := range c.table.All() {
+		trimmed := lexical.Trim(distinct.Start(c.table.Text(e.Entry)))
+		if e.Count == 0 || len(trimmed) == 0 || lexical.IsPlaceholder(trimmed) {
 			continue
 		}
 		if space = lexical.AppendShape(space[:0], trimmed); string(space) != shape {
 			odd = append(odd, e)
 		}
 	}
-	for _, e := range firstOf(odd, maxAgainst, func(a, b item) int { return cmp.Compare(a.row, b.row) }) {
+	for _, e := range firstOf(odd, maxAgainst, func(a, b distinct.Item) int { return cmp.Compare(a.Row, b.Row) }) {
 		values = append(values, c.value(e))
 	}
 	return values

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"time"
 
+	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/value"
 )
@@ -15,7 +16,7 @@ import (
 // measuredValue is a value on its column's scale, and where it stands.
 type measuredValue struct {
 	weighted
-	at sighting
+	at distinct.Sighting
 }
 
 // scale is what is known of the values of a column of numbers or dates, in their
@@ -48,20 +49,20 @@ func (c *column) scale(t *typing, exact bool) (s scale) {
 func (c *column) ordered(t *typing) []measuredValue {
 	var all []measuredValue
 	var l look
-	for e := range c.table.all() {
-		text := c.table.text(e.entry)
-		trimmed := lexical.Trim(start(text))
-		if e.count == 0 || len(trimmed) == 0 || isLong(text) {
+	for e := range c.table.All() {
+		text := c.table.Text(e.Entry)
+		trimmed := lexical.Trim(distinct.Start(text))
+		if e.Count == 0 || len(trimmed) == 0 || distinct.IsLong(text) {
 			continue
 		}
 		l = look{}
-		l.read(trimmed, e.kind())
+		l.read(trimmed, e.Kind())
 		if q, ok := t.quantityOf(&l, trimmed, &c.sums.number); ok {
-			all = append(all, measuredValue{weighted{q.float(), e.count}, sighting{e.row, e.line, text}})
+			all = append(all, measuredValue{weighted{q.float(), e.Count}, distinct.Sighting{Row: e.Row, Line: e.Line, Text: text}})
 		}
 	}
 	slices.SortFunc(all, func(a, b measuredValue) int {
-		return cmp.Or(cmp.Compare(a.value, b.value), cmp.Compare(a.at.row, b.at.row))
+		return cmp.Or(cmp.Compare(a.value, b.value), cmp.Compare(a.at.Row, b.at.Row))
 	})
 	return all
 }
@@ -72,15 +73,15 @@ func (c *column) measure(out *Column, t *typing, of scale) {
 	s := c.sums
 	if !t.datatype.IsNumber() && !t.isDate() {
 		if s.filled > 0 && t.datatype == value.String {
-			out.Minimum, out.Maximum = quoted(shown(s.low.text)), quoted(shown(s.high.text))
+			out.Minimum, out.Maximum = quoted(distinct.Shown(s.low.Text)), quoted(distinct.Shown(s.high.Text))
 		}
 		return
 	}
 	if s.spread.count == 0 {
 		return
 	}
-	out.Minimum, out.Maximum = t.canonical(s.spread.low.outermost().text), t.canonical(s.spread.high.outermost().text)
-	out.firstAt, out.lastAt = s.spread.low.outermost().row, s.spread.high.outermost().row
+	out.Minimum, out.Maximum = t.canonical(s.spread.low.outermost().Text), t.canonical(s.spread.high.outermost().Text)
+	out.firstAt, out.lastAt = s.spread.low.outermost().Row, s.spread.high.outermost().Row
 	mean, deviation := s.spread.moments()
 	if t.isDate() {
 		deviation /= dayMillis / 1000
@@ -99,7 +100,7 @@ func (c *column) measure(out *Column, t *typing, of scale) {
 
 // canonical returns a value's text in the column's datatype, as JSON.
 func (t *typing) canonical(text []byte) json.RawMessage {
-	text = lexical.Trim(start(text))
+	text = lexical.Trim(distinct.Start(text))
 	if t.isDate() {
 		for _, f := range append(t.formats, isoFormats...) {
 			var i value.Instant
@@ -110,7 +111,7 @@ func (t *typing) canonical(text []byte) json.RawMessage {
 				return quoted(string(i.AppendDateTime(nil)))
 			}
 		}
-		return quoted(shown(text))
+		return quoted(distinct.Shown(text))
 	}
 	var n value.Number
 	if t.datatype == value.Double {
@@ -121,7 +122,7 @@ func (t *typing) canonical(text []byte) json.RawMessage {
 	if t.numbers.Parse(text, &n) || new(value.NumberFormat).Parse(text, &n) { // a workbook's numbers have a point
 		return json.RawMessage(slices.Clone(n.Significant()))
 	}
-	return quoted(shown(text))
+	return quoted(distinct.Shown(text))
 }
 
 var isoFormats = func() (all []*value.DateFormat) {

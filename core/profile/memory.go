@@ -1,6 +1,7 @@
 package profile
 
 import (
+	"sieb/core/distinct"
 	"sieb/core/value"
 	"sieb/core/workbook"
 )
@@ -23,14 +24,14 @@ type memory struct {
 type answer struct {
 	head, tail uint64
 	hash       uint64
-	entry      *entry
+	entry      *distinct.Entry
 	size       uint32 // and kind, as in the entry
 	count      uint32 // of texts that the entry does not count yet
 }
 
 func (a *answer) settle() {
 	if a.count > 0 {
-		a.entry.count += int64(a.count)
+		a.entry.Count += int64(a.count)
 		a.count = 0
 	}
 }
@@ -39,14 +40,14 @@ func place(head, tail uint64, length int) uint64 {
 	return (head ^ tail*0x9E3779B97F4A7C15 ^ uint64(length)) * 0xD6E8FEB86659FD93 >> (64 - placeBits)
 }
 
-func (m *memory) keep(text []byte, kind workbook.Kind, hash uint64, e *entry) {
+func (m *memory) keep(text []byte, kind workbook.Kind, hash uint64, e *distinct.Entry) {
 	if m.answers == nil || len(text) > value.MaxWords {
 		return
 	}
 	head, tail := value.Words(text)
 	a := &m.answers[place(head, tail, len(text))]
 	a.settle()
-	*a = answer{head, tail, hash, e, uint32(len(text)) | uint32(kind)<<kindShift, 0}
+	*a = answer{head, tail, hash, e, uint32(len(text)) | uint32(kind)<<distinct.KindShift, 0}
 }
 
 // judge ends a memory that is of no use.

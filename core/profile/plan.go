@@ -12,6 +12,7 @@ import (
 	"sync/atomic"
 
 	"sieb/core/delimited"
+	"sieb/core/distinct"
 	"sieb/core/fault"
 	"sieb/core/lexical"
 	"sieb/core/source"
@@ -91,7 +92,7 @@ type sample struct {
 }
 
 type sampleColumn struct {
-	table table
+	table distinct.Table
 	cells []int32 // for each row the ordinal of its text; -1 where it is empty
 	forms forms
 }
@@ -132,16 +133,16 @@ func (c *sampleColumn) add(b *source.Batch, k int, skip []bool) {
 		}
 		kind := b.Kind(i, k)
 		text := b.Arena[at.Start:at.End]
-		hash := hashOf(text, kind)
-		if len(text) > maxHeld {
-			space = shorten(space, text, hash)
+		hash := distinct.HashOf(text, kind)
+		if len(text) > distinct.MaxHeld {
+			space = distinct.Shorten(space, text, hash)
 			text = space
 		}
-		n := c.table.find(hash, text, kind)
+		n := c.table.Find(hash, text, kind)
 		if n >= 0 {
-			c.table.entry(n).count++
+			c.table.Entry(n).Count++
 		} else {
-			n = c.table.add(hash, text, kind, 1, b.Number(i), b.Rows[i].Line)
+			n = c.table.Add(hash, text, kind, 1, b.Number(i), b.Rows[i].Line)
 		}
 		c.cells = append(c.cells, int32(n))
 	}
@@ -212,7 +213,7 @@ func newPlan(ctx context.Context, s *sample, rows int64, enough float64) *plan {
 	p.share(s, rows)
 	each(ctx, len(s.columns), func(k int) {
 		c, col := &s.columns[k], &p.columns[k]
-		col.typing = concludeColumn(c.forms, &c.table, c.table.used, h)
+		col.typing = concludeColumn(c.forms, &c.table, c.table.Used, h)
 		col.isWhole = col.typing.datatype == value.Integer && col.typing.groupChar == "" && !col.isOver
 		col.pin(&c.table)
 	})
@@ -250,21 +251,21 @@ func (p *plan) wholeRow() keyPlan {
 }
 
 // formsOf looks at all texts of a table.
-func formsOf(t *table) forms {
+func formsOf(t *distinct.Table) forms {
 	f := forms{}
 	var l look
-	for e := range t.all() {
-		text := t.text(e.entry)
-		trimmed := lexical.Trim(start(text))
-		if len(trimmed) == 0 || e.count == 0 {
+	for e := range t.All() {
+		text := t.Text(e.Entry)
+		trimmed := lexical.Trim(distinct.Start(text))
+		if len(trimmed) == 0 || e.Count == 0 {
 			continue
 		}
-		if l = (look{}); !isLong(text) {
-			l.read(trimmed, e.kind())
+		if l = (look{}); !distinct.IsLong(text) {
+			l.read(trimmed, e.Kind())
 		}
 		form := f.of(l.key)
-		form.count += e.count
-		form.noteLook(&l, sighting{e.row, e.line, text})
+		form.count += e.Count
+		form.noteLook(&l, distinct.Sighting{Row: e.Row, Line: e.Line, Text: text})
 	}
 	return f
 }
@@ -272,7 +273,7 @@ func formsOf(t *table) forms {
 // share gives each column its part of the memory: columns of few values a
 // little, the others what is left.
 func (p *plan) share(s *sample, rows int64) {
-	few := func(c *sampleColumn) bool { return c.table.used < 2000 && 10*c.table.used < s.rows }
+	few := func(c *sampleColumn) bool { return c.table.Used < 2000 && 10*c.table.Used < s.rows }
 	many := 0
 	for k := range s.columns {
 		if !few(&s.columns[k]) {
@@ -290,18 +291,18 @@ func (p *plan) share(s *sample, rows int64) {
 			// Of a column in which hardly a value recurs half the rows are
 			// expected to differ.
 			t := &s.columns[k].table
-			p.columns[k].isOver = 4*t.used > 3*s.rows && rows/2*int64(entryBytes+t.bytes/max(1,
-				t.used)) > int64(left/many)
+			p.columns[k].isOver = 4*t.Used > 3*s.rows && rows/2*int64(distinct.EntryBytes+t.Bytes/max(1,
+				t.Used)) > int64(left/many)
 		}
 	}
 }
 
 // pin settles which texts and shapes are counted in any case: the most frequent
 // of the sample, if they occur more than once in it.
-func (c *columnPlan) pin(t *table) {
-	for e := range t.all() {
-		if e.count > 1 {
-			c.pins = append(c.pins, pin{t.text(e.entry), e.kind(), e.count})
+func (c *columnPlan) pin(t *distinct.Table) {
+	for e := range t.All() {
+		if e.Count > 1 {
+			c.pins = append(c.pins, pin{t.Text(e.Entry), e.Kind(), e.Count})
 		}
 	}
 	slices.SortFunc(c.pins, func(a, b pin) int {
@@ -310,20 +311,20 @@ func (c *columnPlan) pin(t *table) {
 	c.pins = c.pins[:min(len(c.pins), maxPins)]
 	room := c.most / 4
 	for i, p := range c.pins {
-		if room -= entryBytes + len(p.text); room < 0 {
+		if room -= distinct.EntryBytes + len(p.text); room < 0 {
 			c.pins = c.pins[:i]
 			break
 		}
 	}
 	shapes := newSums(&typing{}, nil)
-	for e := range t.all() {
-		if text := lexical.Trim(start(t.text(e.entry))); len(text) > 0 {
-			shapes.addShape(text, e.count, sighting{row: e.row, line: e.line})
+	for e := range t.All() {
+		if text := lexical.Trim(distinct.Start(t.Text(e.Entry))); len(text) > 0 {
+			shapes.addShape(text, e.Count, distinct.Sighting{Row: e.Row, Line: e.Line})
 		}
 	}
 	var all []pin
-	for e := range shapes.shapes.all() {
-		all = append(all, pin{text: shapes.shapes.text(e.entry), count: e.count})
+	for e := range shapes.shapes.All() {
+		all = append(all, pin{text: shapes.shapes.Text(e.Entry), count: e.Count})
 	}
 	slices.SortFunc(all, func(a, b pin) int {
 		return cmp.Or(cmp.Compare(b.count, a.count),
@@ -350,15 +351,15 @@ func (p *plan) findKeys(ctx context.Context, s *sample) {
 				filled++
 			}
 		}
-		if 100*filled >= 99*s.rows && c.table.used > 1 && c.table.used < s.rows && !isMeasure(t) && !c.isProse() {
+		if 100*filled >= 99*s.rows && c.table.Used > 1 && c.table.Used < s.rows && !isMeasure(t) && !c.isProse() {
 			given = append(given, k)
 		}
-		if len(p.keys) == maxKeys || 2*filled <= s.rows || 20*c.table.used < 19*filled {
+		if len(p.keys) == maxKeys || 2*filled <= s.rows || 20*c.table.Used < 19*filled {
 			continue
 		}
 		if c.isGiven(t) {
 			p.keys = append(p.keys, keyPlan{columns: []int{k}})
-		} else if t.datatype == value.String && c.table.used == filled && filled >= enoughRows && !c.isProse() {
+		} else if t.datatype == value.String && c.table.Used == filled && filled >= enoughRows && !c.isProse() {
 			p.keys = append(p.keys, keyPlan{columns: []int{k}, strict: true})
 		}
 	}
@@ -366,8 +367,8 @@ func (p *plan) findKeys(ctx context.Context, s *sample) {
 		return
 	}
 	slices.SortStableFunc(given, func(a, b int) int {
-		return cmp.Compare(s.columns[b].table.used,
-			s.columns[a].table.used)
+		return cmp.Compare(s.columns[b].table.Used,
+			s.columns[a].table.Used)
 	})
 	given = given[:min(len(given), maxKeyColumns)]
 	slices.Sort(given)
@@ -391,7 +392,7 @@ func (p *plan) findKeys(ctx context.Context, s *sample) {
 func (s *sample) isNoChance(columns []int) bool {
 	expected := float64(s.rows) * float64(s.rows-1) / 2
 	for _, k := range columns {
-		expected /= float64(s.columns[k].table.used)
+		expected /= float64(s.columns[k].table.Used)
 	}
 	return expected >= 5
 }
@@ -461,12 +462,12 @@ func (c *sampleColumn) isGiven(t *typing) bool {
 		return 10*up > 9*steps || t.datatype == value.Integer && (most-least)/1e6 < 2*int64(len(l.ok))
 	case value.String:
 		shapes := newSums(&typing{}, nil)
-		for e := range c.table.all() {
-			shapes.addShape(start(c.table.text(e.entry)), e.count, sighting{row: e.row})
+		for e := range c.table.All() {
+			shapes.addShape(distinct.Start(c.table.Text(e.Entry)), e.Count, distinct.Sighting{Row: e.Row})
 		}
 		most, all := int64(0), int64(0)
-		for e := range shapes.shapes.all() {
-			most, all = max(most, e.count), all+e.count
+		for e := range shapes.shapes.All() {
+			most, all = max(most, e.Count), all+e.Count
 		}
 		return 10*most >= 8*all && !c.isProse()
 	}
@@ -476,8 +477,8 @@ func (c *sampleColumn) isGiven(t *typing) bool {
 // isProse reports whether most texts of a column hold several words.
 func (c *sampleColumn) isProse() bool {
 	prose, all := 0, 0
-	for e := range c.table.all() {
-		if all++; bytes.Count(lexical.Trim(start(c.table.text(e.entry))), []byte(" ")) > 1 {
+	for e := range c.table.All() {
+		if all++; bytes.Count(lexical.Trim(distinct.Start(c.table.Text(e.Entry))), []byte(" ")) > 1 {
 			prose++
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"sync"
 
+	"sieb/core/distinct"
 	"sieb/core/fault"
 )
 
@@ -181,7 +182,7 @@ const maxRows = 1000
 
 // shown returns the first pairs, as many as a profile shows.
 func (r *repeats) shown() (all []Pair) {
-	for _, p := range r.pairs[:min(len(r.pairs), maxSightings)] {
+	for _, p := range r.pairs[:min(len(r.pairs), distinct.MaxSightings)] {
 		all = append(all, Pair{p.row, p.first})
 	}
 	return all

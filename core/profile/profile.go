@@ -394,7 +394,7 @@ func (p *plan) join(ctx context.Context, all []*collector) (*collector, error) {
 	}
 	for k := range first.columns {
 		c := &first.columns[k]
-		if c.settle(); !c.over && c.table.isFull() {
+		if c.settle(); !c.over && c.table.IsFull() {
 			c.drain()
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"slices"
 
+	"sieb/core/distinct"
 	"sieb/core/value"
 )
 
@@ -131,7 +132,7 @@ func (k *check) block(c *collector, from, n int, apart []bool) {
 	first := c.batch.FirstRow + int64(from)
 	fail := func(i int) {
 		k.exceptions.count++
-		k.exceptions.sightings.addRow(sighting{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+		k.exceptions.sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
 	}
 	switch k.kind {
 	case isEqual:
@@ -156,8 +157,8 @@ func (k *check) block(c *collector, from, n int, apart []bool) {
 				*r = recentPair{p, k.pair(p)}
 			}
 			r.count.count++
-			if len(r.count.sightings) < maxSightings {
-				r.count.sightings.addRow(sighting{row: first + int64(i), line: c.batch.Rows[from+i].Line})
+			if len(r.count.sightings) < distinct.MaxSightings {
+				r.count.sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
 			}
 		}
 	case isBefore:
@@ -212,13 +213,13 @@ func (k *check) pair(p pairOf2) *formCount {
 func (k *check) merge(o *check) {
 	k.rows += o.rows
 	k.exceptions.count += o.exceptions.count
-	k.exceptions.sightings.mergeRows(o.exceptions.sightings)
+	k.exceptions.sightings.MergeRows(o.exceptions.sightings)
 	k.equal += o.equal
 	k.over = k.over || o.over
 	for p, n := range o.pairs {
 		mine := k.pair(p)
 		mine.count += n.count
-		mine.sightings.mergeRows(n.sightings)
+		mine.sightings.MergeRows(n.sightings)
 	}
 }
 
@@ -236,16 +237,16 @@ func (k *check) settle() {
 	usual := map[uint64]best{}
 	for p, n := range k.pairs {
 		b, ok := usual[p.from]
-		if row := n.sightings[0].row; !ok || n.count > b.count || n.count == b.count && row < b.row {
+		if row := n.sightings[0].Row; !ok || n.count > b.count || n.count == b.count && row < b.row {
 			usual[p.from] = best{p.to, n.count, row}
 		}
 	}
 	for p, n := range k.pairs {
 		if usual[p.from].to != p.to {
 			k.exceptions.count += n.count
-			k.exceptions.sightings.mergeRows(n.sightings)
+			k.exceptions.sightings.MergeRows(n.sightings)
 			for _, at := range n.sightings {
-				k.odd = append(k.odd, at.row)
+				k.odd = append(k.odd, at.Row)
 			}
 		}
 	}
@@ -283,7 +284,7 @@ func (p *plan) findRelations(ctx context.Context, s *sample) {
 		if f.ended() {
 			return
 		}
-		f.constant[k] = s.columns[k].table.used < 2
+		f.constant[k] = s.columns[k].table.Used < 2
 		if t := &p.columns[k].typing; (t.datatype.IsNumber() || t.isDate()) && !f.constant[k] {
 			f.numbers[k] = s.columns[k].lane(t)
 		}
@@ -306,11 +307,11 @@ func (p *plan) findRelations(ctx context.Context, s *sample) {
 // lane reads the sample's values of a column.
 func (c *sampleColumn) lane(t *typing) lane {
 	l := lane{values: make([]int64, len(c.cells)), ok: make([]bool, len(c.cells))}
-	values, ok := make([]int64, c.table.used), make([]bool, c.table.used)
+	values, ok := make([]int64, c.table.Used), make([]bool, c.table.Used)
 	reader := cellReader{typing: *t}
 	k := 0
-	for e := range c.table.all() {
-		values[k], ok[k] = reader.read(c.table.text(e.entry), e.kind())
+	for e := range c.table.All() {
+		values[k], ok[k] = reader.read(c.table.Text(e.Entry), e.Kind())
 		k++
 	}
 	for i, n := range c.cells {
@@ -362,8 +363,8 @@ func (f *finder) equals() {
 			continue
 		}
 		c := &f.sample.columns[k]
-		for e := range c.table.all() {
-			hashes[k] = append(hashes[k], heldHash(c.table.text(e.entry), e.kind()))
+		for e := range c.table.All() {
+			hashes[k] = append(hashes[k], distinct.HeldHash(c.table.Text(e.Entry), e.Kind()))
 		}
 	}
 	hash := func(k, row int) uint64 {
@@ -540,7 +541,7 @@ func (f *finder) determined() {
 	alias := make([]bool, len(f.sample.columns))
 	for a := range f.sample.columns {
 		from := &f.sample.columns[a]
-		if f.constant[a] || f.copies[a] || 4*from.table.used > f.sample.rows || isMeasure(&f.plan.columns[a].typing) {
+		if f.constant[a] || f.copies[a] || 4*from.table.Used > f.sample.rows || isMeasure(&f.plan.columns[a].typing) {
 			continue
 		}
 		for b := max(0, a-f.reach); b < len(f.sample.columns) && f.isNear(a, b); b++ {
@@ -553,7 +554,7 @@ func (f *finder) determined() {
 				if f.determines(to, from) {
 					alias[b] = true // what it determines, the other one does
 				}
-				all = append(all, candidate{relation{determines, []int{a, b}}, from.table.used})
+				all = append(all, candidate{relation{determines, []int{a, b}}, from.table.Used})
 			}
 		}
 	}
@@ -567,8 +568,8 @@ func (f *finder) determined() {
 // usual returns the share of the most frequent text among the filled cells.
 func (c *sampleColumn) usual() float64 {
 	most, all := int64(0), int64(0)
-	for e := range c.table.all() {
-		most, all = max(most, e.count), all+e.count
+	for e := range c.table.All() {
+		most, all = max(most, e.Count), all+e.Count
 	}
 	return float64(most) / float64(max(all, 1))
 }
@@ -576,8 +577,8 @@ func (c *sampleColumn) usual() float64 {
 // determines reports whether nearly all rows with one value in a column have one
 // value in another. Values that stand in a single row say nothing.
 func (f *finder) determines(from, to *sampleColumn) bool {
-	f.usual = slices.Grow(f.usual[:0], from.table.used)
-	usual := f.usual[:from.table.used]
+	f.usual = slices.Grow(f.usual[:0], from.table.Used)
+	usual := f.usual[:from.table.Used]
 	for i := range usual {
 		usual[i] = -2
 	}

@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/big"
 	"math/bits"
+	"sieb/core/distinct"
 	"slices"
 )
 
@@ -134,7 +135,7 @@ type ends struct {
 // where first.
 type extreme struct {
 	quantity
-	sighting
+	distinct.Sighting
 	count int64
 }
 
@@ -143,7 +144,7 @@ const maxEnds = maxFar + 1
 
 // add counts a quantity; sign is +1 for the greatest, -1 for the least. One that
 // falls out never comes back, so that the counts are exact.
-func (e *ends) add(sign int, q quantity, count int64, at sighting) {
+func (e *ends) add(sign int, q quantity, count int64, at distinct.Sighting) {
 	isFull := len(e.kept) == maxEnds
 	if isFull {
 		k := &e.kept[e.order[0]]
@@ -163,15 +164,15 @@ func (e *ends) add(sign int, q quantity, count int64, at sighting) {
 			break
 		}
 		if c == 0 {
-			if k.count += count; at.row < k.row {
-				k.set(at)
+			if k.count += count; at.Row < k.Row {
+				k.Set(at)
 			}
 			return
 		}
 	}
 	if !isFull {
 		e.order = slices.Insert(e.order, i+1, uint8(len(e.kept)))
-		e.kept = append(e.kept, extreme{q, at.copied(), count})
+		e.kept = append(e.kept, extreme{q, at.Copied(), count})
 		return
 	}
 	slot := e.order[0]
@@ -179,12 +180,12 @@ func (e *ends) add(sign int, q quantity, count int64, at sighting) {
 	e.order[i] = slot
 	k := &e.kept[slot]
 	k.quantity, k.count = q, count
-	k.set(at)
+	k.Set(at)
 }
 
 func (e *ends) merge(sign int, o *ends) {
 	for _, k := range o.kept {
-		e.add(sign, k.quantity, k.count, k.sighting)
+		e.add(sign, k.quantity, k.count, k.Sighting)
 	}
 }
 
@@ -195,7 +196,7 @@ func (e *ends) outermost() *extreme { return &e.kept[e.order[len(e.order)-1]] }
 func (e *ends) inward() (all []measuredValue) {
 	for i := len(e.order) - 1; i >= 0; i-- {
 		k := &e.kept[e.order[i]]
-		all = append(all, measuredValue{weighted{k.float(), k.count}, k.sighting})
+		all = append(all, measuredValue{weighted{k.float(), k.count}, k.Sighting})
 	}
 	return all
 }
@@ -257,7 +258,7 @@ func (p *power) squareSum() *big.Int {
 const wideBits = 2400
 
 // add counts a quantity, which stands first in the sighting.
-func (s *spread) add(q quantity, count int64, at sighting) {
+func (s *spread) add(q quantity, count int64, at distinct.Sighting) {
 	s.count += count
 	s.low.add(-1, q, count, at)
 	s.high.add(+1, q, count, at)

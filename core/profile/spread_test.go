@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"math/big"
+	"sieb/core/distinct"
 	"slices"
 	"testing"
 
@@ -61,8 +62,7 @@ func TestSpread(t *testing.T) {
 			for range n {
 				rats = append(rats, q.rat())
 			}
-			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n, sighting{int64(i + 1), int64(i + 2),
-				fmt.Append(nil, i)})
+			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n, distinct.Sighting{Row: int64(i + 1), Line: int64(i + 2), Text: fmt.Append(nil, i)})
 		}
 		s := spread{keepsBins: true, binBits: bits}
 		for _, i := range rapid.Permutation(slices.Collect(rangeOf(len(parts)))).Draw(t, "order") {
@@ -84,7 +84,7 @@ func TestSpread(t *testing.T) {
 				got := &end.ends.kept[end.ends.order[len(end.ends.order)-1-k]]
 				require.Zero(t, end.at(i).Cmp(got.rat()))
 				assert.Equal(t, slices.IndexFunc(all, func(q quantity) bool { return q.compare(got.quantity) == 0 })+1,
-					int(got.row))
+					int(got.Row))
 				n := int64(0)
 				for ; i < len(rats) && end.at(i).Cmp(got.rat()) == 0; i++ {
 					n++

@@ -7,6 +7,7 @@ import (
 
 	"github.com/axiomhq/hyperloglog"
 
+	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/value"
 	"sieb/core/workbook"
@@ -28,12 +29,12 @@ type sums struct {
 	foreign     bool                  // texts with characters that are not ASCII
 	shortest    measured
 	longest     measured
-	low, high   sighting // in the order of bytes
+	low, high   distinct.Sighting // in the order of bytes
 	around      formCount
 	inside      formCount // more than one blank between words
 	invisible   formCount // characters that leave no ink and are no plain blanks
 	cases       [letterCases]int64
-	shapes      table
+	shapes      distinct.Table
 	shapesOver  bool // more shapes than are held
 	negative    int64
 	whole, frac int // most digits before and after the point
@@ -56,7 +57,7 @@ type lastShape struct {
 	characters      int    // of the value before
 	isPlain         bool   // it has no blanks that call for being told
 	shape, other    []byte // and that of the value before it
-	entry           item
+	entry           distinct.Item
 	letters         int
 	length          int // in characters of each text of the shape; 0 where they differ
 	isDouble, isOdd bool
@@ -64,15 +65,15 @@ type lastShape struct {
 
 // measured is a value of the least or the greatest length.
 type measured struct {
-	sighting
+	distinct.Sighting
 	length int
 }
 
 // add puts in a value that is shorter (-1) or longer (+1), or as long and stands
 // earlier.
-func (m *measured) add(at sighting, length, sign int) {
-	if c := (length - m.length) * sign; at.row > 0 && (m.row == 0 || c > 0 || c == 0 && at.row < m.row) {
-		m.set(at)
+func (m *measured) add(at distinct.Sighting, length, sign int) {
+	if c := (length - m.length) * sign; at.Row > 0 && (m.Row == 0 || c > 0 || c == 0 && at.Row < m.Row) {
+		m.Set(at)
 		m.length = length
 	}
 }
@@ -94,17 +95,17 @@ const maxShapes = 128 << 10
 func newSums(t *typing, shapes [][]byte) *sums {
 	s := &sums{typing: t, forms: forms{}, missing: map[string]*formCount{}}
 	for _, shape := range shapes {
-		s.shapes.add(hashOf(shape, 0), shape, 0, 0, math.MaxInt64, 0)
+		s.shapes.Add(distinct.HashOf(shape, 0), shape, 0, 0, math.MaxInt64, 0)
 	}
-	s.shapes.most = maxShapes
+	s.shapes.Most = maxShapes
 	return s
 }
 
 // add counts the text of a sighting, count times; the sighting is where it stands first.
-func (s *sums) add(at sighting, kind workbook.Kind, count int64) {
-	text := at.text
+func (s *sums) add(at distinct.Sighting, kind workbook.Kind, count int64) {
+	text := at.Text
 	s.isMeasured = false
-	body := start(text)
+	body := distinct.Start(text)
 	trimmed := lexical.Trim(body)
 	if len(trimmed) == 0 {
 		s.blank.add(count, at)
@@ -113,10 +114,10 @@ func (s *sums) add(at sighting, kind workbook.Kind, count int64) {
 	last, l := &s.last, &s.look
 	isTwin := kind == last.kind && lexical.DifferInDigits(last.text, trimmed)
 	isRead := isTwin && l.again(trimmed)
-	if isRead && last.isPlain && len(trimmed) == len(text) && at.row > last.row {
+	if isRead && last.isPlain && len(trimmed) == len(text) && at.Row > last.row {
 		// But for its digits it is like the value before, and stands further down: nothing
 		// else is to be told of it.
-		last.row = at.row
+		last.row = at.Row
 		if s.lastKey.day != l.key.day || s.lastKey.nought != l.key.nought {
 			s.settle()
 			s.findForm()
@@ -135,7 +136,7 @@ func (s *sums) add(at sighting, kind workbook.Kind, count int64) {
 	s.countShape(count, at)
 	n := last.length
 	if n == 0 || len(trimmed) != len(text) {
-		n = characters(text)
+		n = distinct.Characters(text)
 	}
 	s.characters += int64(n) * count
 	s.shortest.add(at, n, -1)
@@ -148,7 +149,7 @@ func (s *sums) add(at sighting, kind workbook.Kind, count int64) {
 		s.around.add(count, at)
 	}
 	switch {
-	case isLong(text):
+	case distinct.IsLong(text):
 		*l = look{}
 	case !isRead:
 		l.read(trimmed, kind)
@@ -156,8 +157,8 @@ func (s *sums) add(at sighting, kind workbook.Kind, count int64) {
 	s.findForm()
 	s.lastForm.count += count
 	s.lastForm.noteLook(l, at)
-	last.kind, last.row, last.characters = kind, at.row, n
-	last.isPlain = !isLong(text) && len(trimmed) == len(text) && !last.isDouble && !last.isOdd
+	last.kind, last.row, last.characters = kind, at.Row, n
+	last.isPlain = !distinct.IsLong(text) && len(trimmed) == len(text) && !last.isDouble && !last.isOdd
 	s.value(trimmed, count, at)
 }
 
@@ -171,7 +172,7 @@ func (s *sums) settle() {
 	if s.last.letters < letterCases {
 		s.cases[s.last.letters] += s.alike
 	}
-	s.last.entry.count += s.alike
+	s.last.entry.Count += s.alike
 	s.lastForm.count += s.alike
 	s.alike = 0
 }
@@ -184,15 +185,15 @@ func (s *sums) findForm() {
 }
 
 // order places a text in the order of bytes.
-func (s *sums) order(at sighting) {
+func (s *sums) order(at distinct.Sighting) {
 	if s.typing.datatype == value.String {
-		s.low.replace(at, -1)
-		s.high.replace(at, +1)
+		s.low.Replace(at, -1)
+		s.high.Replace(at, +1)
 	}
 }
 
 // value counts what the value looked at is worth in the column's datatype.
-func (s *sums) value(trimmed []byte, count int64, at sighting) {
+func (s *sums) value(trimmed []byte, count int64, at distinct.Sighting) {
 	l := &s.look
 	isWord := s.typing.isWord(trimmed)
 	if l.Kind == lexical.Placeholder || isWord || isSuspect(l) {
@@ -256,28 +257,28 @@ func dayOf(q quantity) int64 {
 	return day
 }
 
-func (c *formCount) add(count int64, at sighting) {
+func (c *formCount) add(count int64, at distinct.Sighting) {
 	c.count += count
-	c.sightings.add(at)
+	c.sightings.Add(at)
 }
 
 func (c *formCount) merge(o formCount) {
 	c.count += o.count
 	c.firsts, c.seconds = c.firsts|o.firsts, c.seconds|o.seconds
-	c.sightings.merge(o.sightings)
+	c.sightings.Merge(o.sightings)
 }
 
 // addShape counts a text's shape, and what can be told from that: its habit of
 // letter case, and blanks inside that do not belong to its words. Values that
 // follow one another often have one shape.
-func (s *sums) addShape(text []byte, count int64, at sighting) {
+func (s *sums) addShape(text []byte, count int64, at distinct.Sighting) {
 	if !lexical.DifferInDigits(s.last.text, text) {
 		s.findShape(text, at)
 	}
 	s.countShape(count, at)
 }
 
-func (s *sums) countShape(count int64, at sighting) {
+func (s *sums) countShape(count int64, at distinct.Sighting) {
 	last := &s.last
 	if last.letters < letterCases {
 		s.cases[last.letters] += count
@@ -288,31 +289,31 @@ func (s *sums) countShape(count int64, at sighting) {
 	if last.isOdd {
 		s.invisible.add(count, at)
 	}
-	last.entry.note(count, at.row, at.line)
+	last.entry.Note(count, at.Row, at.Line)
 }
 
 // findShape finds a text's shape among those that are counted.
-func (s *sums) findShape(text []byte, at sighting) {
+func (s *sums) findShape(text []byte, at distinct.Sighting) {
 	last := &s.last
 	last.text = append(last.text[:0], text...)
 	last.shape, last.other = lexical.AppendShape(last.other[:0], text), last.shape
-	if last.entry.entry == nil || string(last.shape) != string(last.other) {
+	if last.entry.Entry == nil || string(last.shape) != string(last.other) {
 		last.letters = caseOf(last.shape)
 		last.isDouble, last.isOdd = blanksIn(last.shape)
 		if last.length = 0; lexical.IsWhole(text) {
 			last.length = utf8.RuneCount(last.shape)
 		}
-		hash := hashOf(last.shape, 0)
-		held := shorten(nil, last.shape, hash)
-		k := s.shapes.find(hash, held, 0)
-		if k < 0 && s.shapes.isFull() {
+		hash := distinct.HashOf(last.shape, 0)
+		held := distinct.Shorten(nil, last.shape, hash)
+		k := s.shapes.Find(hash, held, 0)
+		if k < 0 && s.shapes.IsFull() {
 			s.shapesOver = true
-			last.entry = item{&entry{}, &where{}} // counted with the others
+			last.entry = distinct.Item{Entry: &distinct.Entry{}, Where: &distinct.Where{}} // counted with the others
 		} else {
 			if k < 0 {
-				k = s.shapes.add(hash, held, 0, 0, at.row, at.line)
+				k = s.shapes.Add(hash, held, 0, 0, at.Row, at.Line)
 			}
-			last.entry = s.shapes.item(k)
+			last.entry = s.shapes.Item(k)
 		}
 	}
 }
@@ -397,17 +398,17 @@ func (s *sums) merge(o *sums) {
 	}
 	s.characters += o.characters
 	s.foreign = s.foreign || o.foreign
-	s.shortest.add(o.shortest.sighting, o.shortest.length, -1)
-	s.longest.add(o.longest.sighting, o.longest.length, +1)
-	s.low.replace(o.low, -1)
-	s.high.replace(o.high, +1)
+	s.shortest.add(o.shortest.Sighting, o.shortest.length, -1)
+	s.longest.add(o.longest.Sighting, o.longest.length, +1)
+	s.low.Replace(o.low, -1)
+	s.high.Replace(o.high, +1)
 	s.around.merge(o.around)
 	s.inside.merge(o.inside)
 	s.invisible.merge(o.invisible)
 	for i, n := range o.cases {
 		s.cases[i] += n
 	}
-	s.shapes.merge(&o.shapes)
+	s.shapes.Merge(&o.shapes)
 	s.shapesOver = s.shapesOver || o.shapesOver
 	s.negative += o.negative
 	s.whole, s.frac = max(s.whole, o.whole), max(s.frac, o.frac)

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"unicode"
 
+	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/value"
 	"sieb/core/workbook"
@@ -148,7 +149,7 @@ type forms map[formKey]*formCount
 
 type formCount struct {
 	count           int64
-	sightings       sightings
+	sightings       distinct.Sightings
 	firsts, seconds uint32   // of dates of open order: the numbers that stand first and second, a bit for each
 	reads           answered // whether the values of a form are of the datatype
 }
@@ -162,12 +163,12 @@ const (
 )
 
 // noteLook notes a value of this form, which is counted apart.
-func (c *formCount) noteLook(l *look, at sighting) {
+func (c *formCount) noteLook(l *look, at distinct.Sighting) {
 	if l.Order == lexical.ABYear {
 		c.firsts, c.seconds = c.firsts|1<<(l.A&31), c.seconds|1<<(l.B&31)
 	}
-	if len(c.sightings) < maxSightings || at.row < c.sightings[maxSightings-1].row {
-		c.sightings.add(at)
+	if len(c.sightings) < distinct.MaxSightings || at.Row < c.sightings[distinct.MaxSightings-1].Row {
+		c.sightings.Add(at)
 	}
 }
 
@@ -385,7 +386,7 @@ const (
 // concludeColumn concludes how a column is read. Where texts that repeat stand among
 // values that without them are of one datatype, they are taken for missing ones. The first
 // texts of the table, as many as are known, were counted in all rows.
-func concludeColumn(f forms, values *table, known int, h hints) typing {
+func concludeColumn(f forms, values *distinct.Table, known int, h hints) typing {
 	t := f.conclude(h)
 	if t.datatype == value.Boolean {
 		return t
@@ -395,23 +396,23 @@ func concludeColumn(f forms, values *table, known int, h hints) typing {
 		mostWord*others > all {
 		return t
 	}
-	var words []item
-	for e := range values.all() {
+	var words []distinct.Item
+	for e := range values.All() {
 		if known--; known < 0 {
 			break
 		}
-		text := lexical.Trim(start(values.text(e.entry)))
-		if e.count < leastWord || len(text) == 0 || isLong(values.text(e.entry)) {
+		text := lexical.Trim(distinct.Start(values.Text(e.Entry)))
+		if e.Count < leastWord || len(text) == 0 || distinct.IsLong(values.Text(e.Entry)) {
 			continue
 		}
-		if l := (look{}); e.kind() == workbook.Text {
-			if l.read(text, e.kind()); l.Kind == lexical.Text && bytes.ContainsFunc(text, unicode.IsLetter) {
+		if l := (look{}); e.Kind() == workbook.Text {
+			if l.read(text, e.Kind()); l.Kind == lexical.Text && bytes.ContainsFunc(text, unicode.IsLetter) {
 				words = append(words, e)
 			}
 		}
 	}
-	words = firstOf(words, fewWords+1, func(a, b item) int {
-		return cmp.Or(cmp.Compare(b.count, a.count), cmp.Compare(a.row, b.row))
+	words = firstOf(words, fewWords+1, func(a, b distinct.Item) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Row, b.Row))
 	})
 	if len(words) == 0 || len(words) > fewWords {
 		return t
@@ -419,11 +420,11 @@ func concludeColumn(f forms, values *table, known int, h hints) typing {
 	without := forms{}
 	without.merge(f)
 	for _, e := range words {
-		text := lexical.Trim(values.text(e.entry))
+		text := lexical.Trim(values.Text(e.Entry))
 		var l look
-		l.read(text, e.kind())
+		l.read(text, e.Kind())
 		c := *without[l.key]
-		c.count -= e.count
+		c.count -= e.Count
 		without[l.key] = &c
 		if word := string(text); !slices.Contains(t.words, word) {
 			t.words = append(t.words, word)

@@ -9,6 +9,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/value"
 	"sieb/core/workbook"
@@ -56,9 +57,9 @@ func (c *column) placeholders(out *Column, t *typing, of scale) {
 			continue // NA among the codes of countries is one of them
 		}
 		if l.Kind == lexical.Placeholder || t.isWord([]byte(text)) ||
-			n.sightings[0].text != nil && string(n.sightings[0].text) == "#N/A" || isFar(text) {
-			out.Placeholders = append(out.Placeholders, Value{shown([]byte(text)), n.count, n.sightings[0].row,
-				n.sightings[0].line})
+			n.sightings[0].Text != nil && string(n.sightings[0].Text) == "#N/A" || isFar(text) {
+			out.Placeholders = append(out.Placeholders, Value{distinct.Shown([]byte(text)), n.count, n.sightings[0].Row,
+				n.sightings[0].Line})
 		}
 	}
 	slices.SortFunc(out.Placeholders, func(a, b Value) int {
@@ -74,8 +75,8 @@ func (c *column) looksUsual(text string) bool {
 		return false
 	}
 	shape := lexical.AppendShape(nil, []byte(text))
-	k := c.sums.shapes.find(hashOf(shape, 0), shape, 0)
-	return k >= 0 && 2*c.sums.shapes.entry(k).count > c.sums.filled
+	k := c.sums.shapes.Find(distinct.HashOf(shape, 0), shape, 0)
+	return k >= 0 && 2*c.sums.shapes.Entry(k).Count > c.sums.filled
 }
 
 // maxFolded is how many different values are compared for variants.
@@ -84,13 +85,13 @@ const maxFolded = 200_000
 // variants groups the values that differ in nothing but letter case, blanks or
 // accents, those of most rows first.
 func (c *column) variants() (groups [][]Value) {
-	if c.table.used > maxFolded {
+	if c.table.Used > maxFolded {
 		return nil
 	}
-	byFold := map[string][]item{}
-	for e := range c.table.all() {
-		text := c.table.text(e.entry)
-		if e.count == 0 || isLong(text) || len(lexical.Trim(text)) == 0 {
+	byFold := map[string][]distinct.Item{}
+	for e := range c.table.All() {
+		text := c.table.Text(e.Entry)
+		if e.Count == 0 || distinct.IsLong(text) || len(lexical.Trim(text)) == 0 {
 			continue
 		}
 		f := variantKey(text)
@@ -101,9 +102,9 @@ func (c *column) variants() (groups [][]Value) {
 			continue
 		}
 		var group []Value
-		slices.SortFunc(same, func(a, b item) int {
-			return cmp.Or(cmp.Compare(b.count, a.count),
-				cmp.Compare(a.row, b.row))
+		slices.SortFunc(same, func(a, b distinct.Item) int {
+			return cmp.Or(cmp.Compare(b.Count, a.Count),
+				cmp.Compare(a.Row, b.Row))
 		})
 		for _, e := range same {
 			if len(group) == 0 || c.value(e).Value != group[len(group)-1].Value {
