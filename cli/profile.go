@@ -14,6 +14,7 @@ import (
 
 	"sieb/core/profile"
 	"sieb/core/source"
+	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/paper"
 )
@@ -84,7 +85,7 @@ figures that need all of them are estimates, marked with ≈.`,
 type share float64
 
 func (s *share) add(cmd *cobra.Command) {
-	*s = profile.DefaultShare
+	*s = typing.DefaultShare
 	cmd.Flags().Var(s, "datatype-share",
 		"share of a column's values that must fit a datatype before it is assigned, 50% to 100%")
 }
@@ -99,7 +100,7 @@ func (s *share) Set(text string) error {
 	if isPercent {
 		x /= 100
 	}
-	if err != nil || !(x >= profile.LeastShare && x <= 1) {
+	if err != nil || !(x >= typing.LeastShare && x <= 1) {
 		return fmt.Errorf("write a share from 50%% to 100%%, such as 95%% or 0.95")
 	}
 	*s = share(x)

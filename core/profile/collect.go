@@ -8,6 +8,7 @@ import (
 	"sieb/core/delimited"
 	"sieb/core/distinct"
 	"sieb/core/source"
+	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/violation"
 	"sieb/core/workbook"
@@ -39,8 +40,8 @@ type collector struct {
 	damaged int64   // rows whose cells cannot be attributed
 	filled  []int64 // rows by the number of filled cells
 	sparse  distinct.Sightings
-	headers formCount // rows that repeat the header
-	defects map[defectKey]*formCount
+	headers typing.FormCount // rows that repeat the header
+	defects map[defectKey]*typing.FormCount
 	keys    []prints
 	checks  []check
 	lanes   []lane
@@ -66,7 +67,7 @@ type defectKey struct {
 func (p *plan) newCollector() *collector {
 	width := len(p.columns)
 	c := &collector{plan: p, columns: make([]column, width), filled: make([]int64, width+1),
-		defects: map[defectKey]*formCount{},
+		defects: map[defectKey]*typing.FormCount{},
 		keys:    make([]prints, len(p.keys)), texts: make([]delimited.Span, block),
 		sum: make([]uint64, block), missing: make([]bool, block), void: make([]uint32, block)}
 	c.hashes = make([][]uint64, width)
@@ -146,7 +147,7 @@ func (c *collector) noteDefects() {
 		}
 		n := c.defects[k]
 		if n == nil {
-			n = &formCount{}
+			n = &typing.FormCount{}
 			c.defects[k] = n
 		}
 		at := distinct.Sighting{Row: b.Number(d.Row), Line: b.Rows[d.Row].Line}
@@ -154,8 +155,8 @@ func (c *collector) noteDefects() {
 			at.Text = b.Text(b.Cells(d.Row)[d.Cell])
 			at.Text = at.Text[:min(len(at.Text), distinct.MaxHeld)]
 		}
-		n.count++
-		n.sightings.AddRow(at)
+		n.Count++
+		n.Sightings.AddRow(at)
 	}
 }
 
@@ -173,8 +174,8 @@ func (c *collector) block(from, to int) {
 		if isApart && apart[i] {
 			c.damaged++
 			if isHeader(c.batch, from+i, c.plan.header) {
-				c.headers.count++
-				c.headers.sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
+				c.headers.Count++
+				c.headers.Sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
 			}
 			continue
 		}
@@ -272,7 +273,7 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 			if onLane != nil {
 				onLane.known[i] = true
 				if onLane.ok[i] = col.sums.isMeasured; onLane.ok[i] {
-					onLane.values[i], onLane.ok[i] = col.plan.typing.onLane(col.sums.quantity)
+					onLane.values[i], onLane.ok[i] = laneValue(&col.plan.typing, col.sums.quantity)
 				}
 			}
 			continue
@@ -364,7 +365,7 @@ func (c *column) settle() {
 func (c *column) drain() {
 	if c.sums == nil {
 		c.sums = newSums(&c.plan.typing, c.plan.shapes)
-		c.sums.spread.keepsBins, c.sums.spread.byDay, c.sums.spread.binBits = true, c.plan.typing.isDate(),
+		c.sums.spread.keepsBins, c.sums.spread.byDay, c.sums.spread.binBits = true, c.plan.typing.IsDate(),
 			c.plan.grain.binBits()
 		c.sums.sketch = c.plan.grain.newSketch()
 	}
@@ -427,12 +428,12 @@ func (c *collector) merge(o *collector) {
 		c.filled[i] += n
 	}
 	c.sparse.MergeRows(o.sparse)
-	c.headers.count += o.headers.count
-	c.headers.sightings.MergeRows(o.headers.sightings)
+	c.headers.Count += o.headers.Count
+	c.headers.Sightings.MergeRows(o.headers.Sightings)
 	for k, n := range o.defects {
 		if mine := c.defects[k]; mine != nil {
-			mine.count += n.count
-			mine.sightings.MergeRows(n.sightings)
+			mine.Count += n.Count
+			mine.Sightings.MergeRows(n.Sightings)
 		} else {
 			c.defects[k] = n
 		}

@@ -6,41 +6,42 @@ import (
 
 	"sieb/core/distinct"
 	"sieb/core/lexical"
+	"sieb/core/typing"
 )
 
 // dates returns the habits of a column's dates.
-func (s *sums) dates(t *typing, of scale) *Dates {
+func (s *sums) dates(t *typing.Reading, of scale) *Dates {
 	d := &Dates{Formats: []Format{}, Weekdays: s.weekdays}
-	for _, f := range t.dates {
-		d.Formats = append(d.Formats, Format{f.pattern, f.count})
+	for _, f := range t.Dates {
+		d.Formats = append(d.Formats, Format{f.Pattern, f.Count})
 	}
-	if t.order != noOrder {
+	if t.Order != typing.NoOrder {
 		d.Order = "day first"
-		if t.byMonth {
+		if t.ByMonth {
 			d.Order = "month first"
 		}
-		d.DecidedBy = []string{"", "dates", "other columns", "separator", "nothing"}[t.order]
-		d.isClose = t.isClose
+		d.DecidedBy = []string{"", "dates", "other columns", "separator", "nothing"}[t.Order]
+		d.isClose = t.IsClose
 	}
 	var bad distinct.Sightings
 	for k, c := range s.forms {
-		if k.kind != lexical.Date && k.kind != lexical.DateTime {
+		if k.Kind != lexical.Date && k.Kind != lexical.DateTime {
 			continue
 		}
-		if k.short {
-			d.TwoDigitYears += c.count
+		if k.Short {
+			d.TwoDigitYears += c.Count
 		}
-		if k.day == impossible {
-			bad.Merge(c.sightings)
+		if k.Day == typing.Impossible {
+			bad.Merge(c.Sightings)
 		}
-		if k.order == lexical.ABYear {
-			switch k.day {
-			case dayFirst:
-				d.DayFirst += c.count
-			case monthFirst:
-				d.MonthFirst += c.count
-			case either:
-				d.Either += c.count
+		if k.Order == lexical.ABYear {
+			switch k.Day {
+			case typing.DayFirst:
+				d.DayFirst += c.Count
+			case typing.MonthFirst:
+				d.MonthFirst += c.Count
+			case typing.Either:
+				d.Either += c.Count
 			}
 		}
 	}
@@ -73,7 +74,7 @@ func fences(sorted []weighted, least float64) (low, high float64, ok bool) {
 // far returns the values that are far from nearly all others, placeholders left out,
 // one more than most at the most, and between which the others lie. Of a column
 // that is not held whole there are none where more are far than are known.
-func (s scale) far(t *typing, placeholders []Value, least float64, most int) (far []Value, usual [2]string) {
+func (s scale) far(t *typing.Reading, placeholders []Value, least float64, most int) (far []Value, usual [2]string) {
 	low, high, ok := fences(s.sorted, least)
 	if !ok || low == high {
 		return nil, usual
@@ -87,7 +88,7 @@ func (s scale) far(t *typing, placeholders []Value, least float64, most int) (fa
 		isMissing := slices.ContainsFunc(placeholders, func(p Value) bool { return p.Value == v.Value })
 		switch {
 		case isUsual(m):
-			text := string(t.canonical(m.at.Text))
+			text := string(canonical(t, m.at.Text))
 			if usual[0] == "" {
 				usual[0] = text
 			}

@@ -6,11 +6,12 @@ import (
 
 	"sieb/core/distinct"
 	"sieb/core/lexical"
+	"sieb/core/typing"
 	"sieb/core/value"
 )
 
 // kinds returns the distribution of what the values look like.
-func (s *sums) kinds(t *typing) []Kind {
+func (s *sums) kinds(t *typing.Reading) []Kind {
 	byForm := map[string]*Kind{}
 	firsts := map[string]*distinct.Sightings{}
 	for k, n := range s.forms {
@@ -18,8 +19,8 @@ func (s *sums) kinds(t *typing) []Kind {
 		if byForm[form] == nil {
 			byForm[form], firsts[form] = &Kind{Kind: kind, Form: form}, &distinct.Sightings{}
 		}
-		byForm[form].Count += n.count
-		firsts[form].Merge(n.sightings)
+		byForm[form].Count += n.Count
+		firsts[form].Merge(n.Sightings)
 	}
 	all := make([]Kind, 0, len(byForm))
 	for form, k := range byForm {
@@ -36,94 +37,94 @@ func (s *sums) kinds(t *typing) []Kind {
 var charNames = map[byte]string{'.': "point", ',': "comma", ' ': "blank", '\'': "apostrophe"}
 
 // describe says in words how the values of a form are written.
-func describe(k formKey, t *typing) (lexical.Kind, string) {
+func describe(k typing.FormKey, t *typing.Reading) (lexical.Kind, string) {
 	stored := ""
-	if k.stored {
+	if k.Stored {
 		stored = ", stored as such"
 	}
-	switch k.kind {
+	switch k.Kind {
 	case lexical.Integer, lexical.Decimal, lexical.Double:
 		return describeNumber(k, t, stored)
 	case lexical.Date, lexical.DateTime, lexical.Time:
-		if k.day == impossible {
-			return k.kind, "date that no calendar has"
+		if k.Day == typing.Impossible {
+			return k.Kind, "date that no calendar has"
 		}
-		m := lexical.Moment{Order: k.order, Sep: k.sep, Sep2: k.sep2, Short: k.short, Padded: k.padded, Clock: k.clock,
-			Join: k.join, Zone: k.zone, Half: k.half, Loose: k.loose}
-		byMonth := t.byMonth
-		if k.order == lexical.ABYear && k.day != either {
-			byMonth = k.day == monthFirst
+		m := lexical.Moment{Order: k.Order, Sep: k.Sep, Sep2: k.Sep2, Short: k.Short, Padded: k.Padded, Clock: k.Clock,
+			Join: k.Join, Zone: k.Zone, Half: k.Half, Loose: k.Loose}
+		byMonth := t.ByMonth
+		if k.Order == lexical.ABYear && k.Day != typing.Either {
+			byMonth = k.Day == typing.MonthFirst
 		}
-		return k.kind, map[lexical.Kind]string{lexical.Date: "date ", lexical.DateTime: "date and time ",
-			lexical.Time: "time "}[k.kind] + m.Pattern(byMonth) + stored
+		return k.Kind, map[lexical.Kind]string{lexical.Date: "date ", lexical.DateTime: "date and time ",
+			lexical.Time: "time "}[k.Kind] + m.Pattern(byMonth) + stored
 	case lexical.Boolean:
-		return k.kind, "true or false" + stored
+		return k.Kind, "true or false" + stored
 	case lexical.Placeholder:
-		return k.kind, "placeholder"
+		return k.Kind, "placeholder"
 	}
 	return lexical.Text, "text"
 }
 
-func describeNumber(k formKey, t *typing, stored string) (lexical.Kind, string) {
-	if t.datatype == value.Date && k.order == lexical.Compact {
+func describeNumber(k typing.FormKey, t *typing.Reading, stored string) (lexical.Kind, string) {
+	if t.Datatype == value.Date && k.Order == lexical.Compact {
 		return lexical.Date, "date yyyyMMdd"
 	}
-	kind, group, decimal := k.kind, k.group, k.decimal
-	if k.unsure && t.isGroup {
+	kind, group, decimal := k.Kind, k.Group, k.Decimal
+	if k.Unsure && t.IsGroup {
 		kind, group, decimal = lexical.Integer, decimal, 0
 	}
 	text := map[lexical.Kind]string{lexical.Integer: "integer", lexical.Decimal: "decimal",
 		lexical.Double: "number with exponent"}[kind]
-	if decimal != 0 && !k.stored {
+	if decimal != 0 && !k.Stored {
 		text += " with " + charNames[decimal]
 	}
 	if group != 0 {
 		text += " with thousands by " + charNames[group]
 	}
-	if k.zeros && kind == lexical.Integer {
+	if k.Zeros && kind == lexical.Integer {
 		text += " with zeros in front"
 	}
-	return kind, text + []string{"", " with percent sign", " with currency", " with the sign behind"}[k.extra] + stored
+	return kind, text + []string{"", " with percent sign", " with currency", " with the sign behind"}[k.Extra] + stored
 }
 
 // numbers returns the habits of a column's numbers.
-func (s *sums) numbers(t *typing) *Numbers {
-	n := &Numbers{DecimalChar: t.decimalChar, GroupChar: t.groupChar, WholeDigits: s.whole, FractionDigits: s.frac}
+func (s *sums) numbers(t *typing.Reading) *Numbers {
+	n := &Numbers{DecimalChar: t.DecimalChar, GroupChar: t.GroupChar, WholeDigits: s.whole, FractionDigits: s.frac}
 	sure := int64(0)
 	for k, c := range s.forms {
-		if !k.kind.IsNumber() {
+		if !k.Kind.IsNumber() {
 			continue
 		}
-		switch k.extra {
-		case percent:
-			n.Percent += c.count
-		case currency:
-			n.Currency += c.count
-		case signBehind:
-			n.SignBehind += c.count
+		switch k.Extra {
+		case typing.Percent:
+			n.Percent += c.Count
+		case typing.Currency:
+			n.Currency += c.Count
+		case typing.SignBehind:
+			n.SignBehind += c.Count
 		}
-		if k.zeros && k.kind == lexical.Integer {
-			n.LeadingZeros += c.count
+		if k.Zeros && k.Kind == lexical.Integer {
+			n.LeadingZeros += c.Count
 		}
-		if k.kind == lexical.Double {
-			n.Exponent += c.count
+		if k.Kind == lexical.Double {
+			n.Exponent += c.Count
 		}
-		if k.nought && k.kind == lexical.Decimal && k.extra == none && !(k.unsure && t.isGroup) {
-			n.Noughts += c.count
+		if k.Nought && k.Kind == lexical.Decimal && k.Extra == typing.NoExtra && !(k.Unsure && t.IsGroup) {
+			n.Noughts += c.Count
 		}
-		if k.unsure {
-			n.Undecided += c.count
-		} else if k.decimal != 0 || k.group != 0 {
-			sure += c.count
+		if k.Unsure {
+			n.Undecided += c.Count
+		} else if k.Decimal != 0 || k.Group != 0 {
+			sure += c.Count
 		}
 	}
-	if sure > 0 || t.decided {
+	if sure > 0 || t.Decided {
 		n.Undecided = 0
 	}
 	n.Negative = s.negative
-	stored := s.forms.count(func(k formKey) bool { return k.stored && k.kind.IsNumber() })
+	stored := s.forms.Count(func(k typing.FormKey) bool { return k.Stored && k.Kind.IsNumber() })
 	if stored > 0 {
-		n.StoredAsText = s.forms.count(func(k formKey) bool { return !k.stored && k.kind.IsNumber() })
+		n.StoredAsText = s.forms.Count(func(k typing.FormKey) bool { return !k.Stored && k.Kind.IsNumber() })
 	}
 	return n
 }

@@ -11,6 +11,7 @@ import (
 	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/source"
+	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/workbook"
 )
@@ -97,41 +98,41 @@ func (f *Finder) prepare(filter Filter) (t test, err error) {
 }
 
 // typing returns how the column is read, from what its profile tells.
-func (c *Column) typing() (t typing, err error) {
-	t.datatype = c.Datatype
+func (c *Column) typing() (t typing.Reading, err error) {
+	t.Datatype = c.Datatype
 	switch {
 	case c.Datatype.IsNumber():
-		t.decimalChar, t.groupChar = c.Numbers.DecimalChar, c.Numbers.GroupChar
-		t.isGroup = t.groupChar == "." || t.groupChar == ","
-		t.numbers, err = value.NewNumberFormat(t.decimalChar, t.groupChar, "")
-	case t.isDate():
-		t.byMonth = c.Dates.Order == "month first"
+		t.DecimalChar, t.GroupChar = c.Numbers.DecimalChar, c.Numbers.GroupChar
+		t.IsGroup = t.GroupChar == "." || t.GroupChar == ","
+		t.Numbers, err = value.NewNumberFormat(t.DecimalChar, t.GroupChar, "")
+	case t.IsDate():
+		t.ByMonth = c.Dates.Order == "month first"
 		for _, f := range c.Dates.Formats {
 			format, err := value.NewDateFormat(c.Datatype, f.Format)
 			if err != nil {
 				return t, err
 			}
-			t.formats = append(t.formats, format)
+			t.Formats = append(t.Formats, format)
 		}
 	case c.Datatype == value.Boolean:
-		t.pair = [2]string{c.Pair[0], c.Pair[1]}
+		t.Pair = [2]string{c.Pair[0], c.Pair[1]}
 	}
 	return t, err
 }
 
 func (t *test) prepare(c *Column, f Filter) error {
-	typing, err := c.typing()
+	reading, err := c.typing()
 	if err != nil {
 		return err
 	}
 	isEmpty := func(text []byte, _ workbook.Kind) bool { return len(lexical.Trim(text)) == 0 }
-	var l look
+	var l typing.Look
 	var n value.Number
 	read := func(text []byte, kind workbook.Kind) []byte {
-		l = look{}
+		l = typing.Look{}
 		trimmed := lexical.Trim(text)
 		if len(trimmed) <= distinct.MaxHeld {
-			l.read(trimmed, kind)
+			l.Read(trimmed, kind)
 		}
 		return trimmed
 	}
@@ -188,7 +189,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 			}
 			read(text, kind)
 			held := distinct.Beginning(text)
-			return is(lexical.Trim(held), held, &l.key)
+			return is(lexical.Trim(held), held, &l.Key)
 		}
 	case "form":
 		t.passes = func(text []byte, kind workbook.Kind) bool {
@@ -196,7 +197,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 				return false
 			}
 			read(text, kind)
-			_, form := describe(l.key, &typing)
+			_, form := describe(l.Key, &reading)
 			return form == f.Value
 		}
 	case "against":
@@ -208,11 +209,11 @@ func (t *test) prepare(c *Column, f Filter) error {
 			if l.Kind == lexical.Placeholder || l.Kind == lexical.Text && isMissing(trimmed) {
 				return false
 			}
-			typing.resolve(&l)
-			return !typing.reads(&l, trimmed, &n)
+			reading.Resolve(&l)
+			return !reading.Reads(&l, trimmed, &n)
 		}
 	case "greater", "atLeast", "less", "atMost", "between":
-		return t.compare(c, f, &typing)
+		return t.compare(c, f, &reading)
 	default:
 		return fmt.Errorf("there is no such condition on a column; there are equals, oneOf, contains, empty, " +
 			"filled, against, placeholder, notNumber, shape, notShape, form, habit, greater, atLeast, less, atMost, " +
@@ -222,7 +223,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 }
 
 // compare prepares a condition on the order of values.
-func (t *test) compare(c *Column, f Filter, typing *typing) error {
+func (t *test) compare(c *Column, f Filter, reading *typing.Reading) error {
 	holds := func(c int) bool {
 		switch f.Op {
 		case "greater":
@@ -234,7 +235,7 @@ func (t *test) compare(c *Column, f Filter, typing *typing) error {
 		}
 		return c >= 0
 	}
-	if !typing.datatype.IsNumber() && !typing.isDate() {
+	if !reading.Datatype.IsNumber() && !reading.IsDate() {
 		low, high := []byte(f.Value), []byte(f.To)
 		t.passes = func(text []byte, _ workbook.Kind) bool {
 			return len(lexical.Trim(text)) > 0 && holds(bytes.Compare(text, low)) &&
@@ -242,46 +243,29 @@ func (t *test) compare(c *Column, f Filter, typing *typing) error {
 		}
 		return nil
 	}
-	low, err := typing.limit(f.Value)
+	low, err := reading.Limit(f.Value)
 	if err != nil {
 		return err
 	}
 	high := low
 	if f.Op == "between" {
-		if high, err = typing.limit(f.To); err != nil {
+		if high, err = reading.Limit(f.To); err != nil {
 			return err
 		}
 	}
-	var l look
+	var l typing.Look
 	var n value.Number
 	t.passes = func(text []byte, kind workbook.Kind) bool {
 		trimmed := lexical.Trim(text)
 		if len(trimmed) == 0 || len(trimmed) > distinct.MaxHeld {
 			return false
 		}
-		l = look{}
-		l.read(trimmed, kind)
-		q, ok := typing.quantityOf(&l, trimmed, &n)
-		return ok && holds(q.compare(low)) && (f.Op != "between" || q.compare(high) <= 0)
+		l = typing.Look{}
+		l.Read(trimmed, kind)
+		q, ok := reading.QuantityOf(&l, trimmed, &n)
+		return ok && holds(q.Compare(low)) && (f.Op != "between" || q.Compare(high) <= 0)
 	}
 	return nil
-}
-
-// limit reads a value in canonical form as a place on the column's scale.
-func (t *typing) limit(text string) (quantity, error) {
-	plain := *t
-	plain.byMonth, plain.isGroup = false, false
-	var l look
-	l.read([]byte(text), workbook.Text)
-	switch {
-	case t.isDate() && (l.Kind == lexical.Date || l.Kind == lexical.DateTime) && l.Order == lexical.YearAB &&
-		l.key.day != impossible:
-	case t.datatype.IsNumber() && l.Kind.IsNumber() && l.Decimal != ',' && l.Group == 0:
-	default:
-		return quantity{}, fmt.Errorf("%q is no value of the column's datatype, %s; write it as 12.5 or 2026-07-31",
-			text, t.datatype)
-	}
-	return plain.quantity(&l, []byte(text)), nil
 }
 
 // holds reports whether a text holds another one, whatever the letter case, the blanks

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"sieb/core/lexical"
+	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/workbook"
 )
@@ -359,8 +360,8 @@ func (n *narrator) against(c *Column, add adder) {
 
 // kindOf returns what a text is taken for.
 func kindOf(text string) lexical.Kind {
-	var l look
-	l.read([]byte(text), workbook.Text)
+	var l typing.Look
+	l.Read([]byte(text), workbook.Text)
 	return l.Kind
 }
 

@@ -9,6 +9,7 @@ import (
 	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/source"
+	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/violation"
 	"sieb/core/workbook"
@@ -16,23 +17,23 @@ import (
 
 // habits tell of one value what a profile counts as a habit of its column. They
 // see the value without and with the blanks around it, and its form.
-var habits = map[string]func(trimmed, text []byte, k *formKey) bool{
-	"zeros in front":   func(_, _ []byte, k *formKey) bool { return k.zeros && k.kind == lexical.Integer },
-	"currency sign":    func(_, _ []byte, k *formKey) bool { return k.extra == currency },
-	"percent sign":     func(_, _ []byte, k *formKey) bool { return k.extra == percent },
-	"sign behind":      func(_, _ []byte, k *formKey) bool { return k.extra == signBehind },
-	"undecided point":  func(_, _ []byte, k *formKey) bool { return k.unsure && k.kind.IsNumber() },
-	"number as text":   func(_, _ []byte, k *formKey) bool { return !k.stored && k.kind.IsNumber() },
-	"two-digit year":   func(_, _ []byte, k *formKey) bool { return k.short && k.isDay() },
-	"undecided order":  func(_, _ []byte, k *formKey) bool { return k.isInOrder(either) },
-	"only day first":   func(_, _ []byte, k *formKey) bool { return k.isInOrder(dayFirst) },
-	"only month first": func(_, _ []byte, k *formKey) bool { return k.isInOrder(monthFirst) },
-	"blanks around":    func(trimmed, text []byte, _ *formKey) bool { return len(trimmed) < len(text) },
-	"blanks inside": func(trimmed, _ []byte, _ *formKey) bool {
+var habits = map[string]func(trimmed, text []byte, k *typing.FormKey) bool{
+	"zeros in front":   func(_, _ []byte, k *typing.FormKey) bool { return k.Zeros && k.Kind == lexical.Integer },
+	"currency sign":    func(_, _ []byte, k *typing.FormKey) bool { return k.Extra == typing.Currency },
+	"percent sign":     func(_, _ []byte, k *typing.FormKey) bool { return k.Extra == typing.Percent },
+	"sign behind":      func(_, _ []byte, k *typing.FormKey) bool { return k.Extra == typing.SignBehind },
+	"undecided point":  func(_, _ []byte, k *typing.FormKey) bool { return k.Unsure && k.Kind.IsNumber() },
+	"number as text":   func(_, _ []byte, k *typing.FormKey) bool { return !k.Stored && k.Kind.IsNumber() },
+	"two-digit year":   func(_, _ []byte, k *typing.FormKey) bool { return k.Short && k.IsDay() },
+	"undecided order":  func(_, _ []byte, k *typing.FormKey) bool { return k.IsInOrder(typing.Either) },
+	"only day first":   func(_, _ []byte, k *typing.FormKey) bool { return k.IsInOrder(typing.DayFirst) },
+	"only month first": func(_, _ []byte, k *typing.FormKey) bool { return k.IsInOrder(typing.MonthFirst) },
+	"blanks around":    func(trimmed, text []byte, _ *typing.FormKey) bool { return len(trimmed) < len(text) },
+	"blanks inside": func(trimmed, _ []byte, _ *typing.FormKey) bool {
 		double, _ := blanksOf(trimmed)
 		return double
 	},
-	"characters that do not show": func(trimmed, _ []byte, _ *formKey) bool {
+	"characters that do not show": func(trimmed, _ []byte, _ *typing.FormKey) bool {
 		_, odd := blanksOf(trimmed)
 		return odd
 	},
@@ -43,14 +44,6 @@ func blanksOf(text []byte) (double, odd bool) {
 	var space [distinct.LongHeld]byte
 	return blanksIn(lexical.AppendShape(space[:0], text))
 }
-
-// isInOrder reports whether a form is that of dates whose parts are in doubt, with such
-// evidence.
-func (k *formKey) isInOrder(e evidence) bool {
-	return k.isDay() && k.order == lexical.ABYear && k.day == e
-}
-
-func (k *formKey) isDay() bool { return k.kind == lexical.Date || k.kind == lexical.DateTime }
 
 // rowTest prepares a condition on rows.
 func (f *Finder) rowTest(filter Filter) (func(b *source.Batch, row int) bool, error) {
@@ -134,7 +127,7 @@ func (f *Finder) relationTest(first int, filter Filter) (func(b *source.Batch, r
 		if err != nil {
 			return nil, err
 		}
-		if !t.datatype.IsNumber() && !t.isDate() {
+		if !t.Datatype.IsNumber() && !t.IsDate() {
 			return nil, fmt.Errorf("%s holds neither numbers nor dates", f.profile.Columns[k].Name)
 		}
 		readers[i].typing = t
@@ -157,8 +150,8 @@ func (f *Finder) relationTest(first int, filter Filter) (func(b *source.Batch, r
 
 // cellReader reads the cells of a column as places in its lane.
 type cellReader struct {
-	typing typing
-	look   look
+	typing typing.Reading
+	look   typing.Look
 	space  value.Number
 }
 
@@ -167,12 +160,12 @@ func (r *cellReader) read(text []byte, kind workbook.Kind) (int64, bool) {
 	if len(trimmed) == 0 || len(trimmed) > distinct.MaxHeld {
 		return 0, false
 	}
-	r.look.read(trimmed, kind)
-	q, ok := r.typing.quantityOf(&r.look, trimmed, &r.space)
+	r.look.Read(trimmed, kind)
+	q, ok := r.typing.QuantityOf(&r.look, trimmed, &r.space)
 	if !ok {
 		return 0, false
 	}
-	return r.typing.onLane(q)
+	return laneValue(&r.typing, q)
 }
 
 // isHeader reports whether a row repeats the header: each cell holds its column's name.

@@ -11,28 +11,29 @@ import (
 	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/source"
+	"sieb/core/typing"
 	"sieb/core/value"
 )
 
 // conclude concludes how each column is read, from all rows.
-func (p *plan) conclude(all *collector) []typing {
-	counted := make([]forms, len(all.columns))
+func (p *plan) conclude(all *collector) []typing.Reading {
+	counted := make([]typing.Forms, len(all.columns))
 	for k := range all.columns {
 		c := &all.columns[k]
 		counted[k] = formsOf(&c.table)
 		if c.sums != nil {
-			counted[k].merge(c.sums.forms)
+			counted[k].Merge(c.sums.forms)
 		}
 	}
-	h := hintsOf(counted, p.enough)
-	types := make([]typing, len(counted))
+	h := typing.HintsOf(counted, p.enough)
+	types := make([]typing.Reading, len(counted))
 	for k, f := range counted {
 		c := &all.columns[k]
 		known := c.table.Used
 		if c.over {
 			known = c.pinned
 		}
-		types[k] = concludeColumn(f, &c.table, known, h)
+		types[k] = typing.Conclude(f, &c.table, known, h)
 	}
 	p.concludePairs(all, types)
 	return types
@@ -41,64 +42,31 @@ func (p *plan) conclude(all *collector) []typing {
 // concludePairs finds the columns of two values that stand for true and false. Of 0 and
 // 1 that is said only where names tell so: the column's own, or that of another one of 0
 // and 1 which begins or ends with the same word.
-func (p *plan) concludePairs(all *collector, types []typing) {
+func (p *plan) concludePairs(all *collector, types []typing.Reading) {
 	pairs := map[int][2]string{}
 	var digits [][]string // the words of the names
 	for k := range types {
 		if c := &all.columns[k]; !c.over {
-			if pair, ok := types[k].pairIn(&c.table, p.enough); ok {
+			if pair, ok := types[k].PairIn(&c.table, p.enough); ok {
 				pairs[k] = pair
 				if pair[0] == "1" {
-					digits = append(digits, nameWords(p.names[k]))
+					digits = append(digits, typing.NameWords(p.names[k]))
 				}
 			}
 		}
 	}
 	for k, pair := range pairs {
-		if pair[0] != "1" || saysYesNo(p.names[k]) || haveSibling(nameWords(p.names[k]), digits) {
-			types[k].datatype, types[k].pair = value.Boolean, pair
+		if pair[0] != "1" || typing.SaysYesNo(p.names[k]) || typing.HaveSibling(typing.NameWords(p.names[k]), digits) {
+			types[k].Datatype, types[k].Pair = value.Boolean, pair
 		}
 	}
-}
-
-// pairIn returns the two values that nearly all of a column are, if they stand for true
-// and false.
-func (t *typing) pairIn(values *distinct.Table, enough float64) (pair [2]string, ok bool) {
-	if t.datatype != value.String && t.datatype != value.Integer {
-		return pair, false
-	}
-	const few = 8 // other values
-	var all []distinct.Item
-	total := int64(0)
-	for e := range values.All() {
-		text := lexical.Trim(distinct.Start(values.Text(e.Entry)))
-		if e.Count == 0 || len(text) == 0 || lexical.IsPlaceholder(text) {
-			continue
-		}
-		total += e.Count
-		if all = append(all, e); len(all) > few {
-			return pair, false
-		}
-	}
-	if len(all) < 2 {
-		return pair, false
-	}
-	top := firstOf(all, 2, func(a, b distinct.Item) int {
-		return cmp.Or(cmp.Compare(b.Count, a.Count),
-			cmp.Compare(a.Row, b.Row))
-	})
-	if float64(top[0].Count+top[1].Count) < enough*float64(total) {
-		return pair, false
-	}
-	pair, ok = pairOf(lexical.Trim(values.Text(top[0].Entry)), lexical.Trim(values.Text(top[1].Entry)))
-	return pair, ok && (t.datatype == value.String || len(all) == 2)
 }
 
 // amend settles anew how columns are read whose values were added up by what
 // turned out to be wrong. It reports whether the rows must be gone over again.
-func (p *plan) amend(all *collector, types []typing) (again bool) {
+func (p *plan) amend(all *collector, types []typing.Reading) (again bool) {
 	for k, t := range types {
-		if all.columns[k].over && !t.readsAs(&p.columns[k].typing) {
+		if all.columns[k].over && !t.ReadsAs(&p.columns[k].typing) {
 			p.columns[k].typing = t
 			again = true
 		}
@@ -106,31 +74,23 @@ func (p *plan) amend(all *collector, types []typing) (again bool) {
 	return again
 }
 
-// readsAs reports whether two typings read all values alike.
-func (t *typing) readsAs(o *typing) bool {
-	return t.datatype == o.datatype && t.decimalChar == o.decimalChar && t.groupChar == o.groupChar &&
-		t.isGroup == o.isGroup && t.byMonth == o.byMonth && t.pair == o.pair &&
-		slices.Equal(t.words, o.words) &&
-		slices.EqualFunc(t.dates, o.dates, func(a, b dateFormat) bool { return a.pattern == b.pattern })
-}
-
 // finish makes the profile of what was collected, in columns that are read as the
 // types say; repeated are its rows that repeat another.
-func (p *plan) finish(ctx context.Context, header source.Header, all *collector, types []typing,
+func (p *plan) finish(ctx context.Context, header source.Header, all *collector, types []typing.Reading,
 	repeated repeats) *Profile {
 	out := &Profile{Named: header.Named, Rows: all.rows, Damaged: all.damaged, Ragged: p.ragged,
 		Columns: make([]Column, len(all.columns)), Problems: []Defect{}}
 	names := unlike(header.Names)
 	each(ctx, len(all.columns), func(k int) {
 		c := &all.columns[k]
-		if c.over && !types[k].readsAs(&p.columns[k].typing) {
+		if c.over && !types[k].ReadsAs(&p.columns[k].typing) {
 			types[k] = p.columns[k].typing // what was added up was read as the plan says
 		}
 		out.Columns[k] = c.finish(&types[k])
 		out.Columns[k].Name, out.Columns[k].Header = names[k], header.Names[k]
 	})
 	for k, n := range all.defects {
-		d := Defect{Code: k.code, Count: n.count, First: valuesOf(n.sightings)}
+		d := Defect{Code: k.code, Count: n.Count, First: valuesOf(n.Sightings)}
 		if k.column >= 0 {
 			d.Column = names[k.column]
 		}
@@ -146,7 +106,7 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 		out.Sparse.Rows += n
 	}
 	out.Sparse.First = placesOf(all.sparse)
-	out.Headers = Headers{all.headers.count, placesOf(all.headers.sightings)}
+	out.Headers = Headers{all.headers.Count, placesOf(all.headers.Sightings)}
 	p.keysOf(out, all, names)
 	out.codes()
 	p.relationsOf(out, all, names)
@@ -201,7 +161,7 @@ func (p *Profile) codes() {
 			continue
 		}
 		c.Counter = p.counts(c)
-		if c.Code = c.Counter || saysCode(c.Name); c.Code {
+		if c.Code = c.Counter || typing.SaysCode(c.Name); c.Code {
 			c.Mean, c.Deviation, c.Sum = nil, nil, nil
 		}
 	}
@@ -226,17 +186,17 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 	for i := range all.checks {
 		k := &all.checks[i]
 		k.settle()
-		if k.over || k.rows < enoughRows || !IsFew(k.exceptions.count, k.rows) ||
+		if k.over || k.rows < enoughRows || !IsFew(k.exceptions.Count, k.rows) ||
 			k.kind == isBefore && k.equal == k.rows {
 			continue
 		}
 		r := Relation{Kind: []string{"equal", "determines", "order", "sum"}[k.kind], Rows: k.rows,
-			Exceptions: k.exceptions.count}
+			Exceptions: k.exceptions.Count}
 		for _, c := range k.columns {
 			r.Columns = append(r.Columns, names[c])
 		}
 		r.rows = k.odd
-		r.First = placesOf(k.exceptions.sightings)
+		r.First = placesOf(k.exceptions.Sightings)
 		out.Relations = append(out.Relations, r)
 	}
 }
@@ -272,7 +232,7 @@ const (
 
 // finish makes the profile of a column. Of one that is held whole everything is
 // computed from its different values.
-func (c *column) finish(t *typing) Column {
+func (c *column) finish(t *typing.Reading) Column {
 	exact := !c.over
 	if exact {
 		c.sums = newSums(t, nil)
@@ -282,22 +242,22 @@ func (c *column) finish(t *typing) Column {
 	}
 	s := c.sums
 	s.settle()
-	out := Column{Datatype: t.datatype, Filled: s.filled, Empty: c.empty + s.blank.count, Blank: s.blank.count,
+	out := Column{Datatype: t.Datatype, Filled: s.filled, Empty: c.empty + s.blank.Count, Blank: s.blank.Count,
 		DistinctExact: exact,
 		Kinds:         s.kinds(t), Shapes: []Shape{}, Top: []Value{}}
 	missing := int64(0)
 	for k, n := range s.forms {
-		if k.kind == lexical.Placeholder {
-			missing += n.count
+		if k.Kind == lexical.Placeholder {
+			missing += n.Count
 		}
 	}
-	for _, word := range t.words {
+	for _, word := range t.Words {
 		if n := s.missing[word]; n != nil {
-			missing += n.count
+			missing += n.Count
 		}
 	}
-	out.Fits = s.filled - missing - s.against.count
-	for _, at := range s.blank.sightings {
+	out.Fits = s.filled - missing - s.against.Count
+	for _, at := range s.blank.Sightings {
 		c.gaps.AddRow(distinct.Sighting{Row: at.Row, Line: at.Line})
 	}
 	out.EmptyFirst = placesOf(c.gaps)
@@ -310,42 +270,42 @@ func (c *column) finish(t *typing) Column {
 	}
 	out.ASCII = !s.foreign
 	out.Letters = Letters{s.cases[upperCase], s.cases[lowerCase], s.cases[titleCase], s.cases[mixedCase]}
-	out.Blanks = Blanks{s.around.counted(), s.inside.counted(), s.invisible.counted()}
+	out.Blanks = Blanks{counted(s.around), counted(s.inside), counted(s.invisible)}
 	c.listShapes(&out)
-	if exact && t.datatype == value.String && len(out.Shapes) > 1 {
+	if exact && t.Datatype == value.String && len(out.Shapes) > 1 {
 		out.odd = c.unlike(out.Shapes[0].Shape)
 	}
 	of := c.scale(t, exact)
 	c.measure(&out, t, of)
 	c.placeholders(&out, t, of)
-	if t.datatype == value.String {
+	if t.Datatype == value.String {
 		out.Fits = out.Filled
 		for _, v := range out.Placeholders {
 			out.Fits -= v.Count
 		}
 	}
-	if t.datatype.IsNumber() || s.forms.count(func(k formKey) bool { return k.kind.IsNumber() }) > 0 {
+	if t.Datatype.IsNumber() || s.forms.Count(func(k typing.FormKey) bool { return k.Kind.IsNumber() }) > 0 {
 		out.Numbers = s.numbers(t)
 	}
-	if t.isDate() {
+	if t.IsDate() {
 		out.Dates = s.dates(t, of)
 		out.Dates.FarOff, _ = of.far(t, out.Placeholders, 2*year, maxAgainst)
 	} else if out.far, out.usual = of.far(t, out.Placeholders, 0, maxFar); len(out.far) > maxFar {
 		out.far = nil // they belong to a distribution that is wide
 	}
-	if t.datatype == value.Boolean {
-		out.Pair = t.pair[:]
+	if t.Datatype == value.Boolean {
+		out.Pair = t.Pair[:]
 	}
-	if exact && t.datatype == value.String {
+	if exact && t.Datatype == value.String {
 		out.Variants = c.variants()
 	}
 	return out
 }
 
-func (c formCount) counted() Counted { return Counted{c.count, valuesOf(c.sightings)} }
+func counted(c typing.FormCount) Counted { return Counted{c.Count, valuesOf(c.Sightings)} }
 
 // values fills in what is told of the different values.
-func (c *column) values(out *Column, t *typing) {
+func (c *column) values(out *Column, t *typing.Reading) {
 	var all []distinct.Item
 	once := int64(0)
 	for e := range c.table.All() {
@@ -377,26 +337,26 @@ func (c *column) values(out *Column, t *typing) {
 			out.Rare = append(out.Rare, c.value(e))
 		}
 	}
-	out.Category = out.DistinctExact && t.datatype != value.Boolean && len(all) >= 2 && len(all) <= 60 &&
-		out.Filled >= 5*int64(len(all)) && !t.isDate() && !isMeasure(t)
-	if c.sums.against.count == 0 {
+	out.Category = out.DistinctExact && t.Datatype != value.Boolean && len(all) >= 2 && len(all) <= 60 &&
+		out.Filled >= 5*int64(len(all)) && !t.IsDate() && !isMeasure(t)
+	if c.sums.against.Count == 0 {
 		return
 	}
 	if !out.DistinctExact {
-		out.Against = valuesOf(c.sums.against.sightings)
+		out.Against = valuesOf(c.sums.against.Sightings)
 		return
 	}
-	var l look
+	var l typing.Look
 	against := slices.DeleteFunc(all, func(e distinct.Item) bool {
 		text := c.table.Text(e.Entry)
-		if l = (look{}); !distinct.IsLong(text) {
-			l.read(lexical.Trim(text), e.Kind())
+		if l = (typing.Look{}); !distinct.IsLong(text) {
+			l.Read(lexical.Trim(text), e.Kind())
 		}
-		if l.Kind == lexical.Placeholder || t.isWord(lexical.Trim(distinct.Start(text))) {
+		if l.Kind == lexical.Placeholder || t.IsWord(lexical.Trim(distinct.Start(text))) {
 			return true
 		}
-		t.resolve(&l)
-		return t.reads(&l, lexical.Trim(distinct.Start(text)), &c.sums.number)
+		t.Resolve(&l)
+		return t.Reads(&l, lexical.Trim(distinct.Start(text)), &c.sums.number)
 	})
 	for _, e := range firstOf(against, maxAgainst, frequent) {
 		out.Against = append(out.Against, c.value(e))

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"sieb/core/typing"
 	"sieb/core/value"
 )
 
@@ -94,9 +95,9 @@ func TestWordsAmongNumbers(t *testing.T) {
 		c := columnOf(t, Options{}, "sacks", cells)
 		want := map[bool]value.Datatype{true: value.Date, false: value.Integer}[isDate]
 		// Words that come once or twice are values that are wrong.
-		few := min(counts[0], counts[len(words)-1]) < leastWord
+		few := min(counts[0], counts[len(words)-1]) < typing.LeastWord
 		switch {
-		case count*mostWord > n:
+		case count*typing.MostWord > n:
 			require.Equal(t, value.String, c.Datatype, "%d of %d", count, n)
 			require.Empty(t, c.Placeholders)
 		case !few:
@@ -218,6 +219,6 @@ func TestRepeatedHeaders(t *testing.T) {
 func TestWordsOfNames(t *testing.T) {
 	for name, want := range map[string]string{"isOrganic": "is organic", "Grower No.": "grower no", "net_kg": "net kg",
 		"GTIN": "gtin", "Öko-Siegel?": "öko siegel", "": ""} {
-		assert.Equal(t, want, strings.Join(nameWords(name), " "), name)
+		assert.Equal(t, want, strings.Join(typing.NameWords(name), " "), name)
 	}
 }

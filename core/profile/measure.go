@@ -10,6 +10,7 @@ import (
 
 	"sieb/core/distinct"
 	"sieb/core/lexical"
+	"sieb/core/typing"
 	"sieb/core/value"
 )
 
@@ -28,8 +29,8 @@ type scale struct {
 }
 
 // scale returns the values of a column of numbers or dates; none for another column.
-func (c *column) scale(t *typing, exact bool) (s scale) {
-	if !t.datatype.IsNumber() && !t.isDate() {
+func (c *column) scale(t *typing.Reading, exact bool) (s scale) {
+	if !t.Datatype.IsNumber() && !t.IsDate() {
 		return s
 	}
 	if !exact {
@@ -46,19 +47,19 @@ func (c *column) scale(t *typing, exact bool) (s scale) {
 
 // ordered returns the values of a column that is held whole in the order of their
 // scale.
-func (c *column) ordered(t *typing) []measuredValue {
+func (c *column) ordered(t *typing.Reading) []measuredValue {
 	var all []measuredValue
-	var l look
+	var l typing.Look
 	for e := range c.table.All() {
 		text := c.table.Text(e.Entry)
 		trimmed := lexical.Trim(distinct.Start(text))
 		if e.Count == 0 || len(trimmed) == 0 || distinct.IsLong(text) {
 			continue
 		}
-		l = look{}
-		l.read(trimmed, e.Kind())
-		if q, ok := t.quantityOf(&l, trimmed, &c.sums.number); ok {
-			all = append(all, measuredValue{weighted{q.float(), e.Count}, distinct.Sighting{Row: e.Row, Line: e.Line, Text: text}})
+		l = typing.Look{}
+		l.Read(trimmed, e.Kind())
+		if q, ok := t.QuantityOf(&l, trimmed, &c.sums.number); ok {
+			all = append(all, measuredValue{weighted{q.Float(), e.Count}, distinct.Sighting{Row: e.Row, Line: e.Line, Text: text}})
 		}
 	}
 	slices.SortFunc(all, func(a, b measuredValue) int {
@@ -69,10 +70,10 @@ func (c *column) ordered(t *typing) []measuredValue {
 
 // measure fills in what is told of values on a scale, or, for a column of texts,
 // of their order.
-func (c *column) measure(out *Column, t *typing, of scale) {
+func (c *column) measure(out *Column, t *typing.Reading, of scale) {
 	s := c.sums
-	if !t.datatype.IsNumber() && !t.isDate() {
-		if s.filled > 0 && t.datatype == value.String {
+	if !t.Datatype.IsNumber() && !t.IsDate() {
+		if s.filled > 0 && t.Datatype == value.String {
 			out.Minimum, out.Maximum = quoted(distinct.Shown(s.low.Text)), quoted(distinct.Shown(s.high.Text))
 		}
 		return
@@ -80,32 +81,32 @@ func (c *column) measure(out *Column, t *typing, of scale) {
 	if s.spread.count == 0 {
 		return
 	}
-	out.Minimum, out.Maximum = t.canonical(s.spread.low.outermost().Text), t.canonical(s.spread.high.outermost().Text)
+	out.Minimum, out.Maximum = canonical(t, s.spread.low.outermost().Text), canonical(t, s.spread.high.outermost().Text)
 	out.firstAt, out.lastAt = s.spread.low.outermost().Row, s.spread.high.outermost().Row
 	mean, deviation := s.spread.moments()
-	if t.isDate() {
+	if t.IsDate() {
 		deviation /= dayMillis / 1000
 	} else {
 		out.Sum = exactNumber(s.spread.sum())
 	}
-	out.Mean, out.Deviation = t.scalar(mean), &deviation
-	if !of.isWhole && !t.isDate() {
+	out.Mean, out.Deviation = scalar(t, mean), &deviation
+	if !of.isWhole && !t.IsDate() {
 		out.QuartileError = s.spread.binError()
 	}
-	for _, q := range quantiles(of.sorted, []float64{0.25, 0.5, 0.75}, t.isDate()) {
-		out.Quartiles = append(out.Quartiles, t.scalar(q))
+	for _, q := range quantiles(of.sorted, []float64{0.25, 0.5, 0.75}, t.IsDate()) {
+		out.Quartiles = append(out.Quartiles, scalar(t, q))
 	}
-	out.Histogram = t.histogram(of.sorted)
+	out.Histogram = histogram(t, of.sorted)
 }
 
 // canonical returns a value's text in the column's datatype, as JSON.
-func (t *typing) canonical(text []byte) json.RawMessage {
+func canonical(t *typing.Reading, text []byte) json.RawMessage {
 	text = lexical.Trim(distinct.Start(text))
-	if t.isDate() {
-		for _, f := range append(t.formats, isoFormats...) {
+	if t.IsDate() {
+		for _, f := range append(t.Formats, isoFormats...) {
 			var i value.Instant
 			if f.Parse(text, &i) == value.Matches {
-				if t.datatype == value.Date {
+				if t.Datatype == value.Date {
 					return quoted(string(i.AppendDate(nil)))
 				}
 				return quoted(string(i.AppendDateTime(nil)))
@@ -114,12 +115,12 @@ func (t *typing) canonical(text []byte) json.RawMessage {
 		return quoted(distinct.Shown(text))
 	}
 	var n value.Number
-	if t.datatype == value.Double {
-		if d, _, ok := t.numbers.ParseDouble(text, &n, nil); ok {
+	if t.Datatype == value.Double {
+		if d, _, ok := t.Numbers.ParseDouble(text, &n, nil); ok {
 			return number(d)
 		}
 	}
-	if t.numbers.Parse(text, &n) || new(value.NumberFormat).Parse(text, &n) { // a workbook's numbers have a point
+	if t.Numbers.Parse(text, &n) || new(value.NumberFormat).Parse(text, &n) { // a workbook's numbers have a point
 		return json.RawMessage(slices.Clone(n.Significant()))
 	}
 	return quoted(distinct.Shown(text))
@@ -137,12 +138,12 @@ var isoFormats = func() (all []*value.DateFormat) {
 }()
 
 // scalar returns a place on the column's scale as JSON: a number, or an instant.
-func (t *typing) scalar(x float64) json.RawMessage {
-	if !t.isDate() {
+func scalar(t *typing.Reading, x float64) json.RawMessage {
+	if !t.IsDate() {
 		return number(x)
 	}
 	at := time.UnixMilli(int64(math.Round(x * 1000))).UTC()
-	if t.datatype == value.Date {
+	if t.Datatype == value.Date {
 		return quoted(at.Format(time.DateOnly))
 	}
 	return quoted(at.Format("2006-01-02T15:04:05"))
@@ -183,20 +184,20 @@ const bars = 20
 // histogram counts sorted values in bars of even width with round edges: of
 // numbers a multiple of 1, 2 or 5 times a power of ten, of dates hours, days,
 // months or years.
-func (t *typing) histogram(sorted []weighted) []Bin {
+func histogram(t *typing.Reading, sorted []weighted) []Bin {
 	if len(sorted) == 0 {
 		return nil
 	}
 	var edges []float64
 	low, high := sorted[0].value, sorted[len(sorted)-1].value
-	if t.isDate() {
-		edges = dateEdges(low, high, t.datatype == value.DateTime)
+	if t.IsDate() {
+		edges = dateEdges(low, high, t.Datatype == value.DateTime)
 	} else {
-		edges = numberEdges(low, high, t.datatype == value.Integer)
+		edges = numberEdges(low, high, t.Datatype == value.Integer)
 	}
 	bins := make([]Bin, len(edges)-1)
 	for i := range bins {
-		bins[i].From, bins[i].To = t.scalar(edges[i]), t.scalar(edges[i+1])
+		bins[i].From, bins[i].To = scalar(t, edges[i]), scalar(t, edges[i+1])
 	}
 	i := 0
 	for _, w := range sorted {

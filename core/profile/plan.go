@@ -16,6 +16,7 @@ import (
 	"sieb/core/fault"
 	"sieb/core/lexical"
 	"sieb/core/source"
+	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/violation"
 	"sieb/core/workbook"
@@ -46,7 +47,7 @@ type keyPlan struct {
 }
 
 type columnPlan struct {
-	typing typing
+	typing typing.Reading
 	pins   []pin
 	shapes [][]byte
 	most   int // bytes that its table may take
@@ -94,7 +95,7 @@ type sample struct {
 type sampleColumn struct {
 	table distinct.Table
 	cells []int32 // for each row the ordinal of its text; -1 where it is empty
-	forms forms
+	forms typing.Forms
 }
 
 // add adds the rows of a batch that was split.
@@ -204,17 +205,17 @@ func newPlan(ctx context.Context, s *sample, rows int64, enough float64) *plan {
 	if len(s.columns) > 3 {
 		p.sparse = max(p.sparse, 1)
 	}
-	all := make([]forms, len(s.columns))
+	all := make([]typing.Forms, len(s.columns))
 	each(ctx, len(s.columns), func(k int) {
 		s.columns[k].forms = formsOf(&s.columns[k].table)
 		all[k] = s.columns[k].forms
 	})
-	h := hintsOf(all, p.enough)
+	h := typing.HintsOf(all, p.enough)
 	p.share(s, rows)
 	each(ctx, len(s.columns), func(k int) {
 		c, col := &s.columns[k], &p.columns[k]
-		col.typing = concludeColumn(c.forms, &c.table, c.table.Used, h)
-		col.isWhole = col.typing.datatype == value.Integer && col.typing.groupChar == "" && !col.isOver
+		col.typing = typing.Conclude(c.forms, &c.table, c.table.Used, h)
+		col.isWhole = col.typing.Datatype == value.Integer && col.typing.GroupChar == "" && !col.isOver
 		col.pin(&c.table)
 	})
 	each(ctx, 2, func(k int) {
@@ -251,21 +252,21 @@ func (p *plan) wholeRow() keyPlan {
 }
 
 // formsOf looks at all texts of a table.
-func formsOf(t *distinct.Table) forms {
-	f := forms{}
-	var l look
+func formsOf(t *distinct.Table) typing.Forms {
+	f := typing.Forms{}
+	var l typing.Look
 	for e := range t.All() {
 		text := t.Text(e.Entry)
 		trimmed := lexical.Trim(distinct.Start(text))
 		if len(trimmed) == 0 || e.Count == 0 {
 			continue
 		}
-		if l = (look{}); !distinct.IsLong(text) {
-			l.read(trimmed, e.Kind())
+		if l = (typing.Look{}); !distinct.IsLong(text) {
+			l.Read(trimmed, e.Kind())
 		}
-		form := f.of(l.key)
-		form.count += e.Count
-		form.noteLook(&l, distinct.Sighting{Row: e.Row, Line: e.Line, Text: text})
+		form := f.Of(l.Key)
+		form.Count += e.Count
+		form.NoteLook(&l, distinct.Sighting{Row: e.Row, Line: e.Line, Text: text})
 	}
 	return f
 }
@@ -316,7 +317,7 @@ func (c *columnPlan) pin(t *distinct.Table) {
 			break
 		}
 	}
-	shapes := newSums(&typing{}, nil)
+	shapes := newSums(&typing.Reading{}, nil)
 	for e := range t.All() {
 		if text := lexical.Trim(distinct.Start(t.Text(e.Entry))); len(text) > 0 {
 			shapes.addShape(text, e.Count, distinct.Sighting{Row: e.Row, Line: e.Line})
@@ -359,7 +360,7 @@ func (p *plan) findKeys(ctx context.Context, s *sample) {
 		}
 		if c.isGiven(t) {
 			p.keys = append(p.keys, keyPlan{columns: []int{k}})
-		} else if t.datatype == value.String && c.table.Used == filled && filled >= enoughRows && !c.isProse() {
+		} else if t.Datatype == value.String && c.table.Used == filled && filled >= enoughRows && !c.isProse() {
 			p.keys = append(p.keys, keyPlan{columns: []int{k}, strict: true})
 		}
 	}
@@ -442,8 +443,8 @@ func (s *sample) isFilledKey(columns []int) bool {
 // isGiven reports whether a column's values look given, as numbers and codes of
 // records are, rather than measured or written: codes of one shape; whole numbers
 // that ascend, or that lie close together.
-func (c *sampleColumn) isGiven(t *typing) bool {
-	switch t.datatype {
+func (c *sampleColumn) isGiven(t *typing.Reading) bool {
+	switch t.Datatype {
 	case value.Integer, value.Date, value.DateTime:
 		l := c.lane(t)
 		up, steps := 0, 0
@@ -459,9 +460,9 @@ func (c *sampleColumn) isGiven(t *typing) bool {
 				}
 			}
 		}
-		return 10*up > 9*steps || t.datatype == value.Integer && (most-least)/1e6 < 2*int64(len(l.ok))
+		return 10*up > 9*steps || t.Datatype == value.Integer && (most-least)/1e6 < 2*int64(len(l.ok))
 	case value.String:
-		shapes := newSums(&typing{}, nil)
+		shapes := newSums(&typing.Reading{}, nil)
 		for e := range c.table.All() {
 			shapes.addShape(distinct.Start(c.table.Text(e.Entry)), e.Count, distinct.Sighting{Row: e.Row})
 		}
@@ -487,4 +488,6 @@ func (c *sampleColumn) isProse() bool {
 
 // isMeasure reports whether values are measured rather than given: they may be all
 // different, but are no key.
-func isMeasure(t *typing) bool { return t.datatype == value.Decimal || t.datatype == value.Double }
+func isMeasure(t *typing.Reading) bool {
+	return t.Datatype == value.Decimal || t.Datatype == value.Double
+}

@@ -23,6 +23,7 @@ import (
 	"sieb/core/fault"
 	"sieb/core/lexical"
 	"sieb/core/source"
+	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/violation"
 )
@@ -279,10 +280,10 @@ type Progress struct{ Bytes, Rows int64 }
 // error.
 func Of(ctx context.Context, file *source.File, o Options) (p *Profile, err error) {
 	defer fault.Recover(&err, func() string { return "profiling " + file.Name })
-	enough := cmp.Or(o.Share, DefaultShare)
-	if !(enough >= LeastShare && enough <= 1) {
+	enough := cmp.Or(o.Share, typing.DefaultShare)
+	if !(enough >= typing.LeastShare && enough <= 1) {
 		return nil, fmt.Errorf("a datatype cannot be concluded from a share of %g of the values: give one from %g to 1",
-			enough, LeastShare)
+			enough, typing.LeastShare)
 	}
 	rows, err := file.Rows(ctx)
 	if err != nil {

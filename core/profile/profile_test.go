@@ -28,6 +28,7 @@ import (
 	"sieb/core/layout"
 	"sieb/core/lexical"
 	"sieb/core/source"
+	"sieb/core/typing"
 	"sieb/core/value"
 )
 
@@ -320,7 +321,7 @@ func TestMerging(t *testing.T) {
 	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
 	for _, limit := range []int{0, 200 << 10, 40 << 10} {
-		p := newPlan(context.Background(), s, about, DefaultShare)
+		p := newPlan(context.Background(), s, about, typing.DefaultShare)
 		if limit > 0 {
 			for k := range p.columns {
 				p.columns[k].most = limit
@@ -347,7 +348,7 @@ func TestEstimates(t *testing.T) {
 	defer file.Close()
 	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
-	exact := collectApart(t, newPlan(context.Background(), s, about, DefaultShare), file, 2,
+	exact := collectApart(t, newPlan(context.Background(), s, about, typing.DefaultShare), file, 2,
 		rand.New(rand.NewPCG(1, 1)))
 	// A plan made from a part of the rows gives the same, but for which texts are counted.
 	top := open(t, text[:strings.LastIndexByte(text[:len(text)/3], '\n')+1])
@@ -389,7 +390,7 @@ func TestEstimates(t *testing.T) {
 // Rows that repeat are found among those in memory and those that were spilt.
 // tight makes a plan by which hardly a text is held.
 func tight(s *sample, about int64) *plan {
-	p := newPlan(context.Background(), s, about, DefaultShare)
+	p := newPlan(context.Background(), s, about, typing.DefaultShare)
 	for k := range p.columns {
 		p.columns[k].most = 30 << 10
 	}
@@ -425,7 +426,7 @@ func TestFarAmongMany(t *testing.T) {
 	defer file.Close()
 	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
-	for _, plan := range []*plan{newPlan(context.Background(), s, about, DefaultShare), tight(s, about)} {
+	for _, plan := range []*plan{newPlan(context.Background(), s, about, typing.DefaultShare), tight(s, about)} {
 		p := collectApart(t, plan, file, 3, random)
 		at, on, kg := p.Columns[0], p.Columns[1], p.Columns[2]
 		assert.Equal(t, []Value{{"1926-07-06T08:00:00", 1, 7001, 7002}}, at.Dates.FarOff)
@@ -481,7 +482,7 @@ func TestRepeatedRowsWithoutKey(t *testing.T) {
 		}, Repeated{Rows: 1, First: []Pair{{13, 11}}, rows: []int64{11, 13}}},
 	} {
 		file := open(t, table(c.change))
-		p := newPlan(context.Background(), s, about, DefaultShare)
+		p := newPlan(context.Background(), s, about, typing.DefaultShare)
 		require.Len(t, p.keys, 1, "the sample has a key, so that rows are not compared at first")
 		got := collectApart(t, p, file, 3, rand.New(rand.NewPCG(1, 2)))
 		assert.Equal(t, c.want, got.Repeated, c.name)

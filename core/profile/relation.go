@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"sieb/core/distinct"
+	"sieb/core/typing"
 	"sieb/core/value"
 )
 
@@ -29,9 +30,9 @@ const (
 type check struct {
 	relation
 	rows       int64 // in which the columns are filled with what can be compared
-	exceptions formCount
-	equal      int64                  // of isBefore: both are the same
-	pairs      map[pairOf2]*formCount // of determines
+	exceptions typing.FormCount
+	equal      int64                         // of isBefore: both are the same
+	pairs      map[pairOf2]*typing.FormCount // of determines
 	recent     [256]recentPair
 	over       bool    // too many pairs to keep
 	odd        []int64 // of determines, once settled: rows of the exceptions
@@ -41,7 +42,7 @@ type pairOf2 struct{ from, to uint64 }
 
 type recentPair struct {
 	pairOf2
-	count *formCount
+	count *typing.FormCount
 }
 
 // Limits of relations.
@@ -78,21 +79,21 @@ const (
 	unit       = 1_000_000
 )
 
-// onLane returns a quantity's place in its lane.
-func (t *typing) onLane(q quantity) (int64, bool) {
-	if t.isDate() {
-		return q.coef, true
+// laneValue returns a quantity's place in its lane.
+func laneValue(t *typing.Reading, q typing.Quantity) (int64, bool) {
+	if t.IsDate() {
+		return q.Coef, true
 	}
-	if q.wide != nil || q.frac > laneDigits {
+	if q.Wide != nil || q.Frac > laneDigits {
 		return 0, false
 	}
-	for range laneDigits - q.frac {
-		if q.coef > 1<<58 || q.coef < -1<<58 {
+	for range laneDigits - q.Frac {
+		if q.Coef > 1<<58 || q.Coef < -1<<58 {
 			return 0, false
 		}
-		q.coef *= 10
+		q.Coef *= 10
 	}
-	return q.coef, true
+	return q.Coef, true
 }
 
 // fill reads the block's cells of the lane's column.
@@ -101,7 +102,7 @@ func (l *lane) fill(c *collector, from, n int) {
 	texts := c.texts[:n]
 	b.Gather(texts, l.column, from)
 	t := &l.reader.typing
-	whole := t.datatype == value.Integer && !b.IsTyped()
+	whole := t.Datatype == value.Integer && !b.IsTyped()
 	hashes := c.hashes[l.column]
 	for i, s := range texts {
 		if l.known[i] {
@@ -131,8 +132,8 @@ func (l *lane) fill(c *collector, from, n int) {
 func (k *check) block(c *collector, from, n int, apart []bool) {
 	first := c.batch.FirstRow + int64(from)
 	fail := func(i int) {
-		k.exceptions.count++
-		k.exceptions.sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
+		k.exceptions.Count++
+		k.exceptions.Sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
 	}
 	switch k.kind {
 	case isEqual:
@@ -156,9 +157,9 @@ func (k *check) block(c *collector, from, n int, apart []bool) {
 			if r.pairOf2 != p || r.count == nil {
 				*r = recentPair{p, k.pair(p)}
 			}
-			r.count.count++
-			if len(r.count.sightings) < distinct.MaxSightings {
-				r.count.sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
+			r.count.Count++
+			if len(r.count.Sightings) < distinct.MaxSightings {
+				r.count.Sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
 			}
 		}
 	case isBefore:
@@ -197,14 +198,14 @@ func (k *check) block(c *collector, from, n int, apart []bool) {
 }
 
 // pair returns the count of a pair. Beyond maxPairs the relation is given up.
-func (k *check) pair(p pairOf2) *formCount {
+func (k *check) pair(p pairOf2) *typing.FormCount {
 	n := k.pairs[p]
 	if n == nil {
 		if len(k.pairs) == maxPairs {
 			k.over = true
-			return &formCount{}
+			return &typing.FormCount{}
 		}
-		n = &formCount{}
+		n = &typing.FormCount{}
 		k.pairs[p] = n
 	}
 	return n
@@ -212,14 +213,14 @@ func (k *check) pair(p pairOf2) *formCount {
 
 func (k *check) merge(o *check) {
 	k.rows += o.rows
-	k.exceptions.count += o.exceptions.count
-	k.exceptions.sightings.MergeRows(o.exceptions.sightings)
+	k.exceptions.Count += o.exceptions.Count
+	k.exceptions.Sightings.MergeRows(o.exceptions.Sightings)
 	k.equal += o.equal
 	k.over = k.over || o.over
 	for p, n := range o.pairs {
 		mine := k.pair(p)
-		mine.count += n.count
-		mine.sightings.MergeRows(n.sightings)
+		mine.Count += n.Count
+		mine.Sightings.MergeRows(n.Sightings)
 	}
 }
 
@@ -237,15 +238,15 @@ func (k *check) settle() {
 	usual := map[uint64]best{}
 	for p, n := range k.pairs {
 		b, ok := usual[p.from]
-		if row := n.sightings[0].Row; !ok || n.count > b.count || n.count == b.count && row < b.row {
-			usual[p.from] = best{p.to, n.count, row}
+		if row := n.Sightings[0].Row; !ok || n.Count > b.count || n.Count == b.count && row < b.row {
+			usual[p.from] = best{p.to, n.Count, row}
 		}
 	}
 	for p, n := range k.pairs {
 		if usual[p.from].to != p.to {
-			k.exceptions.count += n.count
-			k.exceptions.sightings.MergeRows(n.sightings)
-			for _, at := range n.sightings {
+			k.exceptions.Count += n.Count
+			k.exceptions.Sightings.MergeRows(n.Sightings)
+			for _, at := range n.Sightings {
 				k.odd = append(k.odd, at.Row)
 			}
 		}
@@ -261,7 +262,7 @@ func (p *plan) newChecks() (checks []check, lanes []lane) {
 	for _, r := range p.relations {
 		k := check{relation: r}
 		if r.kind == determines {
-			k.pairs = map[pairOf2]*formCount{}
+			k.pairs = map[pairOf2]*typing.FormCount{}
 		}
 		checks = append(checks, k)
 	}
@@ -285,7 +286,7 @@ func (p *plan) findRelations(ctx context.Context, s *sample) {
 			return
 		}
 		f.constant[k] = s.columns[k].table.Used < 2
-		if t := &p.columns[k].typing; (t.datatype.IsNumber() || t.isDate()) && !f.constant[k] {
+		if t := &p.columns[k].typing; (t.Datatype.IsNumber() || t.IsDate()) && !f.constant[k] {
 			f.numbers[k] = s.columns[k].lane(t)
 		}
 	}
@@ -305,7 +306,7 @@ func (p *plan) findRelations(ctx context.Context, s *sample) {
 }
 
 // lane reads the sample's values of a column.
-func (c *sampleColumn) lane(t *typing) lane {
+func (c *sampleColumn) lane(t *typing.Reading) lane {
 	l := lane{values: make([]int64, len(c.cells)), ok: make([]bool, len(c.cells))}
 	values, ok := make([]int64, c.table.Used), make([]bool, c.table.Used)
 	reader := cellReader{typing: *t}
@@ -417,7 +418,7 @@ const maxAlike = 20
 // numbered returns the columns of numbers, or of dates, from left to right.
 func (f *finder) numbered(dates bool) (all []int) {
 	for k := range f.numbers {
-		if f.numbers[k].ok != nil && f.plan.columns[k].typing.isDate() == dates && !f.copies[k] {
+		if f.numbers[k].ok != nil && f.plan.columns[k].typing.IsDate() == dates && !f.copies[k] {
 			all = append(all, k)
 		}
 	}

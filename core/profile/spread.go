@@ -6,43 +6,9 @@ import (
 	"math/big"
 	"math/bits"
 	"sieb/core/distinct"
+	"sieb/core/typing"
 	"slices"
 )
-
-// quantity is a number exactly: coef / 10^frac, or wide where that does not
-// hold it.
-type quantity struct {
-	coef int64
-	frac int
-	wide *big.Rat
-}
-
-func (q quantity) rat() *big.Rat {
-	if q.wide != nil {
-		return q.wide
-	}
-	return new(big.Rat).SetFrac(big.NewInt(q.coef), pow10(q.frac))
-}
-
-func (q quantity) float() float64 {
-	if q.wide != nil {
-		f, _ := q.wide.Float64()
-		return f
-	}
-	return float64(q.coef) / math.Pow10(q.frac)
-}
-
-func (q quantity) compare(o quantity) int {
-	if q.wide == nil && o.wide == nil && q.frac == o.frac {
-		return cmp.Compare(q.coef, o.coef)
-	}
-	if a, b := q.float(), o.float(); math.Abs(a-b) > 1e-9*math.Max(math.Abs(a), math.Abs(b)) {
-		return cmp.Compare(a, b)
-	}
-	return q.rat().Cmp(o.rat())
-}
-
-func pow10(n int) *big.Int { return new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(n)), nil) }
 
 // spread adds up quantities: exact sums, whatever the order in which they come,
 // and which of them lie outermost. The zero spread is empty.
@@ -134,7 +100,7 @@ type ends struct {
 // extreme is one of the least or the greatest quantities: how often it occurs, and
 // where first.
 type extreme struct {
-	quantity
+	typing.Quantity
 	distinct.Sighting
 	count int64
 }
@@ -144,22 +110,22 @@ const maxEnds = maxFar + 1
 
 // add counts a quantity; sign is +1 for the greatest, -1 for the least. One that
 // falls out never comes back, so that the counts are exact.
-func (e *ends) add(sign int, q quantity, count int64, at distinct.Sighting) {
+func (e *ends) add(sign int, q typing.Quantity, count int64, at distinct.Sighting) {
 	isFull := len(e.kept) == maxEnds
 	if isFull {
 		k := &e.kept[e.order[0]]
-		if q.wide == nil && k.wide == nil && q.frac == k.frac { // as nearly always; the values lie within
-			if sign > 0 && q.coef < k.coef || sign < 0 && q.coef > k.coef {
+		if q.Wide == nil && k.Wide == nil && q.Frac == k.Frac { // as nearly always; the values lie within
+			if sign > 0 && q.Coef < k.Coef || sign < 0 && q.Coef > k.Coef {
 				return
 			}
-		} else if q.compare(k.quantity)*sign < 0 {
+		} else if q.Compare(k.Quantity)*sign < 0 {
 			return
 		}
 	}
 	i := len(e.order) - 1 // the outermost first: in ascending columns that is where values go
 	for ; i >= 0; i-- {
 		k := &e.kept[e.order[i]]
-		c := q.compare(k.quantity) * sign
+		c := q.Compare(k.Quantity) * sign
 		if c > 0 {
 			break
 		}
@@ -179,13 +145,13 @@ func (e *ends) add(sign int, q quantity, count int64, at distinct.Sighting) {
 	copy(e.order, e.order[1:i+1])
 	e.order[i] = slot
 	k := &e.kept[slot]
-	k.quantity, k.count = q, count
+	k.Quantity, k.count = q, count
 	k.Set(at)
 }
 
 func (e *ends) merge(sign int, o *ends) {
 	for _, k := range o.kept {
-		e.add(sign, k.quantity, k.count, k.Sighting)
+		e.add(sign, k.Quantity, k.count, k.Sighting)
 	}
 }
 
@@ -196,7 +162,7 @@ func (e *ends) outermost() *extreme { return &e.kept[e.order[len(e.order)-1]] }
 func (e *ends) inward() (all []measuredValue) {
 	for i := len(e.order) - 1; i >= 0; i-- {
 		k := &e.kept[e.order[i]]
-		all = append(all, measuredValue{weighted{k.float(), k.count}, k.Sighting})
+		all = append(all, measuredValue{weighted{k.Float(), k.count}, k.Sighting})
 	}
 	return all
 }
@@ -258,14 +224,14 @@ func (p *power) squareSum() *big.Int {
 const wideBits = 2400
 
 // add counts a quantity, which stands first in the sighting.
-func (s *spread) add(q quantity, count int64, at distinct.Sighting) {
+func (s *spread) add(q typing.Quantity, count int64, at distinct.Sighting) {
 	s.count += count
 	s.low.add(-1, q, count, at)
 	s.high.add(+1, q, count, at)
-	if q.wide == nil {
-		s.sums[q.frac].add(q.coef, count)
+	if q.Wide == nil {
+		s.sums[q.Frac].add(q.Coef, count)
 	} else {
-		x := new(big.Float).SetPrec(wideBits).SetRat(q.wide)
+		x := new(big.Float).SetPrec(wideBits).SetRat(q.Wide)
 		n := new(big.Float).SetInt64(count)
 		if s.wide == nil {
 			s.wide, s.wideSq = new(big.Float).SetPrec(wideBits), new(big.Float).SetPrec(wideBits)
@@ -279,7 +245,7 @@ func (s *spread) add(q quantity, count int64, at distinct.Sighting) {
 		if s.byDay {
 			bin = int32(dayOf(q))
 		} else {
-			bin = binOf(q.float(), s.binBits)
+			bin = binOf(q.Float(), s.binBits)
 		}
 		s.bins.add(bin, count)
 	}
@@ -311,7 +277,7 @@ func (s *spread) sum() *big.Rat {
 	total := new(big.Rat)
 	for frac := range s.sums {
 		if n := s.sums[frac].sum(); n.Sign() != 0 {
-			total.Add(total, new(big.Rat).SetFrac(n, pow10(frac)))
+			total.Add(total, new(big.Rat).SetFrac(n, typing.Pow10(frac)))
 		}
 	}
 	if s.wide != nil {
@@ -337,7 +303,7 @@ func (s *spread) moments() (mean, deviation float64) {
 	squares := new(big.Rat)
 	for frac := range s.sums {
 		if q := s.sums[frac].squareSum(); q.Sign() != 0 {
-			squares.Add(squares, new(big.Rat).SetFrac(q, pow10(2*frac)))
+			squares.Add(squares, new(big.Rat).SetFrac(q, typing.Pow10(2*frac)))
 		}
 	}
 	if s.wideSq != nil {
@@ -390,7 +356,7 @@ func (s *spread) fromBins() []weighted {
 	if s.count == 0 {
 		return all
 	}
-	low, high := s.low.outermost().float(), s.high.outermost().float()
+	low, high := s.low.outermost().Float(), s.high.outermost().Float()
 	s.bins.all(func(bin int32, count int64) bool {
 		x := float64(bin) * dayMillis / 1000
 		if !s.byDay {

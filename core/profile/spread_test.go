@@ -5,6 +5,7 @@ import (
 	"math"
 	"math/big"
 	"sieb/core/distinct"
+	"sieb/core/typing"
 	"slices"
 	"testing"
 
@@ -34,16 +35,16 @@ func plainMoments(all []*big.Rat) (mean, deviation float64) {
 	return mean, math.Sqrt(v)
 }
 
-var quantityOf = rapid.Custom(func(t *rapid.T) quantity {
+var quantityOf = rapid.Custom(func(t *rapid.T) typing.Quantity {
 	switch rapid.IntRange(0, 9).Draw(t, "kind") {
 	case 0, 1, 2, 3, 4: // some that recur, at the ends, too
-		return quantity{coef: rapid.Int64Range(-10, 10).Draw(t, "small") * 1e17}
+		return typing.Quantity{Coef: rapid.Int64Range(-10, 10).Draw(t, "small") * 1e17}
 	case 5:
 		r := new(big.Rat).SetFloat64(rapid.Float64Range(-1e30, 1e30).Draw(t, "double"))
-		return quantity{wide: r}
+		return typing.Quantity{Wide: r}
 	}
-	return quantity{coef: rapid.Int64Range(-1e18+1, 1e18-1).Draw(t, "coef"),
-		frac: rapid.IntRange(0, 18).Draw(t, "frac")}
+	return typing.Quantity{Coef: rapid.Int64Range(-1e18+1, 1e18-1).Draw(t, "coef"),
+		Frac: rapid.IntRange(0, 18).Draw(t, "frac")}
 })
 
 // However quantities are split over spreads and in whatever order these are
@@ -60,7 +61,7 @@ func TestSpread(t *testing.T) {
 		for i, q := range all {
 			n := rapid.Int64Range(1, 3).Draw(t, "count")
 			for range n {
-				rats = append(rats, q.rat())
+				rats = append(rats, q.Rat())
 			}
 			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n, distinct.Sighting{Row: int64(i + 1), Line: int64(i + 2), Text: fmt.Append(nil, i)})
 		}
@@ -82,11 +83,11 @@ func TestSpread(t *testing.T) {
 			i := 0
 			for k := range end.ends.order {
 				got := &end.ends.kept[end.ends.order[len(end.ends.order)-1-k]]
-				require.Zero(t, end.at(i).Cmp(got.rat()))
-				assert.Equal(t, slices.IndexFunc(all, func(q quantity) bool { return q.compare(got.quantity) == 0 })+1,
+				require.Zero(t, end.at(i).Cmp(got.Rat()))
+				assert.Equal(t, slices.IndexFunc(all, func(q typing.Quantity) bool { return q.Compare(got.Quantity) == 0 })+1,
 					int(got.Row))
 				n := int64(0)
-				for ; i < len(rats) && end.at(i).Cmp(got.rat()) == 0; i++ {
+				for ; i < len(rats) && end.at(i).Cmp(got.Rat()) == 0; i++ {
 					n++
 				}
 				assert.Equal(t, n, got.count)

@@ -9,6 +9,7 @@ import (
 
 	"sieb/core/distinct"
 	"sieb/core/lexical"
+	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/workbook"
 )
@@ -16,37 +17,37 @@ import (
 // sums add up what the values of a column are, each as often as it occurs.
 // Sums of parts of a column merged in any order give the sums of all of it.
 type sums struct {
-	typing *typing
+	typing *typing.Reading
 
 	filled      int64
-	blank       formCount // cells of nothing but blanks, which count as empty
-	forms       forms
-	lastForm    *formCount // of the value before
-	lastKey     formKey
-	alike       int64                 // values like the one before but for their digits, until they are counted
-	missing     map[string]*formCount // placeholders, and numbers or dates that may be some
-	characters  int64                 // of all values
-	foreign     bool                  // texts with characters that are not ASCII
+	blank       typing.FormCount // cells of nothing but blanks, which count as empty
+	forms       typing.Forms
+	lastForm    *typing.FormCount // of the value before
+	lastKey     typing.FormKey
+	alike       int64                        // values like the one before but for their digits, until they are counted
+	missing     map[string]*typing.FormCount // placeholders, and numbers or dates that may be some
+	characters  int64                        // of all values
+	foreign     bool                         // texts with characters that are not ASCII
 	shortest    measured
 	longest     measured
 	low, high   distinct.Sighting // in the order of bytes
-	around      formCount
-	inside      formCount // more than one blank between words
-	invisible   formCount // characters that leave no ink and are no plain blanks
+	around      typing.FormCount
+	inside      typing.FormCount // more than one blank between words
+	invisible   typing.FormCount // characters that leave no ink and are no plain blanks
 	cases       [letterCases]int64
 	shapes      distinct.Table
 	shapesOver  bool // more shapes than are held
 	negative    int64
 	whole, frac int // most digits before and after the point
-	against     formCount
+	against     typing.FormCount
 	spread      spread
 	weekdays    [7]int64            // from Monday
 	sketch      *hyperloglog.Sketch // of the values that are not held
 	last        lastShape
-	quantity    quantity // of the value before
+	quantity    typing.Quantity // of the value before
 	isMeasured  bool
 	number      value.Number
-	look        look
+	look        typing.Look
 }
 
 // lastShape is the shape of the value before, and what is told by it.
@@ -92,8 +93,8 @@ const maxShapes = 128 << 10
 
 // newSums makes the sums of a column that is read as the typing says. The shapes
 // are counted in any case, however many others there are.
-func newSums(t *typing, shapes [][]byte) *sums {
-	s := &sums{typing: t, forms: forms{}, missing: map[string]*formCount{}}
+func newSums(t *typing.Reading, shapes [][]byte) *sums {
+	s := &sums{typing: t, forms: typing.Forms{}, missing: map[string]*typing.FormCount{}}
 	for _, shape := range shapes {
 		s.shapes.Add(distinct.HashOf(shape, 0), shape, 0, 0, math.MaxInt64, 0)
 	}
@@ -108,22 +109,22 @@ func (s *sums) add(at distinct.Sighting, kind workbook.Kind, count int64) {
 	body := distinct.Start(text)
 	trimmed := lexical.Trim(body)
 	if len(trimmed) == 0 {
-		s.blank.add(count, at)
+		s.blank.Add(count, at)
 		return
 	}
 	last, l := &s.last, &s.look
 	isTwin := kind == last.kind && lexical.DifferInDigits(last.text, trimmed)
-	isRead := isTwin && l.again(trimmed)
+	isRead := isTwin && l.Again(trimmed)
 	if isRead && last.isPlain && len(trimmed) == len(text) && at.Row > last.row {
 		// But for its digits it is like the value before, and stands further down: nothing
 		// else is to be told of it.
 		last.row = at.Row
-		if s.lastKey.day != l.key.day || s.lastKey.nought != l.key.nought {
+		if s.lastKey.Day != l.Key.Day || s.lastKey.Nought != l.Key.Nought {
 			s.settle()
 			s.findForm()
 		}
 		s.alike += count
-		s.lastForm.noteLook(l, at)
+		s.lastForm.NoteLook(l, at)
 		s.order(at)
 		s.value(trimmed, count, at)
 		return
@@ -141,22 +142,22 @@ func (s *sums) add(at distinct.Sighting, kind workbook.Kind, count int64) {
 	s.characters += int64(n) * count
 	s.shortest.add(at, n, -1)
 	s.longest.add(at, n, +1)
-	if s.typing.datatype == value.String {
+	if s.typing.Datatype == value.String {
 		s.foreign = s.foreign || !lexical.IsASCII(trimmed)
 	}
 	s.order(at)
 	if len(trimmed) != len(body) {
-		s.around.add(count, at)
+		s.around.Add(count, at)
 	}
 	switch {
 	case distinct.IsLong(text):
-		*l = look{}
+		*l = typing.Look{}
 	case !isRead:
-		l.read(trimmed, kind)
+		l.Read(trimmed, kind)
 	}
 	s.findForm()
-	s.lastForm.count += count
-	s.lastForm.noteLook(l, at)
+	s.lastForm.Count += count
+	s.lastForm.NoteLook(l, at)
 	last.kind, last.row, last.characters = kind, at.Row, n
 	last.isPlain = !distinct.IsLong(text) && len(trimmed) == len(text) && !last.isDouble && !last.isOdd
 	s.value(trimmed, count, at)
@@ -173,20 +174,20 @@ func (s *sums) settle() {
 		s.cases[s.last.letters] += s.alike
 	}
 	s.last.entry.Count += s.alike
-	s.lastForm.count += s.alike
+	s.lastForm.Count += s.alike
 	s.alike = 0
 }
 
 // findForm finds the count of the form of the value looked at.
 func (s *sums) findForm() {
-	if s.lastForm == nil || s.lastKey != s.look.key {
-		s.lastForm, s.lastKey = s.forms.of(s.look.key), s.look.key
+	if s.lastForm == nil || s.lastKey != s.look.Key {
+		s.lastForm, s.lastKey = s.forms.Of(s.look.Key), s.look.Key
 	}
 }
 
 // order places a text in the order of bytes.
 func (s *sums) order(at distinct.Sighting) {
-	if s.typing.datatype == value.String {
+	if s.typing.Datatype == value.String {
 		s.low.Replace(at, -1)
 		s.high.Replace(at, +1)
 	}
@@ -195,14 +196,14 @@ func (s *sums) order(at distinct.Sighting) {
 // value counts what the value looked at is worth in the column's datatype.
 func (s *sums) value(trimmed []byte, count int64, at distinct.Sighting) {
 	l := &s.look
-	isWord := s.typing.isWord(trimmed)
+	isWord := s.typing.IsWord(trimmed)
 	if l.Kind == lexical.Placeholder || isWord || isSuspect(l) {
 		m := s.missing[string(trimmed)]
 		if m == nil {
-			m = &formCount{}
+			m = &typing.FormCount{}
 			s.missing[string(trimmed)] = m
 		}
-		m.add(count, at)
+		m.Add(count, at)
 	}
 	if l.Kind == lexical.Placeholder || isWord {
 		return
@@ -210,18 +211,18 @@ func (s *sums) value(trimmed []byte, count int64, at distinct.Sighting) {
 	if l.Kind.IsNumber() && (l.Sign == lexical.Minus || l.Sign == lexical.Behind) {
 		s.negative += count
 	}
-	s.typing.resolve(l)
+	s.typing.Resolve(l)
 	if !s.reads(trimmed) {
-		s.against.add(count, at)
+		s.against.Add(count, at)
 		return
 	}
-	switch s.typing.datatype {
+	switch s.typing.Datatype {
 	case value.Integer, value.Decimal, value.Double:
 		s.whole, s.frac = max(s.whole, l.Whole), max(s.frac, l.Frac)
-		s.quantity, s.isMeasured = s.typing.quantity(l, trimmed), true
+		s.quantity, s.isMeasured = s.typing.Quantity(l, trimmed), true
 		s.spread.add(s.quantity, count, at)
 	case value.Date, value.DateTime:
-		s.quantity, s.isMeasured = s.typing.quantity(l, trimmed), true
+		s.quantity, s.isMeasured = s.typing.Quantity(l, trimmed), true
 		s.weekdays[weekday(s.quantity)] += count
 		s.spread.add(s.quantity, count, at)
 	}
@@ -230,42 +231,31 @@ func (s *sums) value(trimmed []byte, count int64, at distinct.Sighting) {
 // reads reports whether the value looked at is of the datatype. Values of one form
 // all are or all are not, save doubles, which may be too great, and booleans.
 func (s *sums) reads(text []byte) bool {
-	d := s.typing.datatype
+	d := s.typing.Datatype
 	if d == value.String || d == value.Boolean || d == value.Double {
-		return s.typing.reads(&s.look, text, &s.number)
+		return s.typing.Reads(&s.look, text, &s.number)
 	}
-	if s.lastForm.reads == unasked {
-		s.lastForm.reads = no
-		if s.typing.reads(&s.look, text, &s.number) {
-			s.lastForm.reads = yes
+	if s.lastForm.Reads == typing.Unasked {
+		s.lastForm.Reads = typing.No
+		if s.typing.Reads(&s.look, text, &s.number) {
+			s.lastForm.Reads = typing.Yes
 		}
 	}
-	return s.lastForm.reads == yes
+	return s.lastForm.Reads == typing.Yes
 }
 
 const dayMillis = 24 * 60 * 60 * 1000
 
 // weekday returns the day of the week of an instant, from Monday, 0.
-func weekday(q quantity) int64 { return ((dayOf(q)+3)%7 + 7) % 7 } // day 0 was a Thursday
+func weekday(q typing.Quantity) int64 { return ((dayOf(q)+3)%7 + 7) % 7 } // day 0 was a Thursday
 
 // dayOf returns the days since 1970-01-01 of an instant.
-func dayOf(q quantity) int64 {
-	day := q.coef / dayMillis
-	if q.coef%dayMillis < 0 {
+func dayOf(q typing.Quantity) int64 {
+	day := q.Coef / dayMillis
+	if q.Coef%dayMillis < 0 {
 		day--
 	}
 	return day
-}
-
-func (c *formCount) add(count int64, at distinct.Sighting) {
-	c.count += count
-	c.sightings.Add(at)
-}
-
-func (c *formCount) merge(o formCount) {
-	c.count += o.count
-	c.firsts, c.seconds = c.firsts|o.firsts, c.seconds|o.seconds
-	c.sightings.Merge(o.sightings)
 }
 
 // addShape counts a text's shape, and what can be told from that: its habit of
@@ -284,10 +274,10 @@ func (s *sums) countShape(count int64, at distinct.Sighting) {
 		s.cases[last.letters] += count
 	}
 	if last.isDouble {
-		s.inside.add(count, at)
+		s.inside.Add(count, at)
 	}
 	if last.isOdd {
-		s.invisible.add(count, at)
+		s.invisible.Add(count, at)
 	}
 	last.entry.Note(count, at.Row, at.Line)
 }
@@ -364,7 +354,7 @@ func caseOf(shape []byte) int {
 
 // isSuspect reports whether a number or date is one of those that often stand
 // for a missing value: nines alone, the first and the last days of calendars.
-func isSuspect(l *look) bool {
+func isSuspect(l *typing.Look) bool {
 	switch l.Kind {
 	case lexical.Integer, lexical.Decimal:
 		c := max(l.Coef, -l.Coef)
@@ -387,11 +377,11 @@ func (s *sums) merge(o *sums) {
 	s.settle()
 	o.settle()
 	s.filled += o.filled
-	s.blank.merge(o.blank)
-	s.forms.merge(o.forms)
+	s.blank.Merge(o.blank)
+	s.forms.Merge(o.forms)
 	for text, c := range o.missing {
 		if mine := s.missing[text]; mine != nil {
-			mine.merge(*c)
+			mine.Merge(*c)
 		} else {
 			s.missing[text] = c
 		}
@@ -402,9 +392,9 @@ func (s *sums) merge(o *sums) {
 	s.longest.add(o.longest.Sighting, o.longest.length, +1)
 	s.low.Replace(o.low, -1)
 	s.high.Replace(o.high, +1)
-	s.around.merge(o.around)
-	s.inside.merge(o.inside)
-	s.invisible.merge(o.invisible)
+	s.around.Merge(o.around)
+	s.inside.Merge(o.inside)
+	s.invisible.Merge(o.invisible)
 	for i, n := range o.cases {
 		s.cases[i] += n
 	}
@@ -412,7 +402,7 @@ func (s *sums) merge(o *sums) {
 	s.shapesOver = s.shapesOver || o.shapesOver
 	s.negative += o.negative
 	s.whole, s.frac = max(s.whole, o.whole), max(s.frac, o.frac)
-	s.against.merge(o.against)
+	s.against.Merge(o.against)
 	s.spread.merge(&o.spread)
 	for i, n := range o.weekdays {
 		s.weekdays[i] += n

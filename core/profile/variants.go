@@ -11,22 +11,23 @@ import (
 
 	"sieb/core/distinct"
 	"sieb/core/lexical"
+	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/workbook"
 )
 
 // placeholders lists the texts that stand for a missing value: those that look
 // like one, and numbers or dates that often do where they are far from all others.
-func (c *column) placeholders(out *Column, t *typing, of scale) {
-	var l look
+func (c *column) placeholders(out *Column, t *typing.Reading, of scale) {
+	var l typing.Look
 	place := func(text string) (float64, bool) {
 		if len(of.sorted) == 0 {
 			return 0, false
 		}
 		for _, kind := range []workbook.Kind{workbook.Text, workbook.Number} { // a workbook may hold it as such
-			l.read([]byte(text), kind)
-			if q, ok := t.quantityOf(&l, []byte(text), &c.sums.number); ok {
-				return q.float(), true
+			l.Read([]byte(text), kind)
+			if q, ok := t.QuantityOf(&l, []byte(text), &c.sums.number); ok {
+				return q.Float(), true
 			}
 		}
 		return 0, false
@@ -42,7 +43,7 @@ func (c *column) placeholders(out *Column, t *typing, of scale) {
 			if i == len(others) || i > 0 && x-others[i-1].value < others[i].value-x {
 				i-- // in the bin before
 			}
-			others[i].count = max(0, others[i].count-n.count)
+			others[i].count = max(0, others[i].count-n.Count)
 		}
 	}
 	low, high, ok := fences(others, 0)
@@ -51,15 +52,15 @@ func (c *column) placeholders(out *Column, t *typing, of scale) {
 		return ok && is && (x < low || x > high)
 	}
 	for text, n := range c.sums.missing {
-		var l look
-		l.read([]byte(text), 0)
+		var l typing.Look
+		l.Read([]byte(text), 0)
 		if out.Datatype == value.String && c.looksUsual(text) {
 			continue // NA among the codes of countries is one of them
 		}
-		if l.Kind == lexical.Placeholder || t.isWord([]byte(text)) ||
-			n.sightings[0].Text != nil && string(n.sightings[0].Text) == "#N/A" || isFar(text) {
-			out.Placeholders = append(out.Placeholders, Value{distinct.Shown([]byte(text)), n.count, n.sightings[0].Row,
-				n.sightings[0].Line})
+		if l.Kind == lexical.Placeholder || t.IsWord([]byte(text)) ||
+			n.Sightings[0].Text != nil && string(n.Sightings[0].Text) == "#N/A" || isFar(text) {
+			out.Placeholders = append(out.Placeholders, Value{distinct.Shown([]byte(text)), n.Count, n.Sightings[0].Row,
+				n.Sightings[0].Line})
 		}
 	}
 	slices.SortFunc(out.Placeholders, func(a, b Value) int {

@@ -17,6 +17,7 @@ import (
 	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/target"
+	"sieb/core/typing"
 	"sieb/service/jobs"
 	"sieb/service/reading"
 	"sieb/service/store"
@@ -117,7 +118,7 @@ func shareOf(p store.Profile) float64 {
 	if p.Share.Valid {
 		return p.Share.Float64
 	}
-	return profile.DefaultShare
+	return typing.DefaultShare
 }
 
 // lastProfile returns the newest profile of a delivery that is there.
@@ -164,7 +165,7 @@ func (s *Server) startProfile(ctx context.Context, in *struct {
 	}
 	p, err := s.Store.LastProfile(ctx, d.ID)
 	isSame := err == nil && reflect.DeepEqual(given, givenOf(p.Layout)) &&
-		shareOf(p) == cmp.Or(in.Body.Share, profile.DefaultShare) &&
+		shareOf(p) == cmp.Or(in.Body.Share, typing.DefaultShare) &&
 		p.State != store.Failed && p.State != store.Cancelled
 	if err != nil && !errors.Is(err, store.ErrNone) {
 		return nil, s.failure("looking for a profile", err)
