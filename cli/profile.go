@@ -12,6 +12,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
+	"sieb/core/finding"
 	"sieb/core/profile"
 	"sieb/core/source"
 	"sieb/core/typing"
@@ -115,7 +116,7 @@ func (a *app) profileOf(ctx context.Context, path string, flags *layoutFlags, en
 		return nil, nil, err
 	}
 	set, done := a.progress("profiling", file.Size)
-	p, err := profile.Of(ctx, file, profile.Options{Share: float64(enough),
+	p, err := finding.Profile(ctx, file, profile.Options{Share: float64(enough),
 		Progress: func(p profile.Progress) { set(p.Bytes) }})
 	done()
 	if err != nil {

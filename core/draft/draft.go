@@ -16,6 +16,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"sieb/core/condition"
+	"sieb/core/finding"
 	"sieb/core/profile"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -424,7 +425,7 @@ func draftSet(c *target.Column, from *profile.Column, n Notes) {
 		n.Add("remedies", "the same is written in different ways")
 	}
 	misspelt := map[string]bool{}
-	for _, v := range from.Misspelt() {
+	for _, v := range finding.Misspelt(from) {
 		misspelt[v.Value] = true
 	}
 	for _, v := range from.Top {

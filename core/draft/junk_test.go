@@ -16,6 +16,7 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/draft"
+	"sieb/core/finding"
 	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/source"
@@ -34,7 +35,7 @@ func draftOf(t require.TestingT, rows [][]string) *draft.Draft {
 	file, err := source.Open(context.Background(), path, layout.Given{})
 	require.NoError(t, err)
 	defer file.Close()
-	p, err := profile.Of(context.Background(), file, profile.Options{})
+	p, err := finding.Profile(context.Background(), file, profile.Options{})
 	require.NoError(t, err)
 	return draft.Of("delivery.csv", p)
 }

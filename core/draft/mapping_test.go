@@ -13,6 +13,7 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/draft"
+	"sieb/core/finding"
 	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/source"
@@ -28,7 +29,7 @@ func mappingOf(t require.TestingT, dir, name string, content []byte, tg *target.
 	file, err := source.Open(context.Background(), path, given)
 	require.NoError(t, err)
 	defer file.Close()
-	p, err := profile.Of(context.Background(), file, profile.Options{})
+	p, err := finding.Profile(context.Background(), file, profile.Options{})
 	require.NoError(t, err)
 	m, err := draft.For(context.Background(), tg, file, name, p)
 	require.NoError(t, err)

@@ -136,7 +136,7 @@ func (c *collector) begin(b *source.Batch) {
 // cells cannot be attributed: a quote was left open, or the width is wrong.
 func (c *collector) noteDefects() {
 	b := c.batch
-	c.damage = damaged(c.damage, b, c.plan.ragged, c.plan.header)
+	c.damage = Damaged(c.damage, b, c.plan.ragged, c.plan.header)
 	for _, d := range b.Defects {
 		if d.Row < 0 {
 			continue
@@ -173,7 +173,7 @@ func (c *collector) block(from, to int) {
 	for i, void := range c.void[:n] {
 		if isApart && apart[i] {
 			c.damaged++
-			if isHeader(c.batch, from+i, c.plan.header) {
+			if IsHeader(c.batch, from+i, c.plan.header) {
 				c.headers.Count++
 				c.headers.Sightings.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
 			}

@@ -21,7 +21,7 @@ func (s *sums) dates(t *typing.Reading, of scale) *Dates {
 			d.Order = "month first"
 		}
 		d.DecidedBy = []string{"", "dates", "other columns", "separator", "nothing"}[t.Order]
-		d.isClose = t.IsClose
+		d.IsClose = t.IsClose
 	}
 	var bad distinct.Sightings
 	for k, c := range s.forms {

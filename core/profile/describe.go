@@ -15,7 +15,7 @@ func (s *sums) kinds(t *typing.Reading) []Kind {
 	byForm := map[string]*Kind{}
 	firsts := map[string]*distinct.Sightings{}
 	for k, n := range s.forms {
-		kind, form := describe(k, t)
+		kind, form := Describe(k, t)
 		if byForm[form] == nil {
 			byForm[form], firsts[form] = &Kind{Kind: kind, Form: form}, &distinct.Sightings{}
 		}
@@ -34,10 +34,10 @@ func (s *sums) kinds(t *typing.Reading) []Kind {
 	return all
 }
 
-var charNames = map[byte]string{'.': "point", ',': "comma", ' ': "blank", '\'': "apostrophe"}
+var CharNames = map[byte]string{'.': "point", ',': "comma", ' ': "blank", '\'': "apostrophe"}
 
-// describe says in words how the values of a form are written.
-func describe(k typing.FormKey, t *typing.Reading) (lexical.Kind, string) {
+// Describe says in words how the values of a form are written.
+func Describe(k typing.FormKey, t *typing.Reading) (lexical.Kind, string) {
 	stored := ""
 	if k.Stored {
 		stored = ", stored as such"
@@ -76,10 +76,10 @@ func describeNumber(k typing.FormKey, t *typing.Reading, stored string) (lexical
 	text := map[lexical.Kind]string{lexical.Integer: "integer", lexical.Decimal: "decimal",
 		lexical.Double: "number with exponent"}[kind]
 	if decimal != 0 && !k.Stored {
-		text += " with " + charNames[decimal]
+		text += " with " + CharNames[decimal]
 	}
 	if group != 0 {
-		text += " with thousands by " + charNames[group]
+		text += " with thousands by " + CharNames[group]
 	}
 	if k.Zeros && kind == lexical.Integer {
 		text += " with zeros in front"

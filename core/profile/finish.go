@@ -100,7 +100,7 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Code.String(), b.Code.String()),
 			cmp.Compare(a.Column, b.Column))
 	})
-	out.Repeated = Repeated{Rows: repeated.rows, First: repeated.shown(), rows: repeated.both()}
+	out.Repeated = Repeated{Rows: repeated.rows, First: repeated.shown(), Behind: repeated.both()}
 	out.Sparse.AtMost = p.sparse
 	for _, n := range all.filled[:min(p.sparse+1, len(all.filled))] {
 		out.Sparse.Rows += n
@@ -110,7 +110,6 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 	p.keysOf(out, all, names)
 	out.codes()
 	p.relationsOf(out, all, names)
-	out.Findings = out.findings()
 	return out
 }
 
@@ -144,7 +143,7 @@ func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 		if plan.whole || r.told == 0 || !IsFew(r.rows, r.told) || plan.strict && r.rows > 0 {
 			continue
 		}
-		key := Key{Rows: r.told, Repeats: r.rows, First: r.shown(), rows: r.both()}
+		key := Key{Rows: r.told, Repeats: r.rows, First: r.shown(), Behind: r.both()}
 		for _, c := range plan.columns {
 			key.Columns = append(key.Columns, names[c])
 		}
@@ -174,7 +173,7 @@ func (p *Profile) counts(c *Column) bool {
 	isKey := slices.ContainsFunc(p.Keys, func(k Key) bool {
 		return len(k.Columns) == 1 && k.Columns[0] == c.Name && k.Repeats == 0
 	})
-	if !isKey || rows < enoughRows || c.Fits != rows || c.firstAt != 1 || c.lastAt != p.Rows {
+	if !isKey || rows < EnoughRows || c.Fits != rows || c.firstAt != 1 || c.lastAt != p.Rows {
 		return false
 	}
 	low, high := Plain(c.Minimum), Plain(c.Maximum)
@@ -186,7 +185,7 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 	for i := range all.checks {
 		k := &all.checks[i]
 		k.settle()
-		if k.over || k.rows < enoughRows || !IsFew(k.exceptions.Count, k.rows) ||
+		if k.over || k.rows < EnoughRows || !IsFew(k.exceptions.Count, k.rows) ||
 			k.kind == isBefore && k.equal == k.rows {
 			continue
 		}
@@ -195,7 +194,7 @@ func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 		for _, c := range k.columns {
 			r.Columns = append(r.Columns, names[c])
 		}
-		r.rows = k.odd
+		r.Behind = k.odd
 		r.First = placesOf(k.exceptions.Sightings)
 		out.Relations = append(out.Relations, r)
 	}
@@ -273,7 +272,7 @@ func (c *column) finish(t *typing.Reading) Column {
 	out.Blanks = Blanks{counted(s.around), counted(s.inside), counted(s.invisible)}
 	c.listShapes(&out)
 	if exact && t.Datatype == value.String && len(out.Shapes) > 1 {
-		out.odd = c.unlike(out.Shapes[0].Shape)
+		out.Odd = c.unlike(out.Shapes[0].Shape)
 	}
 	of := c.scale(t, exact)
 	c.measure(&out, t, of)
@@ -290,8 +289,8 @@ func (c *column) finish(t *typing.Reading) Column {
 	if t.IsDate() {
 		out.Dates = s.dates(t, of)
 		out.Dates.FarOff, _ = of.far(t, out.Placeholders, 2*year, maxAgainst)
-	} else if out.far, out.usual = of.far(t, out.Placeholders, 0, maxFar); len(out.far) > maxFar {
-		out.far = nil // they belong to a distribution that is wide
+	} else if out.Far, out.Usual = of.far(t, out.Placeholders, 0, maxFar); len(out.Far) > maxFar {
+		out.Far = nil // they belong to a distribution that is wide
 	}
 	if t.Datatype == value.Boolean {
 		out.Pair = t.Pair[:]

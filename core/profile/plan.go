@@ -111,7 +111,7 @@ func (s *sample) add(ctx context.Context, b *source.Batch) {
 	}
 	kept := 0
 	for i := range b.Rows {
-		if skip[i] = skip[i] || b.Rows[i].Broken || isHeader(b, i, s.header); !skip[i] {
+		if skip[i] = skip[i] || b.Rows[i].Broken || IsHeader(b, i, s.header); !skip[i] {
 			kept++
 		}
 	}
@@ -360,11 +360,11 @@ func (p *plan) findKeys(ctx context.Context, s *sample) {
 		}
 		if c.isGiven(t) {
 			p.keys = append(p.keys, keyPlan{columns: []int{k}})
-		} else if t.Datatype == value.String && c.table.Used == filled && filled >= enoughRows && !c.isProse() {
+		} else if t.Datatype == value.String && c.table.Used == filled && filled >= EnoughRows && !c.isProse() {
 			p.keys = append(p.keys, keyPlan{columns: []int{k}, strict: true})
 		}
 	}
-	if len(p.keys) > 0 || s.rows < enoughRows {
+	if len(p.keys) > 0 || s.rows < EnoughRows {
 		return
 	}
 	slices.SortStableFunc(given, func(a, b int) int {

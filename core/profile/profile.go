@@ -51,7 +51,7 @@ type Key struct {
 	Repeats int64    `json:"repeats" doc:"rows that repeat an earlier one; 0 for a key"`
 	First   []Pair   `json:"first,omitempty"`
 
-	rows []int64 // of First's kind, more of them
+	Behind []int64 `json:"-"` // of First's kind, more of them
 }
 
 // Relation is what holds between columns.
@@ -62,7 +62,7 @@ type Relation struct {
 	Exceptions int64    `json:"exceptions"`
 	First      []Place  `json:"first,omitempty" doc:"the first rows that break it"`
 
-	rows []int64 // of a column that is determined: more of them
+	Behind []int64 `json:"-"` // of a column that is determined: more of them
 }
 
 // Column is what one column holds. Empty are cells without a character or with
@@ -116,9 +116,9 @@ type Column struct {
 	Category     bool      `json:"category" doc:"few values that recur: likely the codes of a category"`
 
 	firstAt, lastAt int64     // rows of the least and the greatest number
-	odd             []Value   // the first values of another shape than the most frequent one
-	far             []Value   // numbers far from all others
-	usual           [2]string // the least and the greatest of the others
+	Odd             []Value   `json:"-"` // the first values of another shape than the most frequent one
+	Far             []Value   `json:"-"` // numbers far from all others
+	Usual           [2]string `json:"-"` // the least and the greatest of the others
 }
 
 // Value is a value with how often it occurs and where it stands first.
@@ -189,7 +189,7 @@ type Dates struct {
 	FarOff        []Value  `json:"farOff,omitempty" doc:"dates years away from nearly all others"`
 	Weekdays      [7]int64 `json:"weekdays" doc:"from Monday"`
 	Gaps          []Gap    `json:"gaps,omitempty" doc:"stretches without a date that are far longer than is usual in the column"`
-	isClose       bool     // though undecided, the order puts the dates much closer together
+	IsClose       bool     `json:"-"` // though undecided, the order puts the dates much closer together
 }
 
 // Format counts the dates of one format.
@@ -239,7 +239,7 @@ type Repeated struct {
 	Rows  int64  `json:"rows"`
 	First []Pair `json:"first,omitempty"`
 
-	rows []int64 // of First's kind, more of them
+	Behind []int64 `json:"-"` // of First's kind, more of them
 }
 
 // Headers are rows that hold nothing but the names of the columns, as pages of a printout
@@ -408,4 +408,28 @@ func (p *plan) close() {
 		p.spills[k].close()
 		p.spills[k] = spill{}
 	}
+}
+
+// Finding is a sentence that points out something a steward should know.
+type Finding struct {
+	Code    string   `json:"code" doc:"what it is about, as words with points: value.against, key.repeated"`
+	Columns []string `json:"columns,omitempty"`
+	Text    string   `json:"text"`
+	Rows    int64    `json:"rows" doc:"rows behind it"`
+	First   []Value  `json:"first,omitempty" doc:"the first of them, or the most frequent values"`
+	Filters []Filter `json:"filters,omitempty" doc:"what finds all rows behind it; of rows that repeat others and of exceptions to what determines a column, the first thousand, with those that they repeat"`
+	Rule    string   `json:"rule,omitempty" doc:"the line of a column rule that deals with it"`
+
+	Weight string `json:"weight" enum:"breaks,may,note" doc:"whether it breaks a load, may break one, or is worth knowing"`
+}
+
+// Filter is a condition on the cells of one column, or on a row.
+type Filter struct {
+	Column  string   `json:"column,omitempty" doc:"none where the condition is on the row"`
+	Op      string   `json:"op" enum:"equals,oneOf,contains,empty,filled,against,placeholder,notNumber,shape,notShape,form,habit,greater,atLeast,less,atMost,between,differs,after,notSum,defect,header,sparse,rows" doc:"equals, oneOf: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape, notShape, form, habit: as a profile tells them; greater to between: by the column's datatype; differs, after, notSum: against other columns; defect: the row, or its cell, was read with one; header: the row repeats the header; sparse: at most so many filled cells; rows: by number"`
+	Value   string   `json:"value,omitempty" doc:"of numbers and dates in canonical form: 12.5, 2026-07-31"`
+	To      string   `json:"to,omitempty" doc:"of between: the last value"`
+	Values  []string `json:"values,omitempty" doc:"of oneOf"`
+	Columns []string `json:"columns,omitempty" doc:"of differs, after and notSum: the other columns"`
+	Rows    []int64  `json:"rows,omitempty" maxItems:"4000" doc:"of rows: their numbers"`
 }

@@ -1,10 +1,8 @@
 package profile
 
 import (
-	"bytes"
 	"cmp"
 	"context"
-	"encoding/csv"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -12,8 +10,6 @@ import (
 	"math"
 	"math/big"
 	"math/rand/v2"
-	"os"
-	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
@@ -25,30 +21,15 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"sieb/core/layout"
 	"sieb/core/lexical"
+	"sieb/core/profile/profiletest"
 	"sieb/core/source"
 	"sieb/core/typing"
 	"sieb/core/value"
 )
 
-// open writes a text to a file and opens it as comma-separated UTF-8 with a header.
-func open(t require.TestingT, text string) *source.File {
-	dir, err := os.MkdirTemp("", "profile")
-	require.NoError(t, err)
-	defer os.RemoveAll(dir)
-	path := filepath.Join(dir, "delivery.csv")
-	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
-	form, encoding, delimiter, quote, comment, zero, one := layout.Delimited, "utf-8", ",", `"`, "", 0, 1
-	file, err := source.Open(context.Background(), path, layout.Given{Form: &form, Encoding: &encoding,
-		Delimiter: &delimiter, QuoteChar: &quote,
-		CommentPrefix: &comment, SkipRows: &zero, HeaderRows: &one, FooterRows: &zero})
-	require.NoError(t, err)
-	return file
-}
-
 func profileOf(t require.TestingT, text string) *Profile {
-	file := open(t, text)
+	file := profiletest.Open(t, text)
 	defer file.Close()
 	p, err := Of(context.Background(), file, Options{})
 	require.NoError(t, err)
@@ -105,14 +86,6 @@ func drawTable(t *rapid.T) (names []string, rows [][]string) {
 	return append([]string{"always"}, names...), rows
 }
 
-func written(t require.TestingT, names []string, rows [][]string) string {
-	var b bytes.Buffer
-	w := csv.NewWriter(&b)
-	require.NoError(t, w.Write(names))
-	require.NoError(t, w.WriteAll(rows))
-	return b.String()
-}
-
 var (
 	plainInteger = regexp.MustCompile(`^[+-]?[0-9]+$`)
 	plainDecimal = regexp.MustCompile(`^[+-]?[0-9]+\.[0-9]+$`)
@@ -157,7 +130,7 @@ func plainly(rows [][]string, k int) (p plain) {
 func TestFigures(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		names, rows := drawTable(t)
-		p := profileOf(t, written(t, names, rows))
+		p := profileOf(t, profiletest.Written(t, names, rows))
 		require.Equal(t, int64(len(rows)), p.Rows)
 		require.Zero(t, p.Damaged)
 		seen := map[string]bool{}
@@ -298,25 +271,10 @@ func headerOf(t testing.TB, file *source.File) source.Header {
 	return rows.Header()
 }
 
-// manyRows makes a file of many batches: codes and instants that hardly repeat,
-// numbers of a few thousand values, and words.
-func manyRows(rows int) string {
-	random := rand.New(rand.NewPCG(3, 9))
-	var b strings.Builder
-	b.WriteString("code,at,net_kg,moisture,crop\n")
-	for i := range rows {
-		crop := []string{"wheat", "barley", "rye", "Rye ", "n/a"}[random.IntN(5)]
-		fmt.Fprintf(&b, "BR-%07d,2026-%02d-%02dT%02d:%02d:%02d,%d,%.2f,%s\n", i*7%10_000_000, 1+random.IntN(12),
-			1+random.IntN(28), random.IntN(24), random.IntN(60), random.IntN(60),
-			random.IntN(9000), 9+random.Float64()*900, crop)
-	}
-	return b.String()
-}
-
 // Dealt out to any number of collectors and merged in any order, a delivery gives
 // the same profile to the last byte, whether its columns are held whole or not.
 func TestMerging(t *testing.T) {
-	file := open(t, manyRows(60_000))
+	file := profiletest.Open(t, profiletest.ManyRows(60_000))
 	defer file.Close()
 	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
@@ -343,15 +301,15 @@ func TestMerging(t *testing.T) {
 // A column that is not held whole has estimates within their stated error, and
 // exact figures otherwise.
 func TestEstimates(t *testing.T) {
-	text := manyRows(60_000)
-	file := open(t, text)
+	text := profiletest.ManyRows(60_000)
+	file := profiletest.Open(t, text)
 	defer file.Close()
 	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
 	exact := collectApart(t, newPlan(context.Background(), s, about, typing.DefaultShare), file, 2,
 		rand.New(rand.NewPCG(1, 1)))
 	// A plan made from a part of the rows gives the same, but for which texts are counted.
-	top := open(t, text[:strings.LastIndexByte(text[:len(text)/3], '\n')+1])
+	top := profiletest.Open(t, text[:strings.LastIndexByte(text[:len(text)/3], '\n')+1])
 	defer top.Close()
 	part, _, err := takeSample(context.Background(), top, headerOf(t, top))
 	require.NoError(t, err)
@@ -379,7 +337,7 @@ func TestEstimates(t *testing.T) {
 			c.Once
 		want.Top, want.Rare, want.Quartiles, want.QuartileError, want.Histogram = c.Top, c.Rare, c.Quartiles,
 			c.QuartileError, c.Histogram
-		want.Category, want.Variants, want.usual, want.odd = c.Category, c.Variants, c.usual, c.odd
+		want.Category, want.Variants, want.Usual, want.Odd = c.Category, c.Variants, c.Usual, c.Odd
 		assert.Equal(t, want, c)
 	}
 	assert.False(t, got.Columns[0].DistinctExact)
@@ -422,7 +380,7 @@ func TestFarAmongMany(t *testing.T) {
 		}
 		fmt.Fprintf(&b, "%s,%s,%s\n", at.Format("2006-01-02T15:04:05"), on.Format("02.01.2006"), kg)
 	}
-	file := open(t, b.String())
+	file := profiletest.Open(t, b.String())
 	defer file.Close()
 	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)
@@ -434,11 +392,10 @@ func TestFarAmongMany(t *testing.T) {
 		assert.Equal(t, gap, at.Dates.Gaps[len(at.Dates.Gaps)-1:])
 		assert.Equal(t, []Value{{"06.07.2126", 2, 8001, 8002}}, on.Dates.FarOff)
 		assert.Equal(t, []Value{{"01.01.1900", 3, 9001, 9002}}, on.Placeholders)
-		assert.Equal(t, []Value{{"-700", 1, 9004, 9005}, {"1180.5", 2, 8001, 8002}}, kg.far)
+		assert.Equal(t, []Value{{"-700", 1, 9004, 9005}, {"1180.5", 2, 8001, 8002}}, kg.Far)
 		assert.Equal(t, []Value{{"9999", 3, 9001, 9002}}, kg.Placeholders)
-		assert.Less(t, 8.99, floatOf(t, json.RawMessage(kg.usual[0])))
-		assert.Greater(t, 18.01, floatOf(t, json.RawMessage(kg.usual[1])))
-		checkRows(t, file, p)
+		assert.Less(t, 8.99, floatOf(t, json.RawMessage(kg.Usual[0])))
+		assert.Greater(t, 18.01, floatOf(t, json.RawMessage(kg.Usual[1])))
 	}
 }
 
@@ -454,7 +411,7 @@ func TestRepeatedRowsWithoutKey(t *testing.T) {
 		}
 		return b.String()
 	}
-	clean := open(t, table(func(int, []string) {}))
+	clean := profiletest.Open(t, table(func(int, []string) {}))
 	defer clean.Close()
 	s, about, err := takeSample(context.Background(), clean, headerOf(t, clean))
 	require.NoError(t, err)
@@ -474,14 +431,14 @@ func TestRepeatedRowsWithoutKey(t *testing.T) {
 			if i == 2000 || i == 2500 {
 				row[0] = "BR-000100"
 			}
-		}, Repeated{Rows: 2, First: []Pair{{2001, 101}, {2501, 101}}, rows: []int64{101, 2001, 2501}}},
+		}, Repeated{Rows: 2, First: []Pair{{2001, 101}, {2501, 101}}, Behind: []int64{101, 2001, 2501}}},
 		{"empty", func(i int, row []string) {
 			if i == 10 || i == 11 || i == 12 {
 				row[0] = ""
 			}
-		}, Repeated{Rows: 1, First: []Pair{{13, 11}}, rows: []int64{11, 13}}},
+		}, Repeated{Rows: 1, First: []Pair{{13, 11}}, Behind: []int64{11, 13}}},
 	} {
-		file := open(t, table(c.change))
+		file := profiletest.Open(t, table(c.change))
 		p := newPlan(context.Background(), s, about, typing.DefaultShare)
 		require.Len(t, p.keys, 1, "the sample has a key, so that rows are not compared at first")
 		got := collectApart(t, p, file, 3, rand.New(rand.NewPCG(1, 2)))
@@ -510,7 +467,7 @@ func TestManyShapes(t *testing.T) {
 		counts[string(lexical.AppendShape(nil, []byte(code)))]++
 		b.WriteString(code + ",1\n")
 	}
-	file := open(t, b.String())
+	file := profiletest.Open(t, b.String())
 	defer file.Close()
 	s, about, err := takeSample(context.Background(), file, headerOf(t, file))
 	require.NoError(t, err)

@@ -6,8 +6,10 @@ import (
 	"slices"
 
 	"sieb/core/distinct"
+	"sieb/core/lexical"
 	"sieb/core/typing"
 	"sieb/core/value"
+	"sieb/core/workbook"
 )
 
 // relation is what holds between columns in nearly all rows of the sample, and
@@ -47,9 +49,9 @@ type recentPair struct {
 
 // Limits of relations.
 const (
-	maxRelations = 12     // of each kind
+	MaxRelations = 12     // of each kind
 	maxPairs     = 50_000 // different pairs of a determining column and a determined one
-	enoughRows   = 20     // in which a relation must hold
+	EnoughRows   = 20     // in which a relation must hold
 
 	// maxTried is about how many pairs of columns are looked at: in wide tables those
 	// that stand near each other, in others all.
@@ -70,7 +72,7 @@ type lane struct {
 	last   uint64 // hash of the text before
 	number int64
 	isOK   bool
-	reader cellReader
+	reader CellReader
 }
 
 // laneDigits is how many digits after the point lanes of numbers have.
@@ -101,7 +103,7 @@ func (l *lane) fill(c *collector, from, n int) {
 	b := c.batch
 	texts := c.texts[:n]
 	b.Gather(texts, l.column, from)
-	t := &l.reader.typing
+	t := &l.reader.Typing
 	whole := t.Datatype == value.Integer && !b.IsTyped()
 	hashes := c.hashes[l.column]
 	for i, s := range texts {
@@ -122,7 +124,7 @@ func (l *lane) fill(c *collector, from, n int) {
 		}
 		if hashes[i] != l.last {
 			l.last = hashes[i]
-			l.number, l.isOK = l.reader.read(text, b.Kind(from+i, l.column))
+			l.number, l.isOK = l.reader.Read(text, b.Kind(from+i, l.column))
 		}
 		l.values[i], l.ok[i] = l.number, l.isOK
 	}
@@ -268,7 +270,7 @@ func (p *plan) newChecks() (checks []check, lanes []lane) {
 	}
 	lanes = make([]lane, len(p.laneOf))
 	for column, at := range p.laneOf {
-		lanes[at] = lane{column: column, reader: cellReader{typing: p.columns[column].typing},
+		lanes[at] = lane{column: column, reader: CellReader{Typing: p.columns[column].typing},
 			values: make([]int64, block), ok: make([]bool, block), known: make([]bool, block)}
 	}
 	return checks, lanes
@@ -293,7 +295,7 @@ func (p *plan) findRelations(ctx context.Context, s *sample) {
 	for _, find := range []func(){f.equals, f.sums, f.orders, f.determined} {
 		f.found = nil
 		find()
-		p.relations = append(p.relations, f.found[:min(len(f.found), maxRelations)]...)
+		p.relations = append(p.relations, f.found[:min(len(f.found), MaxRelations)]...)
 	}
 	p.laneOf = map[int]int{}
 	for _, r := range p.relations {
@@ -309,10 +311,10 @@ func (p *plan) findRelations(ctx context.Context, s *sample) {
 func (c *sampleColumn) lane(t *typing.Reading) lane {
 	l := lane{values: make([]int64, len(c.cells)), ok: make([]bool, len(c.cells))}
 	values, ok := make([]int64, c.table.Used), make([]bool, c.table.Used)
-	reader := cellReader{typing: *t}
+	reader := CellReader{Typing: *t}
 	k := 0
 	for e := range c.table.All() {
-		values[k], ok[k] = reader.read(c.table.Text(e.Entry), e.Kind())
+		values[k], ok[k] = reader.Read(c.table.Text(e.Entry), e.Kind())
 		k++
 	}
 	for i, n := range c.cells {
@@ -350,11 +352,11 @@ func (f *finder) holds(tell func(row int) (told, holds bool)) bool {
 		if told++; !ok {
 			broken++
 		}
-		if told == enoughRows && broken > 2 || told > enoughRows && 12*broken > told {
+		if told == EnoughRows && broken > 2 || told > EnoughRows && 12*broken > told {
 			return false
 		}
 	}
-	return told >= enoughRows && IsFew(int64(broken), int64(told))
+	return told >= EnoughRows && IsFew(int64(broken), int64(told))
 }
 
 func (f *finder) equals() {
@@ -594,4 +596,24 @@ func (f *finder) determines(from, to *sampleColumn) bool {
 		}
 		return true, usual[a] == b
 	})
+}
+
+// CellReader reads the cells of a column as places in its lane.
+type CellReader struct {
+	Typing typing.Reading
+	look   typing.Look
+	space  value.Number
+}
+
+func (r *CellReader) Read(text []byte, kind workbook.Kind) (int64, bool) {
+	trimmed := lexical.Trim(text)
+	if len(trimmed) == 0 || len(trimmed) > distinct.MaxHeld {
+		return 0, false
+	}
+	r.look.Read(trimmed, kind)
+	q, ok := r.Typing.QuantityOf(&r.look, trimmed, &r.space)
+	if !ok {
+		return 0, false
+	}
+	return laneValue(&r.Typing, q)
 }

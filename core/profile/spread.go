@@ -5,9 +5,10 @@ import (
 	"math"
 	"math/big"
 	"math/bits"
+	"slices"
+
 	"sieb/core/distinct"
 	"sieb/core/typing"
-	"slices"
 )
 
 // spread adds up quantities: exact sums, whatever the order in which they come,

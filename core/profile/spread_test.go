@@ -4,14 +4,15 @@ import (
 	"fmt"
 	"math"
 	"math/big"
-	"sieb/core/distinct"
-	"sieb/core/typing"
 	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	"sieb/core/distinct"
+	"sieb/core/typing"
 )
 
 // plainMoments computes mean and deviation in two passes, in exact fractions.

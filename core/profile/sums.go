@@ -289,7 +289,7 @@ func (s *sums) findShape(text []byte, at distinct.Sighting) {
 	last.shape, last.other = lexical.AppendShape(last.other[:0], text), last.shape
 	if last.entry.Entry == nil || string(last.shape) != string(last.other) {
 		last.letters = caseOf(last.shape)
-		last.isDouble, last.isOdd = blanksIn(last.shape)
+		last.isDouble, last.isOdd = BlanksIn(last.shape)
 		if last.length = 0; lexical.IsWhole(text) {
 			last.length = utf8.RuneCount(last.shape)
 		}
@@ -308,9 +308,9 @@ func (s *sums) findShape(text []byte, at distinct.Sighting) {
 	}
 }
 
-// blanksIn reports whether a shape has more than one blank between words, and
+// BlanksIn reports whether a shape has more than one blank between words, and
 // characters that leave no ink and are no plain blanks.
-func blanksIn(shape []byte) (double, odd bool) {
+func BlanksIn(shape []byte) (double, odd bool) {
 	double = bytes.Contains(shape, []byte("  ")) || bytes.Contains(shape, []byte(" …"))
 	return double, bytes.ContainsFunc(shape, func(r rune) bool {
 		return r != ' ' && r != '\n' && r != '\r' &&

@@ -95,7 +95,7 @@ func (c *column) variants() (groups [][]Value) {
 		if e.Count == 0 || distinct.IsLong(text) || len(lexical.Trim(text)) == 0 {
 			continue
 		}
-		f := variantKey(text)
+		f := VariantKey(text)
 		byFold[f] = append(byFold[f], e)
 	}
 	for _, same := range byFold {
@@ -128,8 +128,8 @@ func (c *column) variants() (groups [][]Value) {
 	})
 }
 
-// variantKey takes off a text what variants differ in.
-func variantKey(text []byte) string {
+// VariantKey takes off a text what variants differ in.
+func VariantKey(text []byte) string {
 	if bytes.IndexFunc(text, func(r rune) bool { return r >= 0x80 }) < 0 {
 		return strings.Join(strings.Fields(strings.ToLower(string(text))), " ")
 	}

@@ -15,8 +15,10 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/draft"
+	"sieb/core/finding"
 	"sieb/core/layout"
 	"sieb/core/profile"
+	"sieb/core/search"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -45,7 +47,7 @@ var offered = regexp.MustCompile(`(?m)^((?:    )?)# ([a-zA-Z]+: .*  # )`)
 // holds each rejected row to be named by a finding: by its number, or by the value
 // that is odd in it.
 func checkDraft(t require.TestingT, file *source.File) {
-	p, err := profile.Of(context.Background(), file, profile.Options{})
+	p, err := finding.Profile(context.Background(), file, profile.Options{})
 	require.NoError(t, err)
 	rows, err := file.Rows(context.Background())
 	require.NoError(t, err)
@@ -67,7 +69,7 @@ func checkDraft(t require.TestingT, file *source.File) {
 	require.NoError(t, index.Build(context.Background(), func(*source.Batch) error { return nil }))
 	named, values := map[string]bool{}, map[string]bool{}
 	for _, f := range p.Findings {
-		_, count, _, err := p.Search(context.Background(), index, f.Filters, 0, -1)
+		_, count, _, err := search.Rows(context.Background(), p, index, f.Filters, 0, -1)
 		require.NoError(t, err, "%s", f.Text)
 		if f.Filters[0].Op == "rows" {
 			require.GreaterOrEqual(t, count, min(f.Rows, 1000), "%s", f.Text)
@@ -229,7 +231,7 @@ func draftOf(t *testing.T, text string) string {
 	require.NoError(t, err)
 	defer file.Close()
 	checkDraft(t, file)
-	p, err := profile.Of(t.Context(), file, profile.Options{})
+	p, err := finding.Profile(t.Context(), file, profile.Options{})
 	require.NoError(t, err)
 	return string(draft.Of(file.Name, p).YAML())
 }

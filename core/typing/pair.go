@@ -3,10 +3,11 @@ package typing
 import (
 	"bytes"
 	"cmp"
+	"slices"
+
 	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/value"
-	"slices"
 )
 
 // pairs are the texts that stand for true and false, in lower case.

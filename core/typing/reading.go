@@ -2,10 +2,11 @@ package typing
 
 import (
 	"fmt"
+	"slices"
+
 	"sieb/core/lexical"
 	"sieb/core/value"
 	"sieb/core/workbook"
-	"slices"
 )
 
 // Reading is what is concluded of a column from the forms of its values: how

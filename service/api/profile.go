@@ -16,6 +16,7 @@ import (
 	"sieb/core/draft"
 	"sieb/core/layout"
 	"sieb/core/profile"
+	"sieb/core/search"
 	"sieb/core/target"
 	"sieb/core/typing"
 	"sieb/service/jobs"
@@ -238,7 +239,7 @@ func (s *Server) findRows(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	if _, err := found.Profile.NewFinder(in.Body.Filters); err != nil {
+	if _, err := search.NewFinder(found.Profile, in.Body.Filters); err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
 	limit := in.Body.Limit

@@ -32,6 +32,7 @@ import (
 	"sieb/core/check"
 	"sieb/core/codes"
 	"sieb/core/fault"
+	"sieb/core/finding"
 	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/report"
@@ -611,7 +612,7 @@ func (q *Queue) profile(ctx context.Context, id string) error {
 	}
 	defer file.Close()
 	note := q.progress(ctx, store.Profiles, id, delivery, file)
-	p, err := profile.Of(ctx, file, profile.Options{Share: order.Share.Float64,
+	p, err := finding.Profile(ctx, file, profile.Options{Share: order.Share.Float64,
 		Progress: func(p profile.Progress) { note(p.Bytes, p.Rows) }})
 	if err != nil {
 		return q.fail(ctx, store.Profiles, id, delivery, err)

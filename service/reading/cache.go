@@ -18,6 +18,7 @@ import (
 
 	"sieb/core/layout"
 	"sieb/core/profile"
+	"sieb/core/search"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/workbook"
@@ -332,7 +333,7 @@ func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) 
 // Find returns rows that the filters of a profile let through; see profile.Search.
 func (r *Reading) Find(ctx context.Context, p *profile.Profile, filters []profile.Filter, behind int64,
 	limit int) (rows []Row, count int64, isAll bool, err error) {
-	found, count, isAll, err := p.Search(ctx, r.index, filters, behind, limit)
+	found, count, isAll, err := search.Rows(ctx, p, r.index, filters, behind, limit)
 	for _, m := range found {
 		row := Row{Row: m.Row, Line: m.Line}
 		for _, c := range m.Cells {

@@ -1,7 +1,6 @@
-package profile
+package finding
 
 import (
-	"context"
 	"fmt"
 	"slices"
 	"strings"
@@ -11,22 +10,23 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"sieb/core/profile"
+	"sieb/core/profile/profiletest"
 	"sieb/core/typing"
 	"sieb/core/value"
 )
 
 // of makes the profile of a table by an option.
-func of(t require.TestingT, o Options, names []string, rows [][]string) *Profile {
-	file := open(t, written(t, names, rows))
+func of(t require.TestingT, o profile.Options, names []string, rows [][]string) *profile.Profile {
+	file := profiletest.Open(t, profiletest.Written(t, names, rows))
 	defer file.Close()
-	p, err := Of(context.Background(), file, o)
-	require.NoError(t, err)
+	p := told(t, file, o)
 	checkRows(t, file, p)
 	return p
 }
 
 // columnOf makes the profile of a column that stands beside another.
-func columnOf(t require.TestingT, o Options, name string, cells []string) Column {
+func columnOf(t require.TestingT, o profile.Options, name string, cells []string) profile.Column {
 	rows := make([][]string, len(cells))
 	for i, c := range cells {
 		rows[i] = []string{c, fmt.Sprint("x", i%7)}
@@ -42,7 +42,7 @@ func TestZeroAndOne(t *testing.T) {
 		rows[i] = []string{bit, bit, fmt.Sprint(i / 2 % 2), fmt.Sprint(i / 3 % 2), fmt.Sprint(i / 5 % 2), bit,
 			[]string{"yes", "no"}[i%2], bit}
 	}
-	p := of(t, Options{}, []string{"sacks", "is_organic", "crop wheat", "crop rye", "paid?", "isWet", "dried",
+	p := of(t, profile.Options{}, []string{"sacks", "is_organic", "crop wheat", "crop rye", "paid?", "isWet", "dried",
 		"wet_kg"}, rows)
 	var got []string
 	for _, c := range p.Columns {
@@ -59,12 +59,12 @@ func TestNoughts(t *testing.T) {
 	for _, n := range []int{200, 30_000} {
 		cells := sequence(n, func(i int) string { return fmt.Sprint(i*i%99_991 + 20) })
 		cells = mix(cells, "178.0", "90.00", "12.0", "7.0", "5.0", "3.0")
-		c := columnOf(t, Options{}, "weight", cells)
+		c := columnOf(t, profile.Options{}, "weight", cells)
 		assert.Equal(t, value.Integer, c.Datatype, "%d", n)
 		assert.Equal(t, int64(6), c.Numbers.Noughts)
 		assert.Equal(t, int64(n-6), c.Fits)
 	}
-	c := columnOf(t, Options{}, "weight", mix(sequence(200, func(i int) string { return fmt.Sprint(i) }), "178.0",
+	c := columnOf(t, profile.Options{}, "weight", mix(sequence(200, func(i int) string { return fmt.Sprint(i) }), "178.0",
 		"90.0", "12.5", "7.5", "5.5"))
 	assert.Equal(t, value.Decimal, c.Datatype, "among true decimals")
 	assert.Contains(t, textsOf(t, mix(sequence(100, func(i int) string { return fmt.Sprint(i % 13) }), "178.0")),
@@ -92,7 +92,7 @@ func TestWordsAmongNumbers(t *testing.T) {
 			return fmt.Sprint(20 + i*7%311)
 		})
 		slices.Reverse(cells)
-		c := columnOf(t, Options{}, "sacks", cells)
+		c := columnOf(t, profile.Options{}, "sacks", cells)
 		want := map[bool]value.Datatype{true: value.Date, false: value.Integer}[isDate]
 		// Words that come once or twice are values that are wrong.
 		few := min(counts[0], counts[len(words)-1]) < typing.LeastWord
@@ -116,36 +116,7 @@ func TestWordsAmongNumbers(t *testing.T) {
 		}
 		return fmt.Sprint(i)
 	})
-	assert.Equal(t, value.String, columnOf(t, Options{}, "sacks", many).Datatype, "three words are texts of their own")
-}
-
-// The same in a column that is too large to be held whole.
-func TestWordsAmongManyNumbers(t *testing.T) {
-	cells := sequence(40_000, func(i int) string {
-		if i%5 == 0 {
-			return "offen"
-		}
-		return fmt.Sprintf("%d.%02d", i*7919%999_983, i%100)
-	})
-	rows := make([][]string, len(cells))
-	for i, c := range cells {
-		rows[i] = []string{c, "x"}
-	}
-	file := open(t, written(t, []string{"sum", "beside"}, rows))
-	defer file.Close()
-	s, about, err := takeSample(t.Context(), file, headerOf(t, file))
-	require.NoError(t, err)
-	p := tight(s, about)
-	all, err := p.collect(t.Context(), file, Options{}, (*collector).add)
-	require.NoError(t, err)
-	require.True(t, all.columns[0].over)
-	types := p.conclude(all)
-	require.False(t, p.amend(all, types), "the sample told it")
-	c := p.finish(t.Context(), headerOf(t, file), all, types, repeats{}).Columns[0]
-	assert.Equal(t, value.Decimal, c.Datatype)
-	require.Len(t, c.Placeholders, 1)
-	assert.Equal(t, Value{"offen", 8000, 1, 2}, c.Placeholders[0])
-	assert.Equal(t, int64(32_000), c.Fits)
+	assert.Equal(t, value.String, columnOf(t, profile.Options{}, "sacks", many).Datatype, "three words are texts of their own")
 }
 
 // The share of values that decides a datatype is a setting.
@@ -154,12 +125,12 @@ func TestShare(t *testing.T) {
 		"none of it", "half", "most")
 	for share, want := range map[float64]value.Datatype{0: value.Integer, 0.94: value.Integer, 0.95: value.String,
 		1: value.String, 0.5: value.Integer} {
-		assert.Equal(t, want, columnOf(t, Options{Share: share}, "n", cells).Datatype, "%g", share)
+		assert.Equal(t, want, columnOf(t, profile.Options{Share: share}, "n", cells).Datatype, "%g", share)
 	}
-	file := open(t, "a,b\n1,2\n")
+	file := profiletest.Open(t, "a,b\n1,2\n")
 	defer file.Close()
 	for _, share := range []float64{0.49, -1, 1.01} {
-		_, err := Of(t.Context(), file, Options{Share: share})
+		_, err := profile.Of(t.Context(), file, profile.Options{Share: share})
 		assert.ErrorContains(t, err, "give one from 0.5 to 1")
 	}
 }
@@ -172,7 +143,7 @@ func TestCodesAndCounters(t *testing.T) {
 		rows[i] = []string{fmt.Sprint(i + 1), fmt.Sprint(100 + i*7%n), fmt.Sprint(i), fmt.Sprint(1001 + i),
 			fmt.Sprint(n - i), fmt.Sprint(i*i%97 + 1)}
 	}
-	p := of(t, Options{}, []string{"row", "growerNo", "from nought", "ticket", "back", "number of sacks"}, rows)
+	p := of(t, profile.Options{}, []string{"row", "growerNo", "from nought", "ticket", "back", "number of sacks"}, rows)
 	isCounter, isCode := []bool{true, false, true, false, false, false}, []bool{true, true, true, false, false, false}
 	for k, c := range p.Columns {
 		assert.Equal(t, isCounter[k], c.Counter, c.Name)
@@ -198,11 +169,11 @@ func TestRepeatedHeaders(t *testing.T) {
 	}
 	dirty := slices.Insert(slices.Clone(clean), 40, names)
 	dirty = slices.Insert(dirty, 70, []string{" site ", "net_kg", "weighed_on "}, []string{"site", "0", "2026-07-01"})
-	p := of(t, Options{}, names, dirty)
-	assert.Equal(t, Headers{2, []Place{{41, 42}, {71, 72}}}, p.Headers)
+	p := of(t, profile.Options{}, names, dirty)
+	assert.Equal(t, profile.Headers{Rows: 2, First: []profile.Place{{Row: 41, Line: 42}, {Row: 71, Line: 72}}}, p.Headers)
 	assert.Equal(t, int64(2), p.Damaged)
 	assert.Equal(t, int64(103), p.Rows)
-	for k, c := range of(t, Options{}, names, append(clean, []string{"site", "0", "2026-07-01"})).Columns {
+	for k, c := range of(t, profile.Options{}, names, append(clean, []string{"site", "0", "2026-07-01"})).Columns {
 		got := p.Columns[k]
 		assert.Equal(t, c.Distinct, got.Distinct, c.Name)
 		assert.Equal(t, c.Datatype, got.Datatype, c.Name)
@@ -210,9 +181,9 @@ func TestRepeatedHeaders(t *testing.T) {
 		assert.Equal(t, c.MaxLength, got.MaxLength, c.Name)
 		assert.Empty(t, got.Against, c.Name)
 	}
-	i := slices.IndexFunc(p.Findings, func(f Finding) bool { return f.Code == "row.header" })
+	i := slices.IndexFunc(p.Findings, func(f profile.Finding) bool { return f.Code == "row.header" })
 	require.Contains(t, p.Findings[i].Text, "2 rows repeat the header, first row 41 (line 42)")
-	one := of(t, Options{}, []string{"site"}, [][]string{{"a"}, {"site"}, {"b"}})
+	one := of(t, profile.Options{}, []string{"site"}, [][]string{{"a"}, {"site"}, {"b"}})
 	assert.Zero(t, one.Headers.Rows, "a word alone may be a value")
 }
 

@@ -1,31 +1,24 @@
-package profile
+// Package finding says what is odd about a delivery: sentences that a steward would want to
+// hear of its profile, each with the filters that find the rows behind it.
+//
+// It sees nothing but the profile: what is not counted there cannot be told here.
+package finding
 
 import (
+	"context"
 	"fmt"
 	"slices"
 	"strconv"
 	"strings"
 
+	"sieb/core/fault"
 	"sieb/core/lexical"
+	"sieb/core/profile"
+	"sieb/core/source"
 	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/workbook"
 )
-
-// Finding is a sentence that points out something a steward should know.
-type Finding struct {
-	Code    string   `json:"code" doc:"what it is about, as words with points: value.against, key.repeated"`
-	Columns []string `json:"columns,omitempty"`
-	Text    string   `json:"text"`
-	Rows    int64    `json:"rows" doc:"rows behind it"`
-	First   []Value  `json:"first,omitempty" doc:"the first of them, or the most frequent values"`
-	Filters []Filter `json:"filters,omitempty" doc:"what finds all rows behind it; of rows that repeat others and of exceptions to what determines a column, the first thousand, with those that they repeat"`
-	Rule    string   `json:"rule,omitempty" doc:"the line of a column rule that deals with it"`
-
-	Weight string `json:"weight" enum:"breaks,may,note" doc:"whether it breaks a load, may break one, or is worth knowing"`
-
-	rank int
-}
 
 // What a finding weighs, by its rank: at least so much for the first two.
 const (
@@ -43,45 +36,67 @@ func weightOf(rank int) string {
 	return "note"
 }
 
-// finder of sentences.
+// narrator finds sentences.
 type narrator struct {
-	*Profile
-	all []Finding
+	*profile.Profile
+	all []*said
 }
 
-// findings tells what a steward should know of a profile, the most serious first.
-func (p *Profile) findings() []Finding {
-	n := &narrator{Profile: p, all: []Finding{}}
+// said is a finding with what it weighs.
+type said struct {
+	profile.Finding
+	rank int
+}
+
+// Profile makes the profile of a delivery, with its findings. The errors are those of
+// profile.Of.
+func Profile(ctx context.Context, file *source.File, o profile.Options) (p *profile.Profile, err error) {
+	defer fault.Recover(&err, func() string { return "saying what is odd about " + file.Name })
+	if p, err = profile.Of(ctx, file, o); err != nil {
+		return nil, err
+	}
+	p.Findings = Of(p)
+	return p, nil
+}
+
+// Of tells what a steward should know of a profile, the most serious first.
+func Of(p *profile.Profile) []profile.Finding {
+	n := &narrator{Profile: p}
 	n.rows()
 	for k := range p.Columns {
 		n.column(&p.Columns[k])
 	}
 	n.relations()
-	slices.SortStableFunc(n.all, func(a, b Finding) int { return b.rank - a.rank })
-	return n.all
+	slices.SortStableFunc(n.all, func(a, b *said) int { return b.rank - a.rank })
+	findings := make([]profile.Finding, len(n.all))
+	for i, s := range n.all {
+		findings[i] = s.Finding
+	}
+	return findings
 }
 
-func (n *narrator) add(rank int, code string, rows int64, first []Value, rule string, columns []string, format string,
-	args ...any) *Finding {
-	n.all = append(n.all, Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows,
-		First: first, Rule: rule, Weight: weightOf(rank), rank: rank})
-	return &n.all[len(n.all)-1]
+func (n *narrator) add(rank int, code string, rows int64, first []profile.Value, rule string, columns []string, format string,
+	args ...any) *said {
+	s := &said{profile.Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows, First: first,
+		Rule: rule, Weight: weightOf(rank)}, rank}
+	n.all = append(n.all, s)
+	return s
 }
 
 // by says what finds the rows behind a finding: a condition on its first column or,
 // where it has none, on rows.
-func (f *Finding) by(filter Filter) {
+func (f *said) by(filter profile.Filter) {
 	if len(f.Columns) > 0 && filter.Op != "rows" {
 		filter.Column = f.Columns[0]
 	}
-	f.Filters = []Filter{filter}
+	f.Filters = []profile.Filter{filter}
 }
 
-func habit(name string) Filter { return Filter{Op: "habit", Value: name} }
+func habit(name string) profile.Filter { return profile.Filter{Op: "habit", Value: name} }
 
 // oneOf is the condition to be one of some values.
-func oneOf(values []Value) Filter {
-	f := Filter{Op: "oneOf"}
+func oneOf(values []profile.Value) profile.Filter {
+	f := profile.Filter{Op: "oneOf"}
 	for _, v := range values {
 		f.Values = append(f.Values, v.Value)
 	}
@@ -89,14 +104,14 @@ func oneOf(values []Value) Filter {
 }
 
 // examples lists values with their counts, as many as a sentence bears.
-func examples(values []Value, all int64) string {
+func examples(values []profile.Value, all int64) string {
 	const most = 4
 	var list []string
 	told := int64(0)
 	for _, v := range values[:min(len(values), most)] {
 		text := clip(v.Value)
 		if v.Count > 1 {
-			text += " (" + Thousands(v.Count) + ")"
+			text += " (" + profile.Thousands(v.Count) + ")"
 		}
 		list = append(list, text)
 		told += max(v.Count, 1)
@@ -123,16 +138,16 @@ func clip(text string) string {
 	return text
 }
 
-func places(all []Place) (values []Value) {
+func places(all []profile.Place) (values []profile.Value) {
 	for _, p := range all {
-		values = append(values, Value{Row: p.Row, Line: p.Line})
+		values = append(values, profile.Value{Row: p.Row, Line: p.Line})
 	}
 	return values
 }
 
-func pairs2places(all []Pair) (values []Value) {
+func pairs2places(all []profile.Pair) (values []profile.Value) {
 	for _, p := range all {
-		values = append(values, Value{Row: p.Row})
+		values = append(values, profile.Value{Row: p.Row})
 	}
 	return values
 }
@@ -158,44 +173,44 @@ func (n *narrator) rows() {
 		code := d.Code.String()
 		if words := cellWords[code]; d.Column != "" && words != "" {
 			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column),
-				Count(d.Count, "value has", "values have"), words, Thousands(d.First[0].Row)).by(Filter{Op: "defect",
+				profile.Count(d.Count, "value has", "values have"), words, profile.Thousands(d.First[0].Row)).by(profile.Filter{Op: "defect",
 				Value: code})
 		} else if words := defectWords[code]; words != "" {
 			if d.Count == 1 {
 				words = strings.Replace(words, "have", "has", 1)
 			}
-			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", Count(d.Count, "row", "rows"),
-				words, Thousands(d.First[0].Row), Thousands(d.First[0].Line)).by(Filter{Op: "defect", Value: code})
+			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", profile.Count(d.Count, "row", "rows"),
+				words, profile.Thousands(d.First[0].Row), profile.Thousands(d.First[0].Line)).by(profile.Filter{Op: "defect", Value: code})
 		}
 	}
 	// Rows that repeat a key with all else are told of with the key: one cause is one finding.
-	isTold := slices.ContainsFunc(n.Keys, func(k Key) bool {
+	isTold := slices.ContainsFunc(n.Keys, func(k profile.Key) bool {
 		return k.Repeats > 0 &&
-			slices.Equal(k.rows, n.Repeated.rows)
+			slices.Equal(k.Behind, n.Repeated.Behind)
 	})
 	if r := n.Repeated; r.Rows > 0 && !isTold {
 		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil,
 			"%s the same as an earlier one in all cells; row %s repeats row %s",
-			Count(r.Rows, "row is", "rows are"), Thousands(r.First[0].Row),
-			Thousands(r.First[0].Repeats)).by(Filter{Op: "rows", Rows: r.rows})
+			profile.Count(r.Rows, "row is", "rows are"), profile.Thousands(r.First[0].Row),
+			profile.Thousands(r.First[0].Repeats)).by(profile.Filter{Op: "rows", Rows: r.Behind})
 	}
 	if h := n.Headers; h.Rows > 0 {
 		n.add(88, "row.header", h.Rows, places(h.First), "", nil,
 			"%s the header, first row %s (line %s); they do not count in the columns' figures",
-			Count(h.Rows, "row repeats", "rows repeat"), Thousands(h.First[0].Row),
-			Thousands(h.First[0].Line)).by(Filter{Op: "header"})
+			profile.Count(h.Rows, "row repeats", "rows repeat"), profile.Thousands(h.First[0].Row),
+			profile.Thousands(h.First[0].Line)).by(profile.Filter{Op: "header"})
 	}
 	if s := n.Sparse; s.Rows > 0 && s.Rows*20 < n.Rows {
 		n.add(63, "row.sparse", s.Rows, places(s.First), "", nil, "%s nearly empty (at most %s filled), first row %s",
-			Count(s.Rows, "row is", "rows are"), Count(int64(s.AtMost), "cell", "cells"),
-			Thousands(s.First[0].Row)).by(Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
+			profile.Count(s.Rows, "row is", "rows are"), profile.Count(int64(s.AtMost), "cell", "cells"),
+			profile.Thousands(s.First[0].Row)).by(profile.Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
 	}
 	for _, k := range n.Keys {
 		if k.Repeats == 0 {
 			continue
 		}
 		in := ""
-		if slices.Equal(k.rows, n.Repeated.rows) {
+		if slices.Equal(k.Behind, n.Repeated.Behind) {
 			in = " in all cells"
 		}
 		rule := "unique: true"
@@ -204,8 +219,8 @@ func (n *narrator) rows() {
 		}
 		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns,
 			"%s nearly tells rows apart, but %s an earlier one%s; row %s repeats row %s",
-			names(k.Columns), Count(k.Repeats, "row repeats", "rows repeat"), in, Thousands(k.First[0].Row),
-			Thousands(k.First[0].Repeats)).by(Filter{Op: "rows", Rows: k.rows})
+			names(k.Columns), profile.Count(k.Repeats, "row repeats", "rows repeat"), in, profile.Thousands(k.First[0].Row),
+			profile.Thousands(k.First[0].Repeats)).by(profile.Filter{Op: "rows", Rows: k.Behind})
 	}
 }
 
@@ -221,7 +236,7 @@ func names(columns []string) string {
 }
 
 // ofDatatype says what one value, or many of them, of a column are when they fit.
-func (c *Column) ofDatatype(many bool) string {
+func ofDatatype(c *profile.Column, many bool) string {
 	words := map[value.Datatype][2]string{value.Integer: {"a whole number", "whole numbers"},
 		value.Decimal: {"a decimal", "decimals"},
 		value.Double:  {"a number", "numbers"}}[c.Datatype]
@@ -246,29 +261,29 @@ func (c *Column) ofDatatype(many bool) string {
 }
 
 // column tells of one column.
-func (n *narrator) column(c *Column) {
+func (n *narrator) column(c *profile.Column) {
 	one := []string{c.Name}
-	add := func(rank int, code string, rows int64, first []Value, rule, format string, args ...any) *Finding {
+	add := func(rank int, code string, rows int64, first []profile.Value, rule, format string, args ...any) *said {
 		return n.add(rank, code, rows, first, rule, one, "%s"+format, append([]any{name(c.Name)}, args...)...)
 	}
 	all := c.Filled + c.Empty
 	if c.Filled == 0 {
 		if all > 0 {
-			add(15, "column.empty", all, nil, "", " is always empty").by(Filter{Op: "empty"})
+			add(15, "column.empty", all, nil, "", " is always empty").by(profile.Filter{Op: "empty"})
 		}
 		return
 	}
 	if c.DistinctExact && c.Distinct == 1 && c.Empty == 0 && all > 1 {
-		add(10, "column.constant", all, nil, "", " is always %s", clip(c.Top[0].Value)).by(Filter{Op: "filled"})
+		add(10, "column.constant", all, nil, "", " is always %s", clip(c.Top[0].Value)).by(profile.Filter{Op: "filled"})
 		return
 	}
-	if c.Empty > 0 && IsFew(c.Empty, all) {
+	if c.Empty > 0 && profile.IsFew(c.Empty, all) {
 		add(60, "value.empty", c.Empty, places(c.EmptyFirst), "required: true", " is empty in %s of %s rows",
-			Thousands(c.Empty), Thousands(all)).by(Filter{Op: "empty"})
+			profile.Thousands(c.Empty), profile.Thousands(all)).by(profile.Filter{Op: "empty"})
 	}
 	if c.Counter {
 		add(12, "column.counter", all, nil, "", " only counts the rows, from %s to %s: it can be left out",
-			Plain(c.Minimum), Plain(c.Maximum)).by(Filter{Op: "filled"})
+			profile.Plain(c.Minimum), profile.Plain(c.Maximum)).by(profile.Filter{Op: "filled"})
 	}
 	missing := int64(0)
 	for _, v := range c.Placeholders {
@@ -276,13 +291,13 @@ func (n *narrator) column(c *Column) {
 	}
 	if missing > 0 {
 		stand := plural(missing, "stands", "stand")
-		if slices.ContainsFunc(c.Placeholders, func(v Value) bool { return kindOf(v.Value) == lexical.Text }) {
+		if slices.ContainsFunc(c.Placeholders, func(v profile.Value) bool { return kindOf(v.Value) == lexical.Text }) {
 			stand = "perhaps stand" // a word that no list of placeholders has
 		}
 		add(70, "value.placeholder", missing, c.Placeholders, `null: ["", `+quotedList(c.Placeholders)+"]",
 			": %s of %s values %s for a missing one: %s",
-			Thousands(missing), Thousands(c.Filled), stand, examples(c.Placeholders,
-				missing)).by(Filter{Op: "placeholder"})
+			profile.Thousands(missing), profile.Thousands(c.Filled), stand, examples(c.Placeholders,
+				missing)).by(profile.Filter{Op: "placeholder"})
 	}
 	n.against(c, add)
 	n.numbers(c, add)
@@ -298,7 +313,7 @@ func plural(n int64, one, many string) string {
 }
 
 // quotedList writes values as a list of texts in a target.
-func quotedList(values []Value) string {
+func quotedList(values []profile.Value) string {
 	var list []string
 	for _, v := range values {
 		list = append(list, strconv.Quote(v.Value))
@@ -306,10 +321,10 @@ func quotedList(values []Value) string {
 	return strings.Join(list, ", ")
 }
 
-type adder = func(rank int, code string, rows int64, first []Value, rule, format string, args ...any) *Finding
+type adder = func(rank int, code string, rows int64, first []profile.Value, rule, format string, args ...any) *said
 
 // against tells of values that are not of the datatype.
-func (n *narrator) against(c *Column, add adder) {
+func (n *narrator) against(c *profile.Column, add adder) {
 	number, other := int64(0), int64(0)
 	for _, k := range c.Kinds {
 		if k.Kind.IsNumber() {
@@ -321,10 +336,10 @@ func (n *narrator) against(c *Column, add adder) {
 	if c.Datatype == value.String {
 		// Codes that are all different are often digits alone by chance.
 		isCode := c.Once != nil && *c.Once == c.Distinct
-		if odd := number + other; c.Numbers != nil && odd >= enoughRows && 4*number >= 3*odd && other > 0 &&
+		if odd := number + other; c.Numbers != nil && odd >= profile.EnoughRows && 4*number >= 3*odd && other > 0 &&
 			c.Numbers.LeadingZeros == 0 && !isCode {
 			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values %s none",
-				Thousands(other), Thousands(odd), plural(other, "is", "are")).by(Filter{Op: "notNumber"})
+				profile.Thousands(other), profile.Thousands(odd), plural(other, "is", "are")).by(profile.Filter{Op: "notNumber"})
 		}
 		return
 	}
@@ -343,19 +358,19 @@ func (n *narrator) against(c *Column, add adder) {
 	}
 	if c.Dates != nil && len(c.Dates.Impossible) > 0 && int64(len(c.Dates.Impossible)) == against {
 		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s",
-			Count(against, "date or time that does not exist", "dates or times that do not exist"),
-			examples(c.Dates.Impossible, against)).by(Filter{Op: "against"})
+			profile.Count(against, "date or time that does not exist", "dates or times that do not exist"),
+			examples(c.Dates.Impossible, against)).by(profile.Filter{Op: "against"})
 		return
 	}
 	if c.Datatype == value.Integer && c.Numbers.Noughts == against {
 		add(79, "number.noughts", against, c.Against, "", ": %s of %s whole numbers %s zeros after the point: %s",
-			Thousands(against), Thousands(c.Filled), plural(against, "has", "have"),
-			examples(c.Against, against)).by(Filter{Op: "against"})
+			profile.Thousands(against), profile.Thousands(c.Filled), plural(against, "has", "have"),
+			examples(c.Against, against)).by(profile.Filter{Op: "against"})
 		return
 	}
-	add(80, "value.against", against, c.Against, "", ": %s of %s values %s not %s: %s", Thousands(against),
-		Thousands(c.Filled),
-		plural(against, "is", "are"), c.ofDatatype(against > 1), examples(c.Against, against)).by(Filter{Op: "against"})
+	add(80, "value.against", against, c.Against, "", ": %s of %s values %s not %s: %s", profile.Thousands(against),
+		profile.Thousands(c.Filled),
+		plural(against, "is", "are"), ofDatatype(c, against > 1), examples(c.Against, against)).by(profile.Filter{Op: "against"})
 }
 
 // kindOf returns what a text is taken for.
@@ -366,7 +381,7 @@ func kindOf(text string) lexical.Kind {
 }
 
 // numbers tells of the habits of numbers.
-func (n *narrator) numbers(c *Column, add adder) {
+func (n *narrator) numbers(c *profile.Column, add adder) {
 	h := c.Numbers
 	if h == nil {
 		return
@@ -382,7 +397,7 @@ func (n *narrator) numbers(c *Column, add adder) {
 	case !isMostly:
 	case h.LeadingZeros > 0 && c.Datatype == value.String:
 		add(75, "number.zeros", h.LeadingZeros, nil, "datatype: string",
-			" looks like a number, but %s with 0: keep it as text", Count(h.LeadingZeros, "value starts",
+			" looks like a number, but %s with 0: keep it as text", profile.Count(h.LeadingZeros, "value starts",
 				"values start")).by(habit("zeros in front"))
 	case h.Currency > 0 && c.Datatype == value.String:
 		add(73, "number.currency", h.Currency, nil, "",
@@ -391,38 +406,38 @@ func (n *narrator) numbers(c *Column, add adder) {
 		add(73, "number.percent", h.Percent, nil, "",
 			" holds numbers with a percent sign: only without it they are numbers").by(habit("percent sign"))
 	case h.SignBehind > 0 && c.Datatype == value.String:
-		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", Count(h.SignBehind, "number with the sign",
+		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", profile.Count(h.SignBehind, "number with the sign",
 			"numbers with the sign")).by(habit("sign behind"))
 	}
 	if c.Datatype.IsNumber() && h.Undecided > 0 {
 		add(74, "number.undecided", h.Undecided, nil, "",
 			": nothing tells whether %s separates decimals or thousands; it is taken for decimals",
-			charNames[h.DecimalChar[0]]).by(habit("undecided point"))
+			profile.CharNames[h.DecimalChar[0]]).by(habit("undecided point"))
 	}
 	if h.StoredAsText > 0 && c.Datatype.IsNumber() {
 		add(40, "number.text", h.StoredAsText, nil, "", ": %s stored as text",
-			Count(h.StoredAsText, "number is", "numbers are")).by(habit("number as text"))
+			profile.Count(h.StoredAsText, "number is", "numbers are")).by(habit("number as text"))
 	}
-	if c.far != nil {
+	if c.Far != nil {
 		rows := int64(0)
-		for _, v := range c.far {
+		for _, v := range c.Far {
 			rows += v.Count
 		}
-		add(68, "number.far", rows, c.far, "", ": %s far from all others, which lie between %s and %s: %s",
-			plural(rows, "1 value is", Thousands(rows)+" values are"), c.usual[0], c.usual[1],
-			examples(c.far, rows)).by(oneOf(c.far))
+		add(68, "number.far", rows, c.Far, "", ": %s far from all others, which lie between %s and %s: %s",
+			plural(rows, "1 value is", profile.Thousands(rows)+" values are"), c.Usual[0], c.Usual[1],
+			examples(c.Far, rows)).by(oneOf(c.Far))
 	}
 }
 
 // dates tells of the habits of dates.
-func (n *narrator) dates(c *Column, add adder) {
+func (n *narrator) dates(c *profile.Column, add adder) {
 	d := c.Dates
 	if d == nil {
 		return
 	}
 	if d.DecidedBy == "nothing" {
 		taken := "the day is taken to"
-		if d.isClose {
+		if d.IsClose {
 			taken = fmt.Sprintf("with the %s the dates lie much closer together", d.Order)
 		}
 		add(76, "date.undecided", d.Either, nil, "",
@@ -435,48 +450,48 @@ func (n *narrator) dates(c *Column, add adder) {
 			few, which = d.DayFirst, "day"
 		}
 		add(77, "date.orders", few, c.Against, "", ": most dates have the %s, but %s only with the %s first: %s",
-			d.Order, Count(few, "makes sense", "make sense"), which, examples(c.Against, few)).by(habit("only " +
+			d.Order, profile.Count(few, "makes sense", "make sense"), which, examples(c.Against, few)).by(habit("only " +
 			which + " first"))
 	}
 	if len(d.Formats) > 1 {
 		var list []string
 		for _, f := range d.Formats {
-			list = append(list, fmt.Sprintf("%s (%s)", f.Format, Thousands(f.Count)))
+			list = append(list, fmt.Sprintf("%s (%s)", f.Format, profile.Thousands(f.Count)))
 		}
 		add(66, "date.formats", c.Filled, nil, "", ": dates come in %d formats: %s", len(d.Formats),
-			strings.Join(list, ", ")).by(Filter{Op: "filled"})
+			strings.Join(list, ", ")).by(profile.Filter{Op: "filled"})
 	}
 	if d.TwoDigitYears > 0 {
 		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits",
-			Count(d.TwoDigitYears, "date", "dates")).by(habit("two-digit year"))
+			profile.Count(d.TwoDigitYears, "date", "dates")).by(habit("two-digit year"))
 	}
-	far := slices.DeleteFunc(slices.Clone(d.FarOff), func(v Value) bool {
-		return slices.ContainsFunc(c.Placeholders, func(p Value) bool { return p.Value == v.Value })
+	far := slices.DeleteFunc(slices.Clone(d.FarOff), func(v profile.Value) bool {
+		return slices.ContainsFunc(c.Placeholders, func(p profile.Value) bool { return p.Value == v.Value })
 	})
 	if len(far) > 0 {
 		rows := int64(0)
 		for _, v := range far {
 			rows += v.Count
 		}
-		add(68, "date.far", rows, far, "", ": %s years away from all others: %s", Count(rows, "date is", "dates are"),
+		add(68, "date.far", rows, far, "", ": %s years away from all others: %s", profile.Count(rows, "date is", "dates are"),
 			examples(far, rows)).by(oneOf(far))
 	}
 }
 
 // texts tells of what is odd in how values are written.
-func (n *narrator) texts(c *Column, add adder) {
+func (n *narrator) texts(c *profile.Column, add adder) {
 	if b := c.Blanks.Around; b.Count > 0 {
 		add(50, "blank.around", b.Count, b.First, "remedies: [trim]", ": %s",
-			Count(b.Count, "value has blanks around it", "values have blanks around them")).by(habit("blanks around"))
+			profile.Count(b.Count, "value has blanks around it", "values have blanks around them")).by(habit("blanks around"))
 	}
 	if b := c.Blanks.Inside; b.Count > 0 {
 		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s",
-			Count(b.Count, "value has", "values have"), examples(b.First, b.Count)).by(habit("blanks inside"))
+			profile.Count(b.Count, "value has", "values have"), examples(b.First, b.Count)).by(habit("blanks inside"))
 	}
 	if b := c.Blanks.Invisible; b.Count > 0 {
 		add(52, "blank.invisible", b.Count, b.First, "",
 			": %s characters that do not show, such as tabs and no-break spaces",
-			Count(b.Count, "value has", "values have")).by(habit("characters that do not show"))
+			profile.Count(b.Count, "value has", "values have")).by(habit("characters that do not show"))
 	}
 	if c.Datatype != value.String {
 		return
@@ -484,7 +499,7 @@ func (n *narrator) texts(c *Column, add adder) {
 	if len(c.Variants) > 0 && 2*c.Distinct <= c.Filled {
 		g := c.Variants[0]
 		rows := int64(0)
-		var others []Value
+		var others []profile.Value
 		for _, group := range c.Variants {
 			for _, v := range group[1:] {
 				rows += v.Count
@@ -493,18 +508,18 @@ func (n *narrator) texts(c *Column, add adder) {
 		}
 		more := ""
 		if len(c.Variants) > 1 {
-			more = fmt.Sprintf(", and %s more", Count(int64(len(c.Variants)-1), "group", "groups"))
+			more = fmt.Sprintf(", and %s more", profile.Count(int64(len(c.Variants)-1), "group", "groups"))
 		}
 		add(55, "value.variants", rows, g[1:], "", ": the same is written in different ways: %s%s", examples(g, 0),
 			more).by(oneOf(others))
 	}
-	if typos := c.typos(); len(typos) > 0 {
+	if typos := typos(c); len(typos) > 0 {
 		var list []string
 		rows := int64(0)
-		var first []Value
+		var first []profile.Value
 		for _, t := range typos {
-			list = append(list, fmt.Sprintf("%s (%s) for %s (%s)", clip(t[0].Value), Thousands(t[0].Count),
-				clip(t[1].Value), Thousands(t[1].Count)))
+			list = append(list, fmt.Sprintf("%s (%s) for %s (%s)", clip(t[0].Value), profile.Thousands(t[0].Count),
+				clip(t[1].Value), profile.Thousands(t[1].Count)))
 			rows += t[0].Count
 			first = append(first, t[0])
 		}
@@ -515,7 +530,7 @@ func (n *narrator) texts(c *Column, add adder) {
 }
 
 // shapes tells of the few values of another shape than nearly all have.
-func (n *narrator) shapes(c *Column, add adder) {
+func (n *narrator) shapes(c *profile.Column, add adder) {
 	known := c.OtherShapes
 	for _, s := range c.Shapes {
 		known += s.Count
@@ -524,35 +539,35 @@ func (n *narrator) shapes(c *Column, add adder) {
 	for _, v := range c.Placeholders {
 		missing += v.Count
 	}
-	if len(c.Shapes) < 2 || known < enoughRows || c.Category && !strings.Contains(c.Shapes[0].Shape, "9") ||
+	if len(c.Shapes) < 2 || known < profile.EnoughRows || c.Category && !strings.Contains(c.Shapes[0].Shape, "9") ||
 		strings.ContainsAny(c.Shapes[0].Shape, " …") {
 		return
 	}
 	if odd := known - missing - c.Shapes[0].Count; odd > 0 && 20*odd <= known && len(c.Shapes[0].Shape) > 1 {
-		first := c.odd
+		first := c.Odd
 		if len(first) == 0 {
 			for _, s := range c.Shapes[1:min(len(c.Shapes), 5)] {
-				first = append(first, Value{s.Shape, s.Count, s.Row, s.Line})
+				first = append(first, profile.Value{Value: s.Shape, Count: s.Count, Row: s.Row, Line: s.Line})
 			}
 		}
 		add(65, "value.shape", odd, first, "", ": nearly all values look like %s, but %s: %s", c.Shapes[0].Shape,
-			plural(odd, "1 does not", Thousands(odd)+" do not"), examples(first, odd)).by(Filter{Op: "notShape",
+			plural(odd, "1 does not", profile.Thousands(odd)+" do not"), examples(first, odd)).by(profile.Filter{Op: "notShape",
 			Value: c.Shapes[0].Shape})
 	}
 }
 
 // typos finds values of a category that are one character off a far more
 // frequent one.
-func (c *Column) typos() (found [][2]Value) {
+func typos(c *profile.Column) (found [][2]profile.Value) {
 	if !c.Category {
 		return nil
 	}
 	for _, v := range c.Top {
 		for _, w := range c.Top {
 			if v.Count*50 < w.Count && len(v.Value) > 3 && !hasDigit(v.Value) &&
-				variantKey([]byte(v.Value)) != variantKey([]byte(w.Value)) && isOneOff([]rune(v.Value),
+				profile.VariantKey([]byte(v.Value)) != profile.VariantKey([]byte(w.Value)) && isOneOff([]rune(v.Value),
 				[]rune(w.Value)) {
-				found = append(found, [2]Value{v, w})
+				found = append(found, [2]profile.Value{v, w})
 				break
 			}
 		}
@@ -561,8 +576,8 @@ func (c *Column) typos() (found [][2]Value) {
 }
 
 // Misspelt returns the values of a category that are perhaps misspelt.
-func (c *Column) Misspelt() (all []Value) {
-	for _, t := range c.typos() {
+func Misspelt(c *profile.Column) (all []profile.Value) {
+	for _, t := range typos(c) {
 		all = append(all, t[0])
 	}
 	return all
@@ -601,35 +616,35 @@ func (n *narrator) relations() {
 		first := places(r.First)
 		at := ""
 		if len(first) > 0 {
-			at = fmt.Sprintf(", first in row %s", Thousands(first[0].Row))
+			at = fmt.Sprintf(", first in row %s", profile.Thousands(first[0].Row))
 		}
-		but := fmt.Sprintf(", but not in %s%s", Count(r.Exceptions, "row", "rows"), at)
+		but := fmt.Sprintf(", but not in %s%s", profile.Count(r.Exceptions, "row", "rows"), at)
 		switch {
 		case r.Kind == "equal" && r.Exceptions == 0:
 			n.add(20, "columns.equal", r.Rows, nil, "", r.Columns, "%s always hold the same",
-				names(r.Columns)).by(Filter{Op: "filled"})
+				names(r.Columns)).by(profile.Filter{Op: "filled"})
 		case r.Exceptions == 0:
 		case r.Kind == "equal":
 			n.add(72, "columns.equal", r.Exceptions, first, "", r.Columns, "%s hold the same%s", names(r.Columns),
-				but).by(Filter{Op: "differs", Columns: r.Columns[1:]})
+				but).by(profile.Filter{Op: "differs", Columns: r.Columns[1:]})
 		case r.Kind == "determines":
 			// What the same rows break for the same reason is one finding.
 			columns := slices.Clone(r.Columns)
 			for k := i + 1; k < len(n.Relations); k++ {
 				if o := n.Relations[k]; o.Kind == r.Kind && o.Columns[0] == r.Columns[0] &&
-					slices.Equal(o.rows, r.rows) {
+					slices.Equal(o.Behind, r.Behind) {
 					columns, told[k] = append(columns, o.Columns[1]), true
 				}
 			}
 			n.add(72, "columns.determined", r.Exceptions, first, "", columns, "%s %s from %s%s", names(columns[1:]),
 				plural(int64(len(columns)-1), "follows", "follow"), name(r.Columns[0]),
-				but).by(Filter{Op: "rows", Rows: r.rows})
+				but).by(profile.Filter{Op: "rows", Rows: r.Behind})
 		case r.Kind == "order":
 			n.add(72, "columns.order", r.Exceptions, first, "", r.Columns, "%s is not after %s%s", name(r.Columns[0]),
-				name(r.Columns[1]), but).by(Filter{Op: "after", Columns: r.Columns[1:]})
+				name(r.Columns[1]), but).by(profile.Filter{Op: "after", Columns: r.Columns[1:]})
 		case r.Kind == "sum":
 			n.add(72, "columns.sum", r.Exceptions, first, "", r.Columns, "%s is the sum of %s%s", name(r.Columns[0]),
-				names(r.Columns[1:]), but).by(Filter{Op: "notSum", Columns: r.Columns[1:]})
+				names(r.Columns[1:]), but).by(profile.Filter{Op: "notSum", Columns: r.Columns[1:]})
 		}
 	}
 }

@@ -1,4 +1,4 @@
-package profile
+package search
 
 import (
 	"bytes"
@@ -10,27 +10,17 @@ import (
 	"sieb/core/delimited"
 	"sieb/core/distinct"
 	"sieb/core/lexical"
+	"sieb/core/profile"
 	"sieb/core/source"
 	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/workbook"
 )
 
-// Filter is a condition on the cells of one column, or on a row.
-type Filter struct {
-	Column  string   `json:"column,omitempty" doc:"none where the condition is on the row"`
-	Op      string   `json:"op" enum:"equals,oneOf,contains,empty,filled,against,placeholder,notNumber,shape,notShape,form,habit,greater,atLeast,less,atMost,between,differs,after,notSum,defect,header,sparse,rows" doc:"equals, oneOf: as it stands; contains: whatever the letter case; against: not of the column's datatype; shape, notShape, form, habit: as a profile tells them; greater to between: by the column's datatype; differs, after, notSum: against other columns; defect: the row, or its cell, was read with one; header: the row repeats the header; sparse: at most so many filled cells; rows: by number"`
-	Value   string   `json:"value,omitempty" doc:"of numbers and dates in canonical form: 12.5, 2026-07-31"`
-	To      string   `json:"to,omitempty" doc:"of between: the last value"`
-	Values  []string `json:"values,omitempty" doc:"of oneOf"`
-	Columns []string `json:"columns,omitempty" doc:"of differs, after and notSum: the other columns"`
-	Rows    []int64  `json:"rows,omitempty" maxItems:"4000" doc:"of rows: their numbers"`
-}
-
 // Finder reports which rows filters let through: those that pass all of them. It
 // holds scratch space and serves one goroutine.
 type Finder struct {
-	profile     *Profile
+	profile     *profile.Profile
 	tests       []test
 	texts       []delimited.Span
 	damage      []bool
@@ -52,7 +42,7 @@ type test struct {
 }
 
 // NewFinder makes filters ready for a delivery with this profile.
-func (p *Profile) NewFinder(filters []Filter) (*Finder, error) {
+func NewFinder(p *profile.Profile, filters []profile.Filter) (*Finder, error) {
 	f := &Finder{profile: p}
 	for i := range p.Columns {
 		if p.Named {
@@ -69,20 +59,21 @@ func (p *Profile) NewFinder(filters []Filter) (*Finder, error) {
 	return f, nil
 }
 
-func (p *Profile) column(name string) (int, error) {
-	k := slices.IndexFunc(p.Columns, func(c Column) bool { return c.Name == name })
+// placeOf returns the place of a column.
+func placeOf(p *profile.Profile, name string) (int, error) {
+	k := slices.IndexFunc(p.Columns, func(c profile.Column) bool { return c.Name == name })
 	if k < 0 {
 		return 0, fmt.Errorf("the delivery has no column %q", name)
 	}
 	return k, nil
 }
 
-func (f *Finder) prepare(filter Filter) (t test, err error) {
+func (f *Finder) prepare(filter profile.Filter) (t test, err error) {
 	if filter.Column == "" {
 		t.row, err = f.rowTest(filter)
 		return t, err
 	}
-	if t.column, err = f.profile.column(filter.Column); err != nil {
+	if t.column, err = placeOf(f.profile, filter.Column); err != nil {
 		return t, err
 	}
 	switch filter.Op {
@@ -97,8 +88,8 @@ func (f *Finder) prepare(filter Filter) (t test, err error) {
 	return t, err
 }
 
-// typing returns how the column is read, from what its profile tells.
-func (c *Column) typing() (t typing.Reading, err error) {
+// readingOf returns how the column is read, from what its profile tells.
+func readingOf(c *profile.Column) (t typing.Reading, err error) {
 	t.Datatype = c.Datatype
 	switch {
 	case c.Datatype.IsNumber():
@@ -120,8 +111,8 @@ func (c *Column) typing() (t typing.Reading, err error) {
 	return t, err
 }
 
-func (t *test) prepare(c *Column, f Filter) error {
-	reading, err := c.typing()
+func (t *test) prepare(c *profile.Column, f profile.Filter) error {
+	reading, err := readingOf(c)
 	if err != nil {
 		return err
 	}
@@ -137,7 +128,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 		return trimmed
 	}
 	isMissing := func(trimmed []byte) bool {
-		return slices.ContainsFunc(c.Placeholders, func(v Value) bool { return v.Value == string(trimmed) })
+		return slices.ContainsFunc(c.Placeholders, func(v profile.Value) bool { return v.Value == string(trimmed) })
 	}
 	switch f.Op {
 	case "equals":
@@ -158,7 +149,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 				l.Kind != lexical.Placeholder
 		}
 	case "contains":
-		want := variantKey([]byte(f.Value))
+		want := profile.VariantKey([]byte(f.Value))
 		t.passes = func(text []byte, _ workbook.Kind) bool { return holds(text, want) }
 	case "empty":
 		t.passes = isEmpty
@@ -197,7 +188,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 				return false
 			}
 			read(text, kind)
-			_, form := describe(l.Key, &reading)
+			_, form := profile.Describe(l.Key, &reading)
 			return form == f.Value
 		}
 	case "against":
@@ -223,7 +214,7 @@ func (t *test) prepare(c *Column, f Filter) error {
 }
 
 // compare prepares a condition on the order of values.
-func (t *test) compare(c *Column, f Filter, reading *typing.Reading) error {
+func (t *test) compare(c *profile.Column, f profile.Filter, reading *typing.Reading) error {
 	holds := func(c int) bool {
 		switch f.Op {
 		case "greater":
@@ -272,7 +263,7 @@ func (t *test) compare(c *Column, f Filter, reading *typing.Reading) error {
 // and the accents; want is folded already.
 func holds(text []byte, want string) bool {
 	if !lexical.IsASCII(text) || strings.ContainsRune(want, ' ') {
-		return strings.Contains(variantKey(text), want)
+		return strings.Contains(profile.VariantKey(text), want)
 	}
 	for i := 0; i+len(want) <= len(text); i++ {
 		k := 0
@@ -308,7 +299,7 @@ func (f *Finder) Needle() (longest []byte) {
 // returns false. The batch was split.
 func (f *Finder) Rows(b *source.Batch, see func(row int) bool) {
 	f.texts = slices.Grow(f.texts[:0], len(b.Rows))[:len(b.Rows)]
-	f.damage = damaged(f.damage, b, f.profile.Ragged, f.header)
+	f.damage = profile.Damaged(f.damage, b, f.profile.Ragged, f.header)
 	pass := make([]bool, len(b.Rows))
 	for i := range b.Rows {
 		pass[i] = f.takesBroken || !f.damage[i]

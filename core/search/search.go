@@ -1,4 +1,9 @@
-package profile
+// Package search finds the rows behind what a profile tells: those that pass some filters, in
+// a delivery of any size.
+//
+// It knows how a profile reads a column, so that what the profile counts is what a filter
+// finds. It does not know why somebody looks.
+package search
 
 import (
 	"context"
@@ -10,6 +15,7 @@ import (
 	"sync"
 
 	"sieb/core/fault"
+	"sieb/core/profile"
 	"sieb/core/source"
 )
 
@@ -19,21 +25,21 @@ type Match struct {
 	Cells     []string
 }
 
-// Search goes through a delivery for rows that the filters let through, several
+// Rows goes through a delivery for rows that the filters let through, several
 // parts at once, and gives them in order: those behind a row, at most limit of
 // them. It counts all that it comes past; with a negative limit it goes to the end
 // and only counts. It follows an index that is still being built. Of very long rows
 // fewer are given.
 //
 // isAll tells that no row behind the last one passes.
-func (p *Profile) Search(ctx context.Context, x *source.Index, filters []Filter, behind int64, limit int) (rows []Match,
-	count int64, isAll bool, err error) {
-	if _, err := p.NewFinder(filters); err != nil {
+func Rows(ctx context.Context, p *profile.Profile, x *source.Index, filters []profile.Filter, behind int64,
+	limit int) (rows []Match, count int64, isAll bool, err error) {
+	if _, err := NewFinder(p, filters); err != nil {
 		return nil, 0, false, err
 	}
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
-	s := search{profile: p, index: x, filters: filters, behind: behind, limit: limit}
+	s := walk{profile: p, index: x, filters: filters, behind: behind, limit: limit}
 	first := x.PartOf(behind + 1)
 	results := make(chan chan part, 2*runtime.GOMAXPROCS(0))
 	work := make(chan job)
@@ -42,7 +48,7 @@ func (p *Profile) Search(ctx context.Context, x *source.Index, filters []Filter,
 	defer stop()
 	for range runtime.GOMAXPROCS(0) {
 		workers.Go(func() {
-			f, _ := p.NewFinder(filters) // it was made once already
+			f, _ := NewFinder(p, filters) // it was made once already
 			var scratch scratch
 			for j := range work {
 				var got part
@@ -107,10 +113,10 @@ func (p *Profile) Search(ctx context.Context, x *source.Index, filters []Filter,
 	return rows, count, ctx.Err() == nil, ctx.Err()
 }
 
-type search struct {
-	profile *Profile
+type walk struct {
+	profile *profile.Profile
 	index   *source.Index
-	filters []Filter
+	filters []profile.Filter
 	behind  int64
 	limit   int
 }
@@ -139,7 +145,7 @@ type scratch struct {
 }
 
 // part goes through one part.
-func (s *search) part(ctx context.Context, f *Finder, k int, scratch *scratch) (p part) {
+func (s *walk) part(ctx context.Context, f *Finder, k int, scratch *scratch) (p part) {
 	if f.rows != nil && !s.index.HasAny(k, f.rows) {
 		return p
 	}

@@ -1,4 +1,4 @@
-package profile
+package search
 
 import (
 	"bytes"
@@ -8,11 +8,9 @@ import (
 
 	"sieb/core/distinct"
 	"sieb/core/lexical"
+	"sieb/core/profile"
 	"sieb/core/source"
 	"sieb/core/typing"
-	"sieb/core/value"
-	"sieb/core/violation"
-	"sieb/core/workbook"
 )
 
 // habits tell of one value what a profile counts as a habit of its column. They
@@ -42,11 +40,11 @@ var habits = map[string]func(trimmed, text []byte, k *typing.FormKey) bool{
 // blanksOf is blanksIn of a text's shape.
 func blanksOf(text []byte) (double, odd bool) {
 	var space [distinct.LongHeld]byte
-	return blanksIn(lexical.AppendShape(space[:0], text))
+	return profile.BlanksIn(lexical.AppendShape(space[:0], text))
 }
 
 // rowTest prepares a condition on rows.
-func (f *Finder) rowTest(filter Filter) (func(b *source.Batch, row int) bool, error) {
+func (f *Finder) rowTest(filter profile.Filter) (func(b *source.Batch, row int) bool, error) {
 	switch filter.Op {
 	case "rows":
 		f.rows = slices.Sorted(slices.Values(filter.Rows))
@@ -73,7 +71,7 @@ func (f *Finder) rowTest(filter Filter) (func(b *source.Batch, row int) bool, er
 		return hasDefect(filter.Value, -1), nil
 	case "header":
 		f.takesBroken = true
-		return func(b *source.Batch, row int) bool { return isHeader(b, row, f.header) }, nil
+		return func(b *source.Batch, row int) bool { return profile.IsHeader(b, row, f.header) }, nil
 	}
 	return nil, fmt.Errorf("the condition needs a column; on rows there are rows, sparse, defect, header")
 }
@@ -97,10 +95,10 @@ func hasDefect(code string, column int) func(b *source.Batch, row int) bool {
 
 // relationTest prepares a condition on a column and others: that the rows break a
 // relation.
-func (f *Finder) relationTest(first int, filter Filter) (func(b *source.Batch, row int) bool, error) {
+func (f *Finder) relationTest(first int, filter profile.Filter) (func(b *source.Batch, row int) bool, error) {
 	columns := []int{first}
 	for _, name := range filter.Columns {
-		k, err := f.profile.column(name)
+		k, err := placeOf(f.profile, name)
 		if err != nil {
 			return nil, err
 		}
@@ -121,21 +119,21 @@ func (f *Finder) relationTest(first int, filter Filter) (func(b *source.Batch, r
 				b.Kind(row, columns[0]) != b.Kind(row, columns[1])
 		}, nil
 	}
-	readers := make([]cellReader, len(columns))
+	readers := make([]profile.CellReader, len(columns))
 	for i, k := range columns {
-		t, err := f.profile.Columns[k].typing()
+		t, err := readingOf(&f.profile.Columns[k])
 		if err != nil {
 			return nil, err
 		}
 		if !t.Datatype.IsNumber() && !t.IsDate() {
 			return nil, fmt.Errorf("%s holds neither numbers nor dates", f.profile.Columns[k].Name)
 		}
-		readers[i].typing = t
+		readers[i].Typing = t
 	}
 	return func(b *source.Batch, row int) bool {
 		var values [2]int64 // of the first, and of all others together
 		for i, k := range columns {
-			n, ok := readers[i].read(cell(b, row, k), b.Kind(row, k))
+			n, ok := readers[i].Read(cell(b, row, k), b.Kind(row, k))
 			if !ok {
 				return false
 			}
@@ -146,60 +144,4 @@ func (f *Finder) relationTest(first int, filter Filter) (func(b *source.Batch, r
 		}
 		return values[0] != values[1]
 	}, nil
-}
-
-// cellReader reads the cells of a column as places in its lane.
-type cellReader struct {
-	typing typing.Reading
-	look   typing.Look
-	space  value.Number
-}
-
-func (r *cellReader) read(text []byte, kind workbook.Kind) (int64, bool) {
-	trimmed := lexical.Trim(text)
-	if len(trimmed) == 0 || len(trimmed) > distinct.MaxHeld {
-		return 0, false
-	}
-	r.look.Read(trimmed, kind)
-	q, ok := r.typing.QuantityOf(&r.look, trimmed, &r.space)
-	if !ok {
-		return 0, false
-	}
-	return laneValue(&r.typing, q)
-}
-
-// isHeader reports whether a row repeats the header: each cell holds its column's name.
-// Without a header, or with one of a single column, none does.
-func isHeader(b *source.Batch, row int, header []string) bool {
-	if len(header) < 2 {
-		return false
-	}
-	cells := b.Cells(row)
-	if len(cells) < len(header) || b.Rows[row].Broken {
-		return false
-	}
-	for k, name := range header {
-		if text := b.Text(cells[k]); string(text) != name && string(lexical.Trim(text)) != name {
-			return false
-		}
-	}
-	return true
-}
-
-// damaged reports which rows of a batch have cells that cannot be attributed: a quote
-// was left open, or the width is wrong. Where rows leave out their last cells as a
-// habit, short ones are whole. So are rows that repeat the header: their cells are no
-// values.
-func damaged(dst []bool, b *source.Batch, ragged bool, header []string) []bool {
-	dst = slices.Grow(dst[:0], len(b.Rows))[:len(b.Rows)]
-	for i := range b.Rows {
-		dst[i] = b.Rows[i].Broken || isHeader(b, i, header)
-	}
-	for _, d := range b.Defects {
-		if d.Row >= 0 && (d.Code == violation.RowLong || d.Code == violation.RowMisplaced ||
-			d.Code == violation.RowShort && !ragged) {
-			dst[d.Row] = true
-		}
-	}
-	return dst
 }

@@ -1,7 +1,6 @@
-package profile
+package finding
 
 import (
-	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -10,6 +9,9 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"sieb/core/profile"
+	"sieb/core/profile/profiletest"
 )
 
 // mix puts some cells at even distances among others.
@@ -36,10 +38,9 @@ func textsOf(t *testing.T, cells []string) (texts []string) {
 	for i, c := range cells {
 		rows[i] = []string{c, "x"}
 	}
-	file := open(t, written(t, []string{"value", "always"}, rows))
+	file := profiletest.Open(t, profiletest.Written(t, []string{"value", "always"}, rows))
 	defer file.Close()
-	p, err := Of(t.Context(), file, Options{})
-	require.NoError(t, err)
+	p := told(t, file, profile.Options{})
 	checkRows(t, file, p)
 	for _, f := range p.Findings {
 		if slices.Contains(f.Columns, "value") {
@@ -160,12 +161,11 @@ func TestRelations(t *testing.T) {
 		fmt.Fprintf(&b, "%s,%s,%d,%d,%d,%d,%d,%d,%d,%d,%s,%s,%d\n", from, to, gross, tare, net, q1, q2, q3, q1+q2+q3,
 			100+no, grower, again, random.IntN(9))
 	}
-	file := open(t, b.String())
+	file := profiletest.Open(t, b.String())
 	defer file.Close()
-	p, err := Of(t.Context(), file, Options{})
-	require.NoError(t, err)
+	p := told(t, file, profile.Options{})
 	checkRows(t, file, p)
-	found := map[string]Relation{}
+	found := map[string]profile.Relation{}
 	for _, r := range p.Relations {
 		found[r.Kind+" "+strings.Join(r.Columns, " ")] = r
 	}
@@ -181,7 +181,7 @@ func TestRelations(t *testing.T) {
 			continue
 		}
 		require.Len(t, r.First, 1, name)
-		assert.Equal(t, Place{row, row + 1}, r.First[0], name)
+		assert.Equal(t, profile.Place{Row: row, Line: row + 1}, r.First[0], name)
 	}
 	for name := range found {
 		assert.NotContains(t, name, "noise")
@@ -209,7 +209,7 @@ func TestRelationsAmongCopies(t *testing.T) {
 			assert.NotContains(t, strings.Join(r.Columns, " "), "copy")
 		}
 	}
-	assert.Equal(t, map[string]int{"equal": maxRelations, "sum": 1, "order": 1}, kinds)
+	assert.Equal(t, map[string]int{"equal": profile.MaxRelations, "sum": 1, "order": 1}, kinds)
 }
 
 // In a table of very many columns, those that are the same but for a few rows are found
@@ -243,22 +243,6 @@ func TestRelationsOfWideTables(t *testing.T) {
 	assert.Equal(t, []string{"c11", "c9", "c10"}, relations[1].Columns)
 }
 
-// A key of several columns is found where none is one alone.
-func TestKeys(t *testing.T) {
-	var b strings.Builder
-	b.WriteString("site,day,slot,load\n")
-	for site := range 4 {
-		for day := range 15 {
-			for slot := range 6 {
-				fmt.Fprintf(&b, "S%d,%d,%d,%d\n", site, 1+day, slot, 1)
-			}
-		}
-	}
-	p := profileOf(t, b.String())
-	require.Len(t, p.Keys, 1)
-	assert.Equal(t, Key{Columns: []string{"site", "day", "slot"}, Rows: 360}, p.Keys[0])
-}
-
 func TestOneOff(t *testing.T) {
 	for _, c := range []struct {
 		a, b string
@@ -266,22 +250,5 @@ func TestOneOff(t *testing.T) {
 	}{{"barley", "barely", true}, {"wheat", "whet", true}, {"wheat", "wheatt", true}, {"rye", "ryo", true},
 		{"wheat", "wheat", false}, {"oats", "oast", true}, {"oats", "soat", false}, {"rye", "oats", false}} {
 		assert.Equal(t, c.want, isOneOff([]rune(c.a), []rune(c.b)), "%s %s", c.a, c.b)
-	}
-}
-
-func TestNamesOfColumns(t *testing.T) {
-	p := profileOf(t, "No,No,,No (2),column_3, \n1,2,3,4,5,6\n")
-	var names []string
-	for _, c := range p.Columns {
-		names = append(names, c.Name)
-	}
-	assert.Equal(t, []string{"No", "No (3)", "column_3", "No (2)", "column_3 (2)", "column_6"}, names)
-	assert.Equal(t, "No", p.Columns[1].Header)
-}
-
-func TestEdge(t *testing.T) {
-	for edge, want := range map[string]string{`"2026-07-06T00:00:00"`: "2026-07-06",
-		`"2026-07-06T06:00:00"`: "2026-07-06T06:00", `"2026-07-06"`: "2026-07-06", `12.5`: "12.5"} {
-		assert.Equal(t, want, Edge(json.RawMessage(edge)))
 	}
 }

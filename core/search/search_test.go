@@ -1,4 +1,4 @@
-package profile
+package search
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sieb/core/layout"
+	"sieb/core/profile"
 	"sieb/core/source"
 )
 
@@ -64,10 +65,10 @@ func TestSearchFindsEachRowOnce(t *testing.T) {
 					DoubleQuote: &doubled, Fold: &fold,
 					HeaderRows: &header, SkipRows: &zero, FooterRows: &zero})
 				require.NoError(t, err)
-				p, err := Of(context.Background(), file, Options{})
+				p, err := profile.Of(context.Background(), file, profile.Options{})
 				require.NoError(t, err)
 				require.Equal(t, int64(40_000), p.Rows, name)
-				assert.Equal(t, want, found(t, file, p, Filter{Column: p.Columns[1].Name, Op: "equals", Value: sought}),
+				assert.Equal(t, want, found(t, file, p, profile.Filter{Column: p.Columns[1].Name, Op: "equals", Value: sought}),
 					name)
 				file.Close()
 			}

@@ -1,4 +1,4 @@
-package profile
+package search
 
 import (
 	"context"
@@ -8,52 +8,36 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/core/profile"
+	"sieb/core/profile/profiletest"
 	"sieb/core/source"
 )
 
 // found returns the rows that pass the filters, page by page.
-func found(t require.TestingT, file *source.File, p *Profile, filters ...Filter) (rows []int64) {
+func found(t require.TestingT, file *source.File, p *profile.Profile, filters ...profile.Filter) (rows []int64) {
 	x := file.NewIndex()
 	go func() { _ = x.Build(context.Background(), func(*source.Batch) error { return nil }) }()
 	behind, all := int64(0), false
 	for page := 7; !all; page *= 10 {
 		var more []Match
 		var err error
-		more, _, all, err = p.Search(context.Background(), x, filters, behind, page)
+		more, _, all, err = Rows(context.Background(), p, x, filters, behind, page)
 		require.NoError(t, err)
 		for _, m := range more {
 			rows = append(rows, m.Row)
 			behind = m.Row
 		}
 	}
-	_, count, _, err := p.Search(context.Background(), x, filters, 0, -1)
+	_, count, _, err := Rows(context.Background(), p, x, filters, 0, -1)
 	require.NoError(t, err)
 	require.Len(t, rows, int(count))
 	return rows
 }
 
-// checkRows holds the filters of findings to finding the rows that they count.
-func checkRows(t require.TestingT, file *source.File, p *Profile) {
-	for _, f := range p.Findings {
-		require.NotEmpty(t, f.Filters, "%s", f.Text)
-		rows := found(t, file, p, f.Filters...)
-		if f.Filters[0].Op == "rows" {
-			require.GreaterOrEqual(t, len(rows), int(min(f.Rows, maxRows)), "%s", f.Text)
-		} else {
-			require.Len(t, rows, int(f.Rows), "%s %v", f.Text, f.Filters)
-		}
-		for _, v := range f.First {
-			if v.Row > 0 {
-				require.Contains(t, rows, v.Row, "%s %v", f.Text, f.Filters)
-			}
-		}
-	}
-}
-
 func TestFilters(t *testing.T) {
-	file := open(t, "no,kg,on,crop\n1,10.5,2026-07-01,wheat\n2,9,2026-07-02,Wheat\n3,wet,2026-07-03,rye\n4,,2026-07-04, \n5,12.25,2026-02-30,rye\n6,9.0,2026-07-06,\"r\"\"ye\"\n"+strings.Repeat("7,11.5,2026-07-07,oats\n", 30))
+	file := profiletest.Open(t, "no,kg,on,crop\n1,10.5,2026-07-01,wheat\n2,9,2026-07-02,Wheat\n3,wet,2026-07-03,rye\n4,,2026-07-04, \n5,12.25,2026-02-30,rye\n6,9.0,2026-07-06,\"r\"\"ye\"\n"+strings.Repeat("7,11.5,2026-07-07,oats\n", 30))
 	defer file.Close()
-	p, err := Of(context.Background(), file, Options{})
+	p, err := profile.Of(context.Background(), file, profile.Options{})
 	require.NoError(t, err)
 	rest := make([]int64, 30)
 	for i := range rest {
@@ -61,51 +45,51 @@ func TestFilters(t *testing.T) {
 	}
 	all := func(rows ...int64) []int64 { return append(rows, rest...) }
 	for _, c := range []struct {
-		filters []Filter
+		filters []profile.Filter
 		want    []int64
 	}{
-		{[]Filter{{Column: "crop", Op: "equals", Value: "wheat"}}, []int64{1}},
-		{[]Filter{{Column: "crop", Op: "equals", Value: `r"ye`}}, []int64{6}},
-		{[]Filter{{Column: "crop", Op: "contains", Value: "HEA"}}, []int64{1, 2}},
-		{[]Filter{{Column: "crop", Op: "empty"}}, []int64{4}},
-		{[]Filter{{Column: "kg", Op: "empty"}}, []int64{4}},
-		{[]Filter{{Column: "kg", Op: "against"}}, []int64{3}},
-		{[]Filter{{Column: "on", Op: "against"}}, []int64{5}},
-		{[]Filter{{Column: "kg", Op: "greater", Value: "10.5"}}, all(5)},
-		{[]Filter{{Column: "kg", Op: "atLeast", Value: "10.5"}}, all(1, 5)},
-		{[]Filter{{Column: "kg", Op: "less", Value: "9.5"}}, []int64{2, 6}},
-		{[]Filter{{Column: "kg", Op: "atMost", Value: "9"}}, []int64{2, 6}},
-		{[]Filter{{Column: "kg", Op: "between", Value: "9", To: "10.5"}}, []int64{1, 2, 6}},
-		{[]Filter{{Column: "on", Op: "between", Value: "2026-07-02", To: "2026-07-04"}}, []int64{2, 3, 4}},
-		{[]Filter{{Column: "crop", Op: "greater", Value: "wheap"}}, []int64{1}},
-		{[]Filter{{Column: "crop", Op: "shape", Value: "Aaaaa"}}, []int64{2}},
-		{[]Filter{{Column: "kg", Op: "form", Value: "text"}}, []int64{3}},
-		{[]Filter{{Column: "kg", Op: "form", Value: "integer"}}, []int64{2}},
-		{[]Filter{{Column: "kg", Op: "filled"}, {Column: "crop", Op: "equals", Value: "rye"},
+		{[]profile.Filter{{Column: "crop", Op: "equals", Value: "wheat"}}, []int64{1}},
+		{[]profile.Filter{{Column: "crop", Op: "equals", Value: `r"ye`}}, []int64{6}},
+		{[]profile.Filter{{Column: "crop", Op: "contains", Value: "HEA"}}, []int64{1, 2}},
+		{[]profile.Filter{{Column: "crop", Op: "empty"}}, []int64{4}},
+		{[]profile.Filter{{Column: "kg", Op: "empty"}}, []int64{4}},
+		{[]profile.Filter{{Column: "kg", Op: "against"}}, []int64{3}},
+		{[]profile.Filter{{Column: "on", Op: "against"}}, []int64{5}},
+		{[]profile.Filter{{Column: "kg", Op: "greater", Value: "10.5"}}, all(5)},
+		{[]profile.Filter{{Column: "kg", Op: "atLeast", Value: "10.5"}}, all(1, 5)},
+		{[]profile.Filter{{Column: "kg", Op: "less", Value: "9.5"}}, []int64{2, 6}},
+		{[]profile.Filter{{Column: "kg", Op: "atMost", Value: "9"}}, []int64{2, 6}},
+		{[]profile.Filter{{Column: "kg", Op: "between", Value: "9", To: "10.5"}}, []int64{1, 2, 6}},
+		{[]profile.Filter{{Column: "on", Op: "between", Value: "2026-07-02", To: "2026-07-04"}}, []int64{2, 3, 4}},
+		{[]profile.Filter{{Column: "crop", Op: "greater", Value: "wheap"}}, []int64{1}},
+		{[]profile.Filter{{Column: "crop", Op: "shape", Value: "Aaaaa"}}, []int64{2}},
+		{[]profile.Filter{{Column: "kg", Op: "form", Value: "text"}}, []int64{3}},
+		{[]profile.Filter{{Column: "kg", Op: "form", Value: "integer"}}, []int64{2}},
+		{[]profile.Filter{{Column: "kg", Op: "filled"}, {Column: "crop", Op: "equals", Value: "rye"},
 			{Column: "kg", Op: "greater", Value: "1"}}, []int64{5}},
-		{[]Filter{{Column: "crop", Op: "equals", Value: "barley"}}, nil},
+		{[]profile.Filter{{Column: "crop", Op: "equals", Value: "barley"}}, nil},
 		{nil, all(1, 2, 3, 4, 5, 6)},
 	} {
 		assert.Equal(t, c.want, found(t, file, p, c.filters...), "%v", c.filters)
 	}
 	for _, c := range []struct {
-		filter Filter
+		filter profile.Filter
 		want   string
 	}{
-		{Filter{Column: "none", Op: "empty"}, `the delivery has no column "none"`},
-		{Filter{Column: "kg", Op: "like"}, "there is no such condition"},
-		{Filter{Column: "kg", Op: "greater", Value: "wet"}, `"wet" is no value of the column's datatype, decimal`},
-		{Filter{Column: "on", Op: "between", Value: "2026-07-01", To: "x"},
+		{profile.Filter{Column: "none", Op: "empty"}, `the delivery has no column "none"`},
+		{profile.Filter{Column: "kg", Op: "like"}, "there is no such condition"},
+		{profile.Filter{Column: "kg", Op: "greater", Value: "wet"}, `"wet" is no value of the column's datatype, decimal`},
+		{profile.Filter{Column: "on", Op: "between", Value: "2026-07-01", To: "x"},
 			`"x" is no value of the column's datatype, date`},
 	} {
-		_, err := p.NewFinder([]Filter{c.filter})
+		_, err := NewFinder(p, []profile.Filter{c.filter})
 		assert.ErrorContains(t, err, c.want)
 	}
 }
 
 // Conditions on rows, on several columns, and on how values are written.
 func TestRowConditions(t *testing.T) {
-	file := open(t, `no,from,to,gross,tare,net,share,note
+	file := profiletest.Open(t, `no,from,to,gross,tare,net,share,note
 1,2026-07-01,2026-07-02,30,10,20,5 %,
 2,2026-07-03,2026-07-02,31,10,20,6 %,7
 3,2026-07-03,2026-07-03,30,10,20,7,x
@@ -117,15 +101,15 @@ func TestRowConditions(t *testing.T) {
 9,2026-07-03,2026-07-04,20,10,10,20,x
 `+strings.Repeat("10,2026-07-03,2026-07-04,50,20,30,9 %,z\n", 40))
 	defer file.Close()
-	p, err := Of(context.Background(), file, Options{})
+	p, err := profile.Of(context.Background(), file, profile.Options{})
 	require.NoError(t, err)
 	assert.Equal(t, int64(2), p.Damaged)
-	on := func(column, op, value string, columns ...string) Filter {
-		return Filter{Column: column, Op: op, Value: value, Columns: columns}
+	on := func(column, op, value string, columns ...string) profile.Filter {
+		return profile.Filter{Column: column, Op: op, Value: value, Columns: columns}
 	}
-	few := Filter{Op: "rows", Rows: []int64{9, 8, 7, 6, 5, 4, 3, 2, 1}}
+	few := profile.Filter{Op: "rows", Rows: []int64{9, 8, 7, 6, 5, 4, 3, 2, 1}}
 	for _, c := range []struct {
-		filter Filter
+		filter profile.Filter
 		want   []int64
 	}{
 		{few, []int64{1, 2, 3, 4, 7, 8, 9}},
@@ -143,12 +127,12 @@ func TestRowConditions(t *testing.T) {
 		{on("note", "habit", "blanks inside"), []int64{8}},
 		{on("note", "notNumber", ""), []int64{3, 7, 8, 9}},
 		{on("share", "notShape", "9 %"), []int64{3, 9}},
-		{Filter{Column: "note", Op: "oneOf", Values: []string{"7", "x"}}, []int64{2, 3, 9}},
+		{profile.Filter{Column: "note", Op: "oneOf", Values: []string{"7", "x"}}, []int64{2, 3, 9}},
 	} {
 		assert.Equal(t, c.want, found(t, file, p, few, c.filter), "%v", c.filter)
 	}
 	for _, c := range []struct {
-		filter Filter
+		filter profile.Filter
 		want   string
 	}{
 		{on("", "equals", "x"), "equals: the condition needs a column; on rows there are rows, sparse, defect"},
@@ -160,16 +144,16 @@ func TestRowConditions(t *testing.T) {
 		{on("from", "after", "", "then"), `the delivery has no column "then"`},
 		{on("note", "after", "", "from"), "note holds neither numbers nor dates"},
 	} {
-		_, err := p.NewFinder([]Filter{c.filter})
+		_, err := NewFinder(p, []profile.Filter{c.filter})
 		assert.ErrorContains(t, err, c.want)
 	}
 }
 
 // What a profile counts is what a filter finds, in a delivery of many parts.
 func TestFiltersFindWhatIsCounted(t *testing.T) {
-	file := open(t, manyRows(150_000))
+	file := profiletest.Open(t, profiletest.ManyRows(150_000))
 	defer file.Close()
-	p, err := Of(context.Background(), file, Options{})
+	p, err := profile.Of(context.Background(), file, profile.Options{})
 	require.NoError(t, err)
 	x := file.NewIndex()
 	require.NoError(t, x.Build(context.Background(), func(*source.Batch) error { return nil }))
@@ -179,20 +163,20 @@ func TestFiltersFindWhatIsCounted(t *testing.T) {
 	for _, c := range p.Columns {
 		if c.DistinctExact {
 			for _, v := range c.Top[:2] {
-				rows := found(t, file, p, Filter{Column: c.Name, Op: "equals", Value: v.Value})
+				rows := found(t, file, p, profile.Filter{Column: c.Name, Op: "equals", Value: v.Value})
 				require.Len(t, rows, int(v.Count), "%s %s", c.Name, v.Value)
 				assert.Equal(t, v.Row, rows[0])
 			}
 		}
 		for _, k := range c.Kinds {
-			assert.Len(t, found(t, file, p, Filter{Column: c.Name, Op: "form", Value: k.Form}), int(k.Count), "%s %s",
+			assert.Len(t, found(t, file, p, profile.Filter{Column: c.Name, Op: "form", Value: k.Form}), int(k.Count), "%s %s",
 				c.Name, k.Form)
 		}
 	}
 	bar := p.Columns[2].Histogram[3]
-	assert.Len(t, found(t, file, p, Filter{Column: "net_kg", Op: "atLeast", Value: string(bar.From)},
-		Filter{Column: "net_kg", Op: "less", Value: string(bar.To)}), int(bar.Count))
+	assert.Len(t, found(t, file, p, profile.Filter{Column: "net_kg", Op: "atLeast", Value: string(bar.From)},
+		profile.Filter{Column: "net_kg", Op: "less", Value: string(bar.To)}), int(bar.Count))
 	assert.Equal(t, []int64{5, 77_001, 77_003, 150_000}, found(t, file, p,
-		Filter{Op: "rows", Rows: []int64{77_003, 5, 150_000, 77_001}}))
-	assert.Equal(t, []int64{77_001}, found(t, file, p, Filter{Column: "code", Op: "equals", Value: "BR-0539000"}))
+		profile.Filter{Op: "rows", Rows: []int64{77_003, 5, 150_000, 77_001}}))
+	assert.Equal(t, []int64{77_001}, found(t, file, p, profile.Filter{Column: "code", Op: "equals", Value: "BR-0539000"}))
 }
