@@ -18,6 +18,7 @@ import (
 	"sieb/core/condition"
 	"sieb/core/finding"
 	"sieb/core/profile"
+	"sieb/core/relation"
 	"sieb/core/target"
 	"sieb/core/value"
 )
@@ -242,7 +243,7 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 	if empty := from.Empty + missing; from.Filled > 0 && empty == 0 {
 		c.Required = true
 		n["required"] = "filled in all rows"
-	} else if from.Filled > 0 && profile.IsFew(empty, all) {
+	} else if from.Filled > 0 && relation.IsFew(empty, all) {
 		n.offer("required: true", fmt.Sprintf("empty in %s of %s rows, which would be rejected",
 			profile.Thousands(empty), profile.Thousands(all)))
 	}

@@ -14,6 +14,7 @@ import (
 	"sieb/core/fault"
 	"sieb/core/lexical"
 	"sieb/core/profile"
+	"sieb/core/relation"
 	"sieb/core/source"
 	"sieb/core/typing"
 	"sieb/core/value"
@@ -277,7 +278,7 @@ func (n *narrator) column(c *profile.Column) {
 		add(10, "column.constant", all, nil, "", " is always %s", clip(c.Top[0].Value)).by(profile.Filter{Op: "filled"})
 		return
 	}
-	if c.Empty > 0 && profile.IsFew(c.Empty, all) {
+	if c.Empty > 0 && relation.IsFew(c.Empty, all) {
 		add(60, "value.empty", c.Empty, places(c.EmptyFirst), "required: true", " is empty in %s of %s rows",
 			profile.Thousands(c.Empty), profile.Thousands(all)).by(profile.Filter{Op: "empty"})
 	}
@@ -336,7 +337,7 @@ func (n *narrator) against(c *profile.Column, add adder) {
 	if c.Datatype == value.String {
 		// Codes that are all different are often digits alone by chance.
 		isCode := c.Once != nil && *c.Once == c.Distinct
-		if odd := number + other; c.Numbers != nil && odd >= profile.EnoughRows && 4*number >= 3*odd && other > 0 &&
+		if odd := number + other; c.Numbers != nil && odd >= relation.EnoughRows && 4*number >= 3*odd && other > 0 &&
 			c.Numbers.LeadingZeros == 0 && !isCode {
 			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values %s none",
 				profile.Thousands(other), profile.Thousands(odd), plural(other, "is", "are")).by(profile.Filter{Op: "notNumber"})
@@ -539,7 +540,7 @@ func (n *narrator) shapes(c *profile.Column, add adder) {
 	for _, v := range c.Placeholders {
 		missing += v.Count
 	}
-	if len(c.Shapes) < 2 || known < profile.EnoughRows || c.Category && !strings.Contains(c.Shapes[0].Shape, "9") ||
+	if len(c.Shapes) < 2 || known < relation.EnoughRows || c.Category && !strings.Contains(c.Shapes[0].Shape, "9") ||
 		strings.ContainsAny(c.Shapes[0].Shape, " …") {
 		return
 	}

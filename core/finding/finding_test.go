@@ -12,6 +12,7 @@ import (
 
 	"sieb/core/profile"
 	"sieb/core/profile/profiletest"
+	"sieb/core/relation"
 )
 
 // mix puts some cells at even distances among others.
@@ -209,7 +210,7 @@ func TestRelationsAmongCopies(t *testing.T) {
 			assert.NotContains(t, strings.Join(r.Columns, " "), "copy")
 		}
 	}
-	assert.Equal(t, map[string]int{"equal": profile.MaxRelations, "sum": 1, "order": 1}, kinds)
+	assert.Equal(t, map[string]int{"equal": relation.MaxRelations, "sum": 1, "order": 1}, kinds)
 }
 
 // In a table of very many columns, those that are the same but for a few rows are found

@@ -7,6 +7,7 @@ import (
 
 	"sieb/core/delimited"
 	"sieb/core/distinct"
+	"sieb/core/relation"
 	"sieb/core/source"
 	"sieb/core/typing"
 	"sieb/core/value"
@@ -43,8 +44,7 @@ type collector struct {
 	headers typing.FormCount // rows that repeat the header
 	defects map[defectKey]*typing.FormCount
 	keys    []prints
-	checks  []check
-	lanes   []lane
+	related *relation.Checker
 
 	texts   []delimited.Span
 	touched uint64     // keeps the loading of what is not used yet from being left out
@@ -90,7 +90,7 @@ func (p *plan) newCollector() *collector {
 	for i := range c.keys {
 		c.keys[i] = newPrints(&p.spills[i], p.rows)
 	}
-	c.checks, c.lanes = p.newChecks()
+	c.related = relation.NewChecker(p.relations, func(k int) *typing.Reading { return &p.columns[k].typing }, block)
 	return c
 }
 
@@ -117,7 +117,7 @@ func (c *collector) addRows(b *source.Batch) {
 			hashes := c.hashes[k][:n]
 			b.Gather(c.texts[:n], k, from)
 			for i, s := range c.texts[:n] {
-				if hashes[i] = emptyHash; s.Start < s.End {
+				if hashes[i] = relation.EmptyHash; s.Start < s.End {
 					hashes[i] = distinct.HashOf(b.Arena[s.Start:s.End], b.Kind(from+i, k))
 				}
 			}
@@ -186,16 +186,8 @@ func (c *collector) block(from, to int) {
 		}
 	}
 	c.fingerprints(from, n)
-	for k := range c.lanes {
-		c.lanes[k].fill(c, from, n)
-	}
-	for k := range c.checks {
-		c.checks[k].block(c, from, n, apart)
-	}
+	c.related.Block(&relation.Rows{Batch: c.batch, From: from, N: n, Hashes: c.hashes, Apart: apart})
 }
-
-// emptyHash stands for an empty cell.
-const emptyHash = 0
 
 // column collects the block's cells of one column: those that are remembered
 // at once, then the others, whose places in the table are loaded together.
@@ -209,19 +201,16 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 	t := &col.table
 	first := b.FirstRow + int64(from)
 	dense := col.plan.isWhole && !typed
-	var onLane *lane
-	if at, has := c.plan.laneOf[k]; has {
-		onLane = &c.lanes[at]
-	}
+	lane := c.related.Lane(k)
 	missed := c.missed[:0]
 	if isApart || typed || dense || col.memory.answers == nil {
 		for i, s := range texts {
 			if isApart && apart[i] {
-				hashes[i] = emptyHash
+				hashes[i] = relation.EmptyHash
 				continue
 			}
 			if s.Start == s.End {
-				hashes[i] = emptyHash
+				hashes[i] = relation.EmptyHash
 				c.void[i]++
 				col.noteEmpty(b, from+i)
 				continue
@@ -232,8 +221,8 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 			}
 			if dense {
 				if n, ok := value.ShortInteger(text); ok {
-					if onLane != nil {
-						onLane.values[i], onLane.ok[i], onLane.known[i] = n*unit, true, true
+					if lane != nil {
+						lane.NoteWhole(i, n)
 					}
 					if n < int64(len(col.dense)) && col.dense[n] > 0 {
 						if col.dense[n]++; col.plan.isHashed {
@@ -270,11 +259,8 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 		case col.plan.isOver:
 			col.sums.sketch.InsertHash(hashes[i])
 			col.sums.add(distinct.Sighting{Row: row, Line: line, Text: text}, kind, 1)
-			if onLane != nil {
-				onLane.known[i] = true
-				if onLane.ok[i] = col.sums.isMeasured; onLane.ok[i] {
-					onLane.values[i], onLane.ok[i] = laneValue(&col.plan.typing, col.sums.quantity)
-				}
+			if lane != nil {
+				lane.Note(int(i), &col.plan.typing, col.sums.quantity, col.sums.isMeasured)
 			}
 			continue
 		default:
@@ -301,7 +287,7 @@ func (c *column) remember(all *collector, from int, texts []delimited.Span, hash
 	for i, s := range texts {
 		size := s.End - s.Start
 		if size == 0 {
-			hashes[i] = emptyHash
+			hashes[i] = relation.EmptyHash
 			all.void[i]++
 			c.noteEmpty(b, from+i)
 			continue
@@ -404,7 +390,7 @@ func (c *collector) fingerprints(from, n int) {
 		for _, column := range key.columns {
 			for i, h := range c.hashes[column][:n] {
 				sum[i] = ((sum[i]<<5 | sum[i]>>59) ^ h) * 0x9E3779B97F4A7C15
-				missing[i] = missing[i] || h == emptyHash && !key.whole
+				missing[i] = missing[i] || h == relation.EmptyHash && !key.whole
 			}
 		}
 		for i, h := range sum {
@@ -441,9 +427,7 @@ func (c *collector) merge(o *collector) {
 	for i := range c.columns {
 		c.columns[i].merge(&o.columns[i])
 	}
-	for i := range c.checks {
-		c.checks[i].merge(&o.checks[i])
-	}
+	c.related.Merge(o.related)
 }
 
 func (c *column) merge(o *column) {

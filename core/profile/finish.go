@@ -10,6 +10,7 @@ import (
 
 	"sieb/core/distinct"
 	"sieb/core/lexical"
+	"sieb/core/relation"
 	"sieb/core/source"
 	"sieb/core/typing"
 	"sieb/core/value"
@@ -140,7 +141,7 @@ func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 	out.Keys = []Key{}
 	for k, plan := range p.keys {
 		r := all.repeats[k]
-		if plan.whole || r.told == 0 || !IsFew(r.rows, r.told) || plan.strict && r.rows > 0 {
+		if plan.whole || r.told == 0 || !relation.IsFew(r.rows, r.told) || plan.strict && r.rows > 0 {
 			continue
 		}
 		key := Key{Rows: r.told, Repeats: r.rows, First: r.shown(), Behind: r.both()}
@@ -173,7 +174,7 @@ func (p *Profile) counts(c *Column) bool {
 	isKey := slices.ContainsFunc(p.Keys, func(k Key) bool {
 		return len(k.Columns) == 1 && k.Columns[0] == c.Name && k.Repeats == 0
 	})
-	if !isKey || rows < EnoughRows || c.Fits != rows || c.firstAt != 1 || c.lastAt != p.Rows {
+	if !isKey || rows < relation.EnoughRows || c.Fits != rows || c.firstAt != 1 || c.lastAt != p.Rows {
 		return false
 	}
 	low, high := Plain(c.Minimum), Plain(c.Maximum)
@@ -182,20 +183,12 @@ func (p *Profile) counts(c *Column) bool {
 
 func (p *plan) relationsOf(out *Profile, all *collector, names []string) {
 	out.Relations = []Relation{}
-	for i := range all.checks {
-		k := &all.checks[i]
-		k.settle()
-		if k.over || k.rows < EnoughRows || !IsFew(k.exceptions.Count, k.rows) ||
-			k.kind == isBefore && k.equal == k.rows {
-			continue
-		}
-		r := Relation{Kind: []string{"equal", "determines", "order", "sum"}[k.kind], Rows: k.rows,
-			Exceptions: k.exceptions.Count}
-		for _, c := range k.columns {
+	for _, found := range all.related.Found() {
+		r := Relation{Kind: found.Kind.String(), Rows: found.Rows, Exceptions: found.Exceptions,
+			First: placesOf(found.First), Behind: found.Behind}
+		for _, c := range found.Columns {
 			r.Columns = append(r.Columns, names[c])
 		}
-		r.Behind = k.odd
-		r.First = placesOf(k.exceptions.Sightings)
 		out.Relations = append(out.Relations, r)
 	}
 }
@@ -337,7 +330,7 @@ func (c *column) values(out *Column, t *typing.Reading) {
 		}
 	}
 	out.Category = out.DistinctExact && t.Datatype != value.Boolean && len(all) >= 2 && len(all) <= 60 &&
-		out.Filled >= 5*int64(len(all)) && !t.IsDate() && !isMeasure(t)
+		out.Filled >= 5*int64(len(all)) && !t.IsDate() && !relation.IsMeasure(t)
 	if c.sums.against.Count == 0 {
 		return
 	}

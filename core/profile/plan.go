@@ -15,6 +15,7 @@ import (
 	"sieb/core/distinct"
 	"sieb/core/fault"
 	"sieb/core/lexical"
+	"sieb/core/relation"
 	"sieb/core/source"
 	"sieb/core/typing"
 	"sieb/core/value"
@@ -29,14 +30,13 @@ type plan struct {
 	columns   []columnPlan
 	keys      []keyPlan // sets of columns whose rows are told apart
 	spills    []spill   // of the keys
-	relations []relation
-	laneOf    map[int]int // of columns that relations read as numbers or dates: their lane
-	rows      int64       // about so many
-	enough    float64     // share of the values that a datatype must cover
-	names     []string    // of the columns
-	header    []string    // the same, where the delivery names them
-	ragged    bool        // rows leave out their last cells as a habit: what is missing is empty
-	sparse    int         // so many filled cells and fewer make a row nearly empty
+	relations []relation.Relation
+	rows      int64    // about so many
+	enough    float64  // share of the values that a datatype must cover
+	names     []string // of the columns
+	header    []string // the same, where the delivery names them
+	ragged    bool     // rows leave out their last cells as a habit: what is missing is empty
+	sparse    int      // so many filled cells and fewer make a row nearly empty
 }
 
 // keyPlan is columns whose rows are told apart.
@@ -117,6 +117,15 @@ func (s *sample) add(ctx context.Context, b *source.Batch) {
 	}
 	each(ctx, len(s.columns), func(k int) { s.columns[k].add(b, k, skip) })
 	s.rows += kept
+}
+
+// related returns the columns as relations are looked for among them.
+func (s *sample) related(p *plan) []relation.Column {
+	all := make([]relation.Column, len(s.columns))
+	for k := range s.columns {
+		all[k] = relation.Column{Cells: s.columns[k].cells, Values: &s.columns[k].table, Reading: &p.columns[k].typing}
+	}
+	return all
 }
 
 // add adds a batch's cells of the column k, save those of rows to skip.
@@ -222,7 +231,7 @@ func newPlan(ctx context.Context, s *sample, rows int64, enough float64) *plan {
 		if k == 0 {
 			p.findKeys(ctx, s)
 		} else {
-			p.findRelations(ctx, s)
+			p.relations = relation.Find(ctx, s.related(p), s.rows)
 		}
 	})
 	if !slices.ContainsFunc(p.keys, func(k keyPlan) bool { return s.isFilledKey(k.columns) }) {
@@ -234,8 +243,8 @@ func newPlan(ctx context.Context, s *sample, rows int64, enough float64) *plan {
 		}
 	}
 	for _, r := range p.relations {
-		for _, column := range r.columns {
-			p.columns[column].isHashed = p.columns[column].isHashed || r.kind == isEqual || r.kind == determines
+		for _, column := range r.Columns {
+			p.columns[column].isHashed = p.columns[column].isHashed || r.IsHashed()
 		}
 	}
 	p.spills = make([]spill, len(p.keys))
@@ -352,7 +361,7 @@ func (p *plan) findKeys(ctx context.Context, s *sample) {
 				filled++
 			}
 		}
-		if 100*filled >= 99*s.rows && c.table.Used > 1 && c.table.Used < s.rows && !isMeasure(t) && !c.isProse() {
+		if 100*filled >= 99*s.rows && c.table.Used > 1 && c.table.Used < s.rows && !relation.IsMeasure(t) && !c.isProse() {
 			given = append(given, k)
 		}
 		if len(p.keys) == maxKeys || 2*filled <= s.rows || 20*c.table.Used < 19*filled {
@@ -360,11 +369,11 @@ func (p *plan) findKeys(ctx context.Context, s *sample) {
 		}
 		if c.isGiven(t) {
 			p.keys = append(p.keys, keyPlan{columns: []int{k}})
-		} else if t.Datatype == value.String && c.table.Used == filled && filled >= EnoughRows && !c.isProse() {
+		} else if t.Datatype == value.String && c.table.Used == filled && filled >= relation.EnoughRows && !c.isProse() {
 			p.keys = append(p.keys, keyPlan{columns: []int{k}, strict: true})
 		}
 	}
-	if len(p.keys) > 0 || s.rows < EnoughRows {
+	if len(p.keys) > 0 || s.rows < relation.EnoughRows {
 		return
 	}
 	slices.SortStableFunc(given, func(a, b int) int {
@@ -446,21 +455,22 @@ func (s *sample) isFilledKey(columns []int) bool {
 func (c *sampleColumn) isGiven(t *typing.Reading) bool {
 	switch t.Datatype {
 	case value.Integer, value.Date, value.DateTime:
-		l := c.lane(t)
+		values := relation.Column{Cells: c.cells, Values: &c.table, Reading: t}
+		n := values.Numbers()
 		up, steps := 0, 0
 		least, most := int64(math.MaxInt64), int64(math.MinInt64)
-		for i, ok := range l.ok {
+		for i, ok := range n.OK {
 			if !ok {
 				continue
 			}
-			least, most = min(least, l.values[i]), max(most, l.values[i])
-			if i > 0 && l.ok[i-1] {
-				if steps++; l.values[i] > l.values[i-1] {
+			least, most = min(least, n.Values[i]), max(most, n.Values[i])
+			if i > 0 && n.OK[i-1] {
+				if steps++; n.Values[i] > n.Values[i-1] {
 					up++
 				}
 			}
 		}
-		return 10*up > 9*steps || t.Datatype == value.Integer && (most-least)/1e6 < 2*int64(len(l.ok))
+		return 10*up > 9*steps || t.Datatype == value.Integer && (most-least)/1e6 < 2*int64(len(n.OK))
 	case value.String:
 		shapes := newSums(&typing.Reading{}, nil)
 		for e := range c.table.All() {
@@ -484,10 +494,4 @@ func (c *sampleColumn) isProse() bool {
 		}
 	}
 	return 2*prose > all
-}
-
-// isMeasure reports whether values are measured rather than given: they may be all
-// different, but are no key.
-func isMeasure(t *typing.Reading) bool {
-	return t.Datatype == value.Decimal || t.Datatype == value.Double
 }

@@ -9,6 +9,7 @@ import (
 	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/profile"
+	"sieb/core/relation"
 	"sieb/core/source"
 	"sieb/core/typing"
 )
@@ -119,7 +120,7 @@ func (f *Finder) relationTest(first int, filter profile.Filter) (func(b *source.
 				b.Kind(row, columns[0]) != b.Kind(row, columns[1])
 		}, nil
 	}
-	readers := make([]profile.CellReader, len(columns))
+	readers := make([]relation.Reader, len(columns))
 	for i, k := range columns {
 		t, err := readingOf(&f.profile.Columns[k])
 		if err != nil {
@@ -128,7 +129,7 @@ func (f *Finder) relationTest(first int, filter profile.Filter) (func(b *source.
 		if !t.Datatype.IsNumber() && !t.IsDate() {
 			return nil, fmt.Errorf("%s holds neither numbers nor dates", f.profile.Columns[k].Name)
 		}
-		readers[i].Typing = t
+		readers[i].Reading = t
 	}
 	return func(b *source.Batch, row int) bool {
 		var values [2]int64 // of the first, and of all others together
