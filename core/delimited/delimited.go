@@ -104,79 +104,105 @@ func (d *Dialect) Scan(buf []byte, pos int, final bool, width int, r *Record) bo
 		if d.Trim {
 			i = d.skipBlanks(buf, i)
 		}
-		if d.Most > 0 && len(r.Cells) == d.Most-1 {
+		var what outcome
+		switch {
+		case d.Most > 0 && len(r.Cells) == d.Most-1:
 			end, _ := LineEnd(buf, i)
 			r.Cells = append(r.Cells, Span{uint32(i), uint32(end)})
-			i = end
-			break
-		}
-		if d.Quote == "" || !hasAt(buf, i, d.Quote) {
+			i, what = end, ends
+		case d.Quote == "" || !hasAt(buf, i, d.Quote):
 			end, isEnd := d.plain(buf, i, r)
 			r.Cells = append(r.Cells, d.trimmed(buf, Span{uint32(i), uint32(end)}))
-			i = end
-			if isEnd {
-				break
-			}
+			i, what = end, endsIf(isEnd)
+		default:
+			i, what = d.quoted(buf, i, final, width, r)
+		}
+		switch what {
+		case goesOn:
 			i += len(d.Delimiter)
-			continue
-		}
-		before := multiline{open: i, cell: len(r.Cells), lines: r.Lines, defects: len(r.Defects),
-			escaped: len(r.Escaped)}
-		text := i + len(d.Quote)
-		closing, escaped, found := d.closing(buf, text, final, width)
-		if !found {
+		case ends:
+			return d.end(buf, i, final, width, r)
+		case undecided:
 			return false
-		}
-		if closing < 0 {
-			d.leaveOpen(buf, before, r)
+		case leftOpen:
 			return final || r.Next < len(buf)
 		}
-		lines := countLines(buf[text:closing])
-		after := closing + len(d.Quote)
-		if d.Trim {
-			after = d.skipBlanks(buf, after)
+	}
+}
+
+// outcome is what comes behind a cell.
+type outcome uint8
+
+const (
+	goesOn    outcome = iota // a delimiter, and another cell
+	ends                     // the record ends
+	undecided                // it takes more of the text to tell
+	leftOpen                 // the cell's quote was left open, and the record has ended with its line
+)
+
+func endsIf(isEnd bool) outcome {
+	if isEnd {
+		return ends
+	}
+	return goesOn
+}
+
+// quoted reads the cell whose quote opens at open, and returns where it ends.
+func (d *Dialect) quoted(buf []byte, open int, final bool, width int, r *Record) (int, outcome) {
+	before := multiline{open: open, cell: len(r.Cells), lines: r.Lines, defects: len(r.Defects),
+		escaped: len(r.Escaped)}
+	text := open + len(d.Quote)
+	closing, escaped, found := d.closing(buf, text, final, width)
+	switch {
+	case !found:
+		return open, undecided
+	case closing < 0:
+		d.leaveOpen(buf, before, r)
+		return open, leftOpen
+	}
+	behind := closing + len(d.Quote)
+	if d.Trim {
+		behind = d.skipBlanks(buf, behind)
+	}
+	if isCut(buf, behind, final) {
+		return open, undecided
+	}
+	atEnd := behind == len(buf) || buf[behind] == '\n' || buf[behind] == '\r'
+	atDelimiter := !atEnd && d.Delimiter != "" && hasAt(buf, behind, d.Delimiter)
+	if lines := countLines(buf[text:closing]); lines > 0 {
+		if !atEnd && !atDelimiter {
+			d.leaveOpen(buf, before, r)
+			return open, leftOpen
 		}
-		if after == len(buf) && !final || after < len(buf) && buf[after] == '\r' && after+1 == len(buf) && !final {
-			return false
-		}
-		atEnd := after == len(buf) || buf[after] == '\n' || buf[after] == '\r'
-		atDelimiter := !atEnd && d.Delimiter != "" && hasAt(buf, after, d.Delimiter)
-		if lines > 0 {
-			if !atEnd && !atDelimiter {
-				d.leaveOpen(buf, before, r)
-				return true
-			}
-			before.close = closing
-			r.spans = append(r.spans, before)
-			r.Lines += lines
-		}
+		before.close = closing
+		r.spans = append(r.spans, before)
+		r.Lines += lines
+	}
+	if atEnd || atDelimiter {
 		if escaped {
 			r.Escaped = append(r.Escaped, len(r.Cells))
 		}
-		if atEnd || atDelimiter {
-			r.Cells = append(r.Cells, Span{uint32(text), uint32(closing)})
-			i = after
-			if atEnd {
-				break
-			}
-			i += len(d.Delimiter)
-			continue
-		}
-		// Text follows the closing quote: the cell goes on, quotes and all,
-		// to the next delimiter, so that nothing is lost.
-		r.Defects = append(r.Defects, Defect{violation.QuoteTail, len(r.Cells), after})
-		end, isEnd := d.plain(buf, after, nil)
-		if escaped {
-			r.Escaped = r.Escaped[:len(r.Escaped)-1]
-		}
-		r.Cells = append(r.Cells, Span{uint32(before.open), uint32(end)})
-		i = end
-		if isEnd {
-			break
-		}
-		i += len(d.Delimiter)
+		r.Cells = append(r.Cells, Span{uint32(text), uint32(closing)})
+		return behind, endsIf(atEnd)
 	}
-	if i == len(buf) && !final || i+1 == len(buf) && buf[i] == '\r' && !final {
+	// Text follows the closing quote: the cell goes on, quotes and all, to the next
+	// delimiter, so that nothing is lost.
+	r.Defects = append(r.Defects, Defect{violation.QuoteTail, len(r.Cells), behind})
+	end, isEnd := d.plain(buf, behind, nil)
+	r.Cells = append(r.Cells, Span{uint32(open), uint32(end)})
+	return end, endsIf(isEnd)
+}
+
+// isCut reports whether buf ends at i, or with the first half of a line end there, before
+// the text does.
+func isCut(buf []byte, i int, final bool) bool {
+	return !final && (i == len(buf) || i+1 == len(buf) && buf[i] == '\r')
+}
+
+// end ends the record at i. Where it has the wrong width, a cell that runs over lines which
+// look like records was left open.
+func (d *Dialect) end(buf []byte, i int, final bool, width int, r *Record) bool {
+	if isCut(buf, i, final) {
 		return false
 	}
 	r.End = i
