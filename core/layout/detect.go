@@ -366,47 +366,85 @@ func (d *detection) noteDialect(text []byte, best, second *trial, hasDelimiter, 
 // dialect decides delimiter and quote together: each pair reads the head, and
 // the one whose rows have the steadiest width and the fewest defects wins.
 func (d *detection) dialect(text []byte) records {
-	quotes := []string{`"`, "'"}
-	var tries []string
-	givenDelimiter := set(d, "delimiter", d.given.Delimiter, &d.layout.Delimiter, Name(deref(d.given.Delimiter)))
-	if givenDelimiter {
-		tries = []string{d.layout.Delimiter}
-	} else {
-		tries = candidates(text)
+	var g givenDialect
+	tries, quotes := d.candidates(text, &g)
+	d.doubleQuote(text)
+	g.trim = set(d, "trim", d.given.Trim, &d.layout.Trim, "")
+	best, second, scores := d.contest(text, tries, quotes, &g)
+	d.width = best.width
+	if !g.delimiter {
+		d.rivals["delimiter"] = slices.SortedFunc(maps.Keys(scores), func(a, b string) int {
+			return cmp.Or(cmp.Compare(scores[b], scores[a]), cmp.Compare(a, b))
+		})
 	}
-	givenQuote := set(d, "quoteChar", d.given.QuoteChar, &d.layout.QuoteChar, Name(deref(d.given.QuoteChar)))
-	if givenQuote {
-		quotes = []string{d.layout.QuoteChar}
+	isFixed := d.fixed(text, &best.records, &best)
+	switch {
+	case isFixed && d.given.Form == nil:
+		d.note("form", Fixed, 0.85, "the lines are padded with blanks to columns of fixed width")
+	case !isFixed && d.given.Form == nil:
+		d.note("form", Delimited, 0.9, "the bytes are text, and a delimiter fits it better than cuts")
 	}
-	if !set(d, "doubleQuote", d.given.DoubleQuote, &d.layout.DoubleQuote, "") {
-		d.layout.DoubleQuote = !(bytes.Contains(text, []byte(`\"`)) && !bytes.Contains(text, []byte(`""`)))
-		if why := "a quote inside a quoted cell is written twice (RFC 4180)"; d.layout.DoubleQuote {
-			d.note("doubleQuote", "true", 0.9, why)
-		} else {
-			d.note("doubleQuote", "false", 0.8, `quotes inside cells have a backslash before them, and none is doubled`)
+	if !isFixed {
+		d.noteDialect(text, &best, &second, g.delimiter, g.quote)
+		if best.width == 1 || d.given.Fold != nil {
+			d.tryFolding(text, &best.records)
+		}
+		if !g.trim && d.layout.Fold == 0 {
+			d.trim(&best)
 		}
 	}
-	givenTrim := set(d, "trim", d.given.Trim, &d.layout.Trim, "")
-	skip := deref(d.given.SkipRows)
-	var best, second trial
+	d.blankRows(text, best.width)
+	d.skipRows(&best.records)
+	return best.records
+}
+
+// givenDialect tells which settings of the dialect were given.
+type givenDialect struct{ delimiter, quote, trim bool }
+
+// candidates returns the delimiters and the quotes that are tried: those that were given, or
+// those that there are.
+func (d *detection) candidates(text []byte, g *givenDialect) (delimiters, quotes []string) {
+	g.delimiter = set(d, "delimiter", d.given.Delimiter, &d.layout.Delimiter, Name(deref(d.given.Delimiter)))
+	g.quote = set(d, "quoteChar", d.given.QuoteChar, &d.layout.QuoteChar, Name(deref(d.given.QuoteChar)))
+	delimiters, quotes = []string{d.layout.Delimiter}, []string{d.layout.QuoteChar}
+	if !g.delimiter {
+		delimiters = candidates(text)
+	}
+	if !g.quote {
+		quotes = []string{`"`, "'"}
+	}
+	return delimiters, quotes
+}
+
+// doubleQuote decides how quotes are written inside of quoted cells.
+func (d *detection) doubleQuote(text []byte) {
+	if set(d, "doubleQuote", d.given.DoubleQuote, &d.layout.DoubleQuote, "") {
+		return
+	}
+	d.layout.DoubleQuote = !(bytes.Contains(text, []byte(`\"`)) && !bytes.Contains(text, []byte(`""`)))
+	if d.layout.DoubleQuote {
+		d.note("doubleQuote", "true", 0.9, "a quote inside a quoted cell is written twice (RFC 4180)")
+	} else {
+		d.note("doubleQuote", "false", 0.8, `quotes inside cells have a backslash before them, and none is doubled`)
+	}
+}
+
+// contest reads the head by each delimiter with each quote. It returns the best pair, the
+// best with another delimiter, and the scores of the delimiters that make a table.
+func (d *detection) contest(text []byte, delimiters, quotes []string, g *givenDialect) (best, second trial,
+	scores map[string]float64) {
 	best.score, second.score = -1, -1
-	tried := map[string]float64{}
+	scores = map[string]float64{}
 	for k, quote := range quotes {
-		for i, delimiter := range tries {
+		for i, delimiter := range delimiters {
 			// What does not occur reads like the first of its kind.
 			if d.ended() || k > 0 && !bytes.Contains(text, []byte(quote)) ||
 				i > 0 && !bytes.Contains(text, []byte(delimiter)) {
 				continue
 			}
-			l := d.layout
-			l.Delimiter, l.QuoteChar = delimiter, quote
-			l.Trim = l.Trim || !givenTrim && quotesBehindBlanks(text, delimiter, quote)
-			t := trial{delimiter: delimiter, quote: quote, trim: l.Trim, records: scan(text, l.Dialect(),
-				l.CommentPrefix, skip, d.whole)}
-			t.width, t.count = t.records.mode()
-			t.score = d.score(&t.records, t.width, t.count, delimiter, quote)
+			t := d.try(text, delimiter, quote, g.trim)
 			if t.width > 1 {
-				tried[delimiter] = max(tried[delimiter], t.score)
+				scores[delimiter] = max(scores[delimiter], t.score)
 			}
 			switch {
 			case t.score > best.score:
@@ -419,31 +457,19 @@ func (d *detection) dialect(text []byte) records {
 			}
 		}
 	}
-	d.width = best.width
-	if !givenDelimiter {
-		d.rivals["delimiter"] = slices.SortedFunc(maps.Keys(tried), func(a, b string) int {
-			return cmp.Or(cmp.Compare(tried[b], tried[a]), cmp.Compare(a, b))
-		})
-	}
-	isFixed := d.fixed(text, &best.records, &best)
-	switch {
-	case isFixed && d.given.Form == nil:
-		d.note("form", Fixed, 0.85, "the lines are padded with blanks to columns of fixed width")
-	case !isFixed && d.given.Form == nil:
-		d.note("form", Delimited, 0.9, "the bytes are text, and a delimiter fits it better than cuts")
-	}
-	if !isFixed {
-		d.noteDialect(text, &best, &second, givenDelimiter, givenQuote)
-		if best.width == 1 || d.given.Fold != nil {
-			d.tryFolding(text, &best.records)
-		}
-		if !givenTrim && d.layout.Fold == 0 {
-			d.trim(&best)
-		}
-	}
-	d.blankRows(text, best.width)
-	d.skipRows(&best.records)
-	return best.records
+	return best, second, scores
+}
+
+// try reads the head by a delimiter and a quote.
+func (d *detection) try(text []byte, delimiter, quote string, givenTrim bool) trial {
+	l := d.layout
+	l.Delimiter, l.QuoteChar = delimiter, quote
+	l.Trim = l.Trim || !givenTrim && quotesBehindBlanks(text, delimiter, quote)
+	t := trial{delimiter: delimiter, quote: quote, trim: l.Trim,
+		records: scan(text, l.Dialect(), l.CommentPrefix, deref(d.given.SkipRows), d.whole)}
+	t.width, t.count = t.records.mode()
+	t.score = d.score(&t.records, t.width, t.count, delimiter, quote)
+	return t
 }
 
 // ignored says how many blank lines are no rows.

@@ -192,91 +192,103 @@ func (c *collector) block(from, to int) {
 // column collects the block's cells of one column: those that are remembered
 // at once, then the others, whose places in the table are loaded together.
 func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
-	b := c.batch
 	col := &c.columns[k]
 	texts, hashes := c.texts[:n], c.hashes[k][:n]
-	b.Gather(texts, k, from)
-	typed := b.IsTyped()
-	kind := workbook.Text
-	t := &col.table
-	first := b.FirstRow + int64(from)
-	dense := col.plan.isWhole && !typed
+	c.batch.Gather(texts, k, from)
+	isTyped := c.batch.IsTyped()
+	dense := col.plan.isWhole && !isTyped
 	lane := c.related.Lane(k)
-	missed := c.missed[:0]
-	if isApart || typed || dense || col.memory.answers == nil {
-		for i, s := range texts {
-			if isApart && apart[i] {
-				hashes[i] = relation.EmptyHash
-				continue
-			}
-			if s.Start == s.End {
-				hashes[i] = relation.EmptyHash
-				c.void[i]++
-				col.noteEmpty(b, from+i)
-				continue
-			}
-			text := b.Arena[s.Start:s.End]
-			if typed {
-				kind = b.Kind(from+i, k)
-			}
-			if dense {
-				if n, ok := value.ShortInteger(text); ok {
-					if lane != nil {
-						lane.NoteWhole(i, n)
-					}
-					if n < int64(len(col.dense)) && col.dense[n] > 0 {
-						if col.dense[n]++; col.plan.isHashed {
-							hashes[i] = distinct.HashOf(text, kind)
-						}
-						continue
-					}
-				}
-			}
-			hashes[i] = distinct.HashOf(text, kind)
-			missed = append(missed, uint32(i))
-		}
+	if isApart || isTyped || dense || col.memory.answers == nil {
+		c.missed = col.hash(c, k, from, texts, hashes, apart, lane)
 	} else {
-		missed = col.remember(c, from, texts, hashes, missed)
+		c.missed = col.remember(c, from, texts, hashes, c.missed[:0])
 	}
-	c.touched ^= t.Touch(hashes, missed)
-	for _, i := range missed {
-		s := texts[i]
-		text := b.Arena[s.Start:s.End]
-		if typed {
-			kind = b.Kind(from+int(i), k)
-		}
-		if len(text) > distinct.MaxHeld {
-			col.space = distinct.Shorten(col.space, text, hashes[i])
-			text = col.space
-		}
-		row, line := first+int64(i), b.Rows[from+int(i)].Line
-		at := t.Find(hashes[i], text, kind)
+	c.touched ^= col.table.Touch(hashes, c.missed)
+	for _, i := range c.missed {
+		at := col.count(c.batch, k, from, int(i), texts[i], hashes[i], lane)
 		switch {
-		case at >= 0 && t.Entry(at).Count > 0:
-			t.Entry(at).Count++
-		case at >= 0:
-			t.Item(at).Note(1, row, line) // pinned, and met for the first time
-		case col.plan.isOver:
-			col.sums.sketch.InsertHash(hashes[i])
-			col.sums.add(distinct.Sighting{Row: row, Line: line, Text: text}, kind, 1)
-			if lane != nil {
-				lane.Note(int(i), &col.plan.typing, col.sums.quantity, col.sums.isMeasured)
-			}
-			continue
+		case at < 0:
+		case dense:
+			col.keepDense(col.table.Text(col.table.Entry(at)))
 		default:
-			if t.IsFull() {
-				col.drain()
-			}
-			at = t.Add(hashes[i], text, kind, 1, row, line)
+			s := texts[i]
+			col.memory.keep(c.batch.Arena[s.Start:s.End], c.batch.Kind(from+int(i), k), hashes[i], col.table.Entry(at))
+		}
+	}
+	col.memory.judge(n, len(c.missed))
+}
+
+// hash takes the hashes of the block's cells, and counts small whole numbers at once. It
+// returns the others.
+func (c *column) hash(all *collector, k, from int, texts []delimited.Span, hashes []uint64, apart []bool,
+	lane *relation.Lane) (missed []uint32) {
+	b := all.batch
+	isTyped := b.IsTyped()
+	dense := c.plan.isWhole && !isTyped
+	kind := workbook.Text
+	missed = all.missed[:0]
+	for i, s := range texts {
+		hashes[i] = relation.EmptyHash
+		if apart[i] {
+			continue
+		}
+		if s.Start == s.End {
+			all.void[i]++
+			c.noteEmpty(b, from+i)
+			continue
+		}
+		text := b.Arena[s.Start:s.End]
+		if isTyped {
+			kind = b.Kind(from+i, k)
 		}
 		if dense {
-			col.keepDense(text)
-		} else {
-			col.memory.keep(text, kind, hashes[i], t.Entry(at))
+			if n, ok := value.ShortInteger(text); ok {
+				if lane != nil {
+					lane.NoteWhole(i, n)
+				}
+				if n < int64(len(c.dense)) && c.dense[n] > 0 {
+					if c.dense[n]++; c.plan.isHashed {
+						hashes[i] = distinct.HashOf(text, kind)
+					}
+					continue
+				}
+			}
 		}
+		hashes[i] = distinct.HashOf(text, kind)
+		missed = append(missed, uint32(i))
 	}
-	col.memory.judge(n, len(missed))
-	c.missed = missed
+	return missed
+}
+
+// count counts a cell in the table, and returns its place there; -1 where it is only added
+// up, since the table is over its limit.
+func (c *column) count(b *source.Batch, k, from, i int, s delimited.Span, hash uint64, lane *relation.Lane) int {
+	text, kind := b.Arena[s.Start:s.End], b.Kind(from+i, k)
+	if len(text) > distinct.MaxHeld {
+		c.space = distinct.Shorten(c.space, text, hash)
+		text = c.space
+	}
+	row, line := b.Number(from+i), b.Rows[from+i].Line
+	t := &c.table
+	at := t.Find(hash, text, kind)
+	switch {
+	case at >= 0 && t.Entry(at).Count > 0:
+		t.Entry(at).Count++
+	case at >= 0:
+		t.Item(at).Note(1, row, line) // pinned, and met for the first time
+	case c.plan.isOver:
+		c.sums.sketch.InsertHash(hash)
+		c.sums.add(distinct.Sighting{Row: row, Line: line, Text: text}, kind, 1)
+		if lane != nil {
+			lane.Note(i, &c.plan.typing, c.sums.quantity, c.sums.isMeasured)
+		}
+	default:
+		if t.IsFull() {
+			c.drain()
+		}
+		at = t.Add(hash, text, kind, 1, row, line)
+	}
+	return at
 }
 
 // remember counts the texts that the memory has, and gives those that it has not.
