@@ -241,26 +241,15 @@ func (p *Plan) addKey(columns []int) {
 	p.Keys = append(p.Keys, Key{columns, strings.Join(names, ", "), violation.KeyDuplicate, action})
 }
 
-func (c *column) compile(spec *target.Column, d *Delivery) (err error) {
+// compile compiles the rules of a column.
+func (c *column) compile(spec *target.Column, d *Delivery) error {
 	c.spec, c.cell, c.whole, c.frac = spec, -1, -1, -1
 	for _, n := range spec.Null {
 		c.nulls = append(c.nulls, []byte(n))
 		c.longestNull = max(c.longestNull, len(n))
 	}
-	switch spec.Datatype {
-	case value.String, value.AnyURI, value.Duration:
-		if len(spec.Formats) > 0 {
-			c.text, err = newPattern(spec.Formats[0])
-		}
-	case value.Boolean:
-		c.yes, c.no, err = spec.Booleans()
-	case value.Date, value.DateTime, value.Time:
-		c.dates, err = spec.DateFormats()
-	default:
-		c.number, err = spec.NumberFormat()
-	}
-	if err != nil {
-		return err
+	if spec.Default != "" {
+		c.fallback = []byte(spec.Default)
 	}
 	if spec.Precision != nil {
 		c.whole = *spec.Precision
@@ -272,44 +261,81 @@ func (c *column) compile(spec *target.Column, d *Delivery) (err error) {
 			c.whole -= c.frac
 		}
 	}
-	if spec.OneOf != nil && spec.Datatype.IsText() {
-		c.oneOf = map[string]bool{}
-		for _, v := range spec.OneOf {
-			c.oneOf[v] = true
+	for _, compile := range []func(*Delivery) error{c.compileFormats, c.compileValues, c.compileLimits} {
+		if err := compile(d); err != nil {
+			return err
 		}
 	}
-	if spec.Codes != nil {
+	return nil
+}
+
+// compileFormats compiles how values are written.
+func (c *column) compileFormats(*Delivery) (err error) {
+	switch c.spec.Datatype {
+	case value.String, value.AnyURI, value.Duration:
+		if len(c.spec.Formats) > 0 {
+			c.text, err = newPattern(c.spec.Formats[0])
+		}
+	case value.Boolean:
+		c.yes, c.no, err = c.spec.Booleans()
+	case value.Date, value.DateTime, value.Time:
+		c.dates, err = c.spec.DateFormats()
+	default:
+		c.number, err = c.spec.NumberFormat()
+	}
+	return err
+}
+
+// compileValues compiles which values are allowed.
+func (c *column) compileValues(d *Delivery) error {
+	spec := c.spec
+	switch {
+	case spec.Codes != nil:
 		at := slices.IndexFunc(d.Codes, func(l *codes.List) bool { return l.Name == spec.Codes.Name })
 		if at < 0 {
 			return fmt.Errorf("the code list %s is not given", spec.Codes.Name)
 		}
 		c.codes = d.Codes[at]
-	}
-	if spec.Default != "" {
-		c.fallback = []byte(spec.Default)
-	}
-	literal := func(text string) *target.Literal {
-		if l, ok := spec.Limit(text, d.Today); ok {
-			return &l
-		}
-		l, ok := spec.Literal(text)
-		if !ok {
-			err = fmt.Errorf("%q is not of datatype %s", text, spec.Datatype)
-		}
-		return &l
-	}
-	if spec.Minimum != "" {
-		c.min = literal(spec.Minimum)
-	}
-	if spec.Maximum != "" {
-		c.max = literal(spec.Maximum)
-	}
-	if !spec.Datatype.IsText() {
+	case spec.OneOf != nil && spec.Datatype.IsText():
+		c.oneOf = map[string]bool{}
 		for _, v := range spec.OneOf {
-			c.set = append(c.set, *literal(v))
+			c.oneOf[v] = true
 		}
+	default:
+		for _, v := range spec.OneOf {
+			l, err := c.literal(v, d)
+			if err != nil {
+				return err
+			}
+			c.set = append(c.set, *l)
+		}
+	}
+	return nil
+}
+
+// compileLimits compiles between which values all lie.
+func (c *column) compileLimits(d *Delivery) (err error) {
+	if c.spec.Minimum != "" {
+		if c.min, err = c.literal(c.spec.Minimum, d); err != nil {
+			return err
+		}
+	}
+	if c.spec.Maximum != "" {
+		c.max, err = c.literal(c.spec.Maximum, d)
 	}
 	return err
+}
+
+// literal reads a value that stands in the target, or a day relative to that of the run.
+func (c *column) literal(text string, d *Delivery) (*target.Literal, error) {
+	l, ok := c.spec.Limit(text, d.Today)
+	if !ok {
+		l, ok = c.spec.Literal(text)
+	}
+	if !ok {
+		return nil, fmt.Errorf("%q is not of datatype %s", text, c.spec.Datatype)
+	}
+	return &l, nil
 }
 
 // HeaderFinding makes a finding of a defect in the header.

@@ -20,7 +20,6 @@ import (
 	"sieb/core/source"
 	"sieb/core/suggest"
 	"sieb/core/target"
-	"sieb/core/violation"
 )
 
 // Run is a delivery that is to be sifted into files.
@@ -87,7 +86,7 @@ type Manifest struct {
 	Refusal    string            `json:"refusal,omitempty"`
 	Tally      sift.Tally        `json:"tally"`
 	Excluded   []sift.Excluded   `json:"excluded,omitempty"`
-	Violations []ViolationCount  `json:"violations"`
+	Violations []sift.Counted    `json:"violations"`
 	Remedies   []sift.Remedy     `json:"remedies"`
 	Outputs    []Output          `json:"outputs"`
 	Guarded    bool              `json:"guarded,omitempty" doc:"an apostrophe stands before cells of rejected rows and violations that a spreadsheet would take for formulas"`
@@ -107,15 +106,6 @@ type TextProof struct {
 	Name    string `json:"name"`
 	Version int    `json:"version,omitempty"`
 	SHA256  string `json:"sha256" doc:"of its text"`
-}
-
-// ViolationCount is a group of violations without its samples.
-type ViolationCount struct {
-	Code   violation.Code   `json:"code"`
-	Column string           `json:"column"`
-	Action violation.Action `json:"action"`
-	Rows   int64            `json:"rows"`
-	Cells  int64            `json:"cells"`
 }
 
 // Do sifts the delivery. Where it fails or ctx ends, the files of an earlier
@@ -231,7 +221,7 @@ func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 		Today:      result.Today,
 		References: result.References,
 		RepeatOf:   r.RepeatOf,
-		Violations: []ViolationCount{},
+		Violations: []sift.Counted{},
 		Remedies:   result.Remedies,
 		Outputs:    written,
 		Guarded:    r.Guard,
@@ -249,7 +239,7 @@ func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 		m.Codes = append(m.Codes, *proofOf(l.Name, r.CodesVersions[l.Name], l.Text))
 	}
 	for _, g := range result.Violations {
-		m.Violations = append(m.Violations, ViolationCount{g.Code, g.Column, g.Action, g.Rows, g.Cells})
+		m.Violations = append(m.Violations, g.Counted)
 	}
 	return m
 }

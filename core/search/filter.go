@@ -111,25 +111,42 @@ func readingOf(c *profile.Column) (t typing.Reading, err error) {
 	return t, err
 }
 
+// prepare prepares a condition on the cells of a column.
 func (t *test) prepare(c *profile.Column, f profile.Filter) error {
 	reading, err := readingOf(c)
 	if err != nil {
 		return err
 	}
-	isEmpty := func(text []byte, _ workbook.Kind) bool { return len(lexical.Trim(text)) == 0 }
-	var l typing.Look
-	var n value.Number
-	read := func(text []byte, kind workbook.Kind) []byte {
-		l = typing.Look{}
-		trimmed := lexical.Trim(text)
-		if len(trimmed) <= distinct.MaxHeld {
-			l.Read(trimmed, kind)
-		}
-		return trimmed
+	looker := &looker{column: c, reading: reading}
+	switch f.Op {
+	case "equals", "oneOf", "contains":
+		t.texts(f)
+	case "empty":
+		t.passes = func(text []byte, _ workbook.Kind) bool { return isEmpty(text) }
+	case "filled":
+		t.passes = func(text []byte, _ workbook.Kind) bool { return !isEmpty(text) }
+	case "placeholder":
+		t.passes = func(text []byte, _ workbook.Kind) bool { return looker.isMissing(lexical.Trim(text)) }
+	case "shape", "notShape":
+		t.shape(f, looker)
+	case "notNumber", "form", "against":
+		t.passes = looker.test(f)
+	case "habit":
+		t.passes, err = looker.habit(f.Value)
+	case "greater", "atLeast", "less", "atMost", "between":
+		err = t.compare(c, f, &reading)
+	default:
+		err = fmt.Errorf("there is no such condition on a column; there are equals, oneOf, contains, empty, " +
+			"filled, against, placeholder, notNumber, shape, notShape, form, habit, greater, atLeast, less, atMost, " +
+			"between, differs, after, notSum, defect")
 	}
-	isMissing := func(trimmed []byte) bool {
-		return slices.ContainsFunc(c.Placeholders, func(v profile.Value) bool { return v.Value == string(trimmed) })
-	}
+	return err
+}
+
+func isEmpty(text []byte) bool { return len(lexical.Trim(text)) == 0 }
+
+// texts prepares a condition on the text of a cell.
+func (t *test) texts(f profile.Filter) {
 	switch f.Op {
 	case "equals":
 		want := []byte(f.Value)
@@ -141,76 +158,88 @@ func (t *test) prepare(c *profile.Column, f profile.Filter) error {
 			values[v] = true
 		}
 		t.passes = func(text []byte, _ workbook.Kind) bool { return values[string(text)] }
-	case "placeholder":
-		t.passes = func(text []byte, _ workbook.Kind) bool { return isMissing(lexical.Trim(text)) }
-	case "notNumber":
-		t.passes = func(text []byte, kind workbook.Kind) bool {
-			return !isEmpty(text, kind) && len(read(text, kind)) > 0 && !l.Kind.IsNumber() &&
-				l.Kind != lexical.Placeholder
-		}
-	case "contains":
+	default:
 		want := profile.VariantKey([]byte(f.Value))
 		t.passes = func(text []byte, _ workbook.Kind) bool { return holds(text, want) }
-	case "empty":
-		t.passes = isEmpty
-	case "filled":
-		t.passes = func(text []byte, kind workbook.Kind) bool { return !isEmpty(text, kind) }
-	case "shape":
-		var shape []byte
-		t.passes = func(text []byte, kind workbook.Kind) bool {
-			shape = lexical.AppendShape(shape[:0], lexical.Trim(distinct.Beginning(text)))
+	}
+}
+
+// shape prepares a condition on the shape of a cell. A missing value has none that counts.
+func (t *test) shape(f profile.Filter, l *looker) {
+	var shape []byte
+	t.passes = func(text []byte, _ workbook.Kind) bool {
+		trimmed := lexical.Trim(distinct.Beginning(text))
+		shape = lexical.AppendShape(shape[:0], trimmed)
+		if f.Op == "shape" {
 			return string(shape) == f.Value
 		}
-	case "notShape":
-		var shape []byte
-		t.passes = func(text []byte, _ workbook.Kind) bool {
-			trimmed := lexical.Trim(distinct.Beginning(text))
-			shape = lexical.AppendShape(shape[:0], trimmed)
-			return len(trimmed) > 0 && string(shape) != f.Value && !isMissing(trimmed)
-		}
-	case "habit":
-		is, ok := habits[f.Value]
-		if !ok {
-			return fmt.Errorf("there is no such habit; there are %s", strings.Join(slices.Sorted(maps.Keys(habits)),
-				", "))
-		}
-		t.passes = func(text []byte, kind workbook.Kind) bool {
-			if isEmpty(text, kind) {
-				return false
-			}
-			read(text, kind)
-			held := distinct.Beginning(text)
-			return is(lexical.Trim(held), held, &l.Key)
-		}
+		return len(trimmed) > 0 && string(shape) != f.Value && !l.isMissing(trimmed)
+	}
+}
+
+// looker looks at cells as a profile of their column does.
+type looker struct {
+	column  *profile.Column
+	reading typing.Reading
+	look    typing.Look
+	number  value.Number
+}
+
+// read looks at a cell, and returns its text without the blanks around it.
+func (l *looker) read(text []byte, kind workbook.Kind) []byte {
+	l.look = typing.Look{}
+	trimmed := lexical.Trim(text)
+	if len(trimmed) <= distinct.MaxHeld {
+		l.look.Read(trimmed, kind)
+	}
+	return trimmed
+}
+
+func (l *looker) isMissing(trimmed []byte) bool {
+	return slices.ContainsFunc(l.column.Placeholders, func(v profile.Value) bool { return v.Value == string(trimmed) })
+}
+
+// test prepares a condition on what a filled cell looks like.
+func (l *looker) test(f profile.Filter) func(text []byte, kind workbook.Kind) bool {
+	is := l.isAgainst
+	switch f.Op {
+	case "notNumber":
+		is = func([]byte) bool { return !l.look.Kind.IsNumber() && l.look.Kind != lexical.Placeholder }
 	case "form":
-		t.passes = func(text []byte, kind workbook.Kind) bool {
-			if isEmpty(text, kind) {
-				return false
-			}
-			read(text, kind)
-			_, form := profile.Describe(l.Key, &reading)
+		is = func([]byte) bool {
+			_, form := profile.Describe(l.look.Key, &l.reading)
 			return form == f.Value
 		}
-	case "against":
-		t.passes = func(text []byte, kind workbook.Kind) bool {
-			if isEmpty(text, kind) {
-				return false
-			}
-			trimmed := read(text, kind)
-			if l.Kind == lexical.Placeholder || l.Kind == lexical.Text && isMissing(trimmed) {
-				return false
-			}
-			reading.Resolve(&l)
-			return !reading.Reads(&l, trimmed, &n)
-		}
-	case "greater", "atLeast", "less", "atMost", "between":
-		return t.compare(c, f, &reading)
-	default:
-		return fmt.Errorf("there is no such condition on a column; there are equals, oneOf, contains, empty, " +
-			"filled, against, placeholder, notNumber, shape, notShape, form, habit, greater, atLeast, less, atMost, " +
-			"between, differs, after, notSum, defect")
 	}
-	return nil
+	return func(text []byte, kind workbook.Kind) bool {
+		trimmed := l.read(text, kind)
+		return len(trimmed) > 0 && is(trimmed)
+	}
+}
+
+// isAgainst reports whether the cell at hand is not of the column's datatype.
+func (l *looker) isAgainst(trimmed []byte) bool {
+	if l.look.Kind == lexical.Placeholder || l.look.Kind == lexical.Text && l.isMissing(trimmed) {
+		return false
+	}
+	l.reading.Resolve(&l.look)
+	return !l.reading.Reads(&l.look, trimmed, &l.number)
+}
+
+// habit prepares a condition on the habits of a filled cell.
+func (l *looker) habit(name string) (func(text []byte, kind workbook.Kind) bool, error) {
+	is, ok := habits[name]
+	if !ok {
+		return nil, fmt.Errorf("there is no such habit; there are %s", strings.Join(slices.Sorted(maps.Keys(habits)),
+			", "))
+	}
+	return func(text []byte, kind workbook.Kind) bool {
+		if len(l.read(text, kind)) == 0 {
+			return false
+		}
+		held := distinct.Beginning(text)
+		return is(lexical.Trim(held), held, &l.look.Key)
+	}, nil
 }
 
 // compare prepares a condition on the order of values.

@@ -318,15 +318,20 @@ const maxReasons = 3
 // maxSamples is how many violations a group shows, the first ones of the delivery.
 const maxSamples = 10
 
-// Group is the violations of one code in one column.
+// Counted is how often a rule was broken in one column.
+type Counted struct {
+	Code   violation.Code   `json:"code"`
+	Column string           `json:"column"`
+	Action violation.Action `json:"action"`
+	Rows   int64            `json:"rows"`
+	Cells  int64            `json:"cells" doc:"0 for a violation of whole rows"`
+}
+
+// Group is the violations of one code in one column, with the first of them.
 type Group struct {
-	Code    violation.Code   `json:"code"`
-	Class   string           `json:"class"`
-	Column  string           `json:"column"`
-	Action  violation.Action `json:"action"`
-	Rows    int64            `json:"rows"`
-	Cells   int64            `json:"cells" doc:"0 for a violation of whole rows"`
-	Samples []Sample         `json:"samples"`
+	Counted
+	Class   string   `json:"class"`
+	Samples []Sample `json:"samples"`
 
 	lastRow int64
 }
@@ -351,7 +356,8 @@ func (g *groups) of(code violation.Code, column string, action violation.Action)
 	key := groupKey{code, action, column}
 	group := g.byKey[key]
 	if group == nil {
-		group = &Group{Code: code, Class: code.Class(), Column: column, Action: action, Samples: []Sample{}}
+		group = &Group{Counted: Counted{Code: code, Column: column, Action: action}, Class: code.Class(),
+			Samples: []Sample{}}
 		g.byKey[key] = group
 	}
 	return group

@@ -300,84 +300,112 @@ func (f *DateFormat) WithPivot(year int) *DateFormat {
 
 func compileDate(pattern string) (*DateFormat, error) {
 	f := &DateFormat{pattern: pattern, pivot: usualPivot}
-	literal := func(s string) {
-		if k := len(f.steps); k > 0 && f.steps[k-1].field == 0 {
-			f.steps[k-1].text += s
-			return
-		}
-		f.steps = append(f.steps, step{text: s})
-	}
 	seen := map[byte]bool{}
 	for i := 0; i < len(pattern); {
 		c := pattern[i]
-		if c == '\'' {
-			end := strings.IndexByte(pattern[i+1:], '\'')
-			switch {
-			case end < 0:
-				return nil, fmt.Errorf("a quote ' is not closed")
-			case end == 0:
-				literal("'")
-			default:
-				literal(pattern[i+1 : i+1+end])
+		switch {
+		case c == '\'':
+			size, err := f.quoted(pattern[i+1:])
+			if err != nil {
+				return nil, err
 			}
-			i += end + 2
-			continue
-		}
-		if (c < 'a' || c > 'z') && (c < 'A' || c > 'Z') || c == 'T' {
-			literal(pattern[i : i+1])
+			i += 1 + size
+		case (c < 'a' || c > 'z') && (c < 'A' || c > 'Z') || c == 'T':
+			f.literal(pattern[i : i+1])
 			i++
-			continue
-		}
-		n := 1
-		for i+n < len(pattern) && pattern[i+n] == c {
-			n++
-		}
-		i += n
-		s := step{field: c, min: n, max: n}
-		ok := n <= 2
-		switch c {
-		case 'y', 'u':
-			s.field = 'y'
-			if n == 1 {
-				s.min, s.max = 4, 4
-			}
-			ok = n == 1 || n == 2 || n == 4
-		case 'M', 'd', 'H', 'h', 'm', 's':
-			if n == 1 {
-				s.max = 2
-			}
-			ok = ok || c == 'M' && n <= 4
-		case 'S':
-			ok = n <= 9
-			// CSVW: .S stands for any number of fraction digits up to 9.
-			if n == 1 {
-				s.max = 9
-			}
-			if k := len(f.steps); k > 0 && f.steps[k-1].field == 0 && strings.HasSuffix(f.steps[k-1].text, ".") {
-				if f.steps[k-1].text = strings.TrimSuffix(f.steps[k-1].text, "."); f.steps[k-1].text == "" {
-					f.steps = f.steps[:k-1]
-				}
-				s.text = "."
-			}
-		case 'X', 'x':
-			ok = n <= 3
-			s.min, s.max = 1, n
-		case 'a':
 		default:
-			return nil, fmt.Errorf("the letter %q is not one of y M d H h m s S a X x; put other text in quotes: '%c'",
-				string(c), c)
+			n := 1
+			for i+n < len(pattern) && pattern[i+n] == c {
+				n++
+			}
+			s, err := f.letters(c, n)
+			if err != nil {
+				return nil, err
+			}
+			if seen[s.field] {
+				return nil, fmt.Errorf("the letter %q stands twice", string(c))
+			}
+			seen[s.field] = true
+			f.steps = append(f.steps, s)
+			i += n
 		}
-		if !ok {
-			return nil, fmt.Errorf("%s has too many letters", strings.Repeat(string(c), n))
-		}
-		if seen[s.field] {
-			return nil, fmt.Errorf("the letter %q stands twice", string(c))
-		}
-		seen[s.field] = true
-		f.steps = append(f.steps, s)
 	}
 	f.fixed = fix(f.steps)
 	return f, nil
+}
+
+// literal adds text that stands for itself.
+func (f *DateFormat) literal(s string) {
+	if k := len(f.steps); k > 0 && f.steps[k-1].field == 0 {
+		f.steps[k-1].text += s
+		return
+	}
+	f.steps = append(f.steps, step{text: s})
+}
+
+// quoted adds the text between two quotes, and returns how much of the rest it takes with
+// the closing one. Two quotes stand for one.
+func (f *DateFormat) quoted(rest string) (size int, err error) {
+	end := strings.IndexByte(rest, '\'')
+	switch {
+	case end < 0:
+		return 0, fmt.Errorf("a quote ' is not closed")
+	case end == 0:
+		f.literal("'")
+	default:
+		f.literal(rest[:end])
+	}
+	return end + 1, nil
+}
+
+// letters makes the step of a letter that stands n times.
+func (f *DateFormat) letters(c byte, n int) (s step, err error) {
+	s = step{field: c, min: n, max: n}
+	ok := n <= 2
+	switch c {
+	case 'y', 'u':
+		s.field = 'y'
+		if n == 1 {
+			s.min, s.max = 4, 4
+		}
+		ok = n == 1 || n == 2 || n == 4
+	case 'M', 'd', 'H', 'h', 'm', 's':
+		if n == 1 {
+			s.max = 2
+		}
+		ok = ok || c == 'M' && n <= 4
+	case 'S':
+		ok = n <= 9
+		// CSVW: .S stands for any number of fraction digits up to 9.
+		if n == 1 {
+			s.max = 9
+		}
+		s.text = f.takePoint()
+	case 'X', 'x':
+		ok = n <= 3
+		s.min, s.max = 1, n
+	case 'a':
+	default:
+		return s, fmt.Errorf("the letter %q is not one of y M d H h m s S a X x; put other text in quotes: '%c'",
+			string(c), c)
+	}
+	if !ok {
+		return s, fmt.Errorf("%s has too many letters", strings.Repeat(string(c), n))
+	}
+	return s, nil
+}
+
+// takePoint takes the point off the end of the text before, "" where none is there: without
+// a fraction the point is missing too.
+func (f *DateFormat) takePoint() string {
+	k := len(f.steps) - 1
+	if k < 0 || f.steps[k].field != 0 || !strings.HasSuffix(f.steps[k].text, ".") {
+		return ""
+	}
+	if f.steps[k].text = strings.TrimSuffix(f.steps[k].text, "."); f.steps[k].text == "" {
+		f.steps = f.steps[:k]
+	}
+	return "."
 }
 
 // IsISO reports whether a text of this format that parses is canonical already:
