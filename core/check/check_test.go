@@ -15,7 +15,6 @@ import (
 	"sieb/core/layout"
 	"sieb/core/source"
 	"sieb/core/target"
-	"sieb/core/value"
 )
 
 // judged runs a text through a target given as YAML columns; it gives the
@@ -369,7 +368,7 @@ func TestShortcutsChangeNothing(t *testing.T) {
 		slowRows, slowFound := judged(t, columns, text.String(), func(j *Judge) {
 			slow = j
 			for i := range j.lanes {
-				j.lanes[i].memory.isOn = false
+				j.lanes[i].memory.End()
 				plain := *j.lanes[i].column
 				plain.quick = nil
 				j.lanes[i].column = &plain
@@ -399,20 +398,6 @@ func TestPatternAgainstRegexp(t *testing.T) {
 		})
 	}
 	assert.Greater(t, simple, 6, "the expressions of codes and numbers are simple ones")
-}
-
-func TestWordsTellCellsApart(t *testing.T) {
-	cell := rapid.StringMatching(`[ab\x00]{0,16}`)
-	rapid.Check(t, func(t *rapid.T) {
-		a, b := cell.Draw(t, "a"), cell.Draw(t, "b")
-		buf := []byte(a + "zzzzzzzz")
-		ah, at := value.Words(buf[:len(a)])
-		bh, bt := value.Words([]byte(b)[:len(b):len(b)])
-		assert.Equal(t, a == b, ah == bh && at == bt && len(a) == len(b), "%q %q", a, b)
-		if a == b {
-			assert.Equal(t, slotOf(ah, at, len(a)), slotOf(bh, bt, len(b)), "what stands behind a cell does not matter")
-		}
-	})
 }
 
 // Two columns of a target that would read one cell are an error that names both, unless

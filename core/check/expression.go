@@ -203,7 +203,7 @@ func (j *Judge) derive(l *lane, from, to int) {
 		v := l.derive.Evaluate(vars, k)
 		switch v.Kind {
 		case condition.Missing:
-			l.texts[k] = j.judge(l, from+k, delimited.Span{}, nil, nil)
+			l.texts[k] = j.judge(l, from+k, delimited.Span{}, nil, false)
 			continue
 		case condition.Wrong:
 			j.row, j.raw, j.changed, j.blank = from+k, nil, 0, false
@@ -225,7 +225,7 @@ func (j *Judge) derive(l *lane, from, to int) {
 			continue
 		}
 		j.kind = kindOf(v.Kind)
-		l.texts[k] = j.judge(l, from+k, s, raw, nil)
+		l.texts[k] = j.judge(l, from+k, s, raw, false)
 	}
 }
 
@@ -264,7 +264,7 @@ func (j *Judge) constant(l *lane, from, to int) {
 		default:
 			found := len(j.out.Found)
 			j.kind = literalKind(l.spec.Datatype)
-			l.texts[k] = j.judge(l, from+k, s, raw, nil)
+			l.texts[k] = j.judge(l, from+k, s, raw, false)
 			if len(j.out.Found) == found {
 				known = k
 			}

@@ -8,6 +8,7 @@ import (
 
 	"sieb/core/condition"
 	"sieb/core/delimited"
+	"sieb/core/recall"
 	"sieb/core/remedy"
 	"sieb/core/source"
 	"sieb/core/value"
@@ -56,7 +57,7 @@ const blockCells = 1 << 14
 type lane struct {
 	*column
 	place   int
-	memory  memory
+	memory  recall.Memory[answer]
 	texts   []delimited.Span // of the block's cells in canonical form, in the batch's arena
 	chain   *remedy.Chain
 	known   map[string]bool   // answers of a pattern that is not simple
@@ -88,9 +89,9 @@ func (p *Plan) NewJudge() *Judge {
 		l := &j.lanes[i]
 		l.column, l.place = c, i
 		l.texts = make([]delimited.Span, block)
-		if !c.hashed && !c.forgets() && remembering < maxLanes {
+		if !c.hashed && !c.forgets() && remembering < recall.Most {
 			remembering++
-			l.memory.isOn, l.memory.answers = true, new([1 << placeBits]answer)
+			l.memory.Begin()
 		}
 		if len(c.spec.Remedies) > 0 {
 			l.chain = remedy.NewChain(c.spec.Remedies, c.isNull)
@@ -258,7 +259,7 @@ func (j *Judge) fill(l *lane, from, to int) {
 		for k := range to - from {
 			l.texts[k] = delimited.Span{}
 			if !j.apart[k] {
-				l.texts[k] = j.judge(l, from+k, delimited.Span{}, nil, nil)
+				l.texts[k] = j.judge(l, from+k, delimited.Span{}, nil, false)
 			}
 		}
 	}
@@ -268,7 +269,7 @@ func (j *Judge) fill(l *lane, from, to int) {
 func (j *Judge) column(l *lane, from, to int) {
 	texts := l.texts[:to-from]
 	j.batch.Gather(texts, l.cell, from)
-	special := j.isSpecial
+	special, missed := j.isSpecial, 0
 	typed := j.batch.IsTyped() && l.spec.Datatype != value.String
 	for k, s := range texts {
 		if special && (j.apart[k] || slices.Contains(j.spoilt, cellAt{from + k, l.cell})) {
@@ -287,26 +288,27 @@ func (j *Judge) column(l *lane, from, to int) {
 			// What is remembered are texts; here the same text may be a number
 			// or the writing of one.
 			j.kind = j.batch.Kind(from+k, l.cell)
-			texts[k] = j.judge(l, from+k, s, raw, nil)
+			texts[k] = j.judge(l, from+k, s, raw, false)
 			continue
 		}
-		if !l.memory.isOn || len(raw) > maxKnown {
+		if !l.memory.IsOn() || len(raw) > recall.Longest {
+			missed++
 			if l.quick != nil && l.quick(raw) {
 				if l.hashed {
 					l.hashes[k] = xxh3.Hash128(raw)
 				}
 				continue
 			}
-			texts[k] = j.judge(l, from+k, s, raw, nil)
+			texts[k] = j.judge(l, from+k, s, raw, false)
 			continue
 		}
 		head, tail := value.Words(raw)
-		known := &l.memory.answers[slotOf(head, tail, len(raw))]
-		if known.head != head || known.tail != tail || int(known.length) != len(raw) || !known.isKnown {
-			texts[k] = j.judge(l, from+k, s, raw, known)
+		known := l.memory.Find(head, tail, uint32(len(raw)))
+		if known == nil {
+			missed++
+			texts[k] = j.judge(l, from+k, s, raw, true)
 			continue
 		}
-		l.memory.hits++
 		if known.isSame {
 			continue
 		}
@@ -315,12 +317,14 @@ func (j *Judge) column(l *lane, from, to int) {
 			j.count(l.place, known.changed)
 		}
 	}
-	l.memory.asked += len(texts)
-	l.memory.judge()
+	if l.memory.IsOn() && l.memory.Judge(len(texts), missed, 2) {
+		l.memory.End()
+	}
 }
 
-// judge checks one cell, of the kind at hand, and keeps the answer where it is clean.
-func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, keep *answer) delimited.Span {
+// judge checks one cell, of the kind at hand, and remembers the answer where that is asked
+// for and the cell is clean.
+func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, remember bool) delimited.Span {
 	j.row, j.blank = row, false
 	found := len(j.out.Found)
 	out := j.cell(l, raw)
@@ -337,8 +341,8 @@ func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, keep *answ
 		}
 		return delimited.Span{}
 	}
-	if keep != nil && len(j.out.Found) == found {
-		keep.keep(raw, out, j.changed)
+	if remember && len(j.out.Found) == found {
+		l.remember(raw, out, j.changed)
 	}
 	if string(out) == string(raw) {
 		return s

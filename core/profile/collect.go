@@ -7,6 +7,7 @@ import (
 
 	"sieb/core/delimited"
 	"sieb/core/distinct"
+	"sieb/core/recall"
 	"sieb/core/relation"
 	"sieb/core/source"
 	"sieb/core/typing"
@@ -28,7 +29,7 @@ type column struct {
 	gaps   distinct.Sightings // the first empty cells
 	sums   *sums              // of what was taken out of the table
 	plan   *columnPlan
-	memory memory
+	memory recall.Memory[answer]
 	dense  []uint32 // how often each small whole number occurs, beside what its entry counts
 	space  []byte
 }
@@ -80,8 +81,8 @@ func (p *plan) newCollector() *collector {
 			col.table.Add(distinct.HeldHash(pin.text, pin.kind), pin.text, pin.kind, 0, math.MaxInt64, 0)
 		}
 		col.pinned, col.table.Most = len(col.plan.pins), col.plan.most
-		if k < maxMemories && !col.plan.isWhole {
-			col.memory.answers = new([1 << placeBits]answer)
+		if k < recall.Most && !col.plan.isWhole {
+			col.memory.Begin()
 		}
 		if col.plan.isOver {
 			col.drain()
@@ -198,10 +199,10 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 	isTyped := c.batch.IsTyped()
 	dense := col.plan.isWhole && !isTyped
 	lane := c.related.Lane(k)
-	if isApart || isTyped || dense || col.memory.answers == nil {
+	if isApart || isTyped || dense || !col.memory.IsOn() {
 		c.missed = col.hash(c, k, from, texts, hashes, apart, lane)
 	} else {
-		c.missed = col.remember(c, from, texts, hashes, c.missed[:0])
+		c.missed = col.recognise(c, from, texts, hashes, c.missed[:0])
 	}
 	c.touched ^= col.table.Touch(hashes, c.missed)
 	for _, i := range c.missed {
@@ -212,10 +213,13 @@ func (c *collector) column(k, from, n int, apart []bool, isApart bool) {
 			col.keepDense(col.table.Text(col.table.Entry(at)))
 		default:
 			s := texts[i]
-			col.memory.keep(c.batch.Arena[s.Start:s.End], c.batch.Kind(from+int(i), k), hashes[i], col.table.Entry(at))
+			col.remember(c.batch.Arena[s.Start:s.End], c.batch.Kind(from+int(i), k), hashes[i], col.table.Entry(at))
 		}
 	}
-	col.memory.judge(n, len(c.missed))
+	if col.memory.IsOn() && col.memory.Judge(n, len(c.missed), 3) {
+		col.memory.All((*answer).settle)
+		col.memory.End()
+	}
 }
 
 // hash takes the hashes of the block's cells, and counts small whole numbers at once. It
@@ -291,11 +295,10 @@ func (c *column) count(b *source.Batch, k, from, i int, s delimited.Span, hash u
 	return at
 }
 
-// remember counts the texts that the memory has, and gives those that it has not.
-func (c *column) remember(all *collector, from int, texts []delimited.Span, hashes []uint64, missed []uint32) []uint32 {
+// recognise counts the texts that the memory has, and gives those that it has not.
+func (c *column) recognise(all *collector, from int, texts []delimited.Span, hashes []uint64, missed []uint32) []uint32 {
 	b := all.batch
 	arena := b.Arena
-	memory := c.memory.answers
 	for i, s := range texts {
 		size := s.End - s.Start
 		if size == 0 {
@@ -307,8 +310,7 @@ func (c *column) remember(all *collector, from int, texts []delimited.Span, hash
 		text := arena[s.Start:s.End]
 		if size <= value.MaxWords {
 			head, tail := value.Words(text)
-			known := &memory[place(head, tail, int(size))]
-			if known.head == head && known.tail == tail && known.size == size {
+			if known := c.memory.Find(head, tail, size); known != nil {
 				hashes[i] = known.hash
 				known.count++
 				continue
@@ -345,7 +347,7 @@ func (c *column) keepDense(text []byte) {
 // settle moves the counts of the array and of the memory to the table, and has the
 // sums count all that they have seen.
 func (c *column) settle() {
-	c.memory.settle()
+	c.memory.All((*answer).settle)
 	if c.sums != nil {
 		c.sums.settle()
 	}
@@ -375,7 +377,7 @@ func (c *column) drain() {
 		}
 	}
 	c.table.Reset(c.pinned, c.table.PinnedBytes(c.pinned)+c.plan.afterward)
-	c.memory.forget()
+	c.memory.Forget()
 	c.over = true
 }
 
