@@ -200,7 +200,7 @@ func (j *Judge) derive(l *lane, from, to int) {
 		if j.apart[k] {
 			continue
 		}
-		v := l.derive.Evaluate(vars, k)
+		v := l.derive.Evaluate(vars, k, &j.joined)
 		switch v.Kind {
 		case condition.Missing:
 			l.texts[k] = j.judge(l, from+k, delimited.Span{}, nil, false)

@@ -41,6 +41,7 @@ type Judge struct {
 	vars    []condition.Block // for each of the plan's expressions, what it reads
 	changed uint64            // remedies that changed the cell at hand
 	blank   bool              // the cell at hand is to be blanked
+	joined  []byte            // the text that is put together for the cell at hand
 	listed  []byte            // the list at hand in canonical form
 	isEntry bool              // the cell at hand is an entry of a list
 }

@@ -124,6 +124,7 @@ type Program struct {
 	truth   truthFunc      // nil where the library must be asked
 	number  numberFunc
 	text    textFunc
+	join    joinFunc
 	moment  momentFunc
 
 	// Label returns what a code of a list means; false where it is none. Where Lists names

@@ -98,7 +98,7 @@ func TestEvaluate(t *testing.T) {
 			continue
 		}
 		vars := valuesOf(p, load)
-		got := p.Evaluate(vars, 0)
+		got := p.Evaluate(vars, 0, new([]byte))
 		assert.Equal(t, want, string(got.Append(nil, false)), text)
 		slow := p.ask(vars, 0)
 		assert.Equal(t, want, string(slow.Append(nil, false)), "%s, by the library", text)
@@ -118,12 +118,12 @@ func TestMissingValues(t *testing.T) {
 	} {
 		p, err := Compile(text, ticket)
 		require.NoError(t, err, text)
-		got := p.Evaluate(valuesOf(p, few), 0)
+		got := p.Evaluate(valuesOf(p, few), 0, new([]byte))
 		assert.Equal(t, want, got.Kind, "%s: %s", text, got.Text)
 	}
 	p, err := Compile("has(net_kg)", ticket)
 	require.NoError(t, err)
-	assert.Equal(t, Missing, p.Evaluate(Block{{{Kind: Wrong}}}, 0).Kind, "a wrong value is no answer")
+	assert.Equal(t, Missing, p.Evaluate(Block{{{Kind: Wrong}}}, 0, nil).Kind, "a wrong value is no answer")
 }
 
 func TestFailures(t *testing.T) {
@@ -137,7 +137,7 @@ func TestFailures(t *testing.T) {
 	} {
 		p, err := Compile(text, ticket)
 		require.NoError(t, err, text)
-		got := p.Evaluate(valuesOf(p, load), 0)
+		got := p.Evaluate(valuesOf(p, load), 0, new([]byte))
 		assert.Equal(t, Wrong, got.Kind, text)
 		assert.Contains(t, string(got.Text), want, text)
 	}
@@ -248,7 +248,7 @@ func TestNativeIsTheLibrary(t *testing.T) {
 			texts[name] = rapid.SampledFrom(of).Draw(t, name)
 		}
 		vars := valuesOf(p, texts)
-		fast := p.Evaluate(vars, 0)
+		fast := p.Evaluate(vars, 0, new([]byte))
 		counts[p.truth != nil]++
 		for i := range vars {
 			if vars[i][0].Kind == Wrong || vars[i][0].Kind == Missing && !p.Variables[i].Tested {
@@ -297,6 +297,55 @@ func FuzzCompile(f *testing.F) {
 			require.ErrorAs(t, err, &e)
 			return
 		}
-		p.Evaluate(valuesOf(p, load), 0)
+		p.Evaluate(valuesOf(p, load), 0, new([]byte))
+	})
+}
+
+// Texts that are put together natively are those of the library.
+func TestJoinedTexts(t *testing.T) {
+	piece := rapid.SampledFrom([]string{"ticket_no", `"/"`, `""`, `cell("Name")`, "string(net_kg)", "string(moisture)",
+		"string(net_kg - tare_kg)", "string(row)", "string(row + 1000)", "string(net_kg * moisture)", "fileName"})
+	native := 0
+	rapid.Check(t, func(t *rapid.T) {
+		source := strings.Join(rapid.SliceOfN(piece, 2, 5).Draw(t, "pieces"), " + ")
+		p, err := Compile(source, ticket, Text)
+		require.NoError(t, err, source)
+		if p.join != nil {
+			native++
+		}
+		texts := map[string]string{}
+		for name, of := range map[string][]string{"net_kg": {"", "0", "-12500", "123456789012345678901"},
+			"tare_kg": {"7500", "000"}, "moisture": {"14.50", "-0.25", "", "100.00"}, "ticket_no": {"AH", `"a ""b"""`},
+			"cell Name": {"B", "ä"}, "row": {"7"}, "fileName": {"a.csv"}} {
+			texts[name] = rapid.SampledFrom(of).Draw(t, name)
+		}
+		vars := valuesOf(p, texts)
+		if !p.isComplete(vars, 0) {
+			return
+		}
+		space := make([]byte, 0, 1)
+		fast, slow := p.Evaluate(vars, 0, &space), p.ask(vars, 0)
+		require.Equal(t, slow, fast, "%s", source)
+		require.Equal(t, slow, p.Evaluate(vars, 0, nil), "without space the library answers")
+	})
+	assert.Positive(t, native)
+}
+
+// Moments in canonical form are read by digits as the format reads them.
+func TestReadISO(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		at := time.Unix(rapid.Int64Range(-62135596800, 253402300799).Draw(t, "seconds"), 0).UTC()
+		for _, text := range []string{at.Format("2006-01-02"), at.Format("2006-01-02T15:04:05")} {
+			seconds, ok := readISO([]byte(text))
+			require.True(t, ok, text)
+			want, err := time.Parse("2006-01-02T15:04:05", (text + "T00:00:00")[:19])
+			require.NoError(t, err)
+			require.Equal(t, want.Unix(), seconds, text)
+		}
+		for _, text := range []string{at.Format("2006-01-02T15:04:05.5"), at.Format("2006-01-02T15:04:05Z"), "2026-1x-01",
+			"2026-13-01", "2026-07-31 14:05:00", ""} {
+			_, ok := readISO([]byte(text))
+			require.False(t, ok, text)
+		}
 	})
 }

@@ -17,7 +17,7 @@ func (p *Program) Holds(vars Block, k int) (holds, isJudged bool) {
 			return holds, true
 		}
 	}
-	v := p.Evaluate(vars, k)
+	v := p.Evaluate(vars, k, nil)
 	return v.Units != 0, v.Kind == Truth
 }
 
@@ -32,11 +32,11 @@ func (p *Program) isComplete(vars Block, k int) bool {
 	return true
 }
 
-// Evaluate computes the result for row k of a block. It is Missing where a value is missing for which the text does not
-// ask
-// with has(), or is wrong; and Wrong where it cannot be computed, with the reason as
-// its text.
-func (p *Program) Evaluate(vars Block, k int) Value {
+// Evaluate computes the result for row k of a block. It is Missing where a value is missing
+// for which the text does not ask with has(), or is wrong; and Wrong where it cannot be
+// computed, with the reason as its text. A text that is put together stands in space, and is
+// valid until that is used again; space may be nil.
+func (p *Program) Evaluate(vars Block, k int, space *[]byte) Value {
 	if !p.isComplete(vars, k) {
 		return Value{}
 	}
@@ -52,6 +52,11 @@ func (p *Program) Evaluate(vars Block, k int) Value {
 	case p.text != nil:
 		if t, ok := p.text(vars, k); ok {
 			return Value{Kind: Text, Text: t}
+		}
+	case p.join != nil && space != nil:
+		text, ok := p.join((*space)[:0], vars, k)
+		if *space = text; ok {
+			return Value{Kind: Text, Text: text}
 		}
 	case p.moment != nil:
 		if m, ok := p.moment(vars, k); ok {

@@ -19,6 +19,7 @@ type (
 	numberFunc func(vars Block, k int) (short, bool)
 	textFunc   func(vars Block, k int) ([]byte, bool)
 	momentFunc func(vars Block, k int) (instant, bool)
+	joinFunc   func(dst []byte, vars Block, k int) ([]byte, bool) // appends a text
 )
 
 // Block holds the values of a block of rows: for each variable of a program, in their
@@ -51,7 +52,9 @@ func (p *Program) native(tree *ast.AST) {
 	case Number:
 		p.number = c.number(e)
 	case Text:
-		p.text = c.text(e)
+		if p.text = c.text(e); p.text == nil {
+			p.join = c.join(e)
+		}
 	case Moment:
 		p.moment = c.moment(e)
 	}
@@ -295,6 +298,46 @@ func (c *compiler) text(e ast.Expr) textFunc {
 		if s, ok := e.AsLiteral().(types.String); ok {
 			text := []byte(s)
 			return func(Block, int) ([]byte, bool) { return text, true }
+		}
+	}
+	return nil
+}
+
+// join compiles a text that is put together of others, and of numbers as texts.
+func (c *compiler) join(e ast.Expr) joinFunc {
+	if f := c.text(e); f != nil {
+		return func(dst []byte, vars Block, k int) ([]byte, bool) {
+			text, ok := f(vars, k)
+			return append(dst, text...), ok
+		}
+	}
+	if e.Kind() != ast.CallKind {
+		return nil
+	}
+	args := e.AsCall().Args()
+	switch e.AsCall().FunctionName() {
+	case "_+_":
+		a, b := c.join(args[0]), c.join(args[1])
+		if a == nil || b == nil {
+			return nil
+		}
+		return func(dst []byte, vars Block, k int) ([]byte, bool) {
+			dst, ok := a(dst, vars, k)
+			if !ok {
+				return dst, false
+			}
+			return b(dst, vars, k)
+		}
+	case "string":
+		if len(args) != 1 || c.kind(args[0]) != Number {
+			return nil
+		}
+		if f := c.number(args[0]); f != nil {
+			return func(dst []byte, vars Block, k int) ([]byte, bool) {
+				n, ok := f(vars, k)
+				v := Value{Kind: Number, Units: n.units, Scale: n.scale}
+				return v.appendNumber(dst), ok
+			}
 		}
 	}
 	return nil

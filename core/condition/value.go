@@ -125,6 +125,9 @@ var dateTimes, _ = value.NewDateFormat(value.DateTime, "")
 var dates, _ = value.NewDateFormat(value.Date, "")
 
 func readMoment(text []byte) Value {
+	if seconds, ok := readISO(text); ok {
+		return Value{Kind: Moment, Units: seconds}
+	}
 	var t value.Instant
 	f := dates
 	if len(text) > len("2026-07-31") {
@@ -134,6 +137,30 @@ func readMoment(text []byte) Value {
 		return Value{Kind: Wrong}
 	}
 	return Value{Kind: Moment, Units: t.Seconds(), Nanos: t.Nanos}
+}
+
+// readISO reads yyyy-MM-dd and yyyy-MM-ddTHH:mm:ss, which nearly all moments are; false for
+// any other text. That the day is one of the calendar is known of what is canonical.
+func readISO(text []byte) (seconds int64, ok bool) {
+	if len(text) != 10 && (len(text) != 19 || text[10] != 'T' || text[13] != ':' || text[16] != ':') ||
+		text[4] != '-' || text[7] != '-' {
+		return 0, false
+	}
+	isDigits := true
+	two := func(at int) int64 {
+		tens, ones := text[at]-'0', text[at+1]-'0'
+		isDigits = isDigits && tens < 10 && ones < 10
+		return int64(tens)*10 + int64(ones)
+	}
+	day := value.Instant{Year: int32(two(0)*100 + two(2)), Month: uint8(two(5)), Day: uint8(two(8))}
+	if !isDigits || day.Month < 1 || day.Month > 12 {
+		return 0, false
+	}
+	seconds = day.Days() * 24 * 60 * 60
+	if len(text) == 19 {
+		seconds += two(11)*3600 + two(14)*60 + two(17)
+	}
+	return seconds, isDigits
 }
 
 func (v *Value) time() time.Time { return time.Unix(v.Units, int64(v.Nanos)).UTC() }
