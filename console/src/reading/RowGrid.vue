@@ -70,7 +70,7 @@ const held = ref(0)
 const rowsNow = computed(() => (tail.value ? tail.value.rows.length : Math.max(total, top.rows.length, all ? 0 : held.value)))
 watch(rowsNow, (n) => {
   if (!tail.value) held.value = n
-})
+}, { immediate: true })
 const underneath = computed(() => (tail.value ? (tail.value.below ?? []) : all ? below.value : []))
 const entries = computed(() => above.value.length + rowsNow.value + underneath.value.length)
 
