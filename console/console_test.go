@@ -253,3 +253,27 @@ func TestStates(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, wide, "the page fits a narrow window")
 }
+
+// Where a control value stands in a file of its own, the page asks which delivery that is.
+func TestCompanionIsAskedFor(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	ctx := t.Context()
+	_, err := s.Client.AddTarget(ctx, []byte("target: loads\ncolumns: [{name: no}, {name: kg, datatype: integer}]\n"+
+		"controls: [{sum: kg, in: companion, find: 'kg=([0-9]+)'}]\n"))
+	require.NoError(t, err)
+	d, err := s.Client.AddDelivery(ctx, "loads.csv", strings.NewReader("no,kg\n1,5\n2,7\n"))
+	require.NoError(t, err)
+	_, err = s.Client.AddDelivery(ctx, "totals.ctl", strings.NewReader("rows=2\nkg=13\n"))
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(s.Address+"/deliveries/"+d.ID), chromedp.WaitVisible("#target"))
+	p.choose("#target", "loads")
+	p.do(chromedp.Click(`//button[contains(., "Sift")]`))
+	p.shows("deliver that file too, and name it")
+	p.do(chromedp.WaitVisible("#companion"))
+	p.accessible("asking for the companion file")
+	p.choose("#companion", "totals.ctl")
+	p.do(chromedp.Click(`//button[contains(., "Sift")]`))
+	p.shows("the sum of kg is 12, and totals.ctl says 13")
+	p.shows("another sum than stated")
+}
