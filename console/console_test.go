@@ -269,7 +269,7 @@ func TestCompanionIsAskedFor(t *testing.T) {
 	p.do(chromedp.Navigate(s.Address+"/deliveries/"+d.ID), chromedp.WaitVisible("#target"))
 	p.choose("#target", "loads")
 	p.do(chromedp.Click(`//button[contains(., "Sift")]`))
-	p.shows("deliver that file too, and name it")
+	p.shows("deliver that file too, and name it here")
 	p.do(chromedp.WaitVisible("#companion"))
 	p.accessible("asking for the companion file")
 	p.choose("#companion", "totals.ctl")

@@ -68,8 +68,12 @@ async function start(): Promise<void> {
     const run = await answered(api.POST('/api/v1/runs', { body: { delivery, target: named(chosen.value), mapping: named(mapping.value), companion: companion.value || undefined } }))
     emit('started', run.id)
   } catch (e) {
-    error.value = e
-    if (e instanceof ServiceError && e.details.some((d) => d.startsWith('body.companion'))) await findCompanions()
+    if (e instanceof ServiceError && e.details.some((d) => d.startsWith('body.companion'))) {
+      error.value = new ServiceError('A control value stands in a file that comes with the delivery: deliver that file too, and name it here.')
+      await findCompanions()
+    } else {
+      error.value = e
+    }
   }
   starting.value = false
 }

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { Tally } from '../api/client'
 import { count, share } from '../format'
 
-const { tally, slim = false } = defineProps<{ tally: Tally; slim?: boolean }>()
+const { tally, slim = false, refused = false } = defineProps<{ tally: Tally; slim?: boolean; /** The delivery is not to be loaded: none of it is green. */ refused?: boolean }>()
 
 const parts = computed(() =>
   (['accepted', 'rejected', 'excluded'] as const).map((name) => ({ name, rows: tally[name] })),
@@ -14,7 +14,7 @@ const words = computed(
 </script>
 
 <template>
-  <div class="tally" :class="{ slim }">
+  <div class="tally" :class="{ slim, refused }">
     <div class="strip" role="img" :aria-label="words">
       <template v-for="p in parts" :key="p.name">
         <span v-if="p.rows > 0" :class="p.name" :style="{ flexGrow: p.rows }"></span>
@@ -54,6 +54,12 @@ const words = computed(
 
 .accepted {
   background: var(--leaf);
+}
+
+.refused .accepted {
+  background: var(--husk-wash);
+  outline: 1px solid var(--husk);
+  outline-offset: -1px;
 }
 
 .rejected {

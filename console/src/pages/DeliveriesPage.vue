@@ -149,7 +149,7 @@ onBeforeUnmount(() => {
               <td class="number">{{ count(d.run.tally.read) }}</td>
               <td class="number">{{ count(d.run.tally.accepted) }}</td>
               <td class="number">{{ count(d.run.tally.rejected) }}</td>
-              <td><TallyBar :tally="d.run.tally" slim /></td>
+              <td><TallyBar :tally="d.run.tally" slim :refused="d.run.verdict === 'refused'" /></td>
             </template>
             <td v-else colspan="4" class="soft">
               <template v-if="d.state === 'arrived'">not yet sifted: open it to see how it is read</template>

@@ -273,7 +273,7 @@ const outputs = computed(() => [
             <p class="soft">read as {{ readAs }}</p>
             <p v-for="remark in remarks" :key="remark" class="soft">{{ remark }}</p>
           </div>
-          <TallyBar :tally="run.tally" class="tally" />
+          <TallyBar :tally="run.tally" class="tally" :refused="run.verdict === 'refused'" />
         </div>
         <div class="downloads">
           <a v-for="o in outputs" :key="o.name" :href="linkOf(o)" download class="download">
