@@ -93,7 +93,7 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		if err != nil {
 			return err
 		}
-		keys, err := referred(cmd.Context(), t, references)
+		keys, err := referred(cmd.Context(), t, references, codeLists)
 		if err != nil {
 			return err
 		}
@@ -243,7 +243,8 @@ func readCompanion(t *target.Target, path string) (*check.Companion, error) {
 }
 
 // referred reads the files with the tables that a target refers to.
-func referred(ctx context.Context, t *target.Target, files map[string]string) (all []*reference.Keys, err error) {
+func referred(ctx context.Context, t *target.Target, files map[string]string, lists []*codes.List) (
+	all []*reference.Keys, err error) {
 	if t == nil {
 		return nil, nil
 	}
@@ -253,6 +254,14 @@ func referred(ctx context.Context, t *target.Target, files map[string]string) (a
 		if fk.Reference.Table != "" {
 			return nil, fmt.Errorf("the target refers to the table %s of the database %s, which only a service can "+
 				"read: sieb runs start", fk.Reference.Table, fk.Reference.Database)
+		}
+		if fk.Reference.Codes != "" {
+			keys, err := reference.OfCodes(ctx, t, &fk, codes.Named(lists, fk.Reference.Codes))
+			if err != nil {
+				return nil, err
+			}
+			all = append(all, keys)
+			continue
 		}
 		path, ok := files[fk.Reference.Resource]
 		if !ok {

@@ -109,6 +109,15 @@ func TestMappingsAndCodes(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, e, again)
 	assert.Equal(t, int64(2), run(api.NewRun{Mapping: "m", MappingVersion: 1}).Tally.Accepted)
+
+	// A foreign key may mean the codes of a list.
+	_, err = s.Client.AddTarget(ctx, []byte("target: loads\ncolumns: [{name: no}, {name: site}]\nleftOut: [Weight]\n"+
+		"foreignKeys: [{columnReference: site, reference: {codes: sites}}]\n"))
+	require.NoError(t, err)
+	r = run(api.NewRun{Target: "loads"})
+	assert.Equal(t, "no,site\n2,x\n3,AHR\n", s.output(t, r.ID, report.AcceptedName))
+	require.Len(t, r.References, 1)
+	assert.Equal(t, []any{"sites", int64(2)}, []any{r.References[0].Name, r.References[0].Keys})
 }
 
 // Rows whose main row was rejected are withheld, and say so; which run is meant can be said.

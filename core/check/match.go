@@ -331,12 +331,7 @@ func (m *matching) compileAll() error {
 // label returns what a code of a list means, which is the code itself where the list says
 // no more.
 func (m *matching) label(list, code string) (string, bool) {
-	for _, l := range m.lists {
-		if l.Name == list {
-			return l.Label(code)
-		}
-	}
-	return "", false
+	return codes.Named(m.lists, list).Label(code)
 }
 
 // compile compiles an expression and finds what it reads; what says so in a message.
@@ -346,7 +341,7 @@ func (m *matching) compile(text string, known []condition.Column, what string) (
 		return nil, err
 	}
 	for _, name := range program.Lists {
-		if !slices.ContainsFunc(m.lists, func(l *codes.List) bool { return l.Name == name }) {
+		if codes.Named(m.lists, name) == nil {
 			return nil, fmt.Errorf("the code list %s is not given", name)
 		}
 	}

@@ -291,11 +291,9 @@ func (c *column) compileValues(d *Delivery) error {
 	spec := c.spec
 	switch {
 	case spec.Codes != nil:
-		at := slices.IndexFunc(d.Codes, func(l *codes.List) bool { return l.Name == spec.Codes.Name })
-		if at < 0 {
+		if c.codes = codes.Named(d.Codes, spec.Codes.Name); c.codes == nil {
 			return fmt.Errorf("the code list %s is not given", spec.Codes.Name)
 		}
-		c.codes = d.Codes[at]
 	case spec.OneOf != nil && spec.Datatype.IsText():
 		c.oneOf = map[string]bool{}
 		for _, v := range spec.OneOf {

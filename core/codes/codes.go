@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -26,6 +27,15 @@ type List struct {
 	Text  []byte // the text that it was read from
 	at    map[string]int
 	loose map[string]int // without regard to case and blanks; -1 where several codes are the same so
+}
+
+// Named returns the list of a name, nil where there is none.
+func Named(lists []*List, name string) *List {
+	at := slices.IndexFunc(lists, func(l *List) bool { return l.Name == name })
+	if at < 0 {
+		return nil
+	}
+	return lists[at]
 }
 
 // Code is a code with what it means.

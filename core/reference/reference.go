@@ -4,6 +4,7 @@
 package reference
 
 import (
+	"bytes"
 	"context"
 	"encoding/hex"
 	"fmt"
@@ -12,6 +13,9 @@ import (
 	"github.com/zeebo/xxh3"
 
 	"sieb/core/check"
+	"sieb/core/codes"
+	"sieb/core/layout"
+	"sieb/core/rfc4180"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/violation"
@@ -55,7 +59,7 @@ func (k *Keys) Why(h check.KeyHash) string {
 func Columns(t *target.Target, fk *target.ForeignKey) []target.Column {
 	all := make([]target.Column, len(fk.Columns))
 	for i, name := range fk.Columns {
-		all[i] = target.Column{Name: fk.Reference.Columns[i], Datatype: t.Column(name).Datatype, Null: []string{""}}
+		all[i] = target.Column{Name: fk.Reference.Columns[i], Datatype: t.Column(name).ValueType(), Null: []string{""}}
 	}
 	return all
 }
@@ -66,7 +70,7 @@ func Read(ctx context.Context, name string, columns []target.Column, rows source
 	error) {
 	k := &Keys{State: State{Name: name}}
 	var err error
-	k.keys, err = read(ctx, name, &target.Target{Columns: columns, Key: namesOf(columns)}, rows, encoding)
+	k.keys, err = read(ctx, name, &target.Target{Columns: columns, Key: namesOf(columns)}, rows, encoding, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -84,13 +88,29 @@ func Read(ctx context.Context, name string, columns []target.Column, rows source
 	return k, nil
 }
 
+// OfCodes returns the codes of a list as keys of the only column of a foreign key.
+func OfCodes(ctx context.Context, t *target.Target, fk *target.ForeignKey, list *codes.List) (*Keys, error) {
+	columns := Columns(t, fk)
+	text := rfc4180.AppendRow(nil, columns[0].Name)
+	for _, c := range list.Codes {
+		text = rfc4180.AppendRow(text, c.Code)
+	}
+	rows, err := source.NewReader(bytes.NewReader(text), layout.Layout{Form: layout.Delimited, Encoding: "utf-8",
+		Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, HeaderNames: layout.Joined})
+	if err != nil {
+		return nil, err
+	}
+	return Read(ctx, list.Name, columns, rows, "utf-8")
+}
+
 // before is how many columns stand before the cells: row, line and reasons.
 const before = 3
 
 // AddRejected reads the keys of rows that were rejected, so that a row that refers to one of
 // them can be told why it is withheld. They are the rows of rejected.csv; by is the target
-// that rejected them, joined with its mapping.
-func (k *Keys) AddRejected(ctx context.Context, by *target.Target, columns []string, rows source.Source) error {
+// that rejected them, joined with its mapping, lists the code lists that it names.
+func (k *Keys) AddRejected(ctx context.Context, by *target.Target, lists []*codes.List, columns []string,
+	rows source.Source) error {
 	t := *by
 	t.Columns = slices.Clone(by.Columns)
 	for i := range t.Columns {
@@ -98,17 +118,17 @@ func (k *Keys) AddRejected(ctx context.Context, by *target.Target, columns []str
 			t.Columns[i].Position += before
 		}
 		t.Columns[i].Required, t.Columns[i].RequiredWhen, t.Columns[i].Unique = false, "", false
-		t.Columns[i].Codes = nil
+		t.Columns[i].Codes, t.Columns[i].Complete, t.Columns[i].Ordered = nil, false, target.AnyOrder
 	}
 	t.Key, t.UniqueKeys, t.ForeignKeys, t.AbsentFrom, t.RowRules, t.Exclude = columns, nil, nil, nil, nil, nil
-	t.RefuseNew = false
+	t.RefuseNew, t.Repeated, t.Delivery = false, target.Repeated{}, target.DeliveryRules{}
 	for _, name := range columns {
 		if t.Column(name) == nil {
 			return nil // the other target has no such column
 		}
 	}
 	var err error
-	k.rejected, err = read(ctx, k.State.Name, &t, rejectedRows{rows}, "utf-8")
+	k.rejected, err = read(ctx, k.State.Name, &t, rejectedRows{rows}, "utf-8", lists)
 	for h := range k.keys {
 		delete(k.rejected, h)
 	}
@@ -136,9 +156,10 @@ func namesOf(columns []target.Column) (names []string) {
 }
 
 // read returns the hashes of a target's key in all rows.
-func read(ctx context.Context, name string, t *target.Target, rows source.Source, encoding string) (
-	map[check.KeyHash]struct{}, error) {
-	plan, err := check.NewPlan(t, check.Delivery{Header: rows.Header(), Encoding: encoding})
+func read(ctx context.Context, name string, t *target.Target, rows source.Source, encoding string,
+	lists []*codes.List) (map[check.KeyHash]struct{}, error) {
+	plan, err := check.NewPlan(t, check.Delivery{Header: rows.Header(), Encoding: encoding,
+		Codes: lists})
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", name, err)
 	}

@@ -7,9 +7,11 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/zeebo/xxh3"
 	"pgregory.net/rapid"
 
 	"sieb/core/check"
+	"sieb/core/codes"
 	"sieb/core/layout"
 	"sieb/core/reference"
 	"sieb/core/source"
@@ -89,7 +91,7 @@ func TestRejectedMainRows(t *testing.T) {
 	by, err := target.Parse([]byte("target: growers\ncolumns: [{name: no, position: 2, remedies: [trim], required: true}, {name: name, position: 1}]\n" +
 		"newColumns: refuse\nrowRules: [{condition: no != name}]\n"))
 	require.NoError(t, err)
-	require.NoError(t, keys.AddRejected(t.Context(), by, []string{"no"}, reader(t,
+	require.NoError(t, keys.AddRejected(t.Context(), by, nil, []string{"no"}, reader(t,
 		"row,line,reasons,Name,No\n3,4,why,x, 3 \n4,5,why,x,2\n5,6,why,x,\n")))
 	alone := &target.Target{Columns: []target.Column{{Name: "day"}, {Name: "kg"}, {Name: "no", Null: []string{""}}},
 		ForeignKeys: []target.ForeignKey{{Columns: []string{"no"}, Reference: target.Reference{Resource: "growers", Columns: []string{"no"}}}}}
@@ -112,7 +114,52 @@ func TestRejectedMainRows(t *testing.T) {
 	}
 	named, err := target.Parse([]byte("target: lines\ncolumns: [{name: line}, {name: row}]\n"))
 	require.NoError(t, err)
-	assert.NoError(t, keys.AddRejected(t.Context(), named, []string{"line"}, reader(t, "row,line,reasons,Line,ROW\n1,2,why,7,8\n")),
+	assert.NoError(t, keys.AddRejected(t.Context(), named, nil, []string{"line"}, reader(t, "row,line,reasons,Line,ROW\n1,2,why,7,8\n")),
 		"columns that are named as those before the cells")
-	assert.NoError(t, keys.AddRejected(t.Context(), by, []string{"other"}, reader(t, "row\n1\n")), "a column that the other target does not have")
+	assert.NoError(t, keys.AddRejected(t.Context(), by, nil, []string{"other"}, reader(t, "row\n1\n")), "a column that the other target does not have")
+}
+
+// The codes of a list are the keys of a column, whatever its datatype: 07 and 7 are one
+// number, and two texts.
+func TestCodesAsKeys(t *testing.T) {
+	list, err := codes.Parse(t.Context(), "silos", []byte("code,label\n07,\"north, old\"\n8,south\n\"a,b\",odd\n"))
+	require.NoError(t, err)
+	for datatype, want := range map[string]string{"integer": "7 8", "string": "07 8 a,b"} {
+		tg, err := target.Parse([]byte("target: t\ncolumns: [{name: silo, datatype: " + datatype + "}]\n" +
+			"foreignKeys: [{columnReference: silo, reference: {codes: silos}}]\n"))
+		require.NoError(t, err)
+		assert.Equal(t, []string{"silos"}, tg.CodeLists())
+		fk := tg.ForeignKeys[0]
+		assert.Equal(t, "silos", fk.Reference.Name())
+		keys, err := reference.OfCodes(t.Context(), tg, &fk, list)
+		require.NoError(t, err)
+		var has []string
+		for _, text := range []string{"7", "07", "8", "9", "a,b"} {
+			if keys.Has(xxh3.Hash128([]byte(text))) {
+				has = append(has, text)
+			}
+		}
+		assert.Equal(t, want, strings.Join(has, " "), datatype)
+		assert.EqualValues(t, len(has), keys.State.Keys)
+	}
+	assert.Nil(t, codes.Named([]*codes.List{list}, "others"))
+	assert.Same(t, list, codes.Named([]*codes.List{list}, "silos"))
+}
+
+// What the target of the other rows demands of deliveries, of order and of repeats is no
+// matter for their keys.
+func TestRejectedRowsOfAStrictTarget(t *testing.T) {
+	list, err := codes.Parse(t.Context(), "sites", []byte("code,label\nA,Ahrensee\n"))
+	require.NoError(t, err)
+	by, err := target.Parse([]byte("target: t\ncolumns: [{name: no, unique: true, ordered: ascending}, " +
+		"{name: site, oneOf: {codes: sites}, complete: true}, {name: where, derive: 'label(\"sites\", site)'}]\n" +
+		"repeated: {keep: none, rows: true}\nfileName: {format: 'x'}\nrepeats: refuse\n" +
+		"controls: [{count: rows, in: footer, find: x}]\n"))
+	require.NoError(t, err)
+	keys := &reference.Keys{}
+	require.NoError(t, keys.AddRejected(t.Context(), by, []*codes.List{list}, []string{"no"},
+		reader(t, "row,line,reasons,no,site\n1,2,why,7,A\n2,3,why,7,B\n3,4,why,5,A\n")))
+	assert.NotEmpty(t, keys.Why(xxh3.Hash128([]byte("7"))))
+	assert.NotEmpty(t, keys.Why(xxh3.Hash128([]byte("5"))))
+	assert.Empty(t, keys.Why(xxh3.Hash128([]byte("6"))))
 }

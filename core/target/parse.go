@@ -348,6 +348,8 @@ var foreignKeyFields = []field[ForeignKey]{
 var referenceFields = []field[Reference]{
 	{"resource", textSchema, "name of a file that the run is given, or of a target whose accepted rows are meant",
 		func(p *reading, n ast.Node, r *Reference) { r.Resource = p.name(n, "resource") }},
+	{"codes", textSchema, "name of a code list, whose codes are meant",
+		func(p *reading, n ast.Node, r *Reference) { r.Codes = p.name(n, "codes") }},
 	{"database", textSchema, "name of a database that the service's settings name",
 		func(p *reading, n ast.Node, r *Reference) { r.Database = p.text(n, "database") }},
 	{"table", textSchema, "table of the database: schema.table",
@@ -376,8 +378,10 @@ func (p *reading) foreignKeys(n ast.Node, what string, at []map[string]ast.Node)
 			p.wrong(entry, "the entry does not say which columns are meant: add columnReference")
 		case details["reference"] == nil:
 			p.wrong(entry, "the entry does not say what it refers to: add reference")
-		case (r.Resource == "") == (r.Table == ""):
-			p.wrong(details["reference"], "a reference has a resource, or a database and a table")
+		case r.places() != 1:
+			p.wrong(details["reference"], "a reference has a resource, or codes, or a database and a table")
+		case r.Codes != "" && len(f.Columns) > 1:
+			p.wrong(details["columnReference"], "a code list has one column, and %d refer to it", len(f.Columns))
 		case (r.Table == "") != (r.Database == ""):
 			p.wrong(details["reference"], "a reference to a table names its database, and a database its table")
 		case len(r.Columns) != len(f.Columns):
@@ -386,6 +390,16 @@ func (p *reading) foreignKeys(n ast.Node, what string, at []map[string]ast.Node)
 		all, at = append(all, f), append(at, details)
 	}
 	return all, at
+}
+
+// places counts where the other table is said to be.
+func (r *Reference) places() (n int) {
+	for _, name := range []string{r.Resource, r.Codes, r.Table} {
+		if name != "" {
+			n++
+		}
+	}
+	return n
 }
 
 var exclusionFields = []field[Exclusion]{

@@ -7,6 +7,7 @@
 package target
 
 import (
+	"cmp"
 	"fmt"
 	"math/big"
 	"slices"
@@ -48,20 +49,18 @@ type ForeignKey struct {
 	Message     string // "" for Sieb's own words
 }
 
-// Reference is the other table: a resource that the run is given by its name, or a table of
-// a database that the service knows.
+// Reference is the other table: a resource that the run is given by its name, a code list, or
+// a table of a database that the service knows.
 type Reference struct {
 	Resource        string
+	Codes           string // name of a code list
 	Database, Table string
 	Columns         []string // of the other table, in the order of the own ones
 }
 
 // Name returns what the other table is called.
 func (r *Reference) Name() string {
-	if r.Resource != "" {
-		return r.Resource
-	}
-	return r.Table
+	return cmp.Or(r.Resource, r.Codes, r.Table)
 }
 
 // CodeLists returns the names of the code lists that columns and expressions refer to, each once.
@@ -71,8 +70,12 @@ func (t *Target) CodeLists() (names []string) {
 			names = append(names, c.Name)
 		}
 	}
-	for _, name := range t.labelled {
-		if !slices.Contains(names, name) {
+	others := slices.Clone(t.labelled)
+	for _, fk := range t.Constraints() {
+		others = append(others, fk.Reference.Codes)
+	}
+	for _, name := range others {
+		if name != "" && !slices.Contains(names, name) {
 			names = append(names, name)
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 
 	"sieb/core/check"
+	"sieb/core/codes"
 	"sieb/core/layout"
 	"sieb/core/reference"
 	"sieb/core/report"
@@ -41,7 +42,12 @@ func (q *Queue) refer(ctx context.Context, run store.Run, r *report.Run) error {
 	for i := range constraints {
 		fk := &constraints[i]
 		read := q.fromDatabase
-		if fk.Reference.Resource != "" {
+		switch {
+		case fk.Reference.Codes != "":
+			read = func(ctx context.Context, t *target.Target, fk *target.ForeignKey) (*reference.Keys, error) {
+				return reference.OfCodes(ctx, t, fk, codes.Named(r.Codes, fk.Reference.Codes))
+			}
+		case fk.Reference.Resource != "":
 			read = func(ctx context.Context, t *target.Target, fk *target.ForeignKey) (*reference.Keys, error) {
 				return q.fromRun(ctx, t, fk, runs[fk.Reference.Resource])
 			}
@@ -103,7 +109,7 @@ func (q *Queue) fromRun(ctx context.Context, t *target.Target, fk *target.Foreig
 		return keys, err
 	}
 	return keys, q.output(id, report.RejectedName, func(rows source.Source) error {
-		return keys.AddRejected(ctx, by.Target, fk.Reference.Columns, rows)
+		return keys.AddRejected(ctx, by.Target, by.Codes, fk.Reference.Columns, rows)
 	})
 }
 
