@@ -55,8 +55,8 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 			return nil
 		}
 		cell = c.fallback
-		j.changed |= 1 << len(c.spec.Remedies)
-		j.count(c.place, 1<<len(c.spec.Remedies))
+		j.changed |= 1 << c.defaultPlace()
+		j.count(c.place, 1<<c.defaultPlace())
 		j.kind = literalKind(c.spec.Datatype)
 	}
 	// Blanks of any script are no value: a no-break space for one.
@@ -166,10 +166,7 @@ func (j *Judge) code(c *lane, cell []byte) []byte {
 		return cell
 	}
 	if meant, ok := c.codes.Meant(cell); ok && c.spec.Codes.Loose {
-		place := len(c.spec.Remedies)
-		if c.fallback != nil {
-			place++
-		}
+		place := c.codesPlace()
 		if j.changed&(1<<place) == 0 {
 			j.count(c.place, 1<<place)
 		}

@@ -2,7 +2,6 @@ package check
 
 import (
 	"sieb/core/source"
-	"sieb/core/value"
 	"sieb/core/violation"
 )
 
@@ -61,7 +60,7 @@ func (j *Judge) matters(d *source.Defect, column int) bool {
 		return true
 	}
 	c := &j.plan.columns[column]
-	switch isText := c.spec.Datatype == value.String; d.Code {
+	switch isText := c.spec.ValueType().IsText(); d.Code {
 	case violation.TypeError:
 		return !c.isNull(j.batch.Text(j.batch.Cells(d.Row)[d.Cell]))
 	case violation.NumberText:

@@ -276,7 +276,7 @@ func literalKind(d value.Datatype) workbook.Kind {
 	switch {
 	case d.IsNumber():
 		return workbook.Number
-	case d == value.Date || d == value.DateTime:
+	case d.HasDay():
 		return workbook.DateTime
 	case d == value.Boolean:
 		return workbook.Boolean

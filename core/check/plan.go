@@ -403,6 +403,17 @@ func (p *Plan) Title(column int) string {
 	return p.columns[column].spec.Title()
 }
 
+// defaultPlace and codesPlace return where among a column's remedies its default is counted,
+// and the form that its code list gives.
+func (c *column) defaultPlace() int { return len(c.spec.Remedies) }
+
+func (c *column) codesPlace() int {
+	if c.fallback != nil {
+		return c.defaultPlace() + 1
+	}
+	return c.defaultPlace()
+}
+
 // Remedies returns what can change the cells of a column, in order: its remedies, and its
 // default.
 func (p *Plan) Remedies(column int) (names []string) {

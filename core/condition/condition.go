@@ -199,7 +199,7 @@ func typeOf(d value.Datatype) *cel.Type {
 		return numberType
 	case d == value.Boolean:
 		return cel.BoolType
-	case d == value.Date || d == value.DateTime:
+	case d.HasDay():
 		return cel.TimestampType
 	}
 	return cel.StringType

@@ -53,7 +53,7 @@ func (v *Value) Read(d value.Datatype, text []byte) {
 		*v = readNumber(text)
 	case d == value.Boolean:
 		*v = truthValue(text[0] == 't')
-	case d == value.Date || d == value.DateTime:
+	case d.HasDay():
 		*v = readMoment(text)
 	case text[0] == '"':
 		*v = Value{Kind: Text, Text: unquoted(text)}

@@ -250,7 +250,7 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 	switch {
 	case c.Datatype.IsNumber():
 		draftNumber(c, from, n)
-	case c.Datatype == value.Date || c.Datatype == value.DateTime:
+	case c.Datatype.HasDay():
 		draftDate(c, from, n)
 	case c.Datatype == value.Boolean:
 		if from.Pair[0] != "true" || from.Pair[1] != "false" {
@@ -516,7 +516,7 @@ func (d *Draft) draftKey(p *profile.Profile) {
 		if len(k.Columns) != 1 {
 			continue
 		}
-		if t := p.Columns[column(k.Columns[0])].Datatype; t == value.Date || t == value.DateTime {
+		if t := p.Columns[column(k.Columns[0])].Datatype; t.HasDay() {
 			instants = append(instants, k)
 			continue
 		}

@@ -266,7 +266,7 @@ func (m *Mapping) habitsOf(column, place int) (all []target.Column) {
 		add("squeeze")
 	}
 	switch {
-	case c.Datatype == value.Date || c.Datatype == value.DateTime:
+	case c.Datatype.HasDay():
 		return dateHabits(c, pc)
 	case c.Datatype.IsNumber():
 		if n := pc.Numbers; n != nil && len(c.Formats) == 0 {
@@ -406,7 +406,7 @@ func (m *Mapping) choose(p *pair, habits []target.Column, fits []trial.Fit) {
 	p.habits = habits[best]
 	p.said = append(p.said, fmt.Sprintf("%s%s of %s", lead(&habits[best], "fits "), profile.Thousands(fits[best].Fits),
 		profile.Thousands(fits[best].Filled)))
-	isDate := habits[best].Datatype == value.Date || habits[best].Datatype == value.DateTime
+	isDate := habits[best].Datatype.HasDay()
 	for i := range fits {
 		switch {
 		case i == best || fits[i].Fits == 0 || len(p.said) == 3:
@@ -425,7 +425,7 @@ func (m *Mapping) choose(p *pair, habits []target.Column, fits []trial.Fit) {
 // lead names the habits of a date or text before how many rows they fit.
 func lead(h *target.Column, verb string) string {
 	switch {
-	case (h.Datatype == value.Date || h.Datatype == value.DateTime) && len(h.Formats) > 0:
+	case h.Datatype.HasDay() && len(h.Formats) > 0:
 		return strings.Join(h.Formats, " or ") + " " + verb
 	case slices.ContainsFunc(h.Remedies, func(r target.Remedy) bool { return r.Name != "trim" && r.Name != "squeeze" }):
 		return h.Remedies[len(h.Remedies)-1].Name + " " + verb

@@ -225,7 +225,7 @@ func (u *unfit) formats() (all []target.Column) {
 		all = append(all, c)
 	}
 	switch d := u.spec.Datatype; {
-	case d == value.Date || d == value.DateTime:
+	case d.HasDay():
 		for _, p := range datePatterns {
 			for _, clock := range map[bool][]string{true: {""}, false: {" HH:mm", " HH:mm:ss", "THH:mm:ss",
 				"THH:mm:ssX"}}[d == value.Date] {

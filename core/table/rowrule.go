@@ -169,7 +169,7 @@ func (w *ruleWriter) kindOf(c clause) condition.Kind {
 		switch d := w.Columns[k].Datatype; {
 		case d == value.Integer || d == value.Decimal:
 			return condition.Number
-		case d == value.Date || d == value.DateTime:
+		case d.HasDay():
 			return condition.Moment
 		case d == value.String:
 			return condition.Text

@@ -300,7 +300,7 @@ func valueRule(c *target.Column, op string, right clause) bool {
 		return true // an empty text is no value, and is never loaded as one
 	case op == "~" && right.op == "text" && isText && len(c.Formats) == 0:
 		return patternRule(c, right.text)
-	case right.isLiteral() && (c.Datatype.IsNumber() || c.Datatype == value.Date || c.Datatype == value.DateTime):
+	case right.isLiteral() && (c.Datatype.IsNumber() || c.Datatype.HasDay()):
 		return rangeRule(c, op, right.text)
 	}
 	return false

@@ -253,7 +253,7 @@ func (p *reading) contradictions(at map[string]ast.Node, c *Column) {
 	only("scale", c.Datatype == value.Decimal, "decimal")
 	only("minLength", c.Datatype.IsText(), "string")
 	only("maxLength", c.Datatype.IsText(), "string")
-	only("yearPivot", c.Datatype == value.Date || c.Datatype == value.DateTime, "dates")
+	only("yearPivot", c.Datatype.HasDay(), "dates")
 	only("minimum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
 	only("maximum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
 	only("ordered", c.Datatype != value.Boolean, "values that have an order")

@@ -233,7 +233,7 @@ func resultsFor(d value.Datatype) []condition.Kind {
 		return []condition.Kind{condition.Number, condition.Text}
 	case d == value.Boolean:
 		return []condition.Kind{condition.Truth, condition.Text}
-	case d == value.Date || d == value.DateTime:
+	case d.HasDay():
 		return []condition.Kind{condition.Moment, condition.Text}
 	}
 	return nil

@@ -29,7 +29,7 @@ type Reading struct {
 }
 
 // IsDate reports whether the values are dates, with a time of day or without.
-func (t *Reading) IsDate() bool { return t.Datatype == value.Date || t.Datatype == value.DateTime }
+func (t *Reading) IsDate() bool { return t.Datatype.HasDay() }
 
 // OrderFrom is what decides the order of day and month.
 type OrderFrom uint8

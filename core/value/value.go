@@ -60,6 +60,9 @@ func (d *Datatype) UnmarshalText(text []byte) error {
 // IsMoment reports whether values of the datatype are dates, times or both.
 func (d Datatype) IsMoment() bool { return d == Date || d == DateTime || d == Time }
 
+// HasDay reports whether values of the datatype are days, with a time of day or without.
+func (d Datatype) HasDay() bool { return d == Date || d == DateTime }
+
 // IsText reports whether values of the datatype are texts, of which some forms are right.
 func (d Datatype) IsText() bool { return d == String || d == AnyURI || d == Duration }
 

@@ -204,17 +204,20 @@ type created[T any] struct {
 	Body     T
 }
 
-func (s *Server) routes(api huma.API) {
-	const v1 = "/api/v1"
-	op := func(id, method, path, summary, tag string, errs ...int) huma.Operation {
-		return huma.Operation{OperationID: id, Method: method, Path: v1 + path, Summary: summary, Tags: []string{tag},
-			Errors: errs}
-	}
-	s.deliveryRoutes(api, op)
-	s.readingRoutes(api, op)
-	s.profileRoutes(api, op)
+// op describes an operation: what it does, below which tag, and which errors it answers.
+func op(id, method, path, summary, tag string, errs ...int) huma.Operation {
+	return huma.Operation{OperationID: id, Method: method, Path: v1 + path, Summary: summary, Tags: []string{tag},
+		Errors: errs}
+}
 
-	s.textRoutes(api, op)
+const v1 = "/api/v1"
+
+func (s *Server) routes(api huma.API) {
+	s.deliveryRoutes(api)
+	s.readingRoutes(api)
+	s.profileRoutes(api)
+
+	s.textRoutes(api)
 
 	start := op("startRun", http.MethodPost, "/runs", "Sifts a delivery through a target", "runs", 404, 422)
 	start.DefaultStatus = http.StatusAccepted

@@ -21,8 +21,7 @@ import (
 	"sieb/service/store"
 )
 
-func (s *Server) deliveryRoutes(api huma.API, op func(id, method, path, summary, tag string,
-	errs ...int) huma.Operation) {
+func (s *Server) deliveryRoutes(api huma.API) {
 	octets := &huma.RequestBody{Required: true, Description: "the file's bytes as they are",
 		Content: map[string]*huma.MediaType{"application/octet-stream": {Schema: &huma.Schema{Type: "string",
 			Format: "binary"}}}}

@@ -68,8 +68,7 @@ type Found struct {
 	Count *int64        `json:"count,omitempty" doc:"all rows that pass, if they were to be counted"`
 }
 
-func (s *Server) profileRoutes(api huma.API, op func(id, method, path, summary, tag string,
-	errs ...int) huma.Operation) {
+func (s *Server) profileRoutes(api huma.API) {
 	start := op("startProfile", http.MethodPost, "/deliveries/{id}/profile",
 		"Makes the profile of a delivery; returns the existing one if it was made, or is being made, with the same "+
 			"settings",

@@ -22,8 +22,7 @@ import (
 	"sieb/service/store"
 )
 
-func (s *Server) readingRoutes(api huma.API, op func(id, method, path, summary, tag string,
-	errs ...int) huma.Operation) {
+func (s *Server) readingRoutes(api huma.API) {
 	huma.Register(api, op("readDelivery", http.MethodPost, "/deliveries/{id}/reading",
 		"How settings read a delivery, with the first rows", "reading", 404, 422), s.readDelivery)
 	huma.Register(api, op("readRows", http.MethodPost, "/deliveries/{id}/reading/rows",

@@ -14,7 +14,7 @@ import (
 )
 
 // textRoutes are the routes of targets and mappings.
-func (s *Server) textRoutes(api huma.API, op func(id, method, path, summary, tag string, errs ...int) huma.Operation) {
+func (s *Server) textRoutes(api huma.API) {
 	add := op("addTarget", http.MethodPost, "/targets", "Adds a target, or a version of one", "targets", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, maxTargetBytes
 	huma.Register(api, add, s.addTarget)
@@ -23,33 +23,65 @@ func (s *Server) textRoutes(api huma.API, op func(id, method, path, summary, tag
 	huma.Register(api, op("listDatabases", http.MethodGet, "/databases",
 		"Databases that the service's settings name, from which targets can be drawn", "targets"), s.listDatabases)
 	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name",
-		"targets"), s.listTargets)
-	huma.Register(api, op("showTarget", http.MethodGet, "/targets/{name}", "The newest version of a target", "targets",
-		404), s.showTarget)
-	huma.Register(api, op("showTargetVersion", http.MethodGet, "/targets/{name}/versions/{version}",
-		"One version of a target", "targets", 404), s.showTargetVersion)
+		"targets"), func(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
+		return list(ctx, s, store.Targets, "", *in, targetOf)
+	})
+	registerLibrary(s, api, store.Targets, "Target", targetOf)
 
 	add = op("addMapping", http.MethodPost, "/mappings", "Adds a mapping, or a version of one", "mappings", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, maxTargetBytes
 	huma.Register(api, add, s.addMapping)
 	huma.Register(api, op("listMappings", http.MethodGet, "/mappings", "Mappings in their newest versions, by name",
-		"mappings"), s.listMappings)
-	huma.Register(api, op("showMapping", http.MethodGet, "/mappings/{name}", "The newest version of a mapping",
-		"mappings", 404), s.showMapping)
-	huma.Register(api, op("showMappingVersion", http.MethodGet, "/mappings/{name}/versions/{version}",
-		"One version of a mapping", "mappings", 404), s.showMappingVersion)
+		"mappings"), func(ctx context.Context, in *mappingsAsked) (*answer[Page[Mapping]], error) {
+		return list(ctx, s, store.Mappings, in.Target, in.Paging, mappingOf)
+	})
+	registerLibrary(s, api, store.Mappings, "Mapping", mappingOf)
 
 	add = op("addCodes", http.MethodPost, "/codes", "Adds a code list, or a version of one", "codes", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, codes.MaxBytes
 	huma.Register(api, add, s.addCodes)
 	huma.Register(api, op("listCodes", http.MethodGet, "/codes", "Code lists in their newest versions, by name",
-		"codes"),
-		s.listCodes)
-	huma.Register(api, op("showCodes", http.MethodGet, "/codes/{name}", "The newest version of a code list", "codes",
-		404),
-		s.showCodes)
-	huma.Register(api, op("showCodesVersion", http.MethodGet, "/codes/{name}/versions/{version}",
-		"One version of a code list", "codes", 404), s.showCodesVersion)
+		"codes"), func(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
+		return list(ctx, s, store.Codes, "", *in, targetOf)
+	})
+	registerLibrary(s, api, store.Codes, "Codes", targetOf)
+}
+
+// registerLibrary registers what shows the texts of a library; one names the operations.
+func registerLibrary[T any](s *Server, api huma.API, l store.Library, one string,
+	view func(t store.Text, withText bool) T) {
+	tag := string(l)
+	show := func(ctx context.Context, in *version) (*answer[T], error) {
+		t, err := s.text(ctx, l, in.Name, in.Version)
+		if err != nil {
+			return nil, err
+		}
+		return &answer[T]{view(t, true)}, nil
+	}
+	huma.Register(api, op("show"+one, http.MethodGet, "/"+tag+"/{name}", "The newest version of a "+words[l], tag, 404),
+		func(ctx context.Context, in *ByName) (*answer[T], error) { return show(ctx, &version{ByName: *in}) })
+	huma.Register(api, op("show"+one+"Version", http.MethodGet, "/"+tag+"/{name}/versions/{version}",
+		"One version of a "+words[l], tag, 404), show)
+}
+
+// words are what people call the texts of the libraries.
+var words = map[store.Library]string{store.Targets: "target", store.Mappings: "mapping", store.Codes: "code list"}
+
+// list answers with a page of a library; of mappings only those for a target, where it is
+// named.
+func list[T any](ctx context.Context, s *Server, l store.Library, target string, in Paging,
+	view func(t store.Text, withText bool) T) (*answer[Page[T]], error) {
+	found, total, err := s.Store.Texts(ctx, l, target, in.Offset, in.Limit)
+	if err != nil {
+		return nil, s.failure("listing "+string(l), err)
+	}
+	return pageOf(found, total, func(t store.Text) T { return view(t, false) }), nil
+}
+
+// mappingsAsked asks for mappings.
+type mappingsAsked struct {
+	Paging
+	Target string `query:"target" doc:"only those for this target"`
 }
 
 type codesText struct {
@@ -71,26 +103,6 @@ func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target],
 		return nil, err
 	}
 	return &created[Target]{http.StatusCreated, locationOf(store.Codes, added), targetOf(added, false)}, nil
-}
-
-func (s *Server) listCodes(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
-	found, total, err := s.Store.Texts(ctx, store.Codes, "", in.Offset, in.Limit)
-	if err != nil {
-		return nil, s.failure("listing code lists", err)
-	}
-	return pageOf(found, total, func(t store.Text) Target { return targetOf(t, false) }), nil
-}
-
-func (s *Server) showCodes(ctx context.Context, in *ByName) (*answer[Target], error) {
-	return s.showCodesVersion(ctx, &version{ByName: *in})
-}
-
-func (s *Server) showCodesVersion(ctx context.Context, in *version) (*answer[Target], error) {
-	t, err := s.text(ctx, store.Codes, in.Name, in.Version)
-	if err != nil {
-		return nil, err
-	}
-	return &answer[Target]{targetOf(t, true)}, nil
 }
 
 type targetText struct {
@@ -178,28 +190,9 @@ func (s *Server) addText(ctx context.Context, l store.Library, t store.Text) (st
 	return added, nil
 }
 
-func (s *Server) listTargets(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
-	found, total, err := s.Store.Texts(ctx, store.Targets, "", in.Offset, in.Limit)
-	if err != nil {
-		return nil, s.failure("listing targets", err)
-	}
-	return pageOf(found, total, func(t store.Text) Target { return targetOf(t, false) }), nil
-}
-
-func (s *Server) listMappings(ctx context.Context, in *struct {
-	Paging
-	Target string `query:"target" doc:"only those for this target"`
-}) (*answer[Page[Mapping]], error) {
-	found, total, err := s.Store.Texts(ctx, store.Mappings, in.Target, in.Offset, in.Limit)
-	if err != nil {
-		return nil, s.failure("listing mappings", err)
-	}
-	return pageOf(found, total, func(t store.Text) Mapping { return mappingOf(t, false) }), nil
-}
-
 // text returns a version of a target or mapping, the newest for version 0.
 func (s *Server) text(ctx context.Context, l store.Library, name string, version int) (store.Text, error) {
-	what := map[store.Library]string{store.Targets: "target", store.Mappings: "mapping", store.Codes: "code list"}[l]
+	what := words[l]
 	t, err := s.Store.Text(ctx, l, name, version)
 	switch {
 	case errors.Is(err, store.ErrNone) && version > 0:
@@ -210,30 +203,6 @@ func (s *Server) text(ctx context.Context, l store.Library, name string, version
 		return t, s.failure("looking for a "+what, err)
 	}
 	return t, nil
-}
-
-func (s *Server) showTarget(ctx context.Context, in *ByName) (*answer[Target], error) {
-	return s.showTargetVersion(ctx, &version{ByName: *in})
-}
-
-func (s *Server) showTargetVersion(ctx context.Context, in *version) (*answer[Target], error) {
-	t, err := s.text(ctx, store.Targets, in.Name, in.Version)
-	if err != nil {
-		return nil, err
-	}
-	return &answer[Target]{targetOf(t, true)}, nil
-}
-
-func (s *Server) showMapping(ctx context.Context, in *ByName) (*answer[Mapping], error) {
-	return s.showMappingVersion(ctx, &version{ByName: *in})
-}
-
-func (s *Server) showMappingVersion(ctx context.Context, in *version) (*answer[Mapping], error) {
-	t, err := s.text(ctx, store.Mappings, in.Name, in.Version)
-	if err != nil {
-		return nil, err
-	}
-	return &answer[Mapping]{mappingOf(t, true)}, nil
 }
 
 // recipe is what a run is asked to sift by.

@@ -31,12 +31,6 @@ type box struct {
 	stop func()
 }
 
-func (b *box) failing(err error) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	b.fail = err
-}
-
 func (b *box) write(t *testing.T, name, text string) string {
 	t.Helper()
 	path := filepath.Join(b.dir, name)
