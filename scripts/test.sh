@@ -33,7 +33,7 @@ apart='TestAPoisonousJob|TestHostileDeliveries|TestKilledAtAnyMoment|TestKilledS
 
 # Two lanes, a processor each: one package is mostly one goroutine's work.
 lane() {
-  go test -p 1 $(go list ./... | grep -vE '/(core|service|node_modules)(/|$)')
+  go test -p 1 ./console
   go test -p 1 -run "^($figures|$apart)$" ./core/... ./service/...
   local package target
   for package in $(go list ./core/...); do
@@ -43,7 +43,10 @@ lane() {
   done
 }
 lane &
-go test -p 1 -race -short -skip "^($figures)$" ./core/... ./service/... || {
+{
+  go test -p 1 -race -short -skip "^($figures)$" ./core/... ./service/... &&
+    go test -p 1 $(go list ./... | grep -vE '/(core|service|console|node_modules)(/|$)')
+} || {
   wait
   exit 1
 }
