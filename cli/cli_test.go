@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sieb/cli"
+	"sieb/core/remedy"
 	"sieb/demo"
 	"sieb/service/localpg/pgtest"
 	"sieb/service/servicetest"
@@ -370,6 +371,43 @@ func TestCommandsOnAService(t *testing.T) {
 	code, out, _ = on("deliveries", "add", filepath.Join(dir, m.Name), "--mapping", m.Mapping)
 	assert.Equal(t, 3, code)
 	assert.Contains(t, out, "verdict   split")
+}
+
+// The remedies are listed, each is explained with examples, and a wrong name is told.
+func TestRemedies(t *testing.T) {
+	code, out, errs := sieb("remedies")
+	require.Equal(t, 0, code, errs)
+	for _, name := range remedy.Names() {
+		assert.Contains(t, out, "\n"+name+" ")
+		code, explained, errs := sieb("remedies", name)
+		require.Equal(t, 0, code, errs)
+		assert.True(t, strings.HasPrefix(explained, name+" "), explained)
+		assert.Contains(t, explained, "leaves")
+	}
+	assert.Contains(t, out, "sieb remedies NAME explains one")
+	code, out, _ = sieb("remedies", "--format", "json")
+	require.Equal(t, 0, code)
+	var list struct {
+		Items []remedy.Help
+		Total int
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &list))
+	assert.Equal(t, len(remedy.Names()), list.Total)
+	assert.Equal(t, "trim", list.Items[0].Name)
+	code, _, errs = sieb("remedies", "iron")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, `there is no remedy "iron"; there are trim, squeeze`)
+	code, _, _ = sieb("remedies", "trim", "upper")
+	assert.Equal(t, 2, code)
+}
+
+// Remedies that changed nothing are told.
+func TestIdleRemedies(t *testing.T) {
+	dir := t.TempDir()
+	target := write(t, dir, "t.yaml", "target: t\ncolumns: [{name: a, remedies: [trim, upper]}]\n")
+	code, out, errs := sieb("sift", write(t, dir, "a.csv", "a,b\nX,1\n Y,2\n"), "--target", target, "--delimiter", ",")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "remedies that changed nothing: a upper\n")
 }
 
 // A control value in a companion file is asked for, read and compared.

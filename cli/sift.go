@@ -366,14 +366,25 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 			rows)
 	}
 	var changed [][]string
+	var idle []string
 	for _, m := range r.Remedies {
 		if m.Changed > 0 {
 			changed = append(changed, []string{grouped(m.Changed), m.Column, m.Remedy})
+		} else {
+			idle = append(idle, m.Column+" "+m.Remedy)
 		}
 	}
 	if len(changed) > 0 {
 		fmt.Fprintln(a.out)
 		a.table([]columnOf{{title: "cells", number: true}, {title: "column", most: 20}, {title: "changed by remedy"}},
 			changed)
+	}
+	if len(idle) > 0 {
+		const most = 12
+		rest := ""
+		if n := len(idle) - most; n > 0 {
+			idle, rest = idle[:most], fmt.Sprintf(" and %d more", n)
+		}
+		fmt.Fprintf(a.out, "\nremedies that changed nothing: %s%s\n", visible(strings.Join(idle, ", ")), rest)
 	}
 }

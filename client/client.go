@@ -22,6 +22,7 @@ import (
 	"strings"
 
 	"sieb/core/check"
+	"sieb/core/remedy"
 	"sieb/service/api"
 )
 
@@ -230,6 +231,11 @@ func (c *Client) CodeLists(ctx context.Context, offset, limit int) (p api.Page[a
 // Codes returns a version of a code list with its text, the newest for version 0.
 func (c *Client) Codes(ctx context.Context, name string, version int) (t api.Target, err error) {
 	return t, c.get(ctx, versionPath("codes", name, version), &t)
+}
+
+// Remedies lists the remedies that columns can declare.
+func (c *Client) Remedies(ctx context.Context) (page api.Page[remedy.Help], err error) {
+	return page, c.get(ctx, v1+"/remedies", &page)
 }
 
 // versionPath returns the address of a version of a text, of the newest for version 0.

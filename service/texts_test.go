@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/core/remedy"
 	"sieb/core/report"
 	"sieb/demo"
 	"sieb/service/api"
@@ -109,6 +110,12 @@ func TestMappingsAndCodes(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, e, again)
 	assert.Equal(t, int64(2), run(api.NewRun{Mapping: "m", MappingVersion: 1}).Tally.Accepted)
+
+	help, err := s.Client.Remedies(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, len(remedy.Names()), help.Total)
+	assert.Equal(t, "trim", help.Items[0].Name)
+	assert.NotEmpty(t, help.Items[0].Examples)
 
 	// A foreign key may mean the codes of a list.
 	_, err = s.Client.AddTarget(ctx, []byte("target: loads\ncolumns: [{name: no}, {name: site}]\nleftOut: [Weight]\n"+

@@ -41,10 +41,9 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 	j.raw, j.changed = raw, 0
 	null := c.isNull(cell)
 	if !null && c.chain != nil {
-		if cell, j.changed = c.chain.Apply(cell); j.changed != 0 {
+		if cell, j.changed, j.kind = c.chain.Apply(cell, j.kind); j.changed != 0 {
 			j.count(c.place, j.changed)
 			null = c.isNull(cell)
-			j.kind = workbook.Text
 		}
 	}
 	if null || raw == nil {
@@ -247,6 +246,8 @@ func (j *Judge) dateFormats(c *lane) []*value.DateFormat {
 		return c.dates
 	case c.spec.Datatype == value.Date:
 		return isoDates
+	case c.spec.Datatype == value.Time:
+		return isoTimes
 	}
 	return isoDateTimes
 }
@@ -257,6 +258,8 @@ var (
 	isoDateTimes = []*value.DateFormat{must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss")),
 		must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss.S")),
 		must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
+	// A workbook gives times a day, the remedy date none.
+	isoTimes = append(slices.Clone(isoDateTimes), must(value.NewDateFormat(value.Time, "")))
 )
 
 // must is for formats that are known to be right.

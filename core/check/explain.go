@@ -5,8 +5,11 @@ import (
 	"strings"
 
 	"sieb/core/condition"
+	"sieb/core/source"
 	"sieb/core/target"
+	"sieb/core/value"
 	"sieb/core/violation"
+	"sieb/core/workbook"
 )
 
 // Explanation is what was made of one row, step by step.
@@ -116,7 +119,7 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 		text := strings.ToValidUTF8(string(v.Text), "\uFFFD")
 		c.Delivered = &text
 		if l.chain != nil && !l.isNull(v.Text) {
-			for i, step := range l.chain.Trace(v.Text) {
+			for i, step := range l.chain.Trace(v.Text, kindIn(j.batch, row, l)) {
 				c.Steps = append(c.Steps, Step{l.spec.Remedies[i].Name, strings.ToValidUTF8(step.Text, "\uFFFD"),
 					step.Changed})
 			}
@@ -213,4 +216,12 @@ func (j *Judge) explainRules(e *Explanation, k int) {
 		}
 		e.References = append(e.References, a)
 	}
+}
+
+// kindIn returns the kind of the cell that feeds a column, as the judge takes it.
+func kindIn(b *source.Batch, row int, l *lane) workbook.Kind {
+	if l.spec.Datatype == value.String {
+		return workbook.Text
+	}
+	return b.Kind(row, l.cell)
 }

@@ -95,7 +95,7 @@ func (p *Plan) NewJudge() *Judge {
 			l.memory.Begin()
 		}
 		if len(c.spec.Remedies) > 0 {
-			l.chain = remedy.NewChain(c.spec.Remedies, c.isNull)
+			l.chain = c.newChain()
 		}
 		if c.text != nil && !c.text.simple {
 			l.known = map[string]bool{}

@@ -20,6 +20,7 @@ import (
 
 	"sieb/core/codes"
 	"sieb/core/condition"
+	"sieb/core/remedy"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -101,7 +102,8 @@ type Finding struct {
 // column is one compiled column rule.
 type column struct {
 	spec         *target.Column
-	cell         int // place in the delivery's rows, -1 where it has none
+	cleaned      *remedy.Column // as its remedies know it
+	cell         int            // place in the delivery's rows, -1 where it has none
 	nulls        [][]byte
 	longestNull  int
 	number       value.NumberFormat
@@ -261,12 +263,30 @@ func (c *column) compile(spec *target.Column, d *Delivery) error {
 			c.whole -= c.frac
 		}
 	}
-	for _, compile := range []func(*Delivery) error{c.compileFormats, c.compileValues, c.compileLimits} {
+	for _, compile := range []func(*Delivery) error{c.compileFormats, c.compileRemedies, c.compileValues, c.compileLimits} {
 		if err := compile(d); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// newChain makes the column's remedies for one judge; that they can be made is known.
+func (c *column) newChain() *remedy.Chain {
+	chain, err := remedy.NewChain(c.spec.Remedies, c.cleaned, c.isNull)
+	if err != nil {
+		panic(err) // compileRemedies has made it once
+	}
+	return chain
+}
+
+// compileRemedies tells of remedies that cannot be made for the column.
+func (c *column) compileRemedies(*Delivery) (err error) {
+	if c.cleaned, err = c.spec.Cleaned(); err != nil {
+		return err
+	}
+	_, err = remedy.NewChain(c.spec.Remedies, c.cleaned, c.isNull)
+	return err
 }
 
 // compileFormats compiles how values are written.

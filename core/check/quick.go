@@ -22,13 +22,8 @@ func (c *column) quickTest() func(cell []byte) bool {
 		}
 	}
 	for _, r := range c.spec.Remedies {
-		switch {
-		case r.Name == "recode":
+		if !r.Leaves(c.spec.Datatype) {
 			return nil
-		case c.spec.Datatype == value.String && r.Name != "trim":
-			return nil // the others leave numbers and dates as they are
-		case c.spec.Datatype == value.DateTime && r.Name == "lower":
-			return nil // it changes the T
 		}
 	}
 	return test

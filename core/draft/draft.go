@@ -19,6 +19,7 @@ import (
 	"sieb/core/finding"
 	"sieb/core/profile"
 	"sieb/core/relation"
+	"sieb/core/remedy"
 	"sieb/core/target"
 	"sieb/core/value"
 )
@@ -272,14 +273,14 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 		n.Add("remedies", "double blanks inside "+profile.Count(b, "value", "values"))
 	}
 	// trim and squeeze come first: the others see the text without blanks.
-	slices.SortStableFunc(c.Remedies, func(a, b target.Remedy) int {
-		return slices.Index(target.RemedyNames, a.Name) - slices.Index(target.RemedyNames, b.Name)
+	slices.SortStableFunc(c.Remedies, func(a, b remedy.Remedy) int {
+		return slices.Index(remedy.Names(), a.Name) - slices.Index(remedy.Names(), b.Name)
 	})
 }
 
 func addRemedy(c *target.Column, name string) {
-	if !slices.ContainsFunc(c.Remedies, func(r target.Remedy) bool { return r.Name == name }) {
-		c.Remedies = append(c.Remedies, target.Remedy{Name: name})
+	if !slices.ContainsFunc(c.Remedies, func(r remedy.Remedy) bool { return r.Name == name }) {
+		c.Remedies = append(c.Remedies, remedy.Remedy{Name: name})
 	}
 }
 
@@ -422,7 +423,7 @@ func draftSet(c *target.Column, from *profile.Column, n Notes) {
 		}
 	}
 	if len(recode) > 0 {
-		c.Remedies = append(c.Remedies, target.Remedy{Name: "recode", Recode: recode})
+		c.Remedies = append(c.Remedies, remedy.Remedy{Name: "recode", Pairs: recode})
 		n.Add("remedies", "the same is written in different ways")
 	}
 	misspelt := map[string]bool{}

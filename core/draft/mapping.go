@@ -11,6 +11,7 @@ import (
 
 	"sieb/core/layout"
 	"sieb/core/profile"
+	"sieb/core/remedy"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -255,8 +256,8 @@ func (m *Mapping) habitsOf(column, place int) (all []target.Column) {
 		}
 	}
 	add := func(name string) {
-		if !slices.ContainsFunc(c.Remedies, func(r target.Remedy) bool { return r.Name == name }) {
-			c.Remedies = append(slices.Clone(c.Remedies), target.Remedy{Name: name})
+		if !slices.ContainsFunc(c.Remedies, func(r remedy.Remedy) bool { return r.Name == name }) {
+			c.Remedies = append(slices.Clone(c.Remedies), remedy.Remedy{Name: name})
 		}
 	}
 	if pc.Blanks.Around.Count > 0 || pc.Blank > 0 {
@@ -335,7 +336,7 @@ func textHabits(c target.Column, pc *profile.Column) []target.Column {
 	}
 	for _, name := range []string{"upper", "lower"} {
 		h := c
-		h.Remedies = append(slices.Clone(c.Remedies), target.Remedy{Name: name})
+		h.Remedies = append(slices.Clone(c.Remedies), remedy.Remedy{Name: name})
 		all = append(all, h)
 	}
 	recode := map[string]string{}
@@ -353,7 +354,7 @@ func textHabits(c target.Column, pc *profile.Column) []target.Column {
 	}
 	if len(recode) > 0 {
 		h := c
-		h.Remedies = append(slices.Clone(c.Remedies), target.Remedy{Name: "recode", Recode: recode})
+		h.Remedies = append(slices.Clone(c.Remedies), remedy.Remedy{Name: "recode", Pairs: recode})
 		all = append(all, h)
 	}
 	return all
@@ -427,7 +428,7 @@ func lead(h *target.Column, verb string) string {
 	switch {
 	case h.Datatype.HasDay() && len(h.Formats) > 0:
 		return strings.Join(h.Formats, " or ") + " " + verb
-	case slices.ContainsFunc(h.Remedies, func(r target.Remedy) bool { return r.Name != "trim" && r.Name != "squeeze" }):
+	case slices.ContainsFunc(h.Remedies, func(r remedy.Remedy) bool { return r.Name != "trim" && r.Name != "squeeze" }):
 		return h.Remedies[len(h.Remedies)-1].Name + " " + verb
 	}
 	return verb
@@ -531,7 +532,7 @@ func (m *Mapping) writeUnknown(b *bytes.Buffer, c *target.Column, p *pair) {
 		known := slices.Contains(c.OneOf, text) || slices.Contains(p.habits.Null, v.Value)
 		for _, r := range p.habits.Remedies {
 			known = known || r.Name == "upper" && slices.Contains(c.OneOf, strings.ToUpper(text)) ||
-				r.Name == "lower" && slices.Contains(c.OneOf, strings.ToLower(text)) || r.Recode[text] != ""
+				r.Name == "lower" && slices.Contains(c.OneOf, strings.ToLower(text)) || r.Pairs[text] != ""
 		}
 		if !known && len(unknown) < 8 {
 			unknown = append(unknown, fmt.Sprintf("%s (%s)", oneLine(text), profile.Thousands(v.Count)))

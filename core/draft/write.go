@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"sieb/core/remedy"
 	"sieb/core/target"
 	"sieb/core/value"
 )
@@ -181,19 +182,10 @@ func list(texts []string) string {
 	return "[" + strings.Join(quoted, ", ") + "]"
 }
 
-func remedies(all []target.Remedy) string {
-	var parts []string
-	for _, r := range all {
-		if r.Name != "recode" {
-			parts = append(parts, r.Name)
-			continue
-		}
-		var pairs []string
-		for from, to := range r.Recode {
-			pairs = append(pairs, quote(from)+": "+quote(to))
-		}
-		slices.Sort(pairs)
-		parts = append(parts, "recode: {"+strings.Join(pairs, ", ")+"}")
+func remedies(all []remedy.Remedy) string {
+	parts := make([]string, len(all))
+	for i, r := range all {
+		parts[i] = r.String()
 	}
 	return "[" + strings.Join(parts, ", ") + "]"
 }

@@ -15,6 +15,7 @@ import (
 	"unicode/utf8"
 
 	"sieb/core/delimited"
+	"sieb/core/lexical"
 	"sieb/core/violation"
 	"sieb/core/workbook"
 )
@@ -195,8 +196,8 @@ func (b *Batch) findOdd(row int) {
 			b.Defects = append(b.Defects, Defect{Code: violation.EncodingControl, Row: row, Cell: k,
 				Offset: b.Offset(int(s.Start) + at), Count: 1, Byte: cell[at]})
 		}
-		if hasGarbled(cell) {
-			if meant := undecoded(cell); meant != nil {
+		if lexical.HasGarbled(cell) {
+			if meant := lexical.Undecode(cell); meant != nil {
 				b.Defects = append(b.Defects, Defect{Code: violation.EncodingGarbled, Row: row, Cell: k,
 					Offset: b.Offset(int(s.Start)), Meant: string(meant)})
 			}

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"sieb/core/remedy"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -242,9 +243,9 @@ func (u *unfit) formats() (all []target.Column) {
 			with(func(c *target.Column) { c.Formats = []string{pair} })
 		}
 	default:
-		for _, remedy := range []string{"trim", "upper", "lower"} {
+		for _, name := range []string{"trim", "upper", "lower"} {
 			with(func(c *target.Column) {
-				c.Remedies = append(slices.Clone(c.Remedies), target.Remedy{Name: remedy})
+				c.Remedies = append(slices.Clone(c.Remedies), remedy.Remedy{Name: name})
 			})
 		}
 	}

@@ -1,7 +1,6 @@
 package target
 
 import (
-	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
@@ -121,9 +120,7 @@ var habitFields = []field[Column]{
 		func(p *reading, n ast.Node, c *Column) { c.Null = p.texts(n, "null", maxTexts) }},
 	{"default", textSchema, "the value, in canonical form, of cells without one",
 		func(p *reading, n ast.Node, c *Column) { c.Default = p.text(n, "default") }},
-	{"remedies", schema{"type": "array", "items": schema{"anyOf": []schema{choiceSchema("trim", "squeeze", "upper",
-		"lower"), {"type": "object", "properties": schema{"recode": schema{"type": "object"}},
-		"additionalProperties": false}}}}, "cleanings of the cells, in order",
+	{"remedies", remediesSchema(), "cleanings of the cells, in order",
 		func(p *reading, n ast.Node, c *Column) { c.Remedies = p.remedies(n) }},
 }
 
@@ -177,69 +174,6 @@ func (p *reading) onViolation(n ast.Node, c *Column) {
 	}
 }
 
-func (p *reading) remedies(n ast.Node) (remedies []Remedy) {
-	all := p.sequence(n, "remedies")
-	if len(all) > MaxRemedies {
-		p.wrong(n, "a column has at most %d remedies", MaxRemedies)
-		return nil
-	}
-	for _, r := range all {
-		remedies = append(remedies, p.remedy(r))
-	}
-	return remedies
-}
-
-func (p *reading) remedy(n ast.Node) Remedy {
-	var props []property
-	switch n := n.(type) {
-	case *ast.MappingNode, *ast.MappingValueNode:
-		props = p.mapping(n, "a remedy")
-	default:
-		r := Remedy{Name: p.text(n, "a remedy")}
-		switch {
-		case r.Name == "recode":
-			p.wrong(n, "recode needs its pairs: recode: {found: new}")
-		case r.Name != "" && !slices.Contains(RemedyNames, r.Name):
-			p.unknownRemedy(n, r.Name)
-		}
-		return r
-	}
-	if len(props) != 1 || props[0].name != "recode" {
-		if len(props) > 0 && props[0].name != "recode" {
-			p.unknownRemedy(props[0].key, props[0].name)
-		} else {
-			p.wrong(n, "each remedy is one entry of the list")
-		}
-		return Remedy{}
-	}
-	r := Remedy{Name: "recode", Recode: map[string]string{}}
-	pairs := p.mapping(props[0].node, "recode")
-	if len(pairs) > maxListed {
-		p.wrong(props[0].node, "recode has %d pairs: at most %d", len(pairs), maxListed)
-		return r
-	}
-	for _, pair := range pairs {
-		if len(pair.name) > maxScalar {
-			p.wrong(pair.key, "what recode finds is %d bytes long: at most %d", len(pair.name), maxScalar)
-			continue
-		}
-		if _, null := pair.node.(*ast.NullNode); null {
-			r.Recode[pair.name] = ""
-			continue
-		}
-		r.Recode[pair.name] = p.text(pair.node, "what takes the place of "+clip(pair.name))
-	}
-	return r
-}
-
-func (p *reading) unknownRemedy(at ast.Node, name string) {
-	if near := nearest(name, RemedyNames); near != "" {
-		p.wrong(at, "there is no remedy %q; did you mean %q?", clip(name), near)
-		return
-	}
-	p.wrong(at, "there is no remedy %q; there are %s", clip(name), strings.Join(RemedyNames, ", "))
-}
-
 // contradictions finds rules of a column that cannot hold together.
 func (p *reading) contradictions(at map[string]ast.Node, c *Column) {
 	only := func(name string, fits bool, what string) {
@@ -285,6 +219,7 @@ func (p *reading) contradictions(at map[string]ast.Node, c *Column) {
 		p.wrong(at["onViolation"], "a unique column cannot be blanked on a violation: use reject or flag")
 	}
 	p.sources(at, c)
+	p.applicable(at["remedies"], c)
 	min, okMin := p.literal(at["minimum"], "minimum", c, c.Minimum)
 	max, okMax := p.literal(at["maximum"], "maximum", c, c.Maximum)
 	if okMin && okMax && min.Compare(max) > 0 {

@@ -14,6 +14,7 @@ import (
 	"strings"
 
 	"sieb/core/codes"
+	"sieb/core/remedy"
 	"sieb/core/value"
 	"sieb/core/violation"
 )
@@ -156,7 +157,7 @@ type Column struct {
 	OnViolation  *violation.Action // nil: each code's own action
 	OnCode       map[violation.Code]violation.Action
 	Message      string // "" for Sieb's own words
-	Remedies     []Remedy
+	Remedies     []remedy.Remedy
 
 	size [2]string // limits of a sized whole number
 }
@@ -198,18 +199,6 @@ type CodeList struct {
 	Name  string
 	Loose bool // letter case and blanks do not count; the list's own form takes the place
 }
-
-// Remedy is a declared cleaning of a column's cells.
-type Remedy struct {
-	Name   string            // trim, squeeze, upper, lower, recode
-	Recode map[string]string // of recode: what is found, what takes its place
-}
-
-// RemedyNames lists the remedies that a column can declare.
-var RemedyNames = []string{"trim", "squeeze", "upper", "lower", "recode"}
-
-// MaxRemedies is how many remedies one column can have.
-const MaxRemedies = 62
 
 // Rows is how many rows a delivery is to have. The zero Rows want at least one: a
 // delivery of nothing is a mistake more often than not.

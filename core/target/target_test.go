@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/core/remedy"
 	"sieb/core/target"
 	"sieb/core/value"
 	"sieb/core/violation"
@@ -60,15 +61,15 @@ func TestParse(t *testing.T) {
 		Columns: []target.Column{
 			{Name: "ticket_no", Titles: []string{"Ticket No.", "Ticket"}, Formats: []string{"[A-Z]{2}-[0-9]{6}"},
 				Required: true, Unique: true,
-				Null: []string{""}, Remedies: []target.Remedy{{Name: "trim"}, {Name: "upper"}}},
+				Null: []string{""}, Remedies: []remedy.Remedy{{Name: "trim"}, {Name: "upper"}}},
 			{Name: "weighed_on", Titles: []string{"Date"}, Datatype: value.Date,
 				Formats: []string{"dd.MM.yyyy", "d.M.yy"}, Required: true, Null: []string{""}, Minimum: "2026-01-01"},
 			{Name: "moisture_pct", Position: 3, Datatype: value.Decimal, DecimalChar: ",", GroupChar: ".",
 				Precision: &four, Scale: &one, Minimum: "5", Maximum: "40.50",
 				Null: []string{"", "n/a", "null"}, OnViolation: &blank},
 			{Name: "crop", Null: []string{""}, MaxLength: &twenty, OneOf: []string{"wheat", "007", "yes"},
-				Remedies: []target.Remedy{{Name: "squeeze"},
-					{Name: "recode", Recode: map[string]string{"Weizen": "wheat", "1": "rye", "x": ""}}}},
+				Remedies: []remedy.Remedy{{Name: "squeeze"},
+					{Name: "recode", Pairs: map[string]string{"Weizen": "wheat", "1": "rye", "x": ""}}}},
 		},
 	}, got)
 }
@@ -118,7 +119,7 @@ func TestProblems(t *testing.T) {
 		{column("required: true\n    onViolation: blank"), 5, 18, "cannot be blanked"},
 		{column("unique: true\n    onViolation: blank"), 5, 18, "cannot be blanked"},
 		{column("remedies: [trimm]"), 4, 16, `did you mean "trim"`},
-		{column("remedies: [recode]"), 4, 16, "needs its pairs"},
+		{column("remedies: [recode]"), 4, 16, "recode needs pairs"},
 		{column("name: b"), 4, 5, "name"},
 		{"target: t\ncolumns:\n  - name: a\n  - name: a\n", 4, 9, `a second column "a"`},
 		{"target: t\ncolumns:\n  - name: a\nkey: [b]\n", 4, 6, "not a column"},

@@ -9,6 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"sieb/core/codes"
+	"sieb/core/remedy"
 	"sieb/core/target"
 	"sieb/service/store"
 )
@@ -27,6 +28,15 @@ func (s *Server) textRoutes(api huma.API) {
 		return list(ctx, s, store.Targets, "", *in, targetOf)
 	})
 	registerLibrary(s, api, store.Targets, "Target", targetOf)
+
+	huma.Register(api, op("listRemedies", http.MethodGet, "/remedies", "The remedies that columns can declare", "targets"),
+		func(context.Context, *struct{}) (*answer[Page[remedy.Help]], error) {
+			var all []remedy.Help
+			for _, r := range remedy.Specs() {
+				all = append(all, r.Help())
+			}
+			return &answer[Page[remedy.Help]]{Page[remedy.Help]{Items: all, Total: len(all)}}, nil
+		})
 
 	add = op("addMapping", http.MethodPost, "/mappings", "Adds a mapping, or a version of one", "mappings", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, maxTargetBytes

@@ -470,6 +470,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/remedies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The remedies that columns can declare */
+        get: operations["listRemedies"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs": {
         parameters: {
             query?: never;
@@ -1217,6 +1234,33 @@ export interface components {
             status: "ok";
             version: string;
         };
+        Help: {
+            /** @description what it takes, and what becomes of it */
+            does: string;
+            examples: components["schemas"]["HelpExample"][];
+            /** @description what it leaves as it is */
+            leaves: string;
+            name: string;
+            /** @description the first may be given alone */
+            parameters?: components["schemas"]["HelpParameter"][];
+            /** @description doing it again changes nothing more */
+            steady: boolean;
+        };
+        HelpExample: {
+            after: string;
+            before: string;
+            /** @description as a target writes it */
+            remedy: string;
+            why?: string;
+        };
+        HelpParameter: {
+            choices?: string[];
+            does: string;
+            /** @enum {string} */
+            kind: "text" | "whole number" | "regular expression" | "list of texts" | "pairs of texts" | "date patterns" | "choice";
+            name: string;
+            required?: boolean;
+        };
         Key: {
             columns: string[];
             first?: components["schemas"]["Pair"][];
@@ -1473,6 +1517,14 @@ export interface components {
         };
         PageDelivery: {
             items: components["schemas"]["Delivery"][];
+            /**
+             * Format: int64
+             * @description of the whole list
+             */
+            total: number;
+        };
+        PageHelp: {
+            items: components["schemas"]["Help"][];
             /**
              * Format: int64
              * @description of the whole list
@@ -3710,6 +3762,35 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listRemedies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageHelp"];
+                };
+            };
+            /** @description Error */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -1,0 +1,84 @@
+package remedy
+
+import "sieb/core/workbook"
+
+// Chain is the remedies of one column, in order. It holds scratch space and
+// serves one goroutine.
+type Chain struct {
+	steps []step
+	stop  func(cell []byte) bool
+	space [2][]byte
+}
+
+// step cleans a cell, which is a text, or a value in canonical form: it returns the cell
+// itself and false where nothing changed.
+type step struct {
+	clean  func(dst, cell []byte, kind workbook.Kind) ([]byte, bool)
+	writes bool          // it appends to dst; others return a part of the cell, or what stays
+	kind   workbook.Kind // of what it writes
+}
+
+// NewChain makes the chain of a column's remedies. A cell for which stop holds
+// after a remedy is left as it is by those that follow: trimmed to "n/a", it is
+// not made "N/A" by upper where "n/a" means that there is no value.
+func NewChain(remedies []Remedy, column *Column, stop func(cell []byte) bool) (*Chain, error) {
+	c := &Chain{stop: stop}
+	for i := range remedies {
+		r := &remedies[i]
+		if err := r.Check(); err != nil {
+			return nil, err
+		}
+		s, err := Find(r.Name).make(r, column)
+		if err != nil {
+			return nil, err
+		}
+		c.steps = append(c.steps, s)
+	}
+	return c, nil
+}
+
+// Apply cleans one cell of a kind. Bit i of changed is set where remedy i of the chain changed
+// it; then the kind is that of the last one that did. The result may be the cell itself, or
+// lie in the chain's scratch space until the next Apply.
+func (c *Chain) Apply(cell []byte, kind workbook.Kind) (out []byte, changed uint64, is workbook.Kind) {
+	turn := 0
+	for i := range c.steps {
+		s := &c.steps[i]
+		next, did := s.clean(c.space[turn][:0], cell, kind)
+		if !did {
+			continue
+		}
+		changed |= 1 << i
+		cell, kind = next, s.kind
+		if s.writes {
+			c.space[turn] = next[:0]
+			turn ^= 1 // the other half, since cell lies in this one
+		}
+		if c.stop(cell) {
+			break
+		}
+	}
+	return cell, changed, kind
+}
+
+// Traced is what one remedy made of a cell.
+type Traced struct {
+	Text    string
+	Changed bool
+}
+
+// Trace returns what each remedy made of a cell of a kind, as far as they were applied.
+func (c *Chain) Trace(cell []byte, kind workbook.Kind) (steps []Traced) {
+	for i := range c.steps {
+		s := &c.steps[i]
+		next, did := s.clean(nil, cell, kind)
+		steps = append(steps, Traced{string(next), did})
+		if !did {
+			continue
+		}
+		if cell, kind = next, s.kind; c.stop(cell) {
+			break
+		}
+	}
+	return steps
+}
