@@ -369,14 +369,18 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 	var idle []string
 	for _, m := range r.Remedies {
 		if m.Changed > 0 {
-			changed = append(changed, []string{grouped(m.Changed), m.Column, m.Remedy})
+			spoilt := ""
+			if m.Spoilt > 0 {
+				spoilt = plural(m.Spoilt, "was right before, and breaks a rule since", "were right before, and break a rule since")
+			}
+			changed = append(changed, []string{grouped(m.Changed), m.Column, m.Remedy, spoilt})
 		} else {
 			idle = append(idle, m.Column+" "+m.Remedy)
 		}
 	}
 	if len(changed) > 0 {
 		fmt.Fprintln(a.out)
-		a.table([]columnOf{{title: "cells", number: true}, {title: "column", most: 20}, {title: "changed by remedy"}},
+		a.table([]columnOf{{title: "cells", number: true}, {title: "column", most: 20}, {title: "changed by remedy"}, {title: ""}},
 			changed)
 	}
 	if len(idle) > 0 {

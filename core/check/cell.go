@@ -58,10 +58,15 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 		j.count(c.place, 1<<c.defaultPlace())
 		j.kind = literalKind(c.spec.Datatype)
 	}
+	return j.rules(c, cell)
+}
+
+// rules checks a cell that has a value, cleaned.
+func (j *Judge) rules(c *lane, cell []byte) []byte {
 	// Blanks of any script are no value: a no-break space for one.
 	if c.spec.Required && (len(cell) == 0 || cell[0] <= ' ' || cell[0] >= utf8.RuneSelf) &&
 		len(bytes.TrimSpace(cell)) == 0 {
-		j.fail(c, violation.RequiredEmpty, raw)
+		j.fail(c, violation.RequiredEmpty, j.raw)
 		return nil
 	}
 	if c.spec.Separator != "" {
@@ -105,7 +110,7 @@ func (j *Judge) list(c *lane, cell []byte) []byte {
 			entry = entry[:0]
 		}
 		out := j.value(c, entry)
-		if len(j.out.Found) > found {
+		if len(j.out.Found) > found || j.isTrying && j.hasFailed {
 			j.isEntry = false
 			return j.quoted(cell)
 		}
@@ -166,7 +171,7 @@ func (j *Judge) code(c *lane, cell []byte) []byte {
 	}
 	if meant, ok := c.codes.Meant(cell); ok && c.spec.Codes.Loose {
 		place := c.codesPlace()
-		if j.changed&(1<<place) == 0 {
+		if !j.isTrying && j.changed&(1<<place) == 0 {
 			j.count(c.place, 1<<place)
 		}
 		j.changed |= 1 << place

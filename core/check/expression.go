@@ -122,9 +122,9 @@ func (j *Judge) require(block int) {
 	}
 }
 
-// rules reports the rows in which a row rule does not hold. A rule is not judged over a
+// rowRules reports the rows in which a row rule does not hold. A rule is not judged over a
 // value that is missing or wrong.
-func (j *Judge) rules(block int) {
+func (j *Judge) rowRules(block int) {
 	for i := range j.plan.rules {
 		r := &j.plan.rules[i]
 		vars := j.values(&r.expression, block)

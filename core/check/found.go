@@ -37,6 +37,7 @@ type Ruling struct {
 	Unjudged []int64   // for each row rule the rows in which a value that it needs is missing or wrong
 	Keys     []KeyHash // for each row the hash of each of the plan's keys
 	Changed  [][]int64 // for each column and remedy the cells that it changed
+	Spoilt   [][]int64 // those that were right before, and break a rule since: by the last remedy that changed them
 	Refused  bool      // a violation refuses the delivery
 
 	text     []byte
@@ -65,6 +66,10 @@ func (t *texts) reset() { t.text, t.ends = t.text[:0], t.ends[:0] }
 
 // fail reports a violation of the column's rules.
 func (j *Judge) fail(c *lane, code violation.Code, cell []byte) {
+	if j.isTrying {
+		j.hasFailed = true
+		return
+	}
 	if c.refers {
 		c.broken[j.row-j.from] = true
 	}

@@ -2,6 +2,7 @@ package check
 
 import (
 	"cmp"
+	"math/bits"
 	"slices"
 
 	"github.com/zeebo/xxh3"
@@ -44,6 +45,8 @@ type Judge struct {
 	joined  []byte            // the text that is put together for the cell at hand
 	listed  []byte            // the list at hand in canonical form
 	isEntry bool              // the cell at hand is an entry of a list
+
+	isTrying, hasFailed bool // a cell is judged as it was before its remedies, and breaks a rule
 }
 
 type cellAt struct{ row, cell int }
@@ -128,9 +131,10 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	out.Rejected = append(out.Rejected[:0], make([]bool, len(b.Rows))...)
 	out.Excluded = append(out.Excluded[:0], make([]uint16, len(b.Rows))...)
 	if out.Changed == nil {
-		out.Changed = make([][]int64, len(j.plan.columns))
+		out.Changed, out.Spoilt = make([][]int64, len(j.plan.columns)), make([][]int64, len(j.plan.columns))
 		for i := range out.Changed {
 			out.Changed[i] = make([]int64, len(j.plan.Remedies(i)))
+			out.Spoilt[i] = make([]int64, len(out.Changed[i]))
 		}
 		out.Unjudged = make([]int64, len(j.plan.rules))
 		out.Sums = make([]Sum, len(j.plan.controls))
@@ -146,6 +150,7 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	}
 	for i := range out.Changed {
 		clear(out.Changed[i])
+		clear(out.Spoilt[i])
 	}
 	clear(out.Unjudged)
 	for i := range out.computed {
@@ -193,7 +198,7 @@ func (j *Judge) Rows(from, to int) {
 	}
 	j.exclude(j.plan.excludeValues, block)
 	j.require(block)
-	j.rules(block)
+	j.rowRules(block)
 	j.refer(block)
 	j.order(block)
 	j.control(block)
@@ -327,8 +332,11 @@ func (j *Judge) column(l *lane, from, to int) {
 // for and the cell is clean.
 func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, remember bool) delimited.Span {
 	j.row, j.blank = row, false
-	found := len(j.out.Found)
+	found, kind := len(j.out.Found), j.kind
 	out := j.cell(l, raw)
+	if cleaned := j.changed & (1<<len(l.spec.Remedies) - 1); cleaned != 0 && len(j.out.Found) > found {
+		out = j.blame(l, raw, out, kind, bits.Len64(cleaned)-1)
+	}
 	j.kind = workbook.Text
 	if j.blank {
 		if l.hashed {
@@ -349,6 +357,32 @@ func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, remember b
 		return s
 	}
 	return j.put(out)
+}
+
+// blame counts a cell that breaks a rule, where it was right before its remedies, at the last
+// remedy that changed it. It returns the cell's canonical text, which is made anew.
+func (j *Judge) blame(l *lane, raw, out []byte, kind workbook.Kind, last int) []byte {
+	out = slices.Clone(out)
+	changed, number, scratch := j.changed, j.number, j.scratch
+	var hash KeyHash
+	if l.hashed {
+		hash = l.hashes[j.row-j.from]
+	}
+	j.isTrying, j.hasFailed, j.kind, j.scratch = true, false, kind, nil
+	switch {
+	case !l.isNull(raw):
+		j.rules(l, raw)
+	case l.spec.Required:
+		j.hasFailed = true
+	}
+	if !j.hasFailed {
+		j.out.Spoilt[l.place][last]++
+	}
+	j.isTrying, j.changed, j.number, j.scratch = false, changed, number, scratch
+	if l.hashed {
+		l.hashes[j.row-j.from] = hash
+	}
+	return out
 }
 
 // put adds a text to the batch's arena.

@@ -1,10 +1,13 @@
 package sift_test
 
 import (
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"sieb/core/sift"
 )
@@ -65,4 +68,47 @@ func changedBy(r *sift.Result) string {
 		}
 	}
 	return strings.Join(all, " ")
+}
+
+// A remedy that turns a fitting value into a violation is told with the count: as many as
+// fit without remedies, are changed, and break a rule with them.
+func TestSpoiltValues(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		demands := rapid.SampledFrom([]string{"oneOf: [a, B, ' a']", "format: '[a-z ]+'", "maxLength: 2", "datatype: integer",
+			"datatype: integer, maximum: 50", "datatype: date", "separator: ';', oneOf: [a, B]", "required: true, null: ['', X]",
+			"unique: true, minLength: 2", "oneOf: [A], default: A"}).Draw(t, "demands")
+		remedies := rapid.SampledFrom([]string{"[trim]", "[upper]", "[trim, lower]", "[{recode: {a: X, '7': '77'}}]", "[{pad: 3}]",
+			"[{cut: 1}]", "[{prefix: a}]", "[number]", "[{replace: {find: '-', with: ''}}, trim]"}).Draw(t, "remedies")
+		cells := rapid.SliceOfN(rapid.SampledFrom([]string{"a", "B", " a", "ab", "abc", "7", "42", "99", "2026-07-31", "a;B", "B;", "X",
+			"1,000", "-5", ""}), 1, 60).Draw(t, "cells")
+		text := "n;c\n"
+		for i, c := range cells {
+			text += strconv.Itoa(i) + ";\"" + c + "\"\n"
+		}
+		with, _, _ := order{target: "target: t\ncolumns: [{name: n}, {name: c, " + demands + ", remedies: " + remedies + "}]\n",
+			text: text, workers: 3}.sift(t)
+		// The slow way: row by row, so that none repeats another.
+		want := int64(0)
+		for _, c := range cells {
+			one := func(remedies string) *sift.Result {
+				r, _, _ := order{target: "target: t\ncolumns: [{name: n}, {name: c, " + demands + remedies + "}]\n",
+					text: "n;c\n1;\"" + c + "\"\n"}.sift(t)
+				return r
+			}
+			plain, cleaned := one(""), one(", remedies: "+remedies)
+			isChanged := false
+			for _, m := range cleaned.Remedies {
+				isChanged = isChanged || m.Changed > 0 && m.Remedy != "default"
+			}
+			if isChanged && plain.Tally.Rejected == 0 && cleaned.Tally.Rejected == 1 {
+				want++
+			}
+		}
+		got := int64(0)
+		for _, m := range with.Remedies {
+			got += m.Spoilt
+			require.LessOrEqual(t, m.Spoilt, m.Changed)
+		}
+		require.Equal(t, want, got, "%s %s %q", demands, remedies, cells)
+	})
 }

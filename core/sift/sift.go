@@ -100,6 +100,7 @@ type Remedy struct {
 	Column  string `json:"column"`
 	Remedy  string `json:"remedy"`
 	Changed int64  `json:"changed"`
+	Spoilt  int64  `json:"spoilt,omitempty" doc:"of these, cells that were right as delivered and break a rule since; counted at the last remedy that changed them"`
 }
 
 // Excluded counts the rows that were left out for one reason.

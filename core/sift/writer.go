@@ -29,6 +29,7 @@ type writer struct {
 	tally    Tally
 	groups   groups
 	changed  [][]int64
+	spoilt   [][]int64
 	excluded []int64 // rows, by exclusion
 	unjudged []int64 // rows, by row rule
 	refused  bool
@@ -44,9 +45,10 @@ type writer struct {
 func newWriter(r *Run, plan *check.Plan) *writer {
 	w := &writer{run: r, plan: plan, keys: make([]keySet, len(plan.Keys)), refused: plan.Refused}
 	w.groups.byKey = map[groupKey]*Group{}
-	w.changed = make([][]int64, len(plan.Names()))
+	w.changed, w.spoilt = make([][]int64, len(plan.Names())), make([][]int64, len(plan.Names()))
 	for i := range w.changed {
 		w.changed[i] = make([]int64, len(plan.Remedies(i)))
+		w.spoilt[i] = make([]int64, len(plan.Remedies(i)))
 	}
 	w.seen, w.sums = plan.NewSeen(), plan.NewSums()
 	w.excluded, w.unjudged = make([]int64, len(plan.Reasons())), make([]int64, len(plan.Rules()))
@@ -57,6 +59,7 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	for i, counts := range p.ruling.Changed {
 		for k, n := range counts {
 			w.changed[i][k] += n
+			w.spoilt[i][k] += p.ruling.Spoilt[i][k]
 		}
 	}
 	for i, n := range p.ruling.Unjudged {
@@ -242,7 +245,7 @@ func (w *writer) result(t *target.Target) *Result {
 	names := w.plan.Names()
 	for i, counts := range w.changed {
 		for k, n := range counts {
-			r.Remedies = append(r.Remedies, Remedy{names[i], w.plan.Remedies(i)[k], n})
+			r.Remedies = append(r.Remedies, Remedy{names[i], w.plan.Remedies(i)[k], n, w.spoilt[i][k]})
 		}
 	}
 	for i, reason := range w.plan.Reasons() {

@@ -1710,6 +1710,11 @@ export interface components {
             changed: number;
             column: string;
             remedy: string;
+            /**
+             * Format: int64
+             * @description of these, cells that were right as delivered and break a rule since; counted at the last remedy that changed them
+             */
+            spoilt?: number;
         };
         Repeated: {
             first?: components["schemas"]["Pair"][];

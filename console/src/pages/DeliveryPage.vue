@@ -297,7 +297,7 @@ const outputs = computed(() => [
           <template v-if="remedied.length > 0">
             <div class="head"><h2>Cells cleaned</h2></div>
             <ul class="remedies">
-              <li v-for="r in remedied" :key="r.column + r.remedy"><span class="number">{{ count(r.changed) }}</span><b>{{ r.column }}</b>{{ r.remedy }}</li>
+              <li v-for="r in remedied" :key="r.column + r.remedy"><span class="number">{{ count(r.changed) }}</span><b>{{ r.column }}</b>{{ r.remedy }}<span v-if="r.spoilt" class="spoilt">{{ counted(r.spoilt, 'value was right before it', 'values were right before it') }}</span></li>
             </ul>
           </template>
         </section>
@@ -415,6 +415,11 @@ const outputs = computed(() => [
   margin: 0;
 }
 
+.spoilt {
+  grid-column: 2 / -1;
+  color: var(--rust);
+}
+
 .remedies {
   list-style: none;
   margin: 0;
@@ -424,7 +429,7 @@ const outputs = computed(() => [
 .remedies li {
   display: grid;
   grid-template-columns: 52px auto 1fr;
-  gap: 10px;
+  gap: 2px 10px;
   padding: 3px 0;
 }
 
