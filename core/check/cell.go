@@ -39,11 +39,18 @@ func (j *Judge) count(i int, changed uint64) {
 func (j *Judge) cell(c *lane, raw []byte) []byte {
 	cell := raw
 	j.raw, j.changed = raw, 0
+	if len(j.carried) > 0 {
+		cell, j.changed = j.carried, 1 // by the first remedy
+	}
 	null := c.isNull(cell)
 	if !null && c.chain != nil {
-		if cell, j.changed, j.kind = c.chain.Apply(cell, j.kind); j.changed != 0 {
-			j.count(c.place, j.changed)
+		var changed uint64
+		if cell, changed, j.kind = c.chain.Apply(cell, j.kind); changed != 0 {
+			j.changed |= changed
 			null = c.isNull(cell)
+		}
+		if j.changed != 0 {
+			j.count(c.place, j.changed)
 		}
 	}
 	if null || raw == nil {

@@ -118,10 +118,14 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 	if v := j.rawValue(row, l.cell); v.Kind == condition.Text {
 		text := strings.ToValidUTF8(string(v.Text), "\uFFFD")
 		c.Delivered = &text
-		if l.chain != nil && !l.isNull(v.Text) {
-			for i, step := range l.chain.Trace(v.Text, kindIn(j.batch, row, l)) {
+		cell, kind := v.Text, kindIn(j.batch, row, l)
+		if l.above >= 0 && l.isEmpty(cell) {
+			cell, kind = j.batch.Above(l.above, row)
+		}
+		if l.chain != nil && !l.isNull(cell) {
+			for i, step := range l.chain.Trace(cell, kind) {
 				c.Steps = append(c.Steps, Step{l.spec.Remedies[i].Name, strings.ToValidUTF8(step.Text, "\uFFFD"),
-					step.Changed})
+					step.Changed || i == 0 && l.above >= 0 && l.isEmpty(v.Text)})
 			}
 		}
 	}

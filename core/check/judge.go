@@ -46,6 +46,8 @@ type Judge struct {
 	listed  []byte            // the list at hand in canonical form
 	isEntry bool              // the cell at hand is an entry of a list
 
+	carried []byte // what stands above the cell at hand, which is empty; nil for none
+
 	isTrying, hasFailed bool // a cell is judged as it was before its remedies, and breaks a rule
 }
 
@@ -288,6 +290,12 @@ func (j *Judge) column(l *lane, from, to int) {
 			if l.isRead {
 				l.wrong[k] = true
 			}
+			continue
+		}
+		if l.above >= 0 && l.isEmpty(raw) {
+			j.carried, j.kind = j.batch.Above(l.above, from+k)
+			texts[k] = j.judge(l, from+k, s, raw, false)
+			j.carried = nil
 			continue
 		}
 		if typed {

@@ -13,6 +13,7 @@
 package check
 
 import (
+	"bytes"
 	"fmt"
 	"slices"
 	"strings"
@@ -49,6 +50,8 @@ type Plan struct {
 	references    []reference
 	controls      []control
 	complete      []complete
+	carried       []int       // cells of the delivery that are carried down
+	carriers      []*column   // the columns that they feed
 	ordered       []int       // columns whose values follow one another
 	excludeCells  []exclusion // those that read only cells as they were delivered
 	excludeValues []exclusion // those that read values of columns
@@ -104,6 +107,7 @@ type column struct {
 	spec         *target.Column
 	cleaned      *remedy.Column // as its remedies know it
 	cell         int            // place in the delivery's rows, -1 where it has none
+	above        int            // place among the cells that are carried down, -1 for none
 	nulls        [][]byte
 	longestNull  int
 	number       value.NumberFormat
@@ -170,9 +174,32 @@ func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 	}
 	for i := range p.columns {
 		p.columns[i].quick = p.columns[i].quickTest()
+		p.carry(&p.columns[i])
 	}
 	return p, nil
 }
+
+// carry notes that the cell of a column is carried down, where it is to be.
+func (p *Plan) carry(c *column) {
+	if c.cell < 0 || len(c.spec.Remedies) == 0 || c.spec.Remedies[0].Name != remedy.CarryDown {
+		return
+	}
+	c.above = len(p.carried)
+	p.carried = append(p.carried, c.cell)
+	p.carriers = append(p.carriers, c)
+}
+
+// Rows returns the source whose rows judges of the plan are to be given: that of the
+// delivery, where no cell is carried down.
+func (p *Plan) Rows(src source.Source) source.Source {
+	if len(p.carried) == 0 {
+		return src
+	}
+	return source.Carry(src, p.carried, func(k int, cell []byte) bool { return p.carriers[k].isEmpty(cell) })
+}
+
+// isEmpty reports whether a cell is one that another is carried down to.
+func (c *column) isEmpty(cell []byte) bool { return len(bytes.TrimSpace(cell)) == 0 || c.isNull(cell) }
 
 // place returns the place of a column, -1 where there is none of the name.
 func (p *Plan) place(name string) int {
@@ -245,7 +272,7 @@ func (p *Plan) addKey(columns []int) {
 
 // compile compiles the rules of a column.
 func (c *column) compile(spec *target.Column, d *Delivery) error {
-	c.spec, c.cell, c.whole, c.frac = spec, -1, -1, -1
+	c.spec, c.cell, c.above, c.whole, c.frac = spec, -1, -1, -1, -1
 	for _, n := range spec.Null {
 		c.nulls = append(c.nulls, []byte(n))
 		c.longestNull = max(c.longestNull, len(n))

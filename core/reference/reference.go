@@ -183,5 +183,5 @@ func read(ctx context.Context, name string, t *target.Target, rows source.Source
 		}
 		return nil
 	}
-	return keys, source.InOrder(ctx, rows, 0, work, deliver)
+	return keys, source.InOrder(ctx, plan.Rows(rows), 0, work, deliver)
 }

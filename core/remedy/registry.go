@@ -98,6 +98,10 @@ func Names() []string {
 	return names
 }
 
+// CarryDown is the remedy that takes the place of an empty cell with what stands above it. It
+// needs the rows in order, so that who reads them does it; it comes before all others.
+const CarryDown = "carryDown"
+
 // Most is how many remedies one column can have.
 const Most = 60
 

@@ -53,7 +53,7 @@ func TestExamples(t *testing.T) {
 				assert.Equal(t, got, again, "%s twice", e.Remedy)
 			}
 		}
-		assert.True(t, changes, "%s: no example changes anything", s.Name)
+		assert.True(t, changes || s.Name == remedy.CarryDown, "%s: no example changes anything", s.Name)
 		assert.True(t, leaves || s.Name == "upper" || s.Name == "lower", "%s: no example is left", s.Name)
 		for _, p := range s.Parameters {
 			assert.NotEmpty(t, p.Does, s.Name)

@@ -135,5 +135,9 @@ var specs = sync.OnceValue(func() []Spec {
 			Examples: []Example{{listed("boolean", "pairs", "ja|nein", "x|-"), "Ja", "true", Column{Datatype: value.Boolean}, ""},
 				{listed("boolean", "pairs", "ja|nein", "x|-"), "-", "false", Column{Datatype: value.Boolean}, ""},
 				{listed("boolean", "pairs", "ja|nein"), "vielleicht", "vielleicht", Column{Datatype: value.Boolean}, ""}}},
+		{Name: CarryDown, IsSteady: true, make: viewed(func(_, cell []byte) ([]byte, bool) { return cell, false }),
+			Does:     "puts into an empty cell what stands in the last row above in which the cell is filled, as printouts mean it",
+			Leaves:   "cells that are filled; empty ones above the first filled one; rows whose cells cannot be attributed",
+			Examples: []Example{{of(CarryDown), "Ahrensee", "Ahrensee", Column{}, "an empty cell in the next row becomes Ahrensee too"}}},
 	}
 })

@@ -1,6 +1,7 @@
 package sift_test
 
 import (
+	"fmt"
 	"strconv"
 	"strings"
 	"testing"
@@ -80,7 +81,7 @@ func TestSpoiltValues(t *testing.T) {
 		remedies := rapid.SampledFrom([]string{"[trim]", "[upper]", "[trim, lower]", "[{recode: {a: X, '7': '77'}}]", "[{pad: 3}]",
 			"[{cut: 1}]", "[{prefix: a}]", "[number]", "[{replace: {find: '-', with: ''}}, trim]"}).Draw(t, "remedies")
 		cells := rapid.SliceOfN(rapid.SampledFrom([]string{"a", "B", " a", "ab", "abc", "7", "42", "99", "2026-07-31", "a;B", "B;", "X",
-			"1,000", "-5", ""}), 1, 60).Draw(t, "cells")
+			"1,000", "-5", ""}), 1, 16).Draw(t, "cells")
 		text := "n;c\n"
 		for i, c := range cells {
 			text += strconv.Itoa(i) + ";\"" + c + "\"\n"
@@ -111,4 +112,55 @@ func TestSpoiltValues(t *testing.T) {
 		}
 		require.Equal(t, want, got, "%s %s %q", demands, remedies, cells)
 	})
+}
+
+// Empty cells take what stands above them, over blocks and batches, whatever the number of
+// workers: as if the sender had filled them in. Rows that are cut wrongly are passed over,
+// and rejected rows keep their cells as they were delivered.
+func TestCarryDownIsFilledIn(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		rows := rapid.IntRange(1, 800).Draw(t, "rows")
+		wide := strings.Repeat("x", rapid.SampledFrom([]int{1, 1, 1, 700}).Draw(t, "wide"))
+		pool := rapid.SliceOfN(rapid.SampledFrom([]string{"", "", " ", "-", "A", "b", "bad", "7"}), 16, 16).Draw(t, "pool")
+		var printed, filled strings.Builder
+		last := ""
+		for i := range rows {
+			cell := pool[(i*i+i/16)%16]
+			if i%37 == 11 {
+				printed.WriteString(cell + ";1\n") // a row that is too short says nothing
+				filled.WriteString(cell + ";1\n")
+				continue
+			}
+			if strings.TrimSpace(cell) != "" && cell != "-" {
+				last = cell
+			} else if last != "" {
+				cell = last
+			}
+			fmt.Fprintf(&printed, "%s;%d;%s\n", pool[(i*i+i/16)%16], i, wide)
+			fmt.Fprintf(&filled, "%s;%d;%s\n", cell, i, wide)
+		}
+		tg := func(first string) string {
+			return "target: t\ncolumns: [{name: a, null: ['', '-'], oneOf: [A, B, '7'], remedies: [" + first + "trim, upper]}, " +
+				"{name: n, datatype: integer}, {name: w}]\n"
+		}
+		_, want, _ := order{target: tg(""), text: "a;n;w\n" + filled.String()}.sift(t)
+		for _, workers := range []int{1, 8} {
+			result, got, _ := order{target: tg("carryDown, "), text: "a;n;w\n" + printed.String(), workers: workers}.sift(t)
+			require.Equal(t, want.accepted.String(), got.accepted.String())
+			require.Equal(t, int(result.Tally.Read), rows)
+		}
+	})
+}
+
+// What is carried down is counted, explained, and told in messages.
+func TestCarryDown(t *testing.T) {
+	o := order{target: "target: t\ncolumns: [{name: site, oneOf: [Ahrensee, Dornau], remedies: [carryDown, trim]}, {name: kg}]\n",
+		text: "site;kg\n;1\n Ahrensee;2\n;3\nHof;4\n;5\n"}
+	result, sink, found := o.sift(t)
+	assert.Equal(t, "site,kg\n,1\nAhrensee,2\nAhrensee,3\n", sink.accepted.String())
+	assert.Equal(t, []string{`4 site value.unknown reject: "Hof" is not one of Ahrensee, Dornau`,
+		`5 site value.unknown reject: "", cleaned to "Hof", is not one of Ahrensee, Dornau`}, found)
+	assert.Contains(t, sink.rejected.String(), "[value.unknown]\",,5\n", "as delivered")
+	assert.Equal(t, sift.Remedy{Column: "site", Remedy: "carryDown", Changed: 2, Spoilt: 1}, result.Remedies[0])
+	assert.Equal(t, sift.Remedy{Column: "site", Remedy: "trim", Changed: 2}, result.Remedies[1])
 }

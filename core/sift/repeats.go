@@ -118,7 +118,7 @@ func (w *writer) lookAhead(ctx context.Context) error {
 	}
 	scout := newWriter(w.run, w.plan)
 	scout.keys = a.keys
-	err = source.InOrder(ctx, rows, w.run.Workers, w.work, func(b *source.Batch, p *part) error {
+	err = source.InOrder(ctx, w.plan.Rows(rows), w.run.Workers, w.work, func(b *source.Batch, p *part) error {
 		return scout.note(a, b, p)
 	})
 	w.ahead = a

@@ -152,7 +152,7 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 	if err := w.begin(); err != nil {
 		return nil, err
 	}
-	if err := source.InOrder(ctx, r.Source, r.Workers, w.work, w.deliver); err != nil {
+	if err := source.InOrder(ctx, plan.Rows(r.Source), r.Workers, w.work, w.deliver); err != nil {
 		return nil, err
 	}
 	if err := w.finish(); err != nil {

@@ -32,6 +32,8 @@ type Batch struct {
 	BlankLines int64
 
 	cells   []delimited.Span
+	above   [][]above // of the columns that are carried down, row by row
+	isSplit bool
 	kinds   []workbook.Kind // of the cells; only of a sheet
 	isSheet bool            // places in the arena are not those of the delivery
 	escaped []int           // cells that hold doubled quotes until Split
@@ -102,8 +104,13 @@ func (b *Batch) Gather(dst []delimited.Span, cell, from int) {
 // Text returns the text at a place.
 func (b *Batch) Text(s delimited.Span) []byte { return b.Arena[s.Start:s.End] }
 
-// Split finds the cells of all rows and the defects that show in them.
+// Split finds the cells of all rows and the defects that show in them. Done again, it does
+// nothing.
 func (b *Batch) Split() {
+	if b.isSplit {
+		return
+	}
+	b.isSplit = true
 	b.Arena = b.Arena[:b.text:cap(b.Arena)]
 	b.tell = teller{}
 	odd, letters := isOdd(b.Arena)

@@ -18,6 +18,8 @@ func Footer(src Source) (string, error) {
 		return strings.ToValidUTF8(string(s.buf[:min(len(s.buf), maxFooter)]), "\uFFFD"), nil
 	case *sheet:
 		return s.footer()
+	case *carrying:
+		return Footer(s.Source)
 	}
 	return "", nil
 }

@@ -308,7 +308,7 @@ func (s *Reader) Next(b *Batch) error {
 // row is copied to the batch's old buffer, which becomes the reader's.
 func (s *Reader) cut(b *Batch) bool {
 	b.Rows, b.Defects, b.cells, b.escaped, b.BlankLines = b.Rows[:0], b.Defects[:0], b.cells[:0], b.escaped[:0], 0
-	b.FirstRow = s.row + 1
+	b.FirstRow, b.isSplit = s.row+1, false
 	b.base, b.width, b.closing, b.dialect, b.cuts = s.in.base, s.width, s.closing, s.dialect, s.cuts
 	if b.origin != s.in.codec { // batches are worked on side by side
 		b.origin, b.codec = s.in.codec, nil

@@ -185,7 +185,7 @@ func (s *sheet) read() error {
 // Next fills b with the next rows. It returns io.EOF after the last row.
 func (s *sheet) Next(b *Batch) error {
 	b.Rows, b.Defects, b.cells, b.kinds, b.escaped = b.Rows[:0], b.Defects[:0], b.cells[:0], b.kinds[:0], b.escaped[:0]
-	b.Arena = b.Arena[:0]
+	b.Arena, b.isSplit = b.Arena[:0], false
 	b.FirstRow, b.base, b.isSheet = s.row+1, 0, true
 	for len(b.Arena) < batchBytes {
 		if err := s.read(); err == io.EOF {

@@ -133,6 +133,8 @@ func TestWrongTexts(t *testing.T) {
 		{column("onViolation: {key.duplicate: blank}"), 5, 34, "cannot be mended by blanking"},
 		{column("required: true\n    onViolation: {text.long: blank}"), 6, 18, "cannot be blanked"},
 		{column("remedies: [upper, {iron: x}]"), 5, 24, `there is no remedy "iron"`},
+		{column("remedies: [trim, carryDown]"), 5, 15, "carryDown comes before all other remedies"},
+		{column("value: x\n    remedies: [carryDown]"), 6, 15, "takes cells of the delivery, and b has none"},
 		{column("remedies: [uper]"), 5, 16, `did you mean "upper"`},
 		{column("remedies: [{trim: x}]"), 5, 23, "trim is given nothing"},
 		{column("remedies: [{pad: x}]"), 5, 22, "pad: length is a whole number from 1 up"},

@@ -190,6 +190,15 @@ func (p *reading) applicable(n ast.Node, c *Column) {
 	if n == nil || len(p.problems) > 0 {
 		return
 	}
+	for i, r := range c.Remedies {
+		switch {
+		case r.Name != remedy.CarryDown:
+		case i > 0:
+			p.wrong(n, "%s comes before all other remedies: it takes the cell above as it was delivered", r.Name)
+		case c.Derive != "" || c.Value != nil:
+			p.wrong(n, "%s takes cells of the delivery, and %s has none", r.Name, clip(c.Name))
+		}
+	}
 	column, err := c.Cleaned()
 	if err == nil {
 		_, err = remedy.NewChain(c.Remedies, column, func([]byte) bool { return false })
