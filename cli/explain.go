@@ -76,6 +76,9 @@ func saidOf(c check.Explained) string {
 	if len(c.Demands) > 0 {
 		said += "; " + strings.Join(c.Demands, "; ")
 	}
+	if c.Means != "" {
+		said += " (" + c.Means + ")"
+	}
 	for _, v := range c.Violations {
 		said += fmt.Sprintf(" ✗ %s (%s): %s", v.Code, v.Action, v.Message)
 	}

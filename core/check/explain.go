@@ -32,6 +32,7 @@ type Explained struct {
 	Delivered  *string        `json:"delivered,omitempty" doc:"the cell as delivered, or as computed; absent where there is none"`
 	Steps      []Step         `json:"steps,omitempty" doc:"what remedies made of it"`
 	Datatype   string         `json:"datatype"`
+	Means      string         `json:"means,omitempty" doc:"the column's description"`
 	Value      *string        `json:"value" doc:"in canonical form, as an accepted row holds it; null for no value"`
 	Demands    []string       `json:"demands,omitempty" doc:"the rules of the column"`
 	Violations []RowViolation `json:"violations,omitempty"`
@@ -102,7 +103,8 @@ func (e *Explanation) AddViolation(p *Plan, ruling *Ruling, f *Found) {
 }
 
 func (j *Judge) explainColumn(l *lane, row int) Explained {
-	c := Explained{Column: l.spec.Name, Datatype: l.spec.Datatype.String(), Demands: demands(l.column)}
+	c := Explained{Column: l.spec.Name, Datatype: l.spec.Datatype.String(), Means: l.spec.Description,
+		Demands: demands(l.column)}
 	switch {
 	case l.derive != nil:
 		c.From = l.spec.Derive

@@ -233,6 +233,12 @@ func (d *Draft) SQL() []byte {
 		fmt.Fprintf(&b, "  primary key (%s)\n", strings.Join(names, ", "))
 	}
 	b.WriteString(");\n")
+	for i := range d.Columns {
+		if c := &d.Columns[i]; c.Description != "" {
+			fmt.Fprintf(&b, "comment on column %s.%s is %s;\n", identifier(d.Name), identifier(c.Name),
+				literal(oneLine(c.Description)))
+		}
+	}
 	return b.Bytes()
 }
 

@@ -1089,6 +1089,8 @@ export interface components {
             from?: string;
             /** @description of the delivery's column */
             header?: string;
+            /** @description the column's description */
+            means?: string;
             /** @description what remedies made of it */
             steps?: components["schemas"]["Step"][];
             /** @description in canonical form, as an accepted row holds it; null for no value */
