@@ -420,7 +420,8 @@ func TestCompanions(t *testing.T) {
 	sift = append(sift, "--mapping", mapping)
 	code, _, errs := sieb(sift...)
 	assert.Equal(t, 2, code)
-	assert.Contains(t, errs, "a control value stands in a file that comes with the delivery: name it with --companion FILE")
+	assert.Contains(t, errs,
+		"a control value stands in a file that comes with the delivery: name it with --companion FILE")
 	code, _, errs = sieb(append(sift, "--companion", filepath.Join(dir, "none.ctl"))...)
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "the companion file cannot be read")

@@ -101,8 +101,8 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		if err != nil {
 			return err
 		}
-		run := report.Run{Delivery: file, Companion: companion, Target: t, Dir: out, Version: Version, Workers: workers, Guard: guard,
-			SHA256Outputs: sums, Today: day, Codes: codeLists, Keys: keys}
+		run := report.Run{Delivery: file, Companion: companion, Target: t, Dir: out, Version: Version, Workers: workers,
+			Guard: guard, SHA256Outputs: sums, Today: day, Codes: codeLists, Keys: keys}
 		if explain > 0 {
 			e, err := run.Explain(cmd.Context(), explain)
 			if err != nil {
@@ -380,7 +380,8 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 	}
 	if len(changed) > 0 {
 		fmt.Fprintln(a.out)
-		a.table([]columnOf{{title: "cells", number: true}, {title: "column", most: 20}, {title: "changed by remedy"}, {title: ""}},
+		a.table([]columnOf{{title: "cells", number: true}, {title: "column", most: 20}, {title: "changed by remedy"},
+			{title: ""}},
 			changed)
 	}
 	if len(idle) > 0 {

@@ -290,7 +290,8 @@ func (c *column) compile(spec *target.Column, d *Delivery) error {
 			c.whole -= c.frac
 		}
 	}
-	for _, compile := range []func(*Delivery) error{c.compileFormats, c.compileRemedies, c.compileValues, c.compileLimits} {
+	for _, compile := range []func(*Delivery) error{c.compileFormats, c.compileRemedies, c.compileValues,
+		c.compileLimits} {
 		if err := compile(d); err != nil {
 			return err
 		}

@@ -76,8 +76,8 @@ func Of(p *profile.Profile) []profile.Finding {
 	return findings
 }
 
-func (n *narrator) add(rank int, code string, rows int64, first []profile.Value, rule string, columns []string, format string,
-	args ...any) *said {
+func (n *narrator) add(rank int, code string, rows int64, first []profile.Value, rule string, columns []string,
+	format string, args ...any) *said {
 	s := &said{profile.Finding{Code: code, Columns: columns, Text: fmt.Sprintf(format, args...), Rows: rows, First: first,
 		Rule: rule, Weight: weightOf(rank)}, rank}
 	n.all = append(n.all, s)
@@ -174,14 +174,16 @@ func (n *narrator) rows() {
 		code := d.Code.String()
 		if words := cellWords[code]; d.Column != "" && words != "" {
 			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column),
-				profile.Count(d.Count, "value has", "values have"), words, profile.Thousands(d.First[0].Row)).by(profile.Filter{Op: "defect",
+				profile.Count(d.Count, "value has", "values have"),
+				words, profile.Thousands(d.First[0].Row)).by(profile.Filter{Op: "defect",
 				Value: code})
 		} else if words := defectWords[code]; words != "" {
 			if d.Count == 1 {
 				words = strings.Replace(words, "have", "has", 1)
 			}
 			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", profile.Count(d.Count, "row", "rows"),
-				words, profile.Thousands(d.First[0].Row), profile.Thousands(d.First[0].Line)).by(profile.Filter{Op: "defect", Value: code})
+				words, profile.Thousands(d.First[0].Row), profile.Thousands(d.First[0].Line)).by(
+				profile.Filter{Op: "defect", Value: code})
 		}
 	}
 	// Rows that repeat a key with all else are told of with the key: one cause is one finding.
@@ -371,7 +373,8 @@ func (n *narrator) against(c *profile.Column, add adder) {
 	}
 	add(80, "value.against", against, c.Against, "", ": %s of %s values %s not %s: %s", profile.Thousands(against),
 		profile.Thousands(c.Filled),
-		plural(against, "is", "are"), ofDatatype(c, against > 1), examples(c.Against, against)).by(profile.Filter{Op: "against"})
+		plural(against, "is", "are"), ofDatatype(c, against > 1), examples(c.Against, against)).by(
+		profile.Filter{Op: "against"})
 }
 
 // kindOf returns what a text is taken for.

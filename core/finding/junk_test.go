@@ -116,7 +116,8 @@ func TestWordsAmongNumbers(t *testing.T) {
 		}
 		return fmt.Sprint(i)
 	})
-	assert.Equal(t, value.String, columnOf(t, profile.Options{}, "sacks", many).Datatype, "three words are texts of their own")
+	assert.Equal(t, value.String, columnOf(t, profile.Options{}, "sacks", many).Datatype,
+		"three words are texts of their own")
 }
 
 // The share of values that decides a datatype is a setting.

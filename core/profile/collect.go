@@ -296,7 +296,8 @@ func (c *column) count(b *source.Batch, k, from, i int, s delimited.Span, hash u
 }
 
 // recognise counts the texts that the memory has, and gives those that it has not.
-func (c *column) recognise(all *collector, from int, texts []delimited.Span, hashes []uint64, missed []uint32) []uint32 {
+func (c *column) recognise(all *collector, from int, texts []delimited.Span, hashes []uint64,
+	missed []uint32) []uint32 {
 	b := all.batch
 	arena := b.Arena
 	for i, s := range texts {

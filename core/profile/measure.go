@@ -59,7 +59,8 @@ func (c *column) ordered(t *typing.Reading) []measuredValue {
 		l = typing.Look{}
 		l.Read(trimmed, e.Kind())
 		if q, ok := t.QuantityOf(&l, trimmed, &c.sums.number); ok {
-			all = append(all, measuredValue{weighted{q.Float(), e.Count}, distinct.Sighting{Row: e.Row, Line: e.Line, Text: text}})
+			all = append(all, measuredValue{weighted{q.Float(), e.Count},
+				distinct.Sighting{Row: e.Row, Line: e.Line, Text: text}})
 		}
 	}
 	slices.SortFunc(all, func(a, b measuredValue) int {

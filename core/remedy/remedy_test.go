@@ -70,7 +70,8 @@ var drawRemedy = rapid.Custom(func(t *rapid.T) remedy.Remedy {
 })
 
 var drawCell = rapid.OneOf(rapid.StringN(0, 12, -1), rapid.StringMatching(`[ \tA-Za-zÄöß0-9.,%€()+-]{0,12}`),
-	rapid.SampledFrom([]string{"n/a", "", "Weizen", "GroÃŸacker", "1.234,5", "31.07.2026", "46209", "ja", "\xff\xfe", "00486"}))
+	rapid.SampledFrom([]string{"n/a", "", "Weizen", "GroÃŸacker", "1.234,5", "31.07.2026", "46209", "ja", "\xff\xfe",
+		"00486"}))
 
 // A chain is its remedies one by one, each as its own chain; it stops where a text stands
 // for no value. Neither the cell nor an answer is touched by the next one.
@@ -259,8 +260,9 @@ func TestWrongRemedies(t *testing.T) {
 		"date pattern":                                       {Name: "date", Lists: map[string][]string{"formats": {"YYYY"}}},
 		"there is no format":                                 {Name: "date", Lists: map[string][]string{"formats": {}}},
 		"two texts with a bar":                               {Name: "boolean", Lists: map[string][]string{"pairs": {"ja"}}},
-		"stands for true and for false":                      {Name: "boolean", Lists: map[string][]string{"pairs": {"ja|nein", "x|JA"}}},
-		"there is no pair":                                   {Name: "boolean", Lists: map[string][]string{"pairs": {}}},
+		"stands for true and for false": {Name: "boolean",
+			Lists: map[string][]string{"pairs": {"ja|nein", "x|JA"}}},
+		"there is no pair": {Name: "boolean", Lists: map[string][]string{"pairs": {}}},
 	} {
 		assert.ErrorContains(t, r.Check(), says)
 		_, err := remedy.NewChain([]remedy.Remedy{r}, &remedy.Column{}, never)

@@ -53,7 +53,9 @@ func Rows(ctx context.Context, p *profile.Profile, x *source.Index, filters []pr
 			for j := range work {
 				var got part
 				got.err = func() (err error) {
-					defer fault.Recover(&err, func() string { return fmt.Sprintf("looking for rows in part %d of the delivery", j.part+1) })
+					defer fault.Recover(&err, func() string {
+						return fmt.Sprintf("looking for rows in part %d of the delivery", j.part+1)
+					})
 					got = s.part(ctx, f, j.part, &scratch)
 					return got.err
 				}()

@@ -21,19 +21,26 @@ func TestRemediesOfColumns(t *testing.T) {
 		{"datatype: decimal, decimalChar: ',', remedies: [number]", "1.234|1,5|1'000.5|7", "1234|1.5|1000.5|7", "number 2"},
 		{"datatype: decimal, decimalChar: ',', groupChar: '.', remedies: [{round: 1}]", "1.234,56|0,05|7", "1234.6|0.1|7",
 			"round 2"},
-		{"datatype: decimal, decimalChar: ',', remedies: [number, {round: 0}]", "12,5 €|(12,5)|x", "13|-13|!", "number 2 round 2"},
+		{"datatype: decimal, decimalChar: ',', remedies: [number, {round: 0}]", "12,5 €|(12,5)|x", "13|-13|!",
+			"number 2 round 2"},
 		{"datatype: decimal, remedies: [{number: {percent: fraction}}]", "12 %|0.5", "0.12|0.5", "number 1"},
-		{"datatype: date, format: dd.MM.yyyy, remedies: [serial, {date: [d.M.yy, MM/dd/yyyy]}]", "46209|06.07.2026|6.7.26|07/31/2026|soon",
+		{"datatype: date, format: dd.MM.yyyy, remedies: [serial, {date: [d.M.yy, MM/dd/yyyy]}]",
+			"46209|06.07.2026|6.7.26|07/31/2026|soon",
 			"2026-07-06|2026-07-06|2026-07-06|2026-07-31|!", "serial 1 date 2"},
-		{"datatype: dateTime, remedies: [serial, {date: [dd.MM.yyyy, 'dd.MM.yyyy HH:mm']}]", "46209.25|06.07.2026|06.07.2026 14:05",
+		{"datatype: dateTime, remedies: [serial, {date: [dd.MM.yyyy, 'dd.MM.yyyy HH:mm']}]",
+			"46209.25|06.07.2026|06.07.2026 14:05",
 			"2026-07-06T06:00:00|2026-07-06T00:00:00|2026-07-06T14:05:00", "serial 1 date 2"},
 		{"datatype: time, remedies: [{date: [H.mm]}]", "6.05|14:05:00", "06:05:00|14:05:00", "date 1"},
-		{"datatype: boolean, format: j|n, remedies: [{boolean: [ja|nein]}]", "Ja|j|NEIN|vielleicht", "true|true|false|!", "boolean 2"},
+		{"datatype: boolean, format: j|n, remedies: [{boolean: [ja|nein]}]", "Ja|j|NEIN|vielleicht", "true|true|false|!",
+			"boolean 2"},
 		{"format: '[0-9]{5}', remedies: [trim, {pad: 5}]", " 486|12345|D-1", "00486|12345|!", "trim 1 pad 1"},
-		{"remedies: [{extract: '([0-9]+)'}, {prefix: AH-}, {cut: {from: 4}}]", "No 17|none", "17|none", "extract 1 prefix 2 cut 2"},
+		{"remedies: [{extract: '([0-9]+)'}, {prefix: AH-}, {cut: {from: 4}}]", "No 17|none", "17|none",
+			"extract 1 prefix 2 cut 2"},
 		{"null: [n/a], remedies: [trim, upper, {prefix: X}]", " n/a|a", "|XA", "trim 1 upper 1 prefix 1"},
-		{"separator: ';', datatype: integer, remedies: [{replace: {find: ' und ', with: ';'}}]", "1 und 2|3", "1;2|3", "replace 1"},
-		{"remedies: [repair, normalize, clean, title]", "GROÃŸACKER|Mu\u0308HLE\u200b", "Großacker|Mühle", "repair 1 normalize 1 clean 1 title 2"},
+		{"separator: ';', datatype: integer, remedies: [{replace: {find: ' und ', with: ';'}}]", "1 und 2|3", "1;2|3",
+			"replace 1"},
+		{"remedies: [repair, normalize, clean, title]", "GROÃŸACKER|Mu\u0308HLE\u200b", "Großacker|Mühle",
+			"repair 1 normalize 1 clean 1 title 2"},
 	} {
 		o := order{target: "target: t\ncolumns: [{name: a, " + c.column + "}, {name: b, value: z}]\n",
 			text: "a\n\"" + strings.ReplaceAll(c.cells, "|", "\"\n\"") + "\"\n"}
@@ -78,9 +85,11 @@ func TestSpoiltValues(t *testing.T) {
 		demands := rapid.SampledFrom([]string{"oneOf: [a, B, ' a']", "format: '[a-z ]+'", "maxLength: 2", "datatype: integer",
 			"datatype: integer, maximum: 50", "datatype: date", "separator: ';', oneOf: [a, B]", "required: true, null: ['', X]",
 			"unique: true, minLength: 2", "oneOf: [A], default: A"}).Draw(t, "demands")
-		remedies := rapid.SampledFrom([]string{"[trim]", "[upper]", "[trim, lower]", "[{recode: {a: X, '7': '77'}}]", "[{pad: 3}]",
+		remedies := rapid.SampledFrom([]string{"[trim]", "[upper]", "[trim, lower]", "[{recode: {a: X, '7': '77'}}]",
+			"[{pad: 3}]",
 			"[{cut: 1}]", "[{prefix: a}]", "[number]", "[{replace: {find: '-', with: ''}}, trim]"}).Draw(t, "remedies")
-		cells := rapid.SliceOfN(rapid.SampledFrom([]string{"a", "B", " a", "ab", "abc", "7", "42", "99", "2026-07-31", "a;B", "B;", "X",
+		cells := rapid.SliceOfN(rapid.SampledFrom([]string{"a", "B", " a", "ab", "abc", "7", "42", "99", "2026-07-31",
+			"a;B", "B;", "X",
 			"1,000", "-5", ""}), 1, 16).Draw(t, "cells")
 		text := "n;c\n"
 		for i, c := range cells {

@@ -258,7 +258,8 @@ func terminal(work, out string) error {
 	if err != nil {
 		return err
 	}
-	for name, text := range map[string][]byte{c.Name: c.Bytes, c.Mapping + ".yaml": short, m.Name: m.Bytes, m.Target + ".yaml": target, m.Mapping + ".yaml": mapping,
+	for name, text := range map[string][]byte{c.Name: c.Bytes, c.Mapping + ".yaml": short, m.Name: m.Bytes,
+		m.Target + ".yaml": target, m.Mapping + ".yaml": mapping,
 		d.Name: d.Bytes, register.Name: register.Bytes} {
 		if err := os.WriteFile(filepath.Join(work, name), text, 0o644); err != nil {
 			return err
