@@ -46,10 +46,7 @@ left as it is by those that follow.`,
 }
 
 func (a *app) listRemedies() error {
-	var all []remedy.Help
-	for _, s := range remedy.Specs() {
-		all = append(all, s.Help())
-	}
+	all := remedy.AllHelp()
 	if a.format == "json" {
 		return a.json(map[string]any{"items": all, "total": len(all)})
 	}

@@ -107,7 +107,6 @@ func (j *Judge) list(c *lane, cell []byte) []byte {
 	found := len(j.out.Found)
 	separator := []byte(c.spec.ListSeparator())
 	j.listed, j.isEntry = j.listed[:0], true
-	defer func() { j.isEntry = false }()
 	for rest, more := cell, true; more; {
 		var entry []byte
 		entry, rest, more = bytes.Cut(rest, separator)
@@ -265,7 +264,7 @@ func (j *Judge) dateFormats(c *lane) []*value.DateFormat {
 }
 
 var (
-	plainNumbers = must(value.NewNumberFormat(".", "", ""))
+	plainNumbers value.NumberFormat // the zero one is the plain one
 	isoDates     = []*value.DateFormat{must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
 	isoDateTimes = []*value.DateFormat{must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss")),
 		must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss.S")),

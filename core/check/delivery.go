@@ -57,7 +57,8 @@ func (m *matching) judgeName(name string) {
 	if want == nil {
 		return
 	}
-	found := regexp.MustCompile(`^(?:` + want.Format + `)$`).FindStringSubmatch(name)
+	form := regexp.MustCompile(`^(?:` + want.Format + `)$`)
+	found := form.FindStringSubmatch(name)
 	fail := func(format string, args ...any) {
 		m.add(Finding{Code: violation.FileName, Action: want.OnViolation, Line: 1, Value: name,
 			Message: fmt.Sprintf(format, args...)})
@@ -70,7 +71,7 @@ func (m *matching) judgeName(name string) {
 		return
 	}
 	group := 1
-	if at := regexp.MustCompile(want.Format).SubexpIndex("date"); at > 0 {
+	if at := form.SubexpIndex("date"); at > 0 {
 		group = at
 	}
 	var t value.Instant
@@ -379,13 +380,13 @@ func (p *Plan) Absent(s Seen) (all []Finding) {
 			continue
 		}
 		f := Finding{Code: violation.ValueAbsent, Action: spec.Action(violation.ValueAbsent), Column: spec.Name, Line: 1}
-		f.Message = fmt.Sprintf("%d of %s do not occur in the delivery: ", len(absent),
-			count(len(c.all), "value that must be there", "values that must be there"))
+		verb := "do"
 		if len(absent) == 1 {
-			f.Message = fmt.Sprintf("1 of %s does not occur in the delivery: ",
-				count(len(c.all), "value that must be there", "values that must be there"))
+			verb = "does"
 		}
-		f.Message += strings.Join(absent[:min(len(absent), maxListed)], ", ")
+		f.Message = fmt.Sprintf("%d of %s %s not occur in the delivery: %s", len(absent),
+			count(len(c.all), "value that must be there", "values that must be there"), verb,
+			strings.Join(absent[:min(len(absent), maxListed)], ", "))
 		if len(absent) > maxListed {
 			f.Message += ", …"
 		}

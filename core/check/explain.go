@@ -83,10 +83,8 @@ func (j *Judge) Explain(row int) *Explanation {
 // AddViolation adds a violation that was found in the row, where it belongs.
 func (e *Explanation) AddViolation(p *Plan, ruling *Ruling, f *Found) {
 	v := RowViolation{f.Code, f.Action, string(ruling.Message(f))}
-	if f.Action == violation.Reject || f.Action == violation.Refuse {
-		if e.Fate == "accepted" {
-			e.Fate = "rejected"
-		}
+	if f.Action.RejectsRow() && e.Fate == "accepted" {
+		e.Fate = "rejected"
 	}
 	if f.Column >= 0 && f.key == nil && f.rule == nil {
 		c := &e.Columns[f.Column]

@@ -174,7 +174,7 @@ func (j *Judge) failRule(r *rule, vars condition.Block, k int) {
 		}
 	}
 	f.end = uint32(len(out.text))
-	if f.Action == violation.Reject || f.Action == violation.Refuse {
+	if f.Action.RejectsRow() {
 		out.Rejected[f.Row] = true
 	}
 	out.Found = append(out.Found, f)

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strconv"
 
+	"github.com/shopspring/decimal"
+
 	"sieb/core/condition"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -64,13 +66,15 @@ func follows(c *target.Column, before, v *condition.Value) bool {
 	}
 	switch v.Kind {
 	case condition.Number:
-		return v.Decimal().Sub(before.Decimal()).String() == "1"
+		return v.Decimal().Sub(before.Decimal()).Equal(one)
 	case condition.Moment:
 		const day = 24 * 60 * 60
 		return v.Units-before.Units == day
 	}
 	return isNext(before.Text, v.Text)
 }
+
+var one = decimal.NewFromInt(1)
 
 // isNext reports whether a text is another one with the number at its end raised by one:
 // AH-0100 after AH-0099.
@@ -115,7 +119,7 @@ func (r *Ruling) breakOrder(p *Plan, column, row int, before, v *condition.Value
 		}
 	}
 	f.end = uint32(len(r.text))
-	if f.Action == violation.Reject || f.Action == violation.Refuse {
+	if f.Action.RejectsRow() {
 		r.Rejected[row] = true
 	}
 	return f

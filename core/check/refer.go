@@ -64,7 +64,7 @@ func (j *Judge) failReference(r *reference, k int, h KeyHash) {
 		}
 	}
 	f.end = uint32(len(out.text))
-	if f.Action == violation.Reject || f.Action == violation.Refuse {
+	if f.Action.RejectsRow() {
 		out.Rejected[f.Row] = true
 	}
 	out.Found = append(out.Found, f)

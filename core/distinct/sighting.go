@@ -36,7 +36,7 @@ func (s *Sighting) Set(o Sighting) {
 const MaxSightings = 10
 
 // Sightings are the first rows of different texts, in the order of rows, at most
-// maxSightings. Merged in any order they give the same.
+// MaxSightings. Merged in any order they give the same.
 type Sightings []Sighting
 
 // Add adds a sighting of a text.

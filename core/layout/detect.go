@@ -720,7 +720,7 @@ func hasValues(r *records, width int) bool {
 }
 
 var (
-	plainNumber, _ = value.NewNumberFormat(".", "", "")
+	plainNumber    value.NumberFormat // the zero one is the plain one
 	commaNumber, _ = value.NewNumberFormat(",", ".", "")
 	dateFormats    = func() (all []*value.DateFormat) {
 		for _, p := range []string{"yyyy-MM-dd", "dd.MM.yyyy", "d/M/yyyy", "M/d/yyyy", "yyyyMMdd"} {

@@ -24,11 +24,7 @@ type step struct {
 func NewChain(remedies []Remedy, column *Column, stop func(cell []byte) bool) (*Chain, error) {
 	c := &Chain{stop: stop}
 	for i := range remedies {
-		r := &remedies[i]
-		if err := r.Check(); err != nil {
-			return nil, err
-		}
-		s, err := Find(r.Name).make(r, column)
+		s, err := remedies[i].step(column)
 		if err != nil {
 			return nil, err
 		}

@@ -27,8 +27,17 @@ type HelpExample struct {
 	Why    string `json:"why,omitempty"`
 }
 
-var kindWords = []string{"text", "whole number", "regular expression", "list of texts", "pairs of texts", "date patterns",
+var kindWords = []string{"text", "whole number", "regular expression", "list of texts", "pairs of texts",
+	"date patterns",
 	"choice"}
+
+// AllHelp returns what is told of all remedies, in the order of the registry.
+func AllHelp() (all []Help) {
+	for _, s := range Specs() {
+		all = append(all, s.Help())
+	}
+	return all
+}
 
 // Help returns what is told of the remedy.
 func (s *Spec) Help() Help {

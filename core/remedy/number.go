@@ -14,14 +14,8 @@ import (
 	"sieb/core/workbook"
 )
 
-// plainNumbers reads numbers in canonical form.
-var plainNumbers = func() value.NumberFormat {
-	f, err := value.NewNumberFormat(".", "", "")
-	if err != nil {
-		panic(err)
-	}
-	return f
-}()
+// plainNumbers reads numbers in canonical form, as the zero format does.
+var plainNumbers value.NumberFormat
 
 // read reads a cell of a kind as the column's numbers are written, or plainly where it is no
 // text.

@@ -116,19 +116,24 @@ func (s *Spec) Parameter(name string) *Parameter {
 
 // Check reports what is wrong with a remedy as it is given.
 func (r *Remedy) Check() error {
+	_, err := r.step(&Column{})
+	return err
+}
+
+// step makes what a remedy does in a column.
+func (r *Remedy) step(c *Column) (step, error) {
 	s := Find(r.Name)
 	if s == nil {
-		return fmt.Errorf("there is no remedy %q; there are %s", r.Name, strings.Join(Names(), ", "))
+		return step{}, fmt.Errorf("there is no remedy %q; there are %s", r.Name, strings.Join(Names(), ", "))
 	}
 	for _, p := range s.Parameters {
 		_, isText := r.Texts[p.Name]
 		_, isList := r.Lists[p.Name]
 		if p.Required && !isText && !isList && !(p.Kind == Pairs && r.Pairs != nil) {
-			return fmt.Errorf("%s needs %s: %s", r.Name, p.Name, p.Does)
+			return step{}, fmt.Errorf("%s needs %s: %s", r.Name, p.Name, p.Does)
 		}
 	}
-	_, err := s.make(r, &Column{})
-	return err
+	return s.make(r, c)
 }
 
 // Leaves reports whether plain values of a datatype stay as they are.

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
-	"slices"
 	"strconv"
 	"unicode"
 	"unicode/utf8"
@@ -289,7 +288,7 @@ func makePad(r *Remedy, _ *Column) (step, error) {
 		return step{}, fmt.Errorf("pad: with is %s, and must be one character", strconv.Quote(with))
 	}
 	return textStep(func(dst, cell []byte) ([]byte, bool) {
-		if len(cell) == 0 || len(cell) >= length || slices.ContainsFunc(cell, func(c byte) bool { return c-'0' > 9 }) {
+		if len(cell) == 0 || len(cell) >= length || !areDigits(cell) {
 			return cell, false
 		}
 		for range length - len(cell) {

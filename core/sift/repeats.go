@@ -134,10 +134,8 @@ func (w *writer) note(a *ahead, b *source.Batch, p *part) error {
 	w.near = w.prepare(b, p)
 	n := len(a.keys)
 	for row := range p.ends {
-		var more []check.Found
-		for len(late) > 0 && late[0].Row == row {
-			more, late = append(more, late[0]), late[1:]
-		}
+		more, others := ofRow(late, row)
+		late = others
 		if p.ends[row].excluded > 0 || p.ends[row].isRejected || w.rejects(more) {
 			continue
 		}

@@ -162,10 +162,8 @@ func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted,
 	for row := range p.ends {
 		e := &p.ends[row]
 		mine := found[last.found:e.found]
-		var more []check.Found
-		for len(late) > 0 && late[0].Row == row {
-			more, late = append(more, late[0]), late[1:]
-		}
+		more, others := ofRow(late, row)
+		late = others
 		isRejected := e.isRejected || w.rejects(more)
 		if len(w.keys) > 0 && e.excluded == 0 {
 			more = append(more, w.repeats(b, p, row, isRejected)...)
@@ -200,12 +198,21 @@ func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted,
 	return w.accepted, w.rejected
 }
 
+// ofRow takes the violations of a row off the front of some that are in the order of rows.
+func ofRow(found []check.Found, row int) (of, others []check.Found) {
+	n := 0
+	for n < len(found) && found[n].Row == row {
+		n++
+	}
+	return found[:n:n], found[n:]
+}
+
 // rejects reports whether one of some violations rejects its row.
 func (w *writer) rejects(found []check.Found) (does bool) {
 	for i := range found {
 		a := found[i].Action
 		w.refused = w.refused || a == violation.Refuse
-		does = does || a == violation.Reject || a == violation.Refuse
+		does = does || a.RejectsRow()
 	}
 	return does
 }

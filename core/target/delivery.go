@@ -175,11 +175,7 @@ func (p *reading) controlled(controls []Control, at []map[string]ast.Node, t *Ta
 		case at[i][property] == nil:
 		case c == nil && property == "count" && name == AllRows:
 		case c == nil:
-			names := make([]string, len(t.Columns))
-			for k := range t.Columns {
-				names[k] = t.Columns[k].Name
-			}
-			p.wrong(at[i][property], "the target has no column %q; it has %s", clip(name), strings.Join(names, ", "))
+			p.wrong(at[i][property], "the target has no column %q; it has %s", clip(name), strings.Join(t.names(), ", "))
 		case property == "sum" && (c.ValueType() != value.Integer && c.ValueType() != value.Decimal):
 			p.wrong(at[i][property], "a sum is of a column of the datatype integer or decimal, and %q is %s", clip(name),
 				c.Datatype)

@@ -251,11 +251,17 @@ func (t *Target) With(m *Mapping) (*Target, error) {
 	return &joined, nil
 }
 
-func (p *reading) unknownColumn(f *feed, t *Target) {
+// names returns the names of the target's columns.
+func (t *Target) names() []string {
 	names := make([]string, len(t.Columns))
 	for i := range t.Columns {
 		names[i] = t.Columns[i].Name
 	}
+	return names
+}
+
+func (p *reading) unknownColumn(f *feed, t *Target) {
+	names := t.names()
 	if near := nearest(f.habits.Name, names); near != "" {
 		p.wrong(f.key, "the target has no column %q; did you mean %q?", clip(f.habits.Name), near)
 		return

@@ -49,13 +49,12 @@ func (t *Reading) PairIn(values *distinct.Table, enough float64) (pair [2]string
 	if len(all) < 2 {
 		return pair, false
 	}
-	top := all
-	slices.SortFunc(top, func(a, b distinct.Item) int {
+	slices.SortFunc(all, func(a, b distinct.Item) int {
 		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Row, b.Row))
 	})
-	if float64(top[0].Count+top[1].Count) < enough*float64(total) {
+	if float64(all[0].Count+all[1].Count) < enough*float64(total) {
 		return pair, false
 	}
-	pair, ok = pairOf(lexical.Trim(values.Text(top[0].Entry)), lexical.Trim(values.Text(top[1].Entry)))
+	pair, ok = pairOf(lexical.Trim(values.Text(all[0].Entry)), lexical.Trim(values.Text(all[1].Entry)))
 	return pair, ok && (t.Datatype == value.String || len(all) == 2)
 }

@@ -214,6 +214,9 @@ func (a Action) String() string {
 	return actions[a]
 }
 
+// RejectsRow reports whether a row with such a violation is not accepted.
+func (a Action) RejectsRow() bool { return a == Reject || a == Refuse }
+
 // MarshalText writes the action's word.
 func (a Action) MarshalText() ([]byte, error) { return []byte(a.String()), nil }
 

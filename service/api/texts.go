@@ -31,10 +31,7 @@ func (s *Server) textRoutes(api huma.API) {
 
 	huma.Register(api, op("listRemedies", http.MethodGet, "/remedies", "The remedies that columns can declare", "targets"),
 		func(context.Context, *struct{}) (*answer[Page[remedy.Help]], error) {
-			var all []remedy.Help
-			for _, r := range remedy.Specs() {
-				all = append(all, r.Help())
-			}
+			all := remedy.AllHelp()
 			return &answer[Page[remedy.Help]]{Page[remedy.Help]{Items: all, Total: len(all)}}, nil
 		})
 
