@@ -109,6 +109,10 @@ func (j *Judge) report(cell, place int, code violation.Code, text []byte, d *sou
 		j.blank = true
 	}
 	out := j.out
+	if j.isSilent {
+		out.Found = append(out.Found, f)
+		return f.Action
+	}
 	f.value = uint32(len(out.text))
 	if d == nil {
 		out.text = appendValid(out.text, j.raw, maxValue)

@@ -33,6 +33,7 @@ type Judge struct {
 	kind      workbook.Kind // of the cell that is being checked
 	isSpecial bool          // some row or cell of the block is apart or spoilt
 	defect    int           // the next of the batch's defects
+	sorted    []Found       // scratch of byRow
 
 	row     int    // at hand
 	raw     []byte // the cell at hand as delivered
@@ -48,6 +49,7 @@ type Judge struct {
 
 	carried []byte // what stands above the cell at hand, which is empty; nil for none
 
+	isSilent            bool // what is found is noted without a text
 	isTrying, hasFailed bool // a cell is judged as it was before its remedies, and breaks a rule
 }
 
@@ -123,6 +125,12 @@ func (p *Plan) NewJudge() *Judge {
 	for _, c := range p.complete {
 		j.lanes[c.column].seen = map[string]bool{}
 	}
+	return j
+}
+
+// Silent lets the judge note what it finds without the values and messages, for who only counts.
+func (j *Judge) Silent() *Judge {
+	j.isSilent = true
 	return j
 }
 
@@ -249,8 +257,26 @@ func (j *Judge) settle(first int) {
 	for i := range found {
 		j.out.Refused = j.out.Refused || found[i].Action == violation.Refuse
 	}
-	if len(found) > 1 {
-		slices.SortStableFunc(found, func(a, b Found) int { return cmp.Compare(a.Row, b.Row) })
+	if !slices.IsSortedFunc(found, func(a, b Found) int { return cmp.Compare(a.Row, b.Row) }) {
+		j.byRow(found)
+	}
+}
+
+// byRow puts what was found column by column in the order of rows. Where a block is full of
+// violations, counting them is much faster than to compare them.
+func (j *Judge) byRow(found []Found) {
+	places := make([]int, j.plan.Block()+1)
+	for i := range found {
+		places[found[i].Row-j.from+1]++
+	}
+	for k := 1; k < len(places); k++ {
+		places[k] += places[k-1]
+	}
+	j.sorted = append(j.sorted[:0], found...)
+	for i := range j.sorted {
+		f := &j.sorted[i]
+		found[places[f.Row-j.from]] = *f
+		places[f.Row-j.from]++
 	}
 }
 

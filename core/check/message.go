@@ -1,6 +1,7 @@
 package check
 
 import (
+	"fmt"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -205,14 +206,7 @@ func (c *column) sayForm(p *phrase, code violation.Code, cell []byte) {
 	case violation.TypeDuration:
 		p.say(" is not a duration such as PT36H or P1D (ISO 8601)")
 	case violation.DateFormat, violation.TimeFormat:
-		zone := ""
-		if c.spec.Zoned {
-			zone = " with a zone, such as +02:00 or Z,"
-		}
-		p.say(" is not a ", dateWord(c.spec.Datatype), zone, " like ", c.dates[0].Example(), " (", c.dates[0].Pattern(), ")")
-		for _, f := range c.dates[1:] {
-			p.say(" or ", f.Example(), " (", f.Pattern(), ")")
-		}
+		p.say(" is not a ", c.dateForms)
 	case violation.TextFormat:
 		p.say(" does not have the form ", c.spec.Formats[0])
 	case violation.CodeUnknown:
@@ -230,6 +224,19 @@ func (c *column) sayForm(p *phrase, code violation.Code, cell []byte) {
 	default:
 		p.say(" breaks the rule ", code.String())
 	}
+}
+
+// saidDates says how the column's dates are written.
+func (c *column) saidDates() string {
+	var b strings.Builder
+	b.WriteString(dateWord(c.spec.Datatype))
+	if c.spec.Zoned {
+		b.WriteString(" with a zone, such as +02:00 or Z,")
+	}
+	for i, f := range c.dates {
+		fmt.Fprintf(&b, "%s%s (%s)", []string{" like ", " or "}[min(i, 1)], f.Example(), f.Pattern())
+	}
+	return b.String()
 }
 
 // numberExample shows how the column's numbers are written.

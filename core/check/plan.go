@@ -112,6 +112,7 @@ type column struct {
 	longestNull  int
 	number       value.NumberFormat
 	dates        []*value.DateFormat
+	dateForms    string // how dates are written, in words
 	yes          []string
 	no           []string
 	min          *target.Literal
@@ -327,7 +328,9 @@ func (c *column) compileFormats(*Delivery) (err error) {
 	case value.Boolean:
 		c.yes, c.no, err = c.spec.Booleans()
 	case value.Date, value.DateTime, value.Time:
-		c.dates, err = c.spec.DateFormats()
+		if c.dates, err = c.spec.DateFormats(); err == nil {
+			c.dateForms = c.saidDates()
+		}
 	default:
 		c.number, err = c.spec.NumberFormat()
 	}

@@ -122,17 +122,19 @@ type part struct {
 	accepted []byte
 	rejected []byte
 	excluded []byte
+	told     []byte // the violations of its rows
+	reasons  []byte // scratch
 	ends     []end
 
 	explanation *check.Explanation // of the row that is to be explained, where the batch holds it
 }
 
-// end is where a row's text ends in accepted and in rejected.
+// end is where a row's text ends in accepted, in rejected and in told.
 type end struct {
-	accepted, rejected int
-	found              int
-	isRejected         bool
-	excluded           uint16 // by which of the exclusions, from 1, the row is left out
+	accepted, rejected, told int
+	found                    int
+	isRejected               bool
+	excluded                 uint16 // by which of the exclusions, from 1, the row is left out
 }
 
 // Do runs it. The same delivery and target give the same result and the same
@@ -180,7 +182,8 @@ func keysOf(all []*reference.Keys) []check.Keys {
 func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, explain int64) {
 	p.explanation = nil
 	judge.Start(b, &p.ruling)
-	p.accepted, p.rejected, p.excluded, p.ends = p.accepted[:0], p.rejected[:0], p.excluded[:0], p.ends[:0]
+	p.accepted, p.rejected, p.excluded, p.told, p.ends = p.accepted[:0], p.rejected[:0], p.excluded[:0], p.told[:0],
+		p.ends[:0]
 	first := 0
 	block := plan.Block()
 	for from := 0; from < len(b.Rows); from += block {
@@ -191,8 +194,8 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, 
 		}
 		for row := from; row < to; row++ {
 			last := first
-			for last < len(p.ruling.Found) && p.ruling.Found[last].Row == row {
-				last++
+			for ; last < len(p.ruling.Found) && p.ruling.Found[last].Row == row; last++ {
+				p.told = appendViolation(p.told, plan, b, &p.ruling, &p.ruling.Found[last])
 			}
 			excluded := p.ruling.Excluded[row]
 			rejected := p.ruling.Rejected[row] && excluded == 0
@@ -200,22 +203,21 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, 
 			case excluded > 0:
 				p.excluded = appendExcluded(p.excluded, plan, b, row, excluded)
 			case rejected:
-				p.rejected = appendRejected(p.rejected, plan, b, row, &p.ruling, p.ruling.Found[first:last])
+				p.rejected = p.appendRejected(p.rejected, plan, b, row, p.ruling.Found[first:last])
 			default:
 				p.accepted = judge.AppendRow(p.accepted, row)
 			}
 			first = last
-			p.ends = append(p.ends, end{len(p.accepted), len(p.rejected), first, rejected, excluded})
+			p.ends = append(p.ends, end{len(p.accepted), len(p.rejected), len(p.told), first, rejected, excluded})
 		}
 	}
 }
 
 // appendRejected appends a row of rejected.csv: row, line, reasons, and the
 // cells as they were delivered.
-func appendRejected(dst []byte, plan *check.Plan, b *source.Batch, row int, ruling *check.Ruling,
-	found []check.Found) []byte {
+func (p *part) appendRejected(dst []byte, plan *check.Plan, b *source.Batch, row int, found []check.Found) []byte {
 	dst = appendNumbers(dst, b, row)
-	var reasons []byte
+	reasons := p.reasons[:0]
 	for _, f := range plan.Delivery {
 		if f.Action == violation.Refuse {
 			reasons = appendReason(reasons, "", []byte(f.Message), f.Code)
@@ -230,8 +232,9 @@ func appendRejected(dst []byte, plan *check.Plan, b *source.Batch, row int, ruli
 		if f.Cell >= 0 && f.Column >= 0 {
 			title = plan.Title(f.Column)
 		}
-		reasons = appendReason(reasons, title, ruling.Message(f), f.Code)
+		reasons = appendReason(reasons, title, p.ruling.Message(f), f.Code)
 	}
+	p.reasons = reasons
 	dst = rfc4180.AppendCell(dst, reasons)
 	return appendCells(dst, b, row)
 }
@@ -258,6 +261,19 @@ func appendCells(dst []byte, b *source.Batch, row int) []byte {
 		dst = append(dst, ',')
 		dst = rfc4180.AppendValid(dst, b.Text(s))
 	}
+	return append(dst, '\n')
+}
+
+// appendViolation appends a row of violations.csv.
+func appendViolation(dst []byte, plan *check.Plan, b *source.Batch, ruling *check.Ruling, f *check.Found) []byte {
+	dst = appendNumbers(dst, b, f.Row)
+	dst = rfc4180.AppendCell(dst, []byte(plan.ColumnName(f)))
+	dst = append(dst, ',')
+	dst = append(dst, f.Code.String()...)
+	dst = append(dst, ',')
+	dst = rfc4180.AppendCell(dst, ruling.Value(f))
+	dst = append(dst, ',')
+	dst = rfc4180.AppendCell(dst, ruling.Message(f))
 	return append(dst, '\n')
 }
 

@@ -5,12 +5,10 @@ import (
 	"errors"
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
 	"sieb/core/check"
-	"sieb/core/rfc4180"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/violation"
@@ -37,9 +35,9 @@ type writer struct {
 	change   source.Change
 	near     uint64 // keeps the look-ups of prepare from being optimised away
 
-	violations []byte
-	accepted   []byte
-	rejected   []byte
+	accepted []byte
+	rejected []byte
+	told     []byte
 }
 
 func newWriter(r *Run, plan *check.Plan) *writer {
@@ -72,16 +70,15 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	w.refused = w.refused || p.ruling.Refused
 	w.change.Add(b)
 	w.blank += b.BlankLines
-	w.violations = w.violations[:0]
 	if err := w.bound(p); err != nil {
 		return err
 	}
-	accepted, rejected := p.accepted, p.rejected
+	accepted, rejected, told := p.accepted, p.rejected, p.told
 	late := w.last.Follow(w.plan, b, &p.ruling)
 	if len(w.keys) == 0 && len(p.ruling.Found) == 0 && len(late) == 0 {
 		w.count(p)
 	} else {
-		accepted, rejected = w.decide(b, p, late)
+		accepted, rejected, told = w.decide(b, p, late)
 	}
 	if p.explanation != nil {
 		w.run.explanation = p.explanation
@@ -102,8 +99,8 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 			return err
 		}
 	}
-	if len(w.violations) > 0 {
-		if err := w.run.Sink.Violations(w.violations); err != nil {
+	if len(told) > 0 {
+		if err := w.run.Sink.Violations(told); err != nil {
 			return err
 		}
 	}
@@ -152,11 +149,11 @@ func (w *writer) tallyRow(e *end, isRejected bool) {
 }
 
 // decide goes through the rows in order; late is what only their order shows. As long as
-// no row is rejected for that, the texts stay as the judges made them.
-func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted, rejected []byte) {
+// there is nothing of that kind, the texts stay as the judges made them.
+func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted, rejected, told []byte) {
 	found := p.ruling.Found // later rows' duplicates are added to the ruling's text only
 	var last end
-	kept, put := 0, 0 // how much of the judges' texts is copied
+	var copied end // how much of the judges' texts is copied
 	spliced := false
 	w.near = w.prepare(b, p)
 	for row := range p.ends {
@@ -170,20 +167,25 @@ func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted,
 		}
 		if len(more) > 0 {
 			mine = append(slices.Clone(mine), more...)
+			if !spliced {
+				w.accepted, w.rejected, w.told, spliced = w.accepted[:0], w.rejected[:0], w.told[:0], true
+			}
+			w.told = append(w.told, p.told[copied.told:e.told]...)
+			for i := range more {
+				w.told = appendViolation(w.told, w.plan, b, &p.ruling, &more[i])
+			}
+			copied.told = e.told
 			if w.rejects(more) {
-				if !spliced {
-					w.accepted, w.rejected, spliced = w.accepted[:0], w.rejected[:0], true
-				}
 				isRejected = true
-				w.accepted = append(w.accepted, p.accepted[kept:last.accepted]...)
-				w.rejected = append(w.rejected, p.rejected[put:last.rejected]...)
-				w.rejected = appendRejected(w.rejected, w.plan, b, row, &p.ruling, mine)
-				kept, put = e.accepted, e.rejected
+				w.accepted = append(w.accepted, p.accepted[copied.accepted:last.accepted]...)
+				w.rejected = append(w.rejected, p.rejected[copied.rejected:last.rejected]...)
+				w.rejected = p.appendRejected(w.rejected, w.plan, b, row, mine)
+				copied.accepted, copied.rejected = e.accepted, e.rejected
 			}
 		}
 		w.tallyRow(e, isRejected)
 		for i := range mine {
-			w.report(b, &p.ruling, &mine[i])
+			w.groups.add(w.plan, b, &p.ruling, &mine[i])
 			if p.explanation != nil && w.run.explain == b.Number(row) {
 				p.explanation.AddViolation(w.plan, &p.ruling, &mine[i])
 			}
@@ -191,11 +193,12 @@ func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted,
 		last = *e
 	}
 	if !spliced {
-		return p.accepted, p.rejected
+		return p.accepted, p.rejected, p.told
 	}
-	w.accepted = append(w.accepted, p.accepted[kept:]...)
-	w.rejected = append(w.rejected, p.rejected[put:]...)
-	return w.accepted, w.rejected
+	w.accepted = append(w.accepted, p.accepted[copied.accepted:]...)
+	w.rejected = append(w.rejected, p.rejected[copied.rejected:]...)
+	w.told = append(w.told, p.told[copied.told:]...)
+	return w.accepted, w.rejected, w.told
 }
 
 // ofRow takes the violations of a row off the front of some that are in the order of rows.
@@ -215,35 +218,6 @@ func (w *writer) rejects(found []check.Found) (does bool) {
 		does = does || a.RejectsRow()
 	}
 	return does
-}
-
-func (w *writer) report(b *source.Batch, ruling *check.Ruling, f *check.Found) {
-	row, line := b.Number(f.Row), b.Rows[f.Row].Line
-	name := w.plan.ColumnName(f)
-	v := strconv.AppendInt(w.violations, row, 10)
-	v = append(v, ',')
-	v = strconv.AppendInt(v, line, 10)
-	v = append(v, ',')
-	v = rfc4180.AppendCell(v, []byte(name))
-	v = append(v, ',')
-	v = append(v, f.Code.String()...)
-	v = append(v, ',')
-	v = rfc4180.AppendCell(v, ruling.Value(f))
-	v = append(v, ',')
-	v = rfc4180.AppendCell(v, ruling.Message(f))
-	w.violations = append(v, '\n')
-
-	g := w.groups.of(f.Code, name, f.Action)
-	if g.lastRow != row {
-		g.Rows++
-		g.lastRow = row
-	}
-	if f.Cell >= 0 {
-		g.Cells++
-	}
-	if len(g.Samples) < maxSamples {
-		g.Samples = append(g.Samples, Sample{row, line, string(ruling.Value(f)), string(ruling.Message(f))})
-	}
 }
 
 func (w *writer) result(t *target.Target) *Result {
@@ -360,7 +334,48 @@ type groupKey struct {
 	column string
 }
 
-type groups struct{ byKey map[groupKey]*Group }
+// groups are the violations of a run by what is counted together.
+type groups struct {
+	byKey    map[groupKey]*Group
+	byColumn [][]*Group // those of each column of the target
+}
+
+// add counts a violation of a row.
+func (g *groups) add(plan *check.Plan, b *source.Batch, ruling *check.Ruling, f *check.Found) {
+	group := g.near(plan, f)
+	row := b.Number(f.Row)
+	if group.lastRow != row {
+		group.Rows++
+		group.lastRow = row
+	}
+	if f.Cell >= 0 {
+		group.Cells++
+	}
+	if len(group.Samples) < maxSamples {
+		group.Samples = append(group.Samples, Sample{row, b.Rows[f.Row].Line, string(ruling.Value(f)),
+			string(ruling.Message(f))})
+	}
+}
+
+// near returns the group of a violation, without looking for it among those of other columns.
+func (g *groups) near(plan *check.Plan, f *check.Found) *Group {
+	name := plan.ColumnName(f)
+	if f.Column < 0 {
+		return g.of(f.Code, name, f.Action)
+	}
+	if g.byColumn == nil {
+		g.byColumn = make([][]*Group, len(plan.Names()))
+	}
+	of := &g.byColumn[f.Column]
+	for _, group := range *of {
+		if group.Code == f.Code && group.Action == f.Action && group.Column == name {
+			return group
+		}
+	}
+	group := g.of(f.Code, name, f.Action)
+	*of = append(*of, group)
+	return group
+}
 
 func (g *groups) of(code violation.Code, column string, action violation.Action) *Group {
 	key := groupKey{code, action, column}

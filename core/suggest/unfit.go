@@ -26,42 +26,86 @@ type Unfit struct {
 }
 
 const (
-	enough = 10  // values that must be wrong before the column is
-	most   = 200 // columns that are looked at, and columns of the delivery that each is compared with
-	fits   = 0.9 // part of the values with which another format, or another column, fits
+	enough  = 10   // values that must be wrong before the column is
+	most    = 200  // columns that are looked at, and columns of the delivery that each is compared with
+	fits    = 0.9  // part of the values with which another format, or another column, fits
+	sampled = 1000 // rows that tell which candidates are worth a look at all rows
 )
 
 // suspect is a column of which most rows break a rule.
 type suspect struct {
 	spec  target.Column // in its place
 	place int           // of the delivery's column, from 1
+	rows  int64         // its values, none of which fits; 0 where one does
+}
+
+// candidate is a column that may fit what feeds a suspect, or whose feed may fit it.
+type candidate struct {
+	target.Column
+	of     *suspect
+	isPair bool // the suspect's rules, and another column of the delivery
+	fit    trial.Fit
 }
 
 // UnfitColumns returns the columns of a delivery that was sifted of which no value fits, with
-// what would. It reads the delivery again, and only where something in the result says so.
+// what would. It reads the delivery again, and only where something in the result says so:
+// the first rows for all candidates that there are, then all rows for those that are left.
 func UnfitColumns(ctx context.Context, file *source.File, t *target.Target, result *sift.Result) ([]Unfit, error) {
-	all, err := confirmed(ctx, file, suspects(t, result))
-	if err != nil || len(all) == 0 {
+	all := suspects(t, result)
+	own := make([]*candidate, len(all))
+	for i := range all {
+		own[i] = &candidate{Column: all[i].spec, of: &all[i]}
+	}
+	if err := count(ctx, file, own, sampled); err != nil {
 		return nil, err
 	}
-	if shifted, err := shiftOf(ctx, file, t, result, all); err != nil || shifted != nil {
-		return shifted, err
+	var unfit []*candidate
+	var others []*candidate
+	for _, c := range own {
+		if c.fit.Fits == 0 {
+			unfit = append(unfit, c)
+			others = append(others, c.of.candidates(widthOf(result))...)
+		}
+	}
+	if err := count(ctx, file, others, sampled); err != nil {
+		return nil, err
+	}
+	others = slices.DeleteFunc(others, func(c *candidate) bool { return c.fit.Filled > 0 && c.fit.Share() < fits/2 })
+	if err := count(ctx, file, append(unfit, others...), 0); err != nil {
+		return nil, err
+	}
+	var confirmed []*suspect
+	for _, c := range unfit {
+		if c.fit.Fits == 0 && c.fit.Filled >= enough {
+			c.of.rows = c.fit.Filled
+			confirmed = append(confirmed, c.of)
+		}
+	}
+	if shifted := shiftOf(result, confirmed, others); shifted != nil {
+		return shifted, nil
 	}
 	var out []Unfit
-	for _, s := range all {
-		message, err := s.whatFits(ctx, file, result)
-		if err != nil {
-			return nil, err
-		}
+	for _, s := range confirmed {
 		out = append(out, Unfit{Column: s.spec.Name, Header: headerOf(result, s.spec.Name), Rows: s.rows,
-			Message: message})
+			Message: s.whatFits(others)})
 	}
 	return out, nil
 }
 
-type unfit struct {
-	suspect
-	rows int64
+// count judges candidates over the first rows, or over all where rows is 0.
+func count(ctx context.Context, file *source.File, all []*candidate, rows int64) error {
+	if len(all) == 0 {
+		return nil
+	}
+	columns := make([]target.Column, len(all))
+	for i, c := range all {
+		columns[i] = c.Column
+	}
+	fits, err := trial.Count(ctx, file, columns, rows)
+	for i := range fits {
+		all[i].fit = fits[i]
+	}
+	return err
 }
 
 // suspects returns the columns that break a rule in more than half of the rows.
@@ -77,78 +121,37 @@ func suspects(t *target.Target, result *sift.Result) (all []suspect) {
 		if m.Place > 0 && rows >= enough && 2*rows > result.Tally.Read-result.Tally.Excluded && len(all) < most {
 			c := t.Columns[i]
 			c.Position, c.Codes = m.Place, nil
-			all = append(all, suspect{c, m.Place})
+			all = append(all, suspect{spec: c, place: m.Place})
 		}
 	}
 	return all
 }
 
-// confirmed returns those of some suspects of which no value fits, in all rows.
-func confirmed(ctx context.Context, file *source.File, suspects []suspect) (all []unfit, err error) {
-	if len(suspects) == 0 {
-		return nil, nil
-	}
-	columns := make([]target.Column, len(suspects))
-	for i, s := range suspects {
-		columns[i] = s.spec
-	}
-	counted, err := trial.Count(ctx, file, columns, 0)
-	if err != nil {
-		return nil, err
-	}
-	for i, f := range counted {
-		if f.Fits == 0 && f.Filled >= enough {
-			all = append(all, unfit{suspects[i], f.Filled})
-		}
-	}
-	return all, nil
-}
-
 // shiftOf tells columns whose values all stand one place further: two or more that stand
 // together, each of whose rules fits the next column.
-func shiftOf(ctx context.Context, file *source.File, t *target.Target, result *sift.Result, all []unfit) ([]Unfit,
-	error) {
-	if len(all) < 2 {
-		return nil, nil
-	}
-	width := widthOf(result)
+func shiftOf(result *sift.Result, all []*suspect, others []*candidate) []Unfit {
 	for _, by := range []int{1, -1} {
-		var columns []target.Column
-		for _, s := range all {
-			if moved := s.place + by; moved >= 1 && moved <= width {
-				c := s.spec
-				c.Position = moved
-				columns = append(columns, c)
-			}
-		}
-		if len(columns) < 2 {
-			continue
-		}
-		counted, err := trial.Count(ctx, file, columns, 0)
-		if err != nil {
-			return nil, err
-		}
 		var names []string
 		rows := int64(0)
-		for i, f := range counted {
-			if f.Share() >= fits {
-				names = append(names, columns[i].Name)
-				rows = max(rows, f.Filled)
+		for _, c := range others {
+			if c.of.rows > 0 && c.isPair && c.Position == c.of.place+by && c.fit.Share() >= fits {
+				names = append(names, c.Name)
+				rows = max(rows, c.fit.Filled)
 			}
 		}
-		if len(names) >= 2 && 2*len(names) >= len(all) {
-			where := "right"
-			if by < 0 {
-				where = "left"
-			}
-			first := headerOf(result, names[0])
-			return []Unfit{{Column: strings.Join(names, ", "), Header: first, Rows: rows, Message: fmt.Sprintf(
-				"from %q on the values stand one place further to the %s than the header says: the header has a "+
-					"name too "+
-					"few or too many; ask the sender, or give the columns positions", first, where)}}, nil
+		if len(names) < 2 || 2*len(names) < len(all) {
+			continue
 		}
+		where := "right"
+		if by < 0 {
+			where = "left"
+		}
+		first := headerOf(result, names[0])
+		return []Unfit{{Column: strings.Join(names, ", "), Header: first, Rows: rows, Message: fmt.Sprintf("from %q on "+
+			"the values stand one place further to the %s than the header says: the header has a name too few or "+
+			"too many; ask the sender, or give the columns positions", first, where)}}
 	}
-	return nil, nil
+	return nil
 }
 
 func widthOf(result *sift.Result) (width int) {
@@ -167,47 +170,45 @@ func headerOf(result *sift.Result, column string) string {
 	return ""
 }
 
-// whatFits looks for a format of the column, then for another column, that fits.
-func (u *unfit) whatFits(ctx context.Context, file *source.File, result *sift.Result) (string, error) {
-	lead := fmt.Sprintf("none of its %d values fits", u.rows)
-	formats := u.formats()
-	candidates := slices.Clone(formats)
-	for place := 1; place <= min(widthOf(result), most); place++ {
-		if place != u.place {
-			c := u.spec
+// candidates returns the column with other habits of writing its values, and in other places
+// of the delivery: in all that there are where not just any text fits it, else in those beside it.
+func (s *suspect) candidates(width int) (all []*candidate) {
+	for _, c := range s.formats() {
+		all = append(all, &candidate{Column: c, of: s})
+	}
+	for place := 1; place <= min(width, most); place++ {
+		if beside := place == s.place-1 || place == s.place+1; beside || place != s.place && isTelling(&s.spec) {
+			c := s.spec
 			c.Position = place
-			candidates = append(candidates, c)
+			all = append(all, &candidate{Column: c, of: s, isPair: true})
 		}
 	}
-	if len(candidates) == 0 {
-		return lead, nil
-	}
-	counted, err := trial.Count(ctx, file, candidates, 0)
-	if err != nil {
-		return "", err
-	}
-	best := -1
-	for i, f := range counted {
-		isPair := i >= len(formats)
-		if f.Share() < fits || isPair && (f.Filled < u.rows/2 || !isTelling(&u.spec)) {
+	return all
+}
+
+// whatFits says which format of the column, or which other column, fits.
+func (s *suspect) whatFits(others []*candidate) string {
+	lead := fmt.Sprintf("none of its %d values fits", s.rows)
+	var best *candidate
+	for _, c := range others {
+		if c.of != s || c.fit.Share() < fits || c.isPair && (c.fit.Filled < s.rows/2 || !isTelling(&s.spec)) {
 			continue
 		}
-		if best < 0 || f.Fits > counted[best].Fits {
-			best = i
+		if best == nil || c.fit.Fits > best.fit.Fits {
+			best = c
 		}
-		if !isPair && f.Share() == 1 {
+		if !c.isPair && c.fit.Share() == 1 {
 			break
 		}
 	}
-	if best < 0 {
-		return lead + ", and no format or other column fits either: ask the sender what it holds", nil
+	switch {
+	case best == nil:
+		return lead + ", and no format or other column fits either: ask the sender what it holds"
+	case best.isPair:
+		return fmt.Sprintf("%s; of column %d of the delivery %d do: perhaps the two are mixed up", lead, best.Position,
+			best.fit.Fits)
 	}
-	c, f := &candidates[best], counted[best]
-	if best < len(formats) {
-		return fmt.Sprintf("%s; with %s %d do", lead, habit(c), f.Fits), nil
-	}
-	return fmt.Sprintf("%s; of column %d of the delivery %d do: perhaps the two are mixed up", lead, c.Position,
-		f.Fits), nil
+	return fmt.Sprintf("%s; with %s %d do", lead, habit(&best.Column), best.fit.Fits)
 }
 
 // isTelling reports whether not just any text fits a column.
@@ -219,13 +220,13 @@ var datePatterns = []string{"dd.MM.yyyy", "d.M.yyyy", "dd.MM.yy", "yyyy-MM-dd", 
 	"d/M/yyyy", "yyyy/MM/dd", "yyyyMMdd", "dd-MM-yyyy", "d. MMMM yyyy", "d MMM yyyy"}
 
 // formats returns the column with other habits of writing its values.
-func (u *unfit) formats() (all []target.Column) {
+func (s *suspect) formats() (all []target.Column) {
 	with := func(change func(c *target.Column)) {
-		c := u.spec
+		c := s.spec
 		change(&c)
 		all = append(all, c)
 	}
-	switch d := u.spec.Datatype; {
+	switch d := s.spec.Datatype; {
 	case d.HasDay():
 		for _, p := range datePatterns {
 			for _, clock := range map[bool][]string{true: {""}, false: {" HH:mm", " HH:mm:ss", "THH:mm:ss",

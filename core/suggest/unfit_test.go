@@ -85,6 +85,24 @@ func TestUnfitColumns(t *testing.T) {
 			}
 			return fmt.Sprintf("%s;%d.5;%s;true;x", day, i+1, crops[i%2])
 		}), nil},
+		{"one good value, far below the first rows", table("day;kg;crop;ok;note", 20000, func(i int) string {
+			if i == 19990 {
+				return "2026-07-01;1;rye;true;x"
+			}
+			return fmt.Sprintf("01.07.2026;%d.5;%s;true;x", i+1, crops[i%2])
+		}), nil},
+		{"nothing in the first rows", table("day;kg;crop;ok;note", 20000, func(i int) string {
+			if i < 15000 {
+				return fmt.Sprintf(";%d.5;%s;true;%s", i+1, crops[i%2], strings.Repeat("x", 30))
+			}
+			return fmt.Sprintf("01.07.2026;%d.5;%s;true;x", i+1, crops[i%2])
+		}), nil},
+		{"the first rows are right with another format than most", table("day;kg;crop;ok;note", 20000, func(i int) string {
+			if i < 900 {
+				return fmt.Sprintf("2026-31-07;%d.5;%s;true;x", i+1, crops[i%2])
+			}
+			return fmt.Sprintf("01.07.2026;%d.5;%s;true;x", i+1, crops[i%2])
+		}), []string{"day: none of its 20000 values fits; with the format dd.MM.yyyy 19100 do"}},
 		{"too few rows", "day;kg;crop;ok;note\nx;1;rye;true;y\n", nil},
 	} {
 		t.Run(c.name, func(t *testing.T) {

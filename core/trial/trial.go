@@ -49,7 +49,7 @@ func Count(ctx context.Context, file *source.File, candidates []target.Column, m
 	}
 	fits := make([]Fit, len(candidates))
 	work := func() func(*source.Batch, *check.Ruling) {
-		return plan.NewJudge().Batch
+		return plan.NewJudge().Silent().Batch
 	}
 	var read int64
 	deliver := func(b *source.Batch, ruling *check.Ruling) error {
