@@ -424,10 +424,7 @@ func (d *Dialect) appendCells(cells []Span, buf []byte, start, end int) []Span {
 	}
 	from := start
 	if len(d.Delimiter) == 1 {
-		// Eight bytes at a time: a byte of zeros is where x equals the
-		// delimiter, and the sum marks exactly those bytes.
-		const low7 = 0x7f7f7f7f7f7f7f7f
-		pattern := 0x0101010101010101 * uint64(d.Delimiter[0])
+		pattern := ones * uint64(d.Delimiter[0]) // sought eight bytes at a time
 		// A line has at most as many cells as bytes, and one; those of a long one
 		// are counted, so that a large cell takes no room for cells.
 		most := end - start + 1
@@ -442,8 +439,7 @@ func (d *Dialect) appendCells(cells []Span, buf []byte, start, end int) []Span {
 		n := 0
 		i := start
 		for ; i+8 <= end; i += 8 {
-			x := binary.LittleEndian.Uint64(buf[i:i+8:len(buf)]) ^ pattern
-			hit := ^((x&low7 + low7) | x | low7)
+			hit := zeros(binary.LittleEndian.Uint64(buf[i:i+8:len(buf)]) ^ pattern)
 			for ; hit != 0; hit &= hit - 1 {
 				at := i + bits.TrailingZeros64(hit)>>3
 				room[n] = Span{uint32(from), uint32(at)}

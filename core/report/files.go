@@ -56,7 +56,7 @@ type output struct {
 
 const (
 	gather    = 64 << 10
-	writeback = 32 << 20
+	writeback = 4 << 20
 )
 
 // create makes the folder, where it is missing, and begins the files in it.

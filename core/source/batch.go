@@ -58,6 +58,7 @@ type Row struct {
 
 	first, count uint32 // cells
 	cut          bool   // the reader found the cells already
+	quoted       bool   // it holds quotes, all of them in order
 }
 
 // Defect is something wrong with a row as it was read.
@@ -120,9 +121,12 @@ func (b *Batch) Split() {
 		r := &b.Rows[i]
 		if !r.cut {
 			r.first = uint32(len(b.cells))
-			if b.cuts != nil {
+			switch {
+			case b.cuts != nil:
 				b.cells = delimited.CutLine(b.cells, b.Arena, int(r.Start), int(r.End), b.cuts)
-			} else {
+			case r.quoted:
+				b.cells, b.escaped = b.dialect.AppendQuoted(b.cells, b.escaped, b.Arena, int(r.Start), int(r.End))
+			default:
 				b.cells = b.dialect.AppendCells(b.cells, b.Arena, int(r.Start), int(r.End))
 			}
 			r.count = uint32(len(b.cells)) - r.first

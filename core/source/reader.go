@@ -358,6 +358,12 @@ func (s *Reader) cut(b *Batch) bool {
 			s.line++
 			continue
 		}
+		if s.dialect.IsOrderly(text[pos:end]) {
+			b.Rows = append(b.Rows, Row{Start: uint32(pos), End: uint32(end), Line: s.line, quoted: true})
+			pos = next
+			s.line++
+			continue
+		}
 		if !s.dialect.Scan(text, pos, s.eof || len(s.buf) > s.longest, width, &s.rec) {
 			break
 		}
