@@ -22,15 +22,15 @@ func TestIsOrderly(t *testing.T) {
 		assert.Equal(t, want, csv.IsOrderly([]byte(line)), line)
 	}
 	for name, d := range map[string]delimited.Dialect{
-		"no quotes":        {Delimiter: ","},
-		"one column":       {Quote: `"`},
-		"long delimiter":   {Delimiter: "||", Quote: `"`},
-		"long quote":       {Delimiter: ",", Quote: "''"},
-		"escaped":          {Delimiter: ",", Quote: `"`, Escape: `\`},
-		"trimmed":          {Delimiter: ",", Quote: `"`, Trim: true},
-		"zero as a quote":  {Delimiter: ",", Quote: "\x00"},
-		"zero between":     {Delimiter: "\x00", Quote: `"`},
-		"few columns":      {Delimiter: ",", Quote: `"`, Most: 2},
+		"no quotes":       {Delimiter: ","},
+		"one column":      {Quote: `"`},
+		"long delimiter":  {Delimiter: "||", Quote: `"`},
+		"long quote":      {Delimiter: ",", Quote: "''"},
+		"escaped":         {Delimiter: ",", Quote: `"`, Escape: `\`},
+		"trimmed":         {Delimiter: ",", Quote: `"`, Trim: true},
+		"zero as a quote": {Delimiter: ",", Quote: "\x00"},
+		"zero between":    {Delimiter: "\x00", Quote: `"`},
+		"few columns":     {Delimiter: ",", Quote: `"`, Most: 2},
 	} {
 		assert.False(t, d.IsOrderly([]byte(`"a","b"`)), name)
 	}
