@@ -14,6 +14,7 @@ import (
 
 	"sieb/cli"
 	"sieb/core/remedy"
+	"sieb/core/sift"
 	"sieb/demo"
 	"sieb/service/localpg/pgtest"
 	"sieb/service/servicetest"
@@ -141,6 +142,39 @@ func TestSiftText(t *testing.T) {
 	}
 }
 
+// Keys that memory does not hold make no difference to the files of a run.
+func TestKeysOnDisk(t *testing.T) {
+	_, help, _ := sieb("sift", "--help")
+	assert.Contains(t, help, fmt.Sprintf(`(default "%dMiB")`, sift.DefaultKeyMemory>>20))
+	dir := t.TempDir()
+	var text strings.Builder
+	text.WriteString("k,v\n")
+	for i := range 60_000 {
+		fmt.Fprintf(&text, "k%d,%s\n", i%59_990, strings.Repeat("v", 20))
+	}
+	csv := write(t, dir, "f.csv", text.String())
+	target := write(t, dir, "t.yaml", "target: t\ncolumns: [{name: k, unique: true}, {name: v}]\n")
+	var want map[string]string
+	for _, memory := range []string{"256MiB", "1MiB", "1"} {
+		out := filepath.Join(dir, memory)
+		code, said, errs := sieb("sift", csv, "--target", target, "--out", out, "--key-memory", memory, "--sha256")
+		require.Equal(t, 3, code, errs)
+		assert.Contains(t, said, "60 000 read = 59 990 accepted + 10 rejected")
+		got := map[string]string{}
+		left, err := os.ReadDir(out)
+		require.NoError(t, err)
+		for _, f := range left {
+			content, err := os.ReadFile(filepath.Join(out, f.Name()))
+			require.NoError(t, err)
+			got[f.Name()] = string(content)
+		}
+		if want == nil {
+			want = got
+		}
+		assert.Equal(t, want, got, memory)
+	}
+}
+
 func TestExitCodes(t *testing.T) {
 	dir := t.TempDir()
 	target := write(t, dir, "t.yaml",
@@ -168,6 +202,7 @@ func TestErrorsSayWhatToDo(t *testing.T) {
 		{[]string{"sift", csv, "--outt", "x"}, 2, "unknown flag: --outt"},
 		{[]string{"sift", csv, "--format", "xml"}, 2, "neither text nor json"},
 		{[]string{"sift", csv, "--skip-rows", "-1"}, 2, "counts from 0"},
+		{[]string{"sift", csv, "--key-memory", "lots"}, 2, `--key-memory "lots" is not a size such as 500MiB`},
 		{[]string{"read", csv, "--rows", "many"}, 2, "neither a number nor all"},
 		{[]string{"shake"}, 2, `unknown command "shake"`},
 		{[]string{"deliveries", "shake"}, 2, `has no command "shake"`},

@@ -53,6 +53,7 @@ func serviceFlags(cmd *cobra.Command, logLevel string) {
 	f.Duration("retry-for", time.Hour, "how long to keep retrying a run while the database is away or the disk is full")
 	f.Int("max-columns", 16384, "maximum number of columns in a table")
 	f.String("max-upload", "100GiB", "maximum size of a delivery")
+	f.String("key-memory", keyMemory, "memory for the keys of a delivery; those that it does not hold go to the disk")
 	f.Int("max-connections", 256, "maximum number of simultaneous connections")
 	f.Duration("body-wait", 20*time.Second, "how long an upload may stall")
 	f.String("log-level", logLevel, "debug, info, warn or error")
@@ -103,6 +104,7 @@ func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
 	c.MaxColumns = s.count("max-columns", 1)
 	c.MaxConnections = s.count("max-connections", 4)
 	c.MaxUpload = s.bytes("max-upload")
+	c.KeyMemory = s.bytes("key-memory")
 	c.RetryFor = s.duration("retry-for", time.Second)
 	c.BodyWait = s.duration("body-wait", time.Second)
 	c.Inbox.Quiet = s.duration("inbox-quiet", 100*time.Millisecond)
@@ -163,7 +165,21 @@ func (s *settings) bool(name string) bool {
 }
 
 func (s *settings) bytes(name string) int64 {
-	text := strings.TrimSpace(s.v.GetString(name))
+	n, ok := bytesOf(s.v.GetString(name))
+	if !ok {
+		s.wrong(name, wantedBytes)
+	}
+	return n
+}
+
+// keyMemory is sift.DefaultKeyMemory in words.
+const keyMemory = "256MiB"
+
+const wantedBytes = "a size such as 500MiB or 100GiB"
+
+// bytesOf reads a size.
+func bytesOf(text string) (n int64, ok bool) {
+	text = strings.TrimSpace(text)
 	factor := int64(1)
 	for _, unit := range []struct {
 		name   string
@@ -175,10 +191,9 @@ func (s *settings) bytes(name string) int64 {
 	}
 	n, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || n < 1 || n > math.MaxInt64/factor {
-		s.wrong(name, "a size such as 500MiB or 100GiB")
-		return 0
+		return 0, false
 	}
-	return n * factor
+	return n * factor, true
 }
 
 // dataFolder returns a folder for a user's data (XDG base directories).

@@ -23,7 +23,7 @@ import (
 )
 
 func (a *app) sift() *cobra.Command {
-	var targetPath, mappingPath, out, today, companionPath string
+	var targetPath, mappingPath, out, today, companionPath, memory string
 	var workers int
 	var explain int64
 	var guard, sums bool
@@ -68,6 +68,8 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer")
 	cmd.Flags().Int64Var(&explain, "explain", 0,
 		"number of a row: show what is made of it, cell by cell and rule by rule, and write nothing")
+	cmd.Flags().StringVar(&memory, "key-memory", keyMemory,
+		"memory for the keys of the delivery; those that it does not hold go to the disk")
 	cmd.Flags().IntVar(&workers, "workers", 0, "number of workers; 0 for one per processor")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		if explain < 0 || explain == 0 && cmd.Flags().Changed("explain") {
@@ -75,6 +77,10 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		}
 		if workers < 0 {
 			return usagef("--workers %d: it is 0 or more", workers)
+		}
+		keyBytes, ok := bytesOf(memory)
+		if !ok {
+			return usagef("--key-memory %q is not %s", memory, wantedBytes)
 		}
 		day, err := dayOf(today)
 		if err != nil {
@@ -102,7 +108,7 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 			return err
 		}
 		run := report.Run{Delivery: file, Companion: companion, Target: t, Dir: out, Version: Version, Workers: workers,
-			Guard: guard, SHA256Outputs: sums, Today: day, Codes: codeLists, Keys: keys}
+			Guard: guard, SHA256Outputs: sums, Today: day, Codes: codeLists, Keys: keys, KeyMemory: keyBytes}
 		if explain > 0 {
 			e, err := run.Explain(cmd.Context(), explain)
 			if err != nil {

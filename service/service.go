@@ -37,6 +37,7 @@ type Config struct {
 	DatabaseURL string // "" runs a private PostgreSQL
 	Databases   catalogue.Databases
 	Parallel    int           // runs worked on at a time
+	KeyMemory   int64         // bytes that the keys of a delivery may take in memory; 0 stands for 256 MiB
 	RetryFor    time.Duration // how long work waits for troubles that may pass; 0 stands for an hour
 	Inbox       InboxConfig
 
@@ -113,7 +114,7 @@ func Run(ctx context.Context, c Config) (err error) {
 	bounds := source.Bounds{Columns: c.MaxColumns, Scratch: area.Scratch()}
 	queue, err := jobs.Start(ctx, jobs.Config{Store: records, Area: area, Tables: &c.Databases, Bounds: bounds,
 		Parallel: c.Parallel,
-		RetryFor: c.RetryFor, Version: c.Version, Log: c.Log})
+		RetryFor: c.RetryFor, KeyMemory: c.KeyMemory, Version: c.Version, Log: c.Log})
 	if err != nil {
 		return fmt.Errorf("the job queue cannot be started: %w", err)
 	}

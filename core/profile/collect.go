@@ -89,7 +89,7 @@ func (p *plan) newCollector() *collector {
 		}
 	}
 	for i := range c.keys {
-		c.keys[i] = newPrints(&p.spills[i], p.rows)
+		c.keys[i] = newPrints(p.spills[i], p.rows)
 	}
 	c.related = relation.NewChecker(p.relations, func(k int) *typing.Reading { return &p.columns[k].typing }, block)
 	return c

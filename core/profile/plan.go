@@ -17,6 +17,7 @@ import (
 	"sieb/core/lexical"
 	"sieb/core/relation"
 	"sieb/core/source"
+	"sieb/core/spill"
 	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/violation"
@@ -28,8 +29,8 @@ import (
 // columns are worth a look at every row. No verdict comes from the sample.
 type plan struct {
 	columns   []columnPlan
-	keys      []keyPlan // sets of columns whose rows are told apart
-	spills    []spill   // of the keys
+	keys      []keyPlan     // sets of columns whose rows are told apart
+	spills    []*spill.File // of the keys; made by openSpills
 	relations []relation.Relation
 	rows      int64    // about so many
 	enough    float64  // share of the values that a datatype must cover
@@ -247,7 +248,6 @@ func newPlan(ctx context.Context, s *sample, rows int64, enough float64) *plan {
 			p.columns[column].isHashed = p.columns[column].isHashed || r.IsHashed()
 		}
 	}
-	p.spills = make([]spill, len(p.keys))
 	return p
 }
 

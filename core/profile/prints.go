@@ -4,15 +4,12 @@ import (
 	"cmp"
 	"context"
 	"encoding/binary"
-	"errors"
-	"io"
 	"math/bits"
-	"os"
 	"slices"
-	"sync"
 
 	"sieb/core/distinct"
-	"sieb/core/fault"
+	"sieb/core/source"
+	"sieb/core/spill"
 )
 
 // prints remember a fingerprint of 62 bits for each row, to find rows that are
@@ -23,7 +20,7 @@ import (
 type prints struct {
 	parts [printParts][]fingerprint
 	held  int
-	spill *spill
+	spill *spill.File
 }
 
 // fingerprint is a fingerprint with its row: what of the fingerprint does not tell
@@ -46,7 +43,7 @@ func (p fingerprint) hash() uint64 { return uint64(p[0]) | uint64(p[1]&0xFFFFFF)
 func (p fingerprint) row() int64   { return int64(p[2]) | int64(p[1]>>24)<<32 }
 
 // newPrints makes room for the prints of about so many rows.
-func newPrints(s *spill, rows int64) (p prints) {
+func newPrints(s *spill.File, rows int64) (p prints) {
 	p.spill = s
 	room := min(rows, maxPrints) / printParts
 	for k := range p.parts {
@@ -62,67 +59,42 @@ func (p *prints) add(hash uint64, row int64) error {
 		return nil
 	}
 	p.held = 0
-	return p.spill.take(&p.parts)
+	return p.take()
 }
 
-// spill is the file that the prints of all workers for one set of columns go to.
-type spill struct {
-	mu   sync.Mutex
-	file *os.File
-	at   int64
-	// temporary makes the file.
-	temporary func() (*os.File, error)
-	spans     [printParts][]span
-}
-
-type span struct{ at, size int64 }
-
-// take writes parts out and empties them.
-func (s *spill) take(parts *[printParts][]fingerprint) (err error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.file == nil {
-		if s.file, err = s.temporary(); err != nil {
-			return err
-		}
+// openSpills makes for each key what the prints of all workers for it go to.
+func (p *plan) openSpills(file *source.File) {
+	for range p.keys {
+		p.spills = append(p.spills, spill.New(printParts, file.Temporary, "keeping the fingerprints of rows"))
 	}
+}
+
+// take writes the parts out and empties them.
+func (p *prints) take() error {
 	var b []byte
-	for k, part := range parts {
+	for k, part := range p.parts {
 		b = b[:0]
-		for _, p := range part {
-			for _, word := range p {
+		for _, print := range part {
+			for _, word := range print {
 				b = binary.LittleEndian.AppendUint32(b, word)
 			}
 		}
-		if _, err := s.file.WriteAt(b, s.at); err != nil {
-			return fault.Writing(err, "keeping the fingerprints of rows")
+		if err := p.spill.Add(k, b); err != nil {
+			return err
 		}
-		s.spans[k] = append(s.spans[k], span{s.at, int64(len(b))})
-		s.at += int64(len(b))
-		parts[k] = part[:0]
+		p.parts[k] = part[:0]
 	}
 	return nil
 }
 
-// read appends what was spilt of a part.
-func (s *spill) read(dst []fingerprint, part int) ([]fingerprint, error) {
-	for _, span := range s.spans[part] {
-		b := make([]byte, span.size)
-		if _, err := s.file.ReadAt(b, span.at); err != nil && !errors.Is(err, io.EOF) {
-			return dst, err
-		}
-		for ; len(b) >= printBytes; b = b[printBytes:] {
-			dst = append(dst, fingerprint{binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint32(b[4:]),
-				binary.LittleEndian.Uint32(b[8:])})
-		}
+// spilt appends the prints of a part that were written out.
+func spilt(dst []fingerprint, s *spill.File, part int) ([]fingerprint, error) {
+	b, err := s.Read(nil, part)
+	for ; len(b) >= printBytes; b = b[printBytes:] {
+		dst = append(dst, fingerprint{binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint32(b[4:]),
+			binary.LittleEndian.Uint32(b[8:])})
 	}
-	return dst, nil
-}
-
-func (s *spill) close() {
-	if s.file != nil {
-		s.file.Close()
-	}
+	return dst, err
 }
 
 // repeats are the rows that are like an earlier one.
@@ -149,7 +121,7 @@ func find(ctx context.Context, all []*prints) (r repeats, err error) {
 			part = append(part, p.parts[k]...)
 		}
 		if len(all) > 0 {
-			if part, err = all[0].spill.read(part, k); err != nil {
+			if part, err = spilt(part, all[0].spill, k); err != nil {
 				return r, err
 			}
 		}

@@ -324,7 +324,7 @@ func (p *plan) repeated(ctx context.Context, file *source.File, o Options, all *
 		}
 	}
 	rows := &plan{columns: make([]columnPlan, len(p.columns)), rows: p.rows, ragged: p.ragged, header: p.header}
-	rows.keys, rows.spills = []keyPlan{rows.wholeRow()}, make([]spill, 1)
+	rows.keys = []keyPlan{rows.wholeRow()}
 	all, err := rows.collect(ctx, file, o, (*collector).addRows)
 	if err != nil {
 		return repeats{}, err
@@ -340,9 +340,7 @@ func (p *plan) collect(ctx context.Context, file *source.File, o Options,
 		return nil, err
 	}
 	defer source.Close(rows)
-	for k := range p.spills {
-		p.spills[k].temporary = file.Temporary
-	}
+	p.openSpills(file)
 	if o.Workers <= 0 {
 		o.Workers = min(runtime.GOMAXPROCS(0), grainOf(len(p.columns)).workers())
 	}
@@ -404,10 +402,10 @@ func (p *plan) join(ctx context.Context, all []*collector) (*collector, error) {
 }
 
 func (p *plan) close() {
-	for k := range p.spills {
-		p.spills[k].close()
-		p.spills[k] = spill{}
+	for _, s := range p.spills {
+		s.Close()
 	}
+	p.spills = nil
 }
 
 // Finding is a sentence that points out something a steward should know.

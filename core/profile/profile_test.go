@@ -24,6 +24,7 @@ import (
 	"sieb/core/lexical"
 	"sieb/core/profile/profiletest"
 	"sieb/core/source"
+	"sieb/core/spill"
 	"sieb/core/typing"
 	"sieb/core/value"
 )
@@ -239,7 +240,8 @@ func collectApart(t require.TestingT, p *plan, file *source.File, parts int, ran
 	rows, err := file.Rows(context.Background())
 	require.NoError(t, err)
 	defer source.Close(rows)
-	p.spills = make([]spill, len(p.keys))
+	p.openSpills(file)
+	defer p.close()
 	all := make([]*collector, parts)
 	for i := range all {
 		all[i] = p.newCollector()
@@ -490,9 +492,9 @@ func TestManyShapes(t *testing.T) {
 
 func TestRepeats(t *testing.T) {
 	random := rand.New(rand.NewPCG(2, 4))
-	s := spill{temporary: source.Bounds{}.Temporary}
-	defer s.close()
-	all := []*prints{{spill: &s}, {spill: &s}}
+	s := spill.New(printParts, source.Bounds{}.Temporary, "keeping")
+	defer s.Close()
+	all := []*prints{{spill: s}, {spill: s}}
 	first := map[uint64]int64{}
 	var want repeats
 	for row := int64(1); row <= 30_000; row++ {
@@ -503,7 +505,7 @@ func TestRepeats(t *testing.T) {
 		p := all[random.IntN(2)]
 		require.NoError(t, p.add(h, row))
 		if row%9_000 == 0 {
-			require.NoError(t, s.take(&p.parts))
+			require.NoError(t, p.take())
 		}
 		if at, ok := first[h]; ok {
 			want.rows++

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"hash"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -174,6 +175,27 @@ func (s *files) Accepted(text []byte) error   { return s.outputs[0].write(text) 
 func (s *files) Rejected(text []byte) error   { return s.outputs[1].write(s.shown(text)) }
 func (s *files) Excluded(text []byte) error   { return s.outputs[2].write(s.shown(text)) }
 func (s *files) Violations(text []byte) error { return s.outputs[3].write(s.shown(text)) }
+
+// Restart empties the files.
+func (s *files) Restart() error {
+	for _, o := range s.outputs {
+		if o == nil {
+			continue
+		}
+		if err := o.f.Truncate(0); err != nil {
+			return fault.Writing(err, o.doing())
+		}
+		if _, err := o.f.Seek(0, io.SeekStart); err != nil {
+			return fault.Writing(err, o.doing())
+		}
+		o.hash.Reset()
+		if o.sha256 != nil {
+			o.sha256.Reset()
+		}
+		o.bytes, o.synced, o.small = 0, 0, o.small[:0]
+	}
+	return nil
+}
 
 // shown returns rows as they are written for people.
 func (s *files) shown(text []byte) []byte {

@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"os"
 	"path/filepath"
 	"time"
 
@@ -18,6 +19,7 @@ import (
 	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
+	"sieb/core/spill"
 	"sieb/core/suggest"
 	"sieb/core/target"
 )
@@ -39,8 +41,9 @@ type Run struct {
 	Dir            string            // where the files go; "" writes none
 	Version        string            // of the program, for the manifest
 	Workers        int
-	Guard          bool // rejected rows and violations against spreadsheets that would take cells for formulas
-	SHA256Outputs  bool // of the outputs as well, which costs more than BLAKE3
+	KeyMemory      int64 // bytes that keys may take in memory; 0 for sift.DefaultKeyMemory
+	Guard          bool  // rejected rows and violations against spreadsheets that would take cells for formulas
+	SHA256Outputs  bool  // of the outputs as well, which costs more than BLAKE3
 	Progress       func(sift.Progress)
 }
 
@@ -170,7 +173,17 @@ func (r *Run) sifting(rows source.Source) sift.Run {
 	return sift.Run{Source: rows, Encoding: r.Delivery.Layout.Encoding, Size: r.Delivery.Size, Target: r.Target,
 		Name: r.name(), Today: r.today(), RepeatOf: r.RepeatOf, Companion: r.Companion, Codes: r.Codes, Keys: r.Keys,
 		Workers: r.Workers, Progress: r.Progress,
-		Again: func(ctx context.Context) (source.Source, error) { return r.Delivery.Rows(ctx) }}
+		Again:     func(ctx context.Context) (source.Source, error) { return r.Delivery.Rows(ctx) },
+		Temporary: r.temporary, KeyMemory: r.KeyMemory}
+}
+
+// temporary makes a file without a name beside the outputs: there is room for much, and the
+// system's own folder may be in memory.
+func (r *Run) temporary() (*os.File, error) {
+	if r.Dir == "" {
+		return r.Delivery.Temporary()
+	}
+	return spill.Unnamed(r.Dir)
 }
 
 // Explain says what the run makes of one row of the delivery, and writes nothing.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/big"
+	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -19,6 +20,7 @@ import (
 	"sieb/core/layout"
 	"sieb/core/sift"
 	"sieb/core/source"
+	"sieb/core/spill"
 	"sieb/core/target"
 	"sieb/core/violation"
 )
@@ -31,6 +33,7 @@ type order struct {
 	footer                int
 	workers               int
 	codes                 []*codes.List
+	keyMemory             int64
 }
 
 // sift does the run, and returns what was found as "row column code action: message".
@@ -51,7 +54,8 @@ func (o order) sift(t require.TestingT) (*sift.Result, *texts, []string) {
 	sink := &texts{}
 	s := sift.Run{Source: rows, Again: open, Encoding: l.Encoding, Name: o.name, Target: tg, Workers: o.workers,
 		Sink: sink, RepeatOf: o.repeatOf, Codes: o.codes, Size: int64(len(o.text)),
-		Today: time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC)}
+		Today: time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC), KeyMemory: o.keyMemory,
+		Temporary: func() (*os.File, error) { return spill.Unnamed("") }}
 	if o.companion != "" {
 		s.Companion, err = check.ReadCompanion("tickets.ctl", strings.NewReader(o.companion))
 		require.NoError(t, err)

@@ -32,6 +32,8 @@ func (r *rejects) Accepted([]byte) error        { return nil }
 func (r *rejects) Rejected(text []byte) error   { r.rejected.Write(text); return nil }
 func (r *rejects) Excluded([]byte) error        { return nil }
 func (r *rejects) Violations(text []byte) error { r.violations.Write(text); return nil }
+func (r *rejects) Restart() error               { *r = rejects{}; return nil }
+
 func records(t require.TestingT, b *strings.Builder) [][]string {
 	reader := csv.NewReader(strings.NewReader(b.String()))
 	reader.FieldsPerRecord = -1

@@ -19,6 +19,7 @@ func (printer) Accepted(text []byte) error   { _, err := os.Stdout.Write(text); 
 func (printer) Rejected(text []byte) error   { _, err := os.Stdout.Write(text); return err }
 func (printer) Excluded(text []byte) error   { return nil }
 func (printer) Violations(text []byte) error { return nil }
+func (printer) Restart() error               { return nil }
 
 // A run reads, checks and splits a delivery, and accounts for every row.
 func ExampleRun() {

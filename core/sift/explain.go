@@ -48,6 +48,7 @@ func (nothing) Accepted([]byte) error   { return nil }
 func (nothing) Rejected([]byte) error   { return nil }
 func (nothing) Excluded([]byte) error   { return nil }
 func (nothing) Violations([]byte) error { return nil }
+func (nothing) Restart() error          { return nil }
 
 // Rehearse does the run without writing anything.
 func (r *Run) Rehearse(ctx context.Context) (*Result, error) {

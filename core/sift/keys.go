@@ -1,6 +1,9 @@
 package sift
 
-import "sieb/core/check"
+import (
+	"iter"
+	"sieb/core/check"
+)
 
 // keySet remembers which row holds each key. The zero keySet is empty.
 //
@@ -25,8 +28,6 @@ type holder struct {
 const (
 	chunk   = 1 << 14 // holders that are allocated together
 	maxKeys = 1<<32 - 2
-	// maxExpected bounds the room that is made on an expectation only.
-	maxExpected = 1 << 25
 )
 
 func tagOf(h check.KeyHash) uint64 { return h.Lo >> 32 }
@@ -98,6 +99,19 @@ func (s *keySet) append(h check.KeyHash, row, line int64) uint64 {
 	*last = append(*last, holder{h, clamp(row), clamp(line)})
 	s.used++
 	return uint64(s.used)
+}
+
+// all yields the holders in the order in which they were put in.
+func (s *keySet) all() iter.Seq[*holder] {
+	return func(yield func(*holder) bool) {
+		for _, chunk := range s.keys {
+			for i := range chunk {
+				if !yield(&chunk[i]) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // add puts in a key that find did not find; room for it was reserved.

@@ -9,6 +9,7 @@ package sift
 import (
 	"context"
 	"fmt"
+	"os"
 	"strconv"
 	"time"
 
@@ -52,6 +53,8 @@ type Sink interface {
 	Rejected(text []byte) error
 	Excluded(text []byte) error
 	Violations(text []byte) error
+	// Restart takes back all that was handed on: it comes anew.
+	Restart() error
 }
 
 // Run is one execution of a target over a delivery.
@@ -71,8 +74,11 @@ type Run struct {
 	Sink      Sink
 
 	// Again reads the delivery once more from its start. It is asked for where not the first
-	// of rows that repeat one another is kept.
+	// of rows that repeat one another is kept, and where memory does not hold all keys.
 	Again func(context.Context) (source.Source, error)
+	// Temporary makes a file without a name, for the keys that memory does not hold.
+	Temporary func() (*os.File, error)
+	KeyMemory int64 // bytes that keys may take in memory; 0 for DefaultKeyMemory
 
 	explain     int64 // number of a row that is to be explained, 0 for none
 	explanation *check.Explanation
@@ -146,6 +152,7 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 		return nil, err
 	}
 	w := newWriter(r, plan)
+	defer w.close()
 	if w.looksAhead() {
 		if err := w.lookAhead(ctx); err != nil {
 			return nil, err
@@ -157,10 +164,46 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 	if err := source.InOrder(ctx, plan.Rows(r.Source), r.Workers, w.work, w.deliver); err != nil {
 		return nil, err
 	}
+	if w.spilt != nil {
+		if w, err = w.settle(ctx); err != nil {
+			return nil, err
+		}
+	}
 	if err := w.finish(); err != nil {
 		return nil, err
 	}
 	return w.result(r.Target), nil
+}
+
+// settle ends a run whose keys went to a file. Where none recurs, all is as it was taken to be;
+// otherwise the delivery is read again by another writer, which knows which do.
+func (w *writer) settle(ctx context.Context) (*writer, error) {
+	r := w.run
+	twins, err := w.spilt.twins(ctx, r.Temporary, target.KeepFirst, len(w.keys) > 1)
+	w.spilt.file.Close()
+	switch {
+	case err != nil:
+		return nil, err
+	case twins == nil && r.explanation != nil:
+		return nil, errExplained
+	case twins == nil:
+		return w, nil
+	}
+	defer twins.close()
+	again := newWriter(r, w.plan)
+	again.twins, again.over, again.before = twins, w.over, w.tally.Read
+	rows, err := r.Again(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer source.Close(rows)
+	if err := r.Sink.Restart(); err != nil {
+		return nil, err
+	}
+	if err := again.begin(); err != nil {
+		return nil, err
+	}
+	return again, source.InOrder(ctx, w.plan.Rows(rows), r.Workers, again.work, again.deliver)
 }
 
 // work makes what judges batches on one goroutine.

@@ -19,12 +19,16 @@ import (
 )
 
 // texts is a sink that keeps what it is given.
-type texts struct{ accepted, rejected, excluded, violations strings.Builder }
+type texts struct {
+	accepted, rejected, excluded, violations strings.Builder
+	restarts                                 int
+}
 
 func (s *texts) Accepted(t []byte) error   { s.accepted.Write(t); return nil }
 func (s *texts) Rejected(t []byte) error   { s.rejected.Write(t); return nil }
 func (s *texts) Excluded(t []byte) error   { s.excluded.Write(t); return nil }
 func (s *texts) Violations(t []byte) error { s.violations.Write(t); return nil }
+func (s *texts) Restart() error            { *s = texts{restarts: s.restarts + 1}; return nil }
 
 func run(t require.TestingT, targetText, text string, workers int) (*sift.Result, *texts) {
 	var tg *target.Target

@@ -2,7 +2,6 @@ package sift
 
 import (
 	"cmp"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -20,6 +19,13 @@ type writer struct {
 	run      *Run
 	plan     *check.Plan
 	keys     []keySet
+	isOver   bool       // there were more keys than memory is meant to hold: from there on keys is not asked
+	spilt    *spiltKeys // where they go in the first reading; nil before
+	twins    *twins     // that a first reading has shown; nil for none
+	mine     []twin     // those of the batch at hand that were not dealt with yet
+	failed   error      // of keeping keys
+	over     int64      // bytes of the delivery up to where there were too many
+	before   int64      // rows that an earlier reading has read
 	ahead    *ahead     // nil where the first row of a key is kept
 	last     check.Last // where the columns with an order stand
 	seen     check.Seen
@@ -53,6 +59,14 @@ func newWriter(r *Run, plan *check.Plan) *writer {
 	return w
 }
 
+// close gives up the files that keys went to.
+func (w *writer) close() {
+	if w.spilt != nil {
+		w.spilt.file.Close()
+	}
+	w.twins.close()
+}
+
 func (w *writer) deliver(b *source.Batch, p *part) error {
 	for i, counts := range p.ruling.Changed {
 		for k, n := range counts {
@@ -70,7 +84,7 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	w.refused = w.refused || p.ruling.Refused
 	w.change.Add(b)
 	w.blank += b.BlankLines
-	if err := w.bound(p); err != nil {
+	if err := w.meet(b, p); err != nil {
 		return err
 	}
 	accepted, rejected, told := p.accepted, p.rejected, p.told
@@ -78,11 +92,15 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	if len(w.keys) == 0 && len(p.ruling.Found) == 0 && len(late) == 0 {
 		w.count(p)
 	} else {
-		accepted, rejected, told = w.decide(b, p, late)
+		if accepted, rejected, told = w.decide(b, p, late); w.failed != nil {
+			return w.failed
+		}
 	}
 	if p.explanation != nil {
 		w.run.explanation = p.explanation
-		return errExplained
+		if w.spilt == nil { // otherwise what comes behind the row may show more of it
+			return errExplained
+		}
 	}
 	if len(accepted) > 0 {
 		if err := w.run.Sink.Accepted(accepted); err != nil {
@@ -110,21 +128,20 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	return nil
 }
 
-// bound reports that a batch has more keys than can be told apart.
-func (w *writer) bound(p *part) error {
-	if len(w.keys) > 0 && w.keys[0].used > maxKeys-len(p.ends) {
-		return errors.New("the delivery has more than 4294967294 rows with a key; split it")
-	}
-	return nil
-}
-
 // progress tells how far the run is behind a batch; where the delivery is read twice, each
-// time counts half.
+// time counts half of what is left from there on.
 func (w *writer) progress(b *source.Batch) Progress {
-	if w.ahead != nil {
-		return Progress{(w.run.Size + b.Bytes) / 2, w.tally.Read}
+	bytes := b.Bytes
+	switch {
+	case w.ahead != nil:
+		bytes = (w.run.Size + b.Bytes) / 2
+	case w.spilt != nil:
+		bytes = (w.over + b.Bytes) / 2
+	case w.twins != nil && w.run.Size > 0:
+		half := (w.over + w.run.Size) / 2
+		bytes = half + int64(float64(w.run.Size-half)*float64(b.Bytes)/float64(w.run.Size))
 	}
-	return Progress{b.Bytes, w.tally.Read}
+	return Progress{bytes, max(w.tally.Read, w.before)}
 }
 
 // count tallies a batch in which nothing was found.

@@ -7,9 +7,8 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"sieb/core/spill"
 	"sync/atomic"
-
-	"sieb/core/fault"
 )
 
 // Bounds are what opening and reading a delivery may take. The zero Bounds are
@@ -50,15 +49,7 @@ func checkWidth(width, most int, line int64) error {
 
 // Temporary makes a file without a name, which goes when it is closed.
 func (b Bounds) Temporary() (*os.File, error) {
-	f, err := os.CreateTemp(b.Scratch, "sieb-*")
-	if err != nil {
-		return nil, fault.Writing(err, "making room for what is unpacked")
-	}
-	if err := os.Remove(f.Name()); err != nil {
-		f.Close()
-		return nil, err
-	}
-	return f, nil
+	return spill.Unnamed(b.Scratch)
 }
 
 // Temporary makes a file without a name where the delivery is unpacked to.

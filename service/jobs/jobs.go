@@ -78,14 +78,15 @@ type Result struct {
 
 // Config is what a queue works with.
 type Config struct {
-	Store    *store.Store
-	Area     *staging.Area
-	Tables   *catalogue.Databases // that targets may refer to
-	Bounds   source.Bounds
-	Parallel int           // orders worked on at a time
-	RetryFor time.Duration // how long troubles that may pass are waited for
-	Version  string
-	Log      *slog.Logger
+	Store     *store.Store
+	Area      *staging.Area
+	Tables    *catalogue.Databases // that targets may refer to
+	Bounds    source.Bounds
+	Parallel  int           // orders worked on at a time
+	KeyMemory int64         // bytes that the keys of a delivery may take in memory; 0 stands for 256 MiB
+	RetryFor  time.Duration // how long troubles that may pass are waited for
+	Version   string
+	Log       *slog.Logger
 }
 
 // Queue does the work of one instance.
@@ -471,7 +472,7 @@ func (q *Queue) Explain(ctx context.Context, run store.Run, row int64) (*check.E
 	if err != nil {
 		return nil, err
 	}
-	r := report.Run{Name: delivery.Name, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
+	r := report.Run{Name: delivery.Name, KeyMemory: q.KeyMemory, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
 	if err := q.recipe(ctx, run, &r); err != nil {
 		return nil, err
 	}
@@ -495,7 +496,7 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 		return err
 	}
 	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version,
-		SHA256Outputs: run.Sums, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
+		SHA256Outputs: run.Sums, KeyMemory: q.KeyMemory, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
 	if err := q.recipe(ctx, run, &r); err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
 	}

@@ -1,0 +1,220 @@
+package sift_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"sieb/core/layout"
+	"sieb/core/sift"
+	"sieb/core/source"
+	"sieb/core/spill"
+	"sieb/core/target"
+)
+
+// bytesPerKey is what a run reckons for a key in memory.
+const bytesPerKey = 48
+
+// long makes rows so long that few of them fill a batch: what happens between batches shows in
+// a delivery of some hundred rows.
+var long = strings.Repeat("x", 3000)
+
+// Keys that do not fit in memory make no difference: neither to what is found, nor to a byte of what
+// is written, whichever of the rows is kept, with one key or several, over rows that are rejected
+// and left out, however early memory is full.
+func TestSpiltKeys(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		keep := rapid.SampledFrom([]string{"first", "last", "none"}).Draw(t, "keep")
+		rule := rapid.SampledFrom([]string{"key: [a]\n", "key: [a, b]\n", "key: [a]\nuniqueKeys: [[b]]\n",
+			"uniqueKeys: [[b], [a, v]]\n", "key: [b]\nrepeated: {keep: " + keep + ", rows: true}\n"}).Draw(t, "rule")
+		if !strings.Contains(rule, "repeated") {
+			rule += "repeated: {keep: " + keep + "}\n"
+		}
+		tg := "target: t\ncolumns: [{name: a}, {name: b}, {name: v, datatype: integer}, {name: c}]\n" +
+			"exclude: [{condition: v == 9}]\n" + rule
+		var text strings.Builder
+		text.WriteString("a;b;v;c\n")
+		recurs := rapid.IntRange(0, 9)
+		some := rapid.Custom(func(t *rapid.T) string {
+			return rapid.SampledFrom([]string{"", "p", "q", "r"}).Draw(t, "value")
+		})
+		rows := rapid.IntRange(1, 400).Draw(t, "rows")
+		for i := range rows {
+			a, b := fmt.Sprintf("a%d", i), fmt.Sprintf("b%d", i)
+			if recurs.Draw(t, "a recurs") == 0 {
+				a = some.Draw(t, "a")
+			}
+			if recurs.Draw(t, "b recurs") == 0 {
+				b = some.Draw(t, "b")
+			}
+			v := rapid.SampledFrom([]string{"1", "1", "1", "2", "x", "9"}).Draw(t, "v")
+			fmt.Fprintf(&text, "%s;%s;%s;%s\n", a, b, v, long[:len(long)*(1+i%2)/2])
+		}
+		o := order{target: tg, text: text.String(), workers: rapid.SampledFrom([]int{1, 8}).Draw(t, "workers")}
+		want, wanted, found := o.sift(t)
+		require.Zero(t, wanted.restarts)
+		o.keyMemory = bytesPerKey * int64(rapid.IntRange(40, 300).Draw(t, "keys in memory"))
+		got, sink, spilt := o.sift(t)
+		require.Equal(t, want, got)
+		require.Equal(t, found, spilt)
+		for name, pair := range map[string][2]string{"accepted": {wanted.accepted.String(), sink.accepted.String()},
+			"rejected":   {wanted.rejected.String(), sink.rejected.String()},
+			"excluded":   {wanted.excluded.String(), sink.excluded.String()},
+			"violations": {wanted.violations.String(), sink.violations.String()}} {
+			require.Equal(t, pair[0], pair[1], name)
+		}
+	})
+}
+
+// distinctRows is a delivery of rows of which only some repeat an earlier one.
+func distinctRows(n int, repeats map[int]int) string {
+	var b strings.Builder
+	b.WriteString("k;c\n")
+	for i := range n {
+		k := i
+		if of, ok := repeats[i]; ok {
+			k = of
+		}
+		fmt.Fprintf(&b, "k%d;%s\n", k, long)
+	}
+	return b.String()
+}
+
+const oneKey = "target: t\ncolumns: [{name: k, unique: true}, {name: c}]\n"
+
+// Where no key recurs the delivery is read once, also where memory does not hold its keys.
+func TestSpiltKeysAreReadOnce(t *testing.T) {
+	o := order{target: oneKey, text: distinctRows(600, nil), keyMemory: 50 * bytesPerKey}
+	result, sink, _ := o.sift(t)
+	assert.EqualValues(t, 600, result.Tally.Accepted)
+	assert.Zero(t, sink.restarts)
+	o.text = distinctRows(600, map[int]int{599: 3})
+	result, sink, found := o.sift(t)
+	assert.EqualValues(t, 599, result.Tally.Accepted)
+	assert.Equal(t, 1, sink.restarts)
+	assert.Equal(t, []string{`600 k key.duplicate reject: "k3" is already in row 4 (line 5), which is kept`}, found)
+}
+
+// spiltRun is a run whose keys do not fit in memory.
+func spiltRun(t *testing.T, text string) *sift.Run {
+	t.Helper()
+	tg, err := target.Parse([]byte(oneKey))
+	require.NoError(t, err)
+	open := func(context.Context) (source.Source, error) {
+		return source.NewReader(strings.NewReader(text), layout.Layout{Form: "delimited", Encoding: "utf-8",
+			Delimiter: ";", HeaderRows: 1})
+	}
+	rows, err := open(t.Context())
+	require.NoError(t, err)
+	return &sift.Run{Source: rows, Again: open, Encoding: "utf-8", Target: tg, Sink: &texts{}, Size: int64(len(text)),
+		KeyMemory: 50 * bytesPerKey, Temporary: func() (*os.File, error) { return spill.Unnamed(t.TempDir()) }}
+}
+
+// A row is explained as it ends, also where its key went to a file.
+func TestSpiltKeysAreExplained(t *testing.T) {
+	for repeats, want := range map[int]string{3: "rejected", 599: "accepted"} {
+		r := spiltRun(t, distinctRows(600, map[int]int{599: repeats}))
+		e, err := r.Explain(t.Context(), 600)
+		require.NoError(t, err)
+		assert.Equal(t, want, e.Fate)
+		e, err = spiltRun(t, distinctRows(600, map[int]int{599: repeats})).Explain(t.Context(), 2)
+		require.NoError(t, err)
+		assert.Equal(t, "accepted", e.Fate, "a row before memory was full")
+	}
+}
+
+// Progress never goes back, and ends with the delivery.
+func TestProgressOfTwoReadings(t *testing.T) {
+	text := distinctRows(2000, map[int]int{1990: 3})
+	r := spiltRun(t, text)
+	var last sift.Progress
+	r.Progress = func(p sift.Progress) {
+		assert.GreaterOrEqual(t, p.Bytes, last.Bytes)
+		assert.GreaterOrEqual(t, p.Rows, last.Rows)
+		last = p
+	}
+	_, err := r.Do(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, sift.Progress{Bytes: int64(len(text)), Rows: 2000}, last)
+}
+
+// What goes wrong with the file ends the run and is told, at whatever step.
+func TestSpillingFails(t *testing.T) {
+	// So many that they do not stay in what is gathered before it is written.
+	var b strings.Builder
+	b.WriteString("k;c\n")
+	for i := range 500_000 {
+		fmt.Fprintf(&b, "%d;\n", i%499_999)
+	}
+	text := b.String()
+	t.Run("no file", func(t *testing.T) {
+		r := spiltRun(t, text)
+		r.KeyMemory = 1
+		r.Temporary = func() (*os.File, error) { return nil, errors.New("the disk is full") }
+		_, err := r.Do(t.Context())
+		assert.ErrorContains(t, err, "the disk is full")
+	})
+	t.Run("a file that takes nothing", func(t *testing.T) {
+		r := spiltRun(t, text)
+		r.Temporary = func() (*os.File, error) { return os.Open(os.DevNull) }
+		_, err := r.Do(t.Context())
+		assert.Error(t, err)
+	})
+	for step := range 4 {
+		t.Run(fmt.Sprint("cancelled at ", step), func(t *testing.T) {
+			r := spiltRun(t, text)
+			ctx, cancel := context.WithCancel(t.Context())
+			defer cancel()
+			again, temporary := r.Again, r.Temporary
+			switch step {
+			case 0:
+				r.Progress = func(p sift.Progress) {
+					if p.Rows > 250_000 {
+						cancel()
+					}
+				}
+			case 1: // when keys begin to be written
+				r.Temporary = func() (*os.File, error) { cancel(); return temporary() }
+			case 2: // before the second reading
+				r.Again = func(ctx context.Context) (source.Source, error) { cancel(); return again(ctx) }
+			case 3: // in it
+				second := false
+				r.Again = func(ctx context.Context) (source.Source, error) { second = true; return again(ctx) }
+				r.Progress = func(sift.Progress) {
+					if second {
+						cancel()
+					}
+				}
+			}
+			_, err := r.Do(ctx)
+			assert.ErrorIs(t, err, context.Canceled)
+		})
+	}
+}
+
+// With several keys it takes the order of rows to tell which is kept: that many repeat one another
+// needs room, and where there is too little of it the run says so.
+func TestTooManyRepeatsOfSeveralKeys(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("a;b\n")
+	for i := range 1000 {
+		fmt.Fprintf(&b, "a%d;b%d%s\n", i%500, i, long)
+	}
+	o := order{target: "target: t\ncolumns: [{name: a, unique: true}, {name: b, unique: true}]\n", text: b.String()}
+	r := spiltRun(t, b.String())
+	var err error
+	r.Target, err = target.Parse([]byte(o.target))
+	require.NoError(t, err)
+	r.Source, err = r.Again(t.Context())
+	require.NoError(t, err)
+	r.KeyMemory = 200 * bytesPerKey
+	_, err = r.Do(t.Context())
+	assert.ErrorContains(t, err, "more than 200 rows repeat one another in one of several keys")
+}
