@@ -39,8 +39,10 @@ func (j *Judge) count(i int, changed uint64) {
 func (j *Judge) cell(c *lane, raw []byte) []byte {
 	cell := raw
 	j.raw, j.changed = raw, 0
+	j.pairs.cell = j.pairs.cell[:0]
 	if len(j.carried) > 0 {
 		cell, j.changed = j.carried, 1 // by the first remedy
+		j.pair(c.place, 0, raw, cell)
 	}
 	null := c.isNull(cell)
 	if !null && c.chain != nil {
@@ -62,6 +64,7 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 		}
 		cell = c.fallback
 		j.changed |= 1 << c.defaultPlace()
+		j.pair(c.place, c.defaultPlace(), raw, cell)
 		j.count(c.place, 1<<c.defaultPlace())
 		j.kind = literalKind(c.spec.Datatype)
 	}
@@ -177,11 +180,12 @@ func (j *Judge) code(c *lane, cell []byte) []byte {
 	}
 	if meant, ok := c.codes.Meant(cell); ok && c.spec.Codes.Loose {
 		place := c.codesPlace()
+		j.coded = append(j.coded[:0], meant...)
 		if !j.isTrying && j.changed&(1<<place) == 0 {
 			j.count(c.place, 1<<place)
+			j.pair(c.place, place, cell, j.coded)
 		}
 		j.changed |= 1 << place
-		j.coded = append(j.coded[:0], meant...)
 		return j.coded
 	}
 	j.fail(c, violation.CodeUnknown, cell)

@@ -260,6 +260,9 @@ func (j *Judge) constant(l *lane, from, to int) {
 			}
 			if j.changed != 0 {
 				j.count(l.place, j.changed)
+				for _, at := range j.pairs.cell {
+					j.out.Pairs[at].Cells++
+				}
 			}
 		default:
 			found := len(j.out.Found)

@@ -38,6 +38,7 @@ type Ruling struct {
 	Keys     []KeyHash // for each row the hash of each of the plan's keys
 	Changed  [][]int64 // for each column and remedy the cells that it changed
 	Spoilt   [][]int64 // those that were right before, and break a rule since: by the last remedy that changed them
+	Pairs    []Pair    // how remedies changed cells, for judges that watch
 	Refused  bool      // a violation refuses the delivery
 
 	text     []byte

@@ -47,6 +47,8 @@ type Judge struct {
 	listed  []byte            // the list at hand in canonical form
 	isEntry bool              // the cell at hand is an entry of a list
 
+	pairs pairing
+
 	carried []byte // what stands above the cell at hand, which is empty; nil for none
 
 	isSilent            bool // what is found is noted without a text
@@ -138,6 +140,8 @@ func (j *Judge) Silent() *Judge {
 func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	j.batch, j.out, j.defect = b, out, 0
 	out.Found, out.Keys, out.text, out.Refused = out.Found[:0], out.Keys[:0], out.text[:0], false
+	out.Pairs = out.Pairs[:0]
+	j.pairs.start()
 	out.Rejected = append(out.Rejected[:0], make([]bool, len(b.Rows))...)
 	out.Excluded = append(out.Excluded[:0], make([]uint16, len(b.Rows))...)
 	if out.Changed == nil {
@@ -344,8 +348,10 @@ func (j *Judge) column(l *lane, from, to int) {
 		}
 		head, tail := value.Words(raw)
 		known := l.memory.Find(head, tail, uint32(len(raw)))
-		if known == nil {
-			missed++
+		if known == nil || known.changed != 0 && known.batch != j.pairs.batch {
+			if known == nil {
+				missed++
+			}
 			texts[k] = j.judge(l, from+k, s, raw, true)
 			continue
 		}
@@ -355,6 +361,7 @@ func (j *Judge) column(l *lane, from, to int) {
 		texts[k] = j.put(known.out[:known.outLength])
 		if known.changed != 0 {
 			j.count(l.place, known.changed)
+			j.again(known.pairs)
 		}
 	}
 	if l.memory.IsOn() && l.memory.Judge(len(texts), missed, 2) {
@@ -385,7 +392,7 @@ func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, remember b
 		return delimited.Span{}
 	}
 	if remember && len(j.out.Found) == found {
-		l.remember(raw, out, j.changed)
+		j.remember(l, raw, out)
 	}
 	if string(out) == string(raw) {
 		return s

@@ -11,17 +11,22 @@ type answer struct {
 	outLength uint8
 	isSame    bool // the canonical form is the cell as it stands
 	changed   uint64
+	batch     int32 // in which the cell was changed last, and how
+	pairs     int32 // a group
 	out       [recall.Longest]byte
 }
 
-// remember keeps what was made of a clean cell.
-func (l *lane) remember(raw, out []byte, changed uint64) {
+// remember keeps what was made of the cell at hand, which is clean.
+func (j *Judge) remember(l *lane, raw, out []byte) {
 	if len(out) > recall.Longest {
 		return
 	}
 	head, tail := value.Words(raw)
 	a := l.memory.Keep(head, tail, uint32(len(raw)))
-	a.outLength, a.changed = uint8(len(out)), changed
-	a.isSame = changed == 0 && string(raw) == string(out)
+	a.outLength, a.changed = uint8(len(out)), j.changed
+	a.isSame = j.changed == 0 && string(raw) == string(out)
+	if j.changed != 0 {
+		a.batch, a.pairs = j.pairs.batch, j.pairs.group()
+	}
 	copy(a.out[:], out)
 }

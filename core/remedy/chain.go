@@ -5,6 +5,10 @@ import "sieb/core/workbook"
 // Chain is the remedies of one column, in order. It holds scratch space and
 // serves one goroutine.
 type Chain struct {
+	// Seen is called for each change of a cell, with what remedy of the chain did it and the cell
+	// before and after; nil for none.
+	Seen func(remedy int, before, after []byte)
+
 	steps []step
 	stop  func(cell []byte) bool
 	space [2][]byte
@@ -45,6 +49,9 @@ func (c *Chain) Apply(cell []byte, kind workbook.Kind) (out []byte, changed uint
 			continue
 		}
 		changed |= 1 << i
+		if c.Seen != nil {
+			c.Seen(i, cell, next)
+		}
 		cell, kind = next, s.kind
 		if s.writes {
 			c.space[turn] = next[:0]

@@ -217,6 +217,15 @@ func (r *Run) today() time.Time {
 	return time.Date(day.Year(), day.Month(), day.Day(), 0, 0, 0, 0, time.UTC)
 }
 
+// countsOf leaves out of remedies what they made of which values: a manifest holds none.
+func countsOf(all []sift.Remedy) []sift.Remedy {
+	counts := make([]sift.Remedy, len(all))
+	for i, r := range all {
+		counts[i] = sift.Remedy{Column: r.Column, Remedy: r.Remedy, Changed: r.Changed, Spoilt: r.Spoilt}
+	}
+	return counts
+}
+
 func proofOf(name string, version int, text []byte) *TextProof {
 	sum := sha256.Sum256(text)
 	return &TextProof{name, version, hex.EncodeToString(sum[:])}
@@ -235,7 +244,7 @@ func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
 		References: result.References,
 		RepeatOf:   r.RepeatOf,
 		Violations: []sift.Counted{},
-		Remedies:   result.Remedies,
+		Remedies:   countsOf(result.Remedies),
 		Outputs:    written,
 		Guarded:    r.Guard,
 	}

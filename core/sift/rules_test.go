@@ -124,7 +124,7 @@ TEST 1;nonsense;;;;
 			result.Excluded)
 		assert.Equal(t, []string{"Driver"}, result.LeftOut)
 		assert.Equal(t, sift.Tally{Read: 6, Accepted: 2, Rejected: 2, Excluded: 2}, result.Tally)
-		assert.Contains(t, result.Remedies, sift.Remedy{Column: "tare_kg", Remedy: "default", Changed: 1})
+		assert.Contains(t, counted(result), sift.Remedy{Column: "tare_kg", Remedy: "default", Changed: 1})
 	}
 }
 
@@ -156,7 +156,9 @@ func TestCodeLists(t *testing.T) {
 		}
 		assert.Equal(t, want[1], strings.Join(found, ","))
 		if !strict {
-			assert.Equal(t, []sift.Remedy{{Column: "site", Remedy: "codes", Changed: 2}}, result.Remedies)
+			assert.Equal(t, []sift.Remedy{{Column: "site", Remedy: "codes", Changed: 2}}, counted(result))
+			assert.Equal(t, []sift.Pair{{Before: " ahr", After: "AHR", Cells: 1},
+				{Before: "BRU  nord", After: "Bru Nord", Cells: 1}}, result.Remedies[0].Pairs)
 		}
 		run.Codes = nil
 		_, err = run.Do(t.Context())

@@ -107,6 +107,18 @@ type Remedy struct {
 	Remedy  string `json:"remedy"`
 	Changed int64  `json:"changed"`
 	Spoilt  int64  `json:"spoilt,omitempty" doc:"of these, cells that were right as delivered and break a rule since; counted at the last remedy that changed them"`
+
+	Ways       int64  `json:"ways,omitempty" doc:"how many different changes there were; with sampleRows in those rows"`
+	Pairs      []Pair `json:"pairs,omitempty" doc:"the most frequent of them"`
+	Others     int64  `json:"others,omitempty" doc:"changed cells that are not among the pairs"`
+	SampleRows int64  `json:"sampleRows,omitempty" doc:"where there are too many different changes to count all of them: the first rows, in which they were counted"`
+}
+
+// Pair is what a remedy made of a cell, and how often.
+type Pair struct {
+	Before string `json:"before" doc:"cut where it is long; so is after"`
+	After  string `json:"after"`
+	Cells  int64  `json:"cells"`
 }
 
 // Excluded counts the rows that were left out for one reason.
@@ -208,7 +220,7 @@ func (w *writer) settle(ctx context.Context) (*writer, error) {
 
 // work makes what judges batches on one goroutine.
 func (w *writer) work() func(*source.Batch, *part) {
-	judge := w.plan.NewJudge()
+	judge := w.plan.NewJudge().Watch(w.changes.watch)
 	return func(b *source.Batch, p *part) { judgeBatch(w.plan, judge, b, p, w.run.explain-b.FirstRow) }
 }
 

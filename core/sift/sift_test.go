@@ -48,6 +48,14 @@ func run(t require.TestingT, targetText, text string, workers int) (*sift.Result
 	return result, sink
 }
 
+// counted returns what remedies changed, without how.
+func counted(r *sift.Result) (all []sift.Remedy) {
+	for _, m := range r.Remedies {
+		all = append(all, sift.Remedy{Column: m.Column, Remedy: m.Remedy, Changed: m.Changed, Spoilt: m.Spoilt})
+	}
+	return all
+}
+
 const keyed = `target: t
 columns:
   - {name: id, unique: true, required: true}
@@ -73,7 +81,7 @@ func TestRun(t *testing.T) {
 6,7,id,required.empty,,"the cell is empty, and a value is required"
 8,10,,row.long,,"the row has 3 cells, the table has 2 columns"
 `, sink.violations.String())
-	assert.Equal(t, []sift.Remedy{{Column: "n", Remedy: "trim", Changed: 1}}, result.Remedies)
+	assert.Equal(t, []sift.Remedy{{Column: "n", Remedy: "trim", Changed: 1}}, counted(result))
 	assert.Equal(t, int64(2), result.Violations[0].Rows)
 	assert.Equal(t, "key.duplicate", result.Violations[0].Code.String())
 	assert.Len(t, result.Violations[0].Samples, 2)

@@ -34,6 +34,7 @@ type writer struct {
 	groups   groups
 	changed  [][]int64
 	spoilt   [][]int64
+	changes  changes
 	excluded []int64 // rows, by exclusion
 	unjudged []int64 // rows, by row rule
 	refused  bool
@@ -47,7 +48,7 @@ type writer struct {
 }
 
 func newWriter(r *Run, plan *check.Plan) *writer {
-	w := &writer{run: r, plan: plan, keys: make([]keySet, len(plan.Keys)), refused: plan.Refused}
+	w := &writer{run: r, plan: plan, changes: newChanges(plan), keys: make([]keySet, len(plan.Keys)), refused: plan.Refused}
 	w.groups.byKey = map[groupKey]*Group{}
 	w.changed, w.spoilt = make([][]int64, len(plan.Names())), make([][]int64, len(plan.Names()))
 	for i := range w.changed {
@@ -74,6 +75,7 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 			w.spoilt[i][k] += p.ruling.Spoilt[i][k]
 		}
 	}
+	w.changes.add(&p.ruling, b.Number(len(b.Rows)-1))
 	for i, n := range p.ruling.Unjudged {
 		w.unjudged[i] += n
 	}
@@ -243,7 +245,9 @@ func (w *writer) result(t *target.Target) *Result {
 	names := w.plan.Names()
 	for i, counts := range w.changed {
 		for k, n := range counts {
-			r.Remedies = append(r.Remedies, Remedy{names[i], w.plan.Remedies(i)[k], n, w.spoilt[i][k]})
+			remedy := Remedy{Column: names[i], Remedy: w.plan.Remedies(i)[k], Changed: n, Spoilt: w.spoilt[i][k]}
+			w.changes.of[i][k].tell(&remedy)
+			r.Remedies = append(r.Remedies, remedy)
 		}
 	}
 	for i, reason := range w.plan.Reasons() {
