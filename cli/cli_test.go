@@ -397,6 +397,8 @@ func TestCommandsOnAService(t *testing.T) {
 	_, out, _ = on("deliveries", "list")
 	assert.Contains(t, out, "split")
 
+	_, changed, _ := on("runs", "show", runs.Items[0].ID, "--changes")
+	assert.Contains(t, changed, `"Weizen"      "wheat"`)
 	code, _, errs = on("runs", "show", "none")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, `there is no run "none"`)

@@ -52,8 +52,11 @@ func (a *app) listRemedies() error {
 	}
 	var rows [][]string
 	for _, h := range all {
-		e := h.Examples[0]
-		rows = append(rows, []string{h.Name, h.Does, shownCell(e.Before), shownCell(e.After)})
+		row := []string{h.Name, h.Does, "", ""}
+		if e := h.Examples[0]; e.Before != e.After { // one of several rows shows nothing by itself
+			row[2], row[3] = shownCell(e.Before), shownCell(e.After)
+		}
+		rows = append(rows, row)
 	}
 	a.table([]columnOf{{title: "remedy"}, {title: "what it does", most: max(30, a.width()-60), wrap: true},
 		{title: "before", most: 24}, {title: "after", most: 24}}, rows)

@@ -339,6 +339,7 @@ func (a *app) runs() *cobra.Command {
 			return row
 		})
 	all.Flags().StringVar(&delivery, "delivery", "", "only runs of this delivery")
+	var changes bool
 	show := &cobra.Command{
 		Use: "show RUN", Short: "Shows a run and its result", Args: one("run"),
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -346,9 +347,15 @@ func (a *app) runs() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.showRun(r)
+			if err := a.showRun(r); err != nil || !changes || a.format == "json" {
+				return err
+			}
+			a.showChanges(r.Remedies)
+			return nil
 		},
 	}
+	show.Flags().BoolVar(&changes, "changes", false,
+		"show how each remedy changed cells: before, after, and in how many")
 	cancel := &cobra.Command{
 		Use: "cancel RUN", Short: "Stops a run", Args: one("run"),
 		RunE: func(cmd *cobra.Command, args []string) error {

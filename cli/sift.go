@@ -26,7 +26,7 @@ func (a *app) sift() *cobra.Command {
 	var targetPath, mappingPath, out, today, companionPath, memory string
 	var workers int
 	var explain int64
-	var guard, sums bool
+	var guard, sums, changes bool
 	var references, lists map[string]string
 	cmd := &cobra.Command{
 		Use:   "sift FILE",
@@ -68,6 +68,8 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		"add the outputs' SHA-256 to the manifest, beside BLAKE3; the run takes longer")
 	cmd.Flags().Int64Var(&explain, "explain", 0,
 		"number of a row: show what is made of it, cell by cell and rule by rule, and write nothing")
+	cmd.Flags().BoolVar(&changes, "changes", false,
+		"show how each remedy changed cells: before, after, and in how many")
 	cmd.Flags().StringVar(&memory, "key-memory", keyMemory,
 		"memory for the keys of the delivery; those that it does not hold go to the disk")
 	cmd.Flags().IntVar(&workers, "workers", 0, "number of workers; 0 for one per processor")
@@ -128,6 +130,9 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		} else {
 			fmt.Fprintf(a.out, "%s  %s\n\n", file.Name, describe(file.Layout))
 			a.showResult(summary.Result, summary.Unfit)
+			if changes {
+				a.showChanges(summary.Remedies)
+			}
 			if summary.Outputs != nil {
 				o := summary.Outputs
 				fmt.Fprintf(a.out, "\nwritten: %s\n", strings.Join([]string{o.Accepted, o.Rejected, o.Excluded,

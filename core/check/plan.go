@@ -310,10 +310,11 @@ func (c *column) newChain() *remedy.Chain {
 }
 
 // compileRemedies tells of remedies that cannot be made for the column.
-func (c *column) compileRemedies(*Delivery) (err error) {
+func (c *column) compileRemedies(d *Delivery) (err error) {
 	if c.cleaned, err = c.spec.Cleaned(); err != nil {
 		return err
 	}
+	c.cleaned.Codes = d.Codes
 	_, err = remedy.NewChain(c.spec.Remedies, c.cleaned, c.isNull)
 	return err
 }

@@ -196,7 +196,7 @@ func (m *Mapping) candidates(ctx context.Context, file *source.File) (all []cand
 	if len(columns) == 0 {
 		return nil, nil
 	}
-	fits, err := trial.Count(ctx, file, columns, sampled)
+	fits, err := trial.Count(ctx, file, columns, sampled, nil)
 	for i := range fits {
 		all[i].share = fits[i].Share()
 	}
@@ -381,7 +381,7 @@ func (m *Mapping) findHabits(ctx context.Context, file *source.File) error {
 	if len(columns) == 0 {
 		return nil
 	}
-	fits, err := trial.Count(ctx, file, columns, 0)
+	fits, err := trial.Count(ctx, file, columns, 0, nil)
 	if err != nil {
 		return err
 	}

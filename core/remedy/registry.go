@@ -14,6 +14,7 @@ import (
 	"strconv"
 	"strings"
 
+	"sieb/core/codes"
 	"sieb/core/value"
 )
 
@@ -31,6 +32,7 @@ type Column struct {
 	Point    string // before decimals; "" for a point
 	Number   value.NumberFormat
 	Yes, No  []string
+	Codes    []*codes.List // that translate takes its list from
 }
 
 // Kind is what a parameter is.
@@ -101,6 +103,9 @@ func Names() []string {
 // CarryDown is the remedy that takes the place of an empty cell with what stands above it. It
 // needs the rows in order, so that who reads them does it; it comes before all others.
 const CarryDown = "carryDown"
+
+// Translate is the remedy that goes by a code list, which whoever does the run gives.
+const Translate = "translate"
 
 // Most is how many remedies one column can have.
 const Most = 60

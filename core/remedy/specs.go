@@ -1,8 +1,10 @@
 package remedy
 
 import (
+	"context"
 	"sync"
 
+	"sieb/core/codes"
 	"sieb/core/value"
 )
 
@@ -17,6 +19,15 @@ var (
 
 // crops is a recode that examples show.
 var crops = Remedy{Name: "recode", Pairs: map[string]string{"Weizen": "wheat", "?": ""}}
+
+// listedCrops is a column with a code list that examples show.
+func listedCrops() Column {
+	list, err := codes.Parse(context.Background(), "crops", []byte("code;crop\nW;wheat\nB;barley\n"))
+	if err != nil {
+		panic(err)
+	}
+	return Column{Codes: []*codes.List{list}}
+}
 
 // ex is an example in a column of texts; in and because say of which other one it is, and why.
 func ex(r Remedy, before, after string) Example {
@@ -123,6 +134,17 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(crops, "Weizen", "wheat"),
 				ex(crops, "?", "").because("nothing, which usually stands for no value"),
 				ex(crops, "weizen", "weizen").because("letter case counts"),
+			}},
+		{Name: Translate, make: makeTranslate,
+			Parameters: []Parameter{{Name: "codes", Kind: Text, Required: true, Does: "the name of the code list"},
+				{Name: "to", Kind: Choice, Choices: []string{"label", "code"},
+					Does: "label (also where it is left out) puts labels in the place of codes, code the other way round"}},
+			Does:   "takes what a code list has for the cell: a recode that is kept as a list, or in a file",
+			Leaves: "cells that the list does not have, and labels that several codes share",
+			Examples: []Example{
+				ex(of(Translate, "codes", "crops"), "W", "wheat").in(listedCrops()),
+				ex(of(Translate, "codes", "crops", "to", "code"), "wheat", "W").in(listedCrops()),
+				ex(of(Translate, "codes", "crops"), "w", "w").in(listedCrops()).because("it is not in the list; upper comes first"),
 			}},
 		{Name: "pad", IsSteady: true, make: makePad,
 			Parameters: []Parameter{{Name: "length", Kind: Count, Required: true, Least: 1,

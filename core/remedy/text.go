@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"sieb/core/codes"
 	"sieb/core/lexical"
 	"sieb/core/workbook"
 )
@@ -271,6 +272,32 @@ func makeRecode(r *Remedy, _ *Column) (step, error) {
 	})
 	s.writes = false
 	return s, nil
+}
+
+// makeTranslate makes a recode of a code list. Without the list, as where a target is only read,
+// it leaves every cell.
+func makeTranslate(r *Remedy, c *Column) (step, error) {
+	pairs := Remedy{Pairs: map[string]string{}}
+	shared := map[string]bool{}
+	if list := codes.Named(c.Codes, r.Texts["codes"]); list != nil {
+		for _, code := range list.Codes {
+			from, to := code.Code, code.Label
+			if r.Texts["to"] == "code" {
+				from, to = to, from
+			}
+			_, isThere := pairs.Pairs[from]
+			shared[from] = isThere
+			if from != "" && to != "" {
+				pairs.Pairs[from] = to
+			}
+		}
+	}
+	for label, isShared := range shared {
+		if isShared {
+			delete(pairs.Pairs, label)
+		}
+	}
+	return makeRecode(&pairs, c)
 }
 
 // maxLength is how many characters pad gives a cell at the most.

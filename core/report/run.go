@@ -145,7 +145,7 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	}
 	summary := &Summary{Result: result}
 	if r.Target != nil {
-		if summary.Unfit, err = suggest.UnfitColumns(ctx, r.Delivery, r.Target, result); err != nil {
+		if summary.Unfit, err = suggest.UnfitColumns(ctx, r.Delivery, r.Target, r.Codes, result); err != nil {
 			return nil, fmt.Errorf("%s: %w", r.name(), err)
 		}
 	}

@@ -12,8 +12,9 @@ const (
 	// where a remedy makes more, as of numbers that are all different, the rows up to there tell.
 	maxWays    = 1000
 	maxAllWays = 100_000
-	// maxPairs is how many of them a result shows.
-	maxPairs = 50
+	// maxPairs is how many of them a result shows, maxAllPairs of all remedies together.
+	maxPairs    = 50
+	maxAllPairs = 10_000
 )
 
 // changes are the ways in which the remedies of a run changed cells.
@@ -26,7 +27,7 @@ type changes struct {
 // ways are the ways in which one remedy changed cells.
 type ways struct {
 	at     map[check.KeyHash]int
-	pairs  []Pair
+	pairs  []Change
 	sample int64 // rows in which they were counted, where there are too many; 0 for all
 }
 
@@ -58,17 +59,22 @@ func (c *changes) add(ruling *check.Ruling, row int64) {
 			c.watch.Stop(p.Column, p.Remedy)
 		}
 		w.at[p.ID] = len(w.pairs)
-		w.pairs = append(w.pairs, Pair{string(ruling.Before(p)), string(ruling.After(p)), p.Cells})
+		w.pairs = append(w.pairs, Change{string(ruling.Before(p)), string(ruling.After(p)), p.Cells})
 		c.all++
 	}
 }
 
-// tell completes what a result says of a remedy.
-func (w *ways) tell(r *Remedy) {
+// tell completes what a result of so many rows says of a remedy, with so many pairs at the most;
+// it returns how many there are.
+func (w *ways) tell(r *Remedy, rows int64, most int) int {
 	r.Ways, r.SampleRows, r.Others = int64(len(w.pairs)), w.sample, r.Changed
-	slices.SortStableFunc(w.pairs, func(a, b Pair) int { return -cmp.Compare(a.Cells, b.Cells) })
-	r.Pairs = slices.Clone(w.pairs[:min(len(w.pairs), maxPairs)])
+	if r.SampleRows >= rows {
+		r.SampleRows = 0 // it was no sample after all
+	}
+	slices.SortStableFunc(w.pairs, func(a, b Change) int { return -cmp.Compare(a.Cells, b.Cells) })
+	r.Pairs = slices.Clone(w.pairs[:min(len(w.pairs), most)])
 	for _, p := range r.Pairs {
 		r.Others -= p.Cells
 	}
+	return len(r.Pairs)
 }

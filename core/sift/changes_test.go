@@ -36,9 +36,9 @@ func TestChainsAndPairs(t *testing.T) {
 		isNull := func(cell []byte) bool { return len(cell) == 0 || string(cell) == "n/a" }
 		var text, want strings.Builder
 		text.WriteString("k;c;w\n")
-		pairs := make([]map[sift.Pair]int64, len(chain))
+		pairs := make([]map[sift.Change]int64, len(chain))
 		for i := range pairs {
-			pairs[i] = map[sift.Pair]int64{}
+			pairs[i] = map[sift.Change]int64{}
 		}
 		wide := long[:rapid.SampledFrom([]int{1, 1, 2500}).Draw(t, "wide")]
 		for i := range rapid.IntRange(1, 300).Draw(t, "rows") {
@@ -49,7 +49,7 @@ func TestChainsAndPairs(t *testing.T) {
 				require.NoError(t, err)
 				out, changed, _ := one.Apply(cell, workbook.Text)
 				if changed != 0 {
-					pairs[k][sift.Pair{Before: string(cell), After: string(out)}]++
+					pairs[k][sift.Change{Before: string(cell), After: string(out)}]++
 				}
 				cell = []byte(string(out))
 			}
@@ -75,12 +75,12 @@ func TestChainsAndPairs(t *testing.T) {
 			}
 			require.Equal(t, want.String(), got.String(), tg)
 			for k, m := range result.Remedies {
-				told := map[sift.Pair]int64{}
+				told := map[sift.Change]int64{}
 				sum := m.Others
 				for i, p := range m.Pairs {
 					sum += p.Cells
 					require.True(t, i == 0 || m.Pairs[i-1].Cells >= p.Cells, "the most frequent come first")
-					told[sift.Pair{Before: p.Before, After: p.After}] = p.Cells
+					told[sift.Change{Before: p.Before, After: p.After}] = p.Cells
 				}
 				require.Equal(t, pairs[k], told, "%s %d", tg, k)
 				require.Equal(t, m.Changed, sum)
@@ -112,13 +112,13 @@ func TestManyWays(t *testing.T) {
 	number, trim, squeeze := first.Remedies[0], first.Remedies[1], first.Remedies[2]
 	assert.EqualValues(t, 30_000, number.Changed)
 	assert.Len(t, number.Pairs, 50)
-	assert.Equal(t, sift.Pair{Before: "140,5", After: "140.5", Cells: 21}, number.Pairs[0])
+	assert.Equal(t, sift.Change{Before: "140,5", After: "140.5", Cells: 21}, number.Pairs[0])
 	assert.EqualValues(t, 30_000-21-49, number.Others)
 	assert.Greater(t, number.SampleRows, int64(1000))
 	assert.Less(t, number.SampleRows, int64(30_000))
 	assert.Equal(t, number.SampleRows-20, number.Ways, "all that were seen in these rows")
-	assert.Equal(t, []sift.Pair{{Before: " Dornau", After: "Dornau", Cells: 10_000}}, trim.Pairs)
-	assert.Equal(t, []sift.Pair{{Before: "x  y", After: "x y", Cells: 10_000}}, squeeze.Pairs)
+	assert.Equal(t, []sift.Change{{Before: " Dornau", After: "Dornau", Cells: 10_000}}, trim.Pairs)
+	assert.Equal(t, []sift.Change{{Before: "x  y", After: "x y", Cells: 10_000}}, squeeze.Pairs)
 	assert.Zero(t, trim.Others+squeeze.Others+trim.SampleRows+squeeze.SampleRows)
 }
 

@@ -129,6 +129,52 @@ TEST 1;nonsense;;;;
 }
 
 // A column holds the codes of a list, letter by letter or without regard to case and blanks.
+// A code list is a recode that is kept elsewhere: codes become labels, or labels codes. What
+// the list does not have, and labels that several codes share, stay.
+func TestTranslate(t *testing.T) {
+	lists := []*codes.List{}
+	for name, text := range map[string]string{"crops": "code;crop\nW;wheat\nB;barley\nG;barley\nX;\n"} {
+		l, err := codes.Parse(t.Context(), name, []byte(text))
+		require.NoError(t, err)
+		lists = append(lists, l)
+	}
+	for remedy, want := range map[string]string{
+		"{translate: crops}":                     "wheat,barley,barley,X,wheat,barley,,w,|3",
+		"{translate: {codes: crops, to: label}}": "wheat,barley,barley,X,wheat,barley,,w,|3",
+		"{translate: {codes: crops, to: code}}":  "W,B,G,X,W,barley,,w,|1",
+		"upper, {translate: crops}":              "wheat,barley,barley,X,WHEAT,BARLEY,,wheat,|4",
+	} {
+		o := order{target: "target: t\ncolumns: [{name: c, remedies: [" + remedy + "]}, {name: n}]\n",
+			text:  "c;n\nW;1\nB;1\nG;1\nX;1\nwheat;1\nbarley;1\n;1\nw;1\n",
+			codes: lists, workers: 2}
+		result, sink, _ := o.sift(t)
+		var got strings.Builder
+		for _, r := range records(t, &sink.accepted) {
+			got.WriteString(r[0] + ",")
+		}
+		last := result.Remedies[len(result.Remedies)-1]
+		assert.Equal(t, want, fmt.Sprintf("%s|%d", got.String(), last.Changed), remedy)
+	}
+	tg, err := target.Parse([]byte("target: t\ncolumns: [{name: c, remedies: [{translate: crops}]}]\n"))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"crops"}, tg.CodeLists())
+	_, err = (&sift.Run{Source: mustRead(t, "c\nW\n"), Target: tg, Sink: &texts{}}).Do(t.Context())
+	assert.ErrorContains(t, err, "the code list crops is not given")
+	for text, want := range map[string]string{"[translate]": "translate needs codes",
+		"[{translate: {codes: crops, to: both}}]": "to is label or code"} {
+		_, err := target.Parse([]byte("target: t\ncolumns: [{name: c, remedies: " + text + "}]\n"))
+		assert.ErrorContains(t, err, want, text)
+	}
+}
+
+func mustRead(t *testing.T, text string) source.Source {
+	t.Helper()
+	r, err := source.NewReader(strings.NewReader(text), layout.Layout{Form: "delimited", Encoding: "utf-8",
+		Delimiter: ";", HeaderRows: 1})
+	require.NoError(t, err)
+	return r
+}
+
 func TestCodeLists(t *testing.T) {
 	sites, err := codes.Parse(t.Context(), "sites",
 		[]byte("code;label\nAHR;Ahrensee\nBru Nord;Brunnthal\nDOR;Dornau\ndor;dornau\n"))
@@ -157,7 +203,7 @@ func TestCodeLists(t *testing.T) {
 		assert.Equal(t, want[1], strings.Join(found, ","))
 		if !strict {
 			assert.Equal(t, []sift.Remedy{{Column: "site", Remedy: "codes", Changed: 2}}, counted(result))
-			assert.Equal(t, []sift.Pair{{Before: " ahr", After: "AHR", Cells: 1},
+			assert.Equal(t, []sift.Change{{Before: " ahr", After: "AHR", Cells: 1},
 				{Before: "BRU  nord", After: "Bru Nord", Cells: 1}}, result.Remedies[0].Pairs)
 		}
 		run.Codes = nil

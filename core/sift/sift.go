@@ -108,14 +108,14 @@ type Remedy struct {
 	Changed int64  `json:"changed"`
 	Spoilt  int64  `json:"spoilt,omitempty" doc:"of these, cells that were right as delivered and break a rule since; counted at the last remedy that changed them"`
 
-	Ways       int64  `json:"ways,omitempty" doc:"how many different changes there were; with sampleRows in those rows"`
-	Pairs      []Pair `json:"pairs,omitempty" doc:"the most frequent of them"`
-	Others     int64  `json:"others,omitempty" doc:"changed cells that are not among the pairs"`
-	SampleRows int64  `json:"sampleRows,omitempty" doc:"where there are too many different changes to count all of them: the first rows, in which they were counted"`
+	Ways       int64    `json:"ways,omitempty" doc:"how many different changes there were; with sampleRows in those rows"`
+	Pairs      []Change `json:"pairs,omitempty" doc:"the most frequent of them"`
+	Others     int64    `json:"others,omitempty" doc:"changed cells that are not among the pairs"`
+	SampleRows int64    `json:"sampleRows,omitempty" doc:"where there are too many different changes to count all of them: the first rows, in which they were counted"`
 }
 
-// Pair is what a remedy made of a cell, and how often.
-type Pair struct {
+// Change is what a remedy made of a cell, and how often.
+type Change struct {
 	Before string `json:"before" doc:"cut where it is long; so is after"`
 	After  string `json:"after"`
 	Cells  int64  `json:"cells"`
@@ -162,6 +162,13 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 		Today: r.Today, RepeatOf: r.RepeatOf, Codes: r.Codes, Keys: keysOf(r.Keys)})
 	if err != nil {
 		return nil, err
+	}
+	if r.Target != nil {
+		for _, name := range r.Target.CodeLists() {
+			if codes.Named(r.Codes, name) == nil {
+				return nil, fmt.Errorf("the code list %s is not given", name)
+			}
+		}
 	}
 	w := newWriter(r, plan)
 	defer w.close()

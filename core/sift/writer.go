@@ -243,10 +243,11 @@ func (w *writer) result(t *target.Target) *Result {
 	r := &Result{Verdict: Accepted, Tally: w.tally, Columns: w.plan.Matches(), BlankLines: w.blank,
 		Violations: w.groups.sorted(), Remedies: []Remedy{}}
 	names := w.plan.Names()
+	shown := 0 // pairs
 	for i, counts := range w.changed {
 		for k, n := range counts {
 			remedy := Remedy{Column: names[i], Remedy: w.plan.Remedies(i)[k], Changed: n, Spoilt: w.spoilt[i][k]}
-			w.changes.of[i][k].tell(&remedy)
+			shown += w.changes.of[i][k].tell(&remedy, w.tally.Read, min(maxPairs, maxAllPairs-shown))
 			r.Remedies = append(r.Remedies, remedy)
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"sieb/core/codes"
 	"sieb/core/remedy"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -50,13 +51,14 @@ type candidate struct {
 // UnfitColumns returns the columns of a delivery that was sifted of which no value fits, with
 // what would. It reads the delivery again, and only where something in the result says so:
 // the first rows for all candidates that there are, then all rows for those that are left.
-func UnfitColumns(ctx context.Context, file *source.File, t *target.Target, result *sift.Result) ([]Unfit, error) {
+func UnfitColumns(ctx context.Context, file *source.File, t *target.Target, lists []*codes.List,
+	result *sift.Result) ([]Unfit, error) {
 	all := suspects(t, result)
 	own := make([]*candidate, len(all))
 	for i := range all {
 		own[i] = &candidate{Column: all[i].spec, of: &all[i]}
 	}
-	if err := count(ctx, file, own, sampled); err != nil {
+	if err := count(ctx, file, own, sampled, lists); err != nil {
 		return nil, err
 	}
 	var unfit []*candidate
@@ -67,11 +69,11 @@ func UnfitColumns(ctx context.Context, file *source.File, t *target.Target, resu
 			others = append(others, c.of.candidates(widthOf(result))...)
 		}
 	}
-	if err := count(ctx, file, others, sampled); err != nil {
+	if err := count(ctx, file, others, sampled, lists); err != nil {
 		return nil, err
 	}
 	others = slices.DeleteFunc(others, func(c *candidate) bool { return c.fit.Filled > 0 && c.fit.Share() < fits/2 })
-	if err := count(ctx, file, append(unfit, others...), 0); err != nil {
+	if err := count(ctx, file, append(unfit, others...), 0, lists); err != nil {
 		return nil, err
 	}
 	var confirmed []*suspect
@@ -93,7 +95,7 @@ func UnfitColumns(ctx context.Context, file *source.File, t *target.Target, resu
 }
 
 // count judges candidates over the first rows, or over all where rows is 0.
-func count(ctx context.Context, file *source.File, all []*candidate, rows int64) error {
+func count(ctx context.Context, file *source.File, all []*candidate, rows int64, lists []*codes.List) error {
 	if len(all) == 0 {
 		return nil
 	}
@@ -101,7 +103,7 @@ func count(ctx context.Context, file *source.File, all []*candidate, rows int64)
 	for i, c := range all {
 		columns[i] = c.Column
 	}
-	fits, err := trial.Count(ctx, file, columns, rows)
+	fits, err := trial.Count(ctx, file, columns, rows, lists)
 	for i := range fits {
 		all[i].fit = fits[i]
 	}

@@ -33,7 +33,7 @@ func unfitOf(t *testing.T, columns, text string) []suggest.Unfit {
 	result, err := run.Rehearse(t.Context())
 	require.NoError(t, err)
 	source.Close(rows)
-	found, err := suggest.UnfitColumns(t.Context(), file, tg, result)
+	found, err := suggest.UnfitColumns(t.Context(), file, tg, nil, result)
 	require.NoError(t, err)
 	return found
 }

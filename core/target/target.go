@@ -72,6 +72,13 @@ func (t *Target) CodeLists() (names []string) {
 		}
 	}
 	others := slices.Clone(t.labelled)
+	for i := range t.Columns {
+		for _, r := range t.Columns[i].Remedies {
+			if r.Name == remedy.Translate {
+				others = append(others, r.Texts["codes"])
+			}
+		}
+	}
 	for _, fk := range t.Constraints() {
 		others = append(others, fk.Reference.Codes)
 	}

@@ -9,6 +9,7 @@ import (
 	"fmt"
 
 	"sieb/core/check"
+	"sieb/core/codes"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/violation"
@@ -31,8 +32,9 @@ func (f Fit) Share() float64 {
 
 // Count judges candidates, each of which takes its cells by Position, over the first rows
 // of a delivery, or over all of them where most is 0. What depends on other rows or
-// columns (unique, requiredWhen) is not asked of them.
-func Count(ctx context.Context, file *source.File, candidates []target.Column, most int64) ([]Fit, error) {
+// columns (unique, requiredWhen) is not asked of them. lists are the code lists that remedies go by.
+func Count(ctx context.Context, file *source.File, candidates []target.Column, most int64, lists []*codes.List) ([]Fit,
+	error) {
 	rows, err := file.Rows(ctx)
 	if err != nil {
 		return nil, err
@@ -43,7 +45,7 @@ func Count(ctx context.Context, file *source.File, candidates []target.Column, m
 		c.Name, c.Required, c.RequiredWhen, c.Unique = fmt.Sprintf("candidate %d", i), true, "", false
 		t.Columns[i] = c
 	}
-	plan, err := check.NewPlan(t, check.Delivery{Header: rows.Header(), Encoding: file.Layout.Encoding})
+	plan, err := check.NewPlan(t, check.Delivery{Header: rows.Header(), Encoding: file.Layout.Encoding, Codes: lists})
 	if err != nil {
 		return nil, err
 	}

@@ -37,7 +37,7 @@ func TestCount(t *testing.T) {
 	fits, err := trial.Count(t.Context(), file, []target.Column{german, american,
 		{Position: 2, Datatype: value.Integer, Null: []string{""}, Maximum: "6"},
 		{Position: 2, Null: []string{"", "x"}},
-		{Position: 3}}, 0)
+		{Position: 3}}, 0, nil)
 	require.NoError(t, err)
 	assert.Equal(t, []trial.Fit{{Rows: 5, Filled: 4, Fits: 2}, {Rows: 5, Filled: 4, Fits: 1},
 		{Rows: 5, Filled: 4, Fits: 1},
@@ -56,7 +56,7 @@ func TestCountIsPlain(t *testing.T) {
 		fits, err := trial.Count(context.Background(), file, []target.Column{
 			{Position: 1, Datatype: value.Integer, Null: []string{"", "-"}, Minimum: "8"},
 			{Position: 1, Formats: []string{"[0-9]+"}, Null: []string{""}},
-		}, 0)
+		}, 0, nil)
 		require.NoError(t, err)
 		want := [2]trial.Fit{}
 		for _, c := range cells {
@@ -82,7 +82,7 @@ func TestCountIsPlain(t *testing.T) {
 func TestEnoughIsEnough(t *testing.T) {
 	file := open(t, t.TempDir(), "n,a\n"+strings.Repeat("7,1\n", 300_000))
 	defer file.Close()
-	fits, err := trial.Count(t.Context(), file, []target.Column{{Position: 1}}, 1000)
+	fits, err := trial.Count(t.Context(), file, []target.Column{{Position: 1}}, 1000, nil)
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, fits[0].Rows, int64(1000))
 	assert.Less(t, fits[0].Rows, int64(200_000), "no more is read than a few batches")

@@ -163,6 +163,7 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			chromedp.WaitVisible(".samples"),
 			chromedp.WaitVisible(`//span[contains(., "with date.impossible")]`),
 			chromedp.ScrollIntoView(".violations")}},
+		{"delivery-changes", []action{chromedp.Navigate(page + "?remedy=6"), chromedp.WaitVisible(".changes tbody tr")}},
 		{"reading", []action{reading(demo.Ahrensee()), counted, chromedp.Click(".tools .el-switch__core"),
 			chromedp.WaitVisible(".row .under")}},
 		{"reading-fixed", []action{reading(demo.Dornau()), counted, chromedp.WaitVisible(".ruler .cut")}},
@@ -178,9 +179,7 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			chromedp.WaitVisible(".behind tbody tr"),
 			chromedp.WaitVisible(`//section[@aria-label="Rows"]//span[text()="1 row"]`)}},
 		{"delivery-dark", []action{media("dark"), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
-		{"delivery-narrow", []action{media("light"), chromedp.EmulateViewport(420, 800), chromedp.Navigate(page),
-			chromedp.WaitVisible(".reasons")}},
-		{"profile-paper", []action{onPaper, chromedp.EmulateViewport(794, 1123), chromedp.Navigate(sheet.URL),
+		{"profile-paper", []action{media("light"), onPaper, chromedp.EmulateViewport(794, 1123), chromedp.Navigate(sheet.URL),
 			chromedp.WaitReady("section.column"),
 			chromedp.Evaluate[chromedp.Void](`void (document.body.style.padding = "60px")`)}},
 	} {
@@ -285,13 +284,13 @@ func terminal(work, out string) error {
 	sifted := "sieb sift " + c.Name + " --target " + c.Target + ".yaml --mapping " + c.Mapping +
 		".yaml --reference growers=" + register.Name
 	for name, command := range map[string]string{
-		"read":           "sieb read " + m.Name,
-		"profile":        "sieb profile " + d.Name,
-		"profile-column": "sieb profile " + m.Name + " --column 'Moisture %' | head -46",
-		"draft":          "sieb draft " + d.Name,
-		"draft-mapping":  "sieb draft " + m.Name + " --target " + m.Target + ".yaml",
-		"sift":           sifted + " --out sifted",
-		"explain":        sifted + " --explain 67",
+		"read":          "sieb read " + m.Name,
+		"profile":       "sieb profile " + d.Name,
+		"remedies":      "sieb remedies",
+		"draft":         "sieb draft " + d.Name,
+		"draft-mapping": "sieb draft " + m.Name + " --target " + m.Target + ".yaml",
+		"sift":          sifted + " --out sifted",
+		"explain":       sifted + " --explain 67",
 	} {
 		if err := window(display, bin, work, command, filepath.Join(out, name+".png")); err != nil {
 			return fmt.Errorf("%s: %w", name, err)

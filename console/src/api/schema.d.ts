@@ -797,6 +797,13 @@ export interface components {
             /** @description tabs, no-break spaces, zero width characters and their like */
             invisible: components["schemas"]["Counted"];
         };
+        Change: {
+            after: string;
+            /** @description cut where it is long; so is after */
+            before: string;
+            /** Format: int64 */
+            cells: number;
+        };
         Column: {
             /** @description values that are not of the datatype */
             against?: components["schemas"]["Value"][];
@@ -1711,12 +1718,29 @@ export interface components {
             /** Format: int64 */
             changed: number;
             column: string;
+            /**
+             * Format: int64
+             * @description changed cells that are not among the pairs
+             */
+            others?: number;
+            /** @description the most frequent of them */
+            pairs?: components["schemas"]["Change"][];
             remedy: string;
+            /**
+             * Format: int64
+             * @description where there are too many different changes to count all of them: the first rows, in which they were counted
+             */
+            sampleRows?: number;
             /**
              * Format: int64
              * @description of these, cells that were right as delivered and break a rule since; counted at the last remedy that changed them
              */
             spoilt?: number;
+            /**
+             * Format: int64
+             * @description how many different changes there were; with sampleRows in those rows
+             */
+            ways?: number;
         };
         Repeated: {
             first?: components["schemas"]["Pair"][];

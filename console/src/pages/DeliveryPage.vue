@@ -7,13 +7,14 @@ import { answered, api, follow, ServiceError, type Delivery, type Group, type Ru
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import RejectTable from '../components/RejectTable.vue'
+import RemedyList from '../components/RemedyList.vue'
 import RunPanel from '../components/RunPanel.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import TallyBar from '../components/TallyBar.vue'
 import ViolationList, { type Choice } from '../components/ViolationList.vue'
 import ViolationTable from '../components/ViolationTable.vue'
 import { useDrafts } from '../drafts'
-import { count, counted, delimiterName, size, time } from '../format'
+import { counted, delimiterName, size, time } from '../format'
 import { readsAs } from '../layouts'
 
 const { id } = defineProps<{ id: string }>()
@@ -123,7 +124,7 @@ function choose(c: Choice | undefined): void {
   address.go({ code: c?.code, column: c?.column, page: undefined })
 }
 
-const goToRun = (runID: string): void => address.go({ run: runID, code: undefined, column: undefined, page: undefined })
+const goToRun = (runID: string): void => address.go({ run: runID, code: undefined, column: undefined, remedy: undefined, page: undefined })
 
 /** The saved layout is another one than that by which the run has read. */
 const isOld = computed(() => {
@@ -192,7 +193,20 @@ const remarks = computed(() => {
   ]
 })
 
-const remedied = computed(() => run.value?.remedies?.filter((r) => r.changed > 0) ?? [])
+const hasRemedied = computed(() => run.value?.remedies?.some((r) => r.changed > 0) ?? false)
+
+/** The remedy that the address names, counted from 1. */
+const remedy = computed(() => {
+  const place = Number(address.of('remedy')) - 1
+  return run.value?.remedies?.[place] ? place : undefined
+})
+
+const noRemedy = computed(() => {
+  const asked = address.of('remedy')
+  return asked !== undefined && remedy.value === undefined && run.value?.tally ? `This run has no remedy “${asked}”.` : ''
+})
+
+const chooseRemedy = (place: number | undefined): void => address.go({ remedy: place === undefined ? undefined : place + 1 })
 
 /** How downloads are made; kept for the next time. */
 const forms = [
@@ -242,6 +256,7 @@ const outputs = computed(() => [
 
     <p v-if="strange" class="said" role="status">{{ strange }}</p>
     <p v-if="noSuch" class="said" role="status">{{ noSuch }}</p>
+    <p v-if="noRemedy" class="said" role="status">{{ noRemedy }}</p>
     <p v-if="isOld" class="said" role="status">The layout was saved anew after this run: sift again to have the rows as they read now.</p>
     <p v-if="lost" class="said" role="status">The run cannot be followed: {{ lost }}.</p>
 
@@ -294,11 +309,12 @@ const outputs = computed(() => [
           </div>
           <ViolationList v-if="run.violations?.length" :groups="run.violations" :chosen="choice" @choose="choose" />
           <p v-else class="soft none">None was found.</p>
-          <template v-if="remedied.length > 0">
-            <div class="head"><h2>Cells cleaned</h2></div>
-            <ul class="remedies">
-              <li v-for="r in remedied" :key="r.column + r.remedy"><span class="number">{{ count(r.changed) }}</span><b>{{ r.column }}</b>{{ r.remedy }}<span v-if="r.spoilt" class="spoilt">{{ counted(r.spoilt, 'value was right before it', 'values were right before it') }}</span></li>
-            </ul>
+          <template v-if="hasRemedied">
+            <div class="head">
+              <h2>Cells cleaned</h2>
+              <span class="soft">choose one to see before and after</span>
+            </div>
+            <RemedyList :remedies="run.remedies ?? []" :chosen="remedy" @choose="chooseRemedy" />
           </template>
         </section>
         <section class="sheet rejects">
@@ -413,24 +429,6 @@ const outputs = computed(() => [
 .none {
   padding: 0 14px 12px;
   margin: 0;
-}
-
-.spoilt {
-  grid-column: 2 / -1;
-  color: var(--rust);
-}
-
-.remedies {
-  list-style: none;
-  margin: 0;
-  padding: 0 12px 10px;
-}
-
-.remedies li {
-  display: grid;
-  grid-template-columns: 52px auto 1fr;
-  gap: 2px 10px;
-  padding: 3px 0;
 }
 
 @media (max-width: 1000px) {
