@@ -31,6 +31,7 @@ type Judge struct {
 	spoilt    []cellAt      // cells of the block that are not checked further, and are left empty
 	kept      []cellAt      // those that are not checked, and stay as they were delivered
 	kind      workbook.Kind // of the cell that is being checked
+	moved     []bool        // rows of the block of which some cell is not written as it stands in the batch
 	isSpecial bool          // some row or cell of the block is apart or spoilt
 	defect    int           // the next of the batch's defects
 	sorted    []Found       // scratch of byRow
@@ -84,7 +85,7 @@ func (p *Plan) NewJudge() *Judge {
 	block := p.Block()
 	remembering := 0
 	j := &Judge{plan: p, lanes: make([]lane, len(p.columns)),
-		apart: make([]bool, block), damage: make([]bool, block)}
+		apart: make([]bool, block), damage: make([]bool, block), moved: make([]bool, block)}
 	for _, x := range p.expressions {
 		vars := make(condition.Block, len(x.at))
 		for i := range vars {
@@ -188,6 +189,7 @@ func (j *Judge) Rows(from, to int) {
 	first := len(j.out.Found)
 	clear(j.apart[:block])
 	clear(j.damage[:block])
+	clear(j.moved[:block])
 	j.spoilt, j.kept = j.spoilt[:0], j.kept[:0]
 	if j.plan.Refused {
 		for row := from; row < to; row++ {
@@ -311,12 +313,12 @@ func (j *Judge) column(l *lane, from, to int) {
 	typed := j.batch.IsTyped() && l.spec.Datatype != value.String
 	for k, s := range texts {
 		if special && (j.apart[k] || slices.Contains(j.spoilt, cellAt{from + k, l.cell})) {
-			texts[k] = delimited.Span{}
+			texts[k], j.moved[k] = delimited.Span{}, true
 			continue
 		}
 		raw := j.batch.Arena[s.Start:s.End]
 		if special && slices.Contains(j.kept, cellAt{from + k, l.cell}) {
-			texts[k] = j.put(j.quoted(raw))
+			texts[k], j.moved[k] = j.put(j.quoted(raw)), true
 			if l.isRead {
 				l.wrong[k] = true
 			}
@@ -324,7 +326,7 @@ func (j *Judge) column(l *lane, from, to int) {
 		}
 		if l.above >= 0 && l.isEmpty(raw) {
 			j.carried, j.kind = j.batch.Above(l.above, from+k)
-			texts[k] = j.judge(l, from+k, s, raw, false)
+			texts[k], j.moved[k] = j.judge(l, from+k, s, raw, false), true
 			j.carried = nil
 			continue
 		}
@@ -332,7 +334,7 @@ func (j *Judge) column(l *lane, from, to int) {
 			// What is remembered are texts; here the same text may be a number
 			// or the writing of one.
 			j.kind = j.batch.Kind(from+k, l.cell)
-			texts[k] = j.judge(l, from+k, s, raw, false)
+			texts[k], j.moved[k] = j.judge(l, from+k, s, raw, false), true
 			continue
 		}
 		if !l.memory.IsOn() || len(raw) > recall.Longest {
@@ -344,6 +346,7 @@ func (j *Judge) column(l *lane, from, to int) {
 				continue
 			}
 			texts[k] = j.judge(l, from+k, s, raw, false)
+			j.moved[k] = j.moved[k] || texts[k] != s
 			continue
 		}
 		head, tail := value.Words(raw)
@@ -353,12 +356,13 @@ func (j *Judge) column(l *lane, from, to int) {
 				missed++
 			}
 			texts[k] = j.judge(l, from+k, s, raw, true)
+			j.moved[k] = j.moved[k] || texts[k] != s
 			continue
 		}
 		if known.isSame {
 			continue
 		}
-		texts[k] = j.put(known.out[:known.outLength])
+		texts[k], j.moved[k] = j.put(known.out[:known.outLength]), true
 		if known.changed != 0 {
 			j.count(l.place, known.changed)
 			j.again(known.pairs)

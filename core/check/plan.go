@@ -36,6 +36,7 @@ type Plan struct {
 	LeftOut  []string  // headers of the delivery's columns that are known and not wanted
 
 	columns       []column
+	leading       int     // columns that come first, and are fed by the cells in the same places
 	order         []int   // places of the columns, each behind those that it is computed from
 	feeds         [][]int // for each cell of a row the columns that it feeds
 	header        []string
@@ -175,6 +176,9 @@ func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 	}
 	for i := range p.columns {
 		p.columns[i].quick = p.columns[i].quickTest()
+		if p.leading == i && p.columns[i].cell == i && p.columns[i].derive == nil && p.columns[i].spec.Value == nil {
+			p.leading++
+		}
 		p.carry(&p.columns[i])
 	}
 	return p, nil

@@ -3,7 +3,7 @@ package check
 import "bytes"
 
 // AppendRow appends a row of the last block in canonical form, as RFC 4180
-// with the target's columns.
+// with the target's columns. What stands in the batch as it is to be written goes in one piece.
 func (j *Judge) AppendRow(dst []byte, row int) []byte {
 	const short = 32
 	n := len(j.lanes)
@@ -11,7 +11,15 @@ func (j *Judge) AppendRow(dst []byte, row int) []byte {
 	start := len(dst)
 	arena := j.batch.Arena
 	roomy := arena[:cap(arena)]
-	for i := 0; i < n; {
+	i := 0
+	if m := j.plan.leading; m > 1 && !j.moved[k] && j.batch.IsWritten(row) {
+		i = m
+		dst = append(dst, arena[j.lanes[0].texts[k].Start:j.lanes[m-1].texts[k].End]...)
+		if i < n {
+			dst = append(dst, ',')
+		}
+	}
+	for i < n {
 		// Cells that lie behind one another with a comma between them, as in
 		// a delivery that needs no change, go in one piece.
 		s := j.lanes[i].texts[k]

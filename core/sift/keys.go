@@ -43,6 +43,7 @@ func (s *keySet) reserve(n int) {
 	}
 	old := s.slots
 	s.slots, s.shift = make([]uint64, size), 32-bits
+	askHuge(s.slots)
 	for _, slot := range old {
 		if slot != 0 {
 			s.slots[s.free(slot>>32)] = slot

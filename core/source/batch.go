@@ -102,6 +102,13 @@ func (b *Batch) Gather(dst []delimited.Span, cell, from int) {
 	}
 }
 
+// IsWritten reports whether a row's cells stand in the arena as RFC 4180 writes cells that take no
+// quotes: behind one another, with a comma between them.
+func (b *Batch) IsWritten(row int) bool {
+	r := &b.Rows[row]
+	return !r.cut && !r.quoted && b.cuts == nil && !b.isSheet && b.dialect.Delimiter == "," && !b.dialect.Trim
+}
+
 // Text returns the text at a place.
 func (b *Batch) Text(s delimited.Span) []byte { return b.Arena[s.Start:s.End] }
 
