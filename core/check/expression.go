@@ -70,11 +70,13 @@ func (j *Judge) rawValue(row, cell int) condition.Value {
 	return condition.Value{}
 }
 
-// read reads the typed values of a column's cells back from their canonical texts.
+// read reads the typed values of a column's cells back from their canonical texts, but for
+// those that a quick test has read already.
 func (j *Judge) read(l *lane, block int) {
 	d := l.spec.ValueType()
 	for k := range block {
 		switch s := l.texts[k]; {
+		case l.isTyped[k]:
 		case l.wrong[k]:
 			l.values[k].Kind = condition.Wrong
 		default:
@@ -216,13 +218,15 @@ func (j *Judge) derive(l *lane, from, to int) {
 		j.scratch = v.Append(j.scratch[:0], l.spec.Datatype == value.Date)
 		s := j.put(j.scratch)
 		raw := j.batch.Arena[s.Start:s.End]
-		if l.quick != nil && l.quick(raw) {
-			if l.hashed {
-				j.row = from + k
-				j.hash(l, raw)
+		if l.quick != nil {
+			if _, isClean := l.quick(raw); isClean {
+				if l.hashed {
+					j.row = from + k
+					j.hash(l, raw)
+				}
+				l.texts[k] = s
+				continue
 			}
-			l.texts[k] = s
-			continue
 		}
 		j.kind = kindOf(v.Kind)
 		l.texts[k] = j.judge(l, from+k, s, raw, false)

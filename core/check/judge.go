@@ -75,6 +75,7 @@ type lane struct {
 	hashes  []KeyHash         // of the block's cells, in a column that belongs to a key
 	values  []condition.Value // of the block's cells, in a column that an expression reads
 	broken  []bool            // those that break a rule of their own, in a column that refers to another table
+	isTyped []bool            // those whose values a quick test has read
 	wrong   []bool            // those that are not of the column's datatype
 	blanked []bool            // those that were blanked, in a column that is added up
 	seen    map[string]bool   // texts that were met, in a column of which each allowed value must occur
@@ -117,7 +118,7 @@ func (p *Plan) NewJudge() *Judge {
 			l.broken = make([]bool, block)
 		}
 		if c.isRead {
-			l.values, l.wrong = make([]condition.Value, block), make([]bool, block)
+			l.values, l.wrong, l.isTyped = make([]condition.Value, block), make([]bool, block), make([]bool, block)
 		}
 	}
 	for _, c := range p.controls {
@@ -206,6 +207,7 @@ func (j *Judge) Rows(from, to int) {
 		}
 		clear(l.broken)
 		clear(l.wrong)
+		clear(l.isTyped)
 		clear(l.blanked)
 		j.fill(l, from, to)
 		if l.isRead {
@@ -339,11 +341,17 @@ func (j *Judge) column(l *lane, from, to int) {
 		}
 		if !l.memory.IsOn() || len(raw) > recall.Longest {
 			missed++
-			if l.quick != nil && l.quick(raw) {
-				if l.hashed {
-					l.hashes[k] = xxh3.Hash128(raw)
+			if l.quick != nil {
+				if n, isClean := l.quick(raw); isClean {
+					if l.hashed {
+						l.hashes[k] = xxh3.Hash128(raw)
+					}
+					if l.isRead && l.spec.Datatype == value.Integer {
+						l.isTyped[k] = true
+						l.values[k].SetWhole(n)
+					}
+					continue
 				}
-				continue
 			}
 			texts[k] = j.judge(l, from+k, s, raw, false)
 			j.moved[k] = j.moved[k] || texts[k] != s

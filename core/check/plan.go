@@ -119,18 +119,18 @@ type column struct {
 	min          *target.Literal
 	max          *target.Literal
 	text         *pattern
-	codes        *codes.List            // nil for none
-	oneOf        map[string]bool        // of a string
-	set          []target.Literal       // of other datatypes
-	whole        int                    // digits before the point that fit, -1 for any
-	frac         int                    // digits after the point that fit, -1 for any
-	hashed       bool                   // belongs to a key
-	refers       bool                   // belongs to a foreign key
-	isRead       bool                   // an expression reads its values
-	derive       *expression            // nil for none
-	requiredWhen *expression            // nil for none
-	fallback     []byte                 // in place of no value; nil for none
-	quick        func(cell []byte) bool // see quickTest
+	codes        *codes.List      // nil for none
+	oneOf        map[string]bool  // of a string
+	set          []target.Literal // of other datatypes
+	whole        int              // digits before the point that fit, -1 for any
+	frac         int              // digits after the point that fit, -1 for any
+	hashed       bool             // belongs to a key
+	refers       bool             // belongs to a foreign key
+	isRead       bool             // an expression reads its values
+	derive       *expression      // nil for none
+	requiredWhen *expression      // nil for none
+	fallback     []byte           // in place of no value; nil for none
+	quick        quickTest        // nil for none
 }
 
 // NewPlan compiles a target for a delivery. Without a target (nil) every column is a

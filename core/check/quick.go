@@ -7,17 +7,20 @@ import (
 	"sieb/core/value"
 )
 
+// quickTest is a test for clean cells; of a whole number it also returns the number.
+type quickTest func(cell []byte) (whole int64, isClean bool)
+
 // quickTest makes a test that tells, for most clean cells of a column, that
 // they are clean and in canonical form as they stand. A cell that it does not
 // pass is not wrong; it is judged by the whole rule. It is nil where the
 // column's rule does not allow such a test.
-func (c *column) quickTest() func(cell []byte) bool {
+func (c *column) quickTest() quickTest {
 	test := c.quickKind()
 	if test == nil || c.spec.Separator != "" || c.spec.Zoned {
 		return nil
 	}
 	for _, n := range c.nulls {
-		if test(n) {
+		if _, is := test(n); is {
 			return nil
 		}
 	}
@@ -29,7 +32,7 @@ func (c *column) quickTest() func(cell []byte) bool {
 	return test
 }
 
-func (c *column) quickKind() func(cell []byte) bool {
+func (c *column) quickKind() quickTest {
 	switch c.spec.Datatype {
 	case value.String:
 		return c.quickText()
@@ -43,7 +46,7 @@ func (c *column) quickKind() func(cell []byte) bool {
 
 // quickText takes plain text of the column's form, between ends at which there is nothing
 // to trim.
-func (c *column) quickText() func(cell []byte) bool {
+func (c *column) quickText() quickTest {
 	s := c.spec
 	if s.MinLength != nil || c.oneOf != nil || c.codes != nil || c.text != nil && !c.text.simple {
 		return nil
@@ -52,15 +55,15 @@ func (c *column) quickText() func(cell []byte) bool {
 	if s.MaxLength != nil {
 		most = *s.MaxLength
 	}
-	return func(cell []byte) bool {
+	return func(cell []byte) (int64, bool) {
 		n := len(cell)
-		return n > 0 && n <= most && cell[0]-'!' < 0x7F-'!' && cell[n-1]-'!' < 0x7F-'!' &&
+		return 0, n > 0 && n <= most && cell[0]-'!' < 0x7F-'!' && cell[n-1]-'!' < 0x7F-'!' &&
 			(c.text == nil || c.text.matches(cell, nil)) && rfc4180.IsPlain(cell)
 	}
 }
 
 // quickInteger takes whole numbers of up to eight digits within the column's limits.
-func (c *column) quickInteger() func(cell []byte) bool {
+func (c *column) quickInteger() quickTest {
 	if len(c.spec.Formats) > 0 || c.spec.OneOf != nil {
 		return nil
 	}
@@ -77,21 +80,21 @@ func (c *column) quickInteger() func(cell []byte) bool {
 	if c.max != nil {
 		high = min(high, c.max.Number.Floor())
 	}
-	return func(cell []byte) bool {
+	return func(cell []byte) (int64, bool) {
 		n, ok := value.ShortInteger(cell)
-		return ok && n >= low && n <= high
+		return n, ok && n >= low && n <= high
 	}
 }
 
 // quickDate takes ISO dates within the column's limits.
-func (c *column) quickDate() func(cell []byte) bool {
+func (c *column) quickDate() quickTest {
 	if len(c.dates) != 1 || !c.dates[0].IsISO() || c.spec.OneOf != nil || c.hashed {
 		return nil
 	}
 	f := c.dates[0]
-	return func(cell []byte) bool {
+	return func(cell []byte) (int64, bool) {
 		var t value.Instant
-		return f.Parse(cell, &t) == value.Matches && (c.min == nil || t.Compare(&c.min.Instant) >= 0) &&
+		return 0, f.Parse(cell, &t) == value.Matches && (c.min == nil || t.Compare(&c.min.Instant) >= 0) &&
 			(c.max == nil || t.Compare(&c.max.Instant) <= 0)
 	}
 }

@@ -155,11 +155,9 @@ func (c *compiler) junction(a, b ast.Expr, decides bool) truthFunc {
 	}
 }
 
-var tests = map[string]func(order int) bool{
-	"_==_": func(o int) bool { return o == 0 }, "_!=_": func(o int) bool { return o != 0 },
-	"_<_": func(o int) bool { return o < 0 }, "_<=_": func(o int) bool { return o <= 0 },
-	"_>_": func(o int) bool { return o > 0 }, "_>=_": func(o int) bool { return o >= 0 },
-}
+// tests tell which orders of two values make a comparison true: bit 0 for less, 1 for the same,
+// 2 for more.
+var tests = map[string]uint8{"_==_": 0b010, "_!=_": 0b101, "_<_": 0b001, "_<=_": 0b011, "_>_": 0b100, "_>=_": 0b110}
 
 func (c *compiler) comparison(name string, a, b ast.Expr) truthFunc {
 	test := tests[name]
@@ -173,7 +171,7 @@ func (c *compiler) comparison(name string, a, b ast.Expr) truthFunc {
 					return false, false
 				}
 				order, ok := left.compare(right)
-				return test(order), ok
+				return test>>(order+1)&1 != 0, ok
 			}
 		}
 	case Text:
@@ -181,7 +179,7 @@ func (c *compiler) comparison(name string, a, b ast.Expr) truthFunc {
 			return func(vars Block, k int) (bool, bool) {
 				left, ok := x(vars, k)
 				right, told := y(vars, k)
-				return test(bytes.Compare(left, right)), ok && told
+				return test>>(bytes.Compare(left, right)+1)&1 != 0, ok && told
 			}
 		}
 	case Moment:
@@ -189,7 +187,7 @@ func (c *compiler) comparison(name string, a, b ast.Expr) truthFunc {
 			return func(vars Block, k int) (bool, bool) {
 				left, ok := x(vars, k)
 				right, told := y(vars, k)
-				return test(left.compare(right)), ok && told
+				return test>>(left.compare(right)+1)&1 != 0, ok && told
 			}
 		}
 	case Truth:

@@ -47,7 +47,7 @@ func (v *Value) Read(d value.Datatype, text []byte) {
 		v.Kind = Missing
 	case d.IsNumber():
 		if n, ok := value.ShortInteger(text); ok {
-			v.Kind, v.Scale, v.Long, v.Units = Number, 0, false, n
+			v.SetWhole(n)
 			return
 		}
 		*v = readNumber(text)
@@ -85,6 +85,9 @@ func Whole(n int64) Value {
 	}
 	return Value{Kind: Number, Long: true, Text: strconv.AppendInt(nil, n, 10)}
 }
+
+// SetWhole makes the value a whole number of up to 18 digits, and leaves alone what that does not need.
+func (v *Value) SetWhole(n int64) { v.Kind, v.Scale, v.Long, v.Units = Number, 0, false, n }
 
 // TextOf returns a text as a value.
 func TextOf(text []byte) Value { return Value{Kind: Text, Text: text} }
