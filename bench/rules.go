@@ -74,10 +74,9 @@ func (b *bench) rules() (*rules, error) {
 	return r, errors.Join(err, herr, gerr)
 }
 
-// run is a sifting with all outputs, in a folder of its own: to take the place of large files
-// takes time.
+// run is a sifting with all outputs.
 func (r *rules) run(name, path, target string) contender {
-	out := filepath.Join(r.dir, "out", strings.NewReplacer(" ", "-", ",", "").Replace(name))
+	out := filepath.Join(r.dir, "out")
 	args := []string{r.sieb, "sift", path, "--target", target, "--out", out, "--format", "json"}
 	if target != r.remedies {
 		args = append(args, "--mapping", r.mapping)
@@ -85,7 +84,7 @@ func (r *rules) run(name, path, target string) contender {
 	if target == r.rules {
 		args = append(args, "--reference", "growers="+r.register)
 	}
-	return contender{name: name, args: args, also: 3}
+	return contender{name: name, args: args, also: 3, out: out}
 }
 
 // quoted writes the delivery with quotes around every cell.
