@@ -153,11 +153,13 @@ func TestKeysOnDisk(t *testing.T) {
 		fmt.Fprintf(&text, "k%d,%s\n", i%59_990, strings.Repeat("v", 20))
 	}
 	csv := write(t, dir, "f.csv", text.String())
-	target := write(t, dir, "t.yaml", "target: t\ncolumns: [{name: k, unique: true}, {name: v}]\n")
+	target := write(t, dir, "t.yaml", "target: t\ncolumns: [{name: k, unique: true}, {name: v}]\nforeignKeys: "+
+		"[{columnReference: k, reference: {resource: tickets, columnReference: k}}]\n")
 	var want map[string]string
 	for _, memory := range []string{"256MiB", "1MiB", "1"} {
 		out := filepath.Join(dir, memory)
-		code, said, errs := sieb("sift", csv, "--target", target, "--out", out, "--key-memory", memory, "--sha256")
+		code, said, errs := sieb("sift", csv, "--target", target, "--out", out, "--key-memory", memory, "--sha256",
+			"--reference", "tickets="+csv)
 		require.Equal(t, 3, code, errs)
 		assert.Contains(t, said, "60 000 read = 59 990 accepted + 10 rejected")
 		got := map[string]string{}

@@ -101,7 +101,8 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		if err != nil {
 			return err
 		}
-		keys, err := referred(cmd.Context(), t, references, codeLists)
+		keys, err := referred(cmd.Context(), t, references, codeLists, reference.Room{Memory: keyBytes / 2,
+			Temporary: file.Temporary})
 		if err != nil {
 			return err
 		}
@@ -254,8 +255,8 @@ func readCompanion(t *target.Target, path string) (*check.Companion, error) {
 }
 
 // referred reads the files with the tables that a target refers to.
-func referred(ctx context.Context, t *target.Target, files map[string]string, lists []*codes.List) (
-	all []*reference.Keys, err error) {
+func referred(ctx context.Context, t *target.Target, files map[string]string, lists []*codes.List,
+	room reference.Room) (all []*reference.Keys, err error) {
 	if t == nil {
 		return nil, nil
 	}
@@ -279,7 +280,7 @@ func referred(ctx context.Context, t *target.Target, files map[string]string, li
 			return nil, usagef("the target refers to %s: name the file of its rows with --reference %s=FILE",
 				fk.Reference.Resource, fk.Reference.Resource)
 		}
-		keys, err := keysOf(ctx, t, &fk, path)
+		keys, err := keysOf(ctx, t, &fk, path, room)
 		if err != nil {
 			return nil, err
 		}
@@ -293,7 +294,8 @@ func referred(ctx context.Context, t *target.Target, files map[string]string, li
 	return all, nil
 }
 
-func keysOf(ctx context.Context, t *target.Target, fk *target.ForeignKey, path string) (*reference.Keys, error) {
+func keysOf(ctx context.Context, t *target.Target, fk *target.ForeignKey, path string,
+	room reference.Room) (*reference.Keys, error) {
 	file, err := source.Open(ctx, path, layout.Given{})
 	if err != nil {
 		return nil, err
@@ -304,7 +306,7 @@ func keysOf(ctx context.Context, t *target.Target, fk *target.ForeignKey, path s
 		return nil, err
 	}
 	defer source.Close(rows)
-	return reference.Read(ctx, fk.Reference.Name(), reference.Columns(t, fk), rows, file.Layout.Encoding)
+	return reference.Read(ctx, fk.Reference.Name(), reference.Columns(t, fk), rows, file.Layout.Encoding, room)
 }
 
 // inFile says in which file something is wrong, below its name.

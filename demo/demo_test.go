@@ -86,7 +86,7 @@ func keysOf(t *testing.T, tg *target.Target, fk *target.ForeignKey, path string)
 	defer file.Close()
 	rows, err := file.Rows(t.Context())
 	require.NoError(t, err)
-	keys, err := reference.Read(t.Context(), "growers", reference.Columns(tg, fk), rows, "utf-8")
+	keys, err := reference.Read(t.Context(), "growers", reference.Columns(tg, fk), rows, "utf-8", reference.Room{})
 	require.NoError(t, err)
 	return keys
 }

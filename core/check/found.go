@@ -38,11 +38,25 @@ type Ruling struct {
 	Keys     []KeyHash // for each row the hash of each of the plan's keys
 	Changed  [][]int64 // for each column and remedy the cells that it changed
 	Spoilt   [][]int64 // those that were right before, and break a rule since: by the last remedy that changed them
+	Refers   []Refers  // what is to be looked up in tables that memory does not hold
 	Pairs    []Pair    // how remedies changed cells, for judges that watch
 	Refused  bool      // a violation refuses the delivery
 
 	text     []byte
 	computed []texts // of the columns that belong to a key and are computed, for each row
+}
+
+// Refers is a key by which a row refers to a table that memory does not hold.
+type Refers struct {
+	Row       int // index in the batch
+	Reference int // which of the target's Constraints
+	Hash      KeyHash
+}
+
+// Breach is a row that breaks a foreign key, or its contrary.
+type Breach struct {
+	Row       int64 // its number in the delivery
+	Reference int   // which of the target's Constraints
 }
 
 // texts are the texts of a column, row by row.

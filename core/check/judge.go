@@ -48,6 +48,9 @@ type Judge struct {
 	listed  []byte            // the list at hand in canonical form
 	isEntry bool              // the cell at hand is an entry of a list
 
+	breaches []Breach // of the batch, in the order of rows
+	knows    bool     // they were looked up
+
 	pairs pairing
 
 	carried []byte // what stands above the cell at hand, which is empty; nil for none
@@ -142,7 +145,8 @@ func (j *Judge) Silent() *Judge {
 func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	j.batch, j.out, j.defect = b, out, 0
 	out.Found, out.Keys, out.text, out.Refused = out.Found[:0], out.Keys[:0], out.text[:0], false
-	out.Pairs = out.Pairs[:0]
+	out.Pairs, out.Refers = out.Pairs[:0], out.Refers[:0]
+	j.breaches, j.knows = nil, false
 	j.pairs.start()
 	out.Rejected = append(out.Rejected[:0], make([]bool, len(b.Rows))...)
 	out.Excluded = append(out.Excluded[:0], make([]uint16, len(b.Rows))...)
@@ -173,6 +177,10 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 		out.computed[i].reset()
 	}
 }
+
+// Know tells the judge which rows of the batch that was begun break references to tables which
+// memory does not hold, in the order of rows. Otherwise it lets all pass, and notes what they refer to.
+func (j *Judge) Know(breaches []Breach) { j.breaches, j.knows = breaches, true }
 
 // Batch checks all rows of a batch, for who only wants what is found.
 func (j *Judge) Batch(b *source.Batch, out *Ruling) {

@@ -73,6 +73,9 @@ type Delivery struct {
 // Keys are the keys of a table that others refer to.
 type Keys interface {
 	Has(KeyHash) bool
+	// IsSpilt reports whether memory does not hold the keys, so that whoever does the run looks them up
+	// later: see Ruling.Refers.
+	IsSpilt() bool
 	// Why says more of a key that is not there, "" for nothing.
 	Why(KeyHash) string
 }
@@ -83,6 +86,7 @@ type reference struct {
 	key      Key
 	keys     Keys
 	isAbsent bool
+	isSpilt  bool
 }
 
 // Key is a uniqueness rule: the columns whose values must not recur together.
@@ -226,7 +230,7 @@ func (p *Plan) refer(t *target.Target, keys []Keys) error {
 			len(keys))
 	}
 	for i := range all {
-		r := reference{ForeignKey: &all[i], keys: keys[i], isAbsent: i >= len(t.ForeignKeys)}
+		r := reference{ForeignKey: &all[i], keys: keys[i], isAbsent: i >= len(t.ForeignKeys), isSpilt: keys[i].IsSpilt()}
 		r.key = Key{Columns: p.places(all[i].Columns), Name: strings.Join(all[i].Columns, ", "),
 			Action: all[i].OnViolation}
 		for _, c := range r.key.Columns {

@@ -1,6 +1,10 @@
 package check
 
-import "sieb/core/violation"
+import (
+	"cmp"
+	"sieb/core/violation"
+	"slices"
+)
 
 // isBroken reports whether a value of a key breaks a rule of its own column, so that it is
 // hardly looked for in vain.
@@ -19,6 +23,10 @@ func (j *Judge) isBroken(key *Key, k int) bool {
 func (j *Judge) refer(block int) {
 	for i := range j.plan.references {
 		r := &j.plan.references[i]
+		if r.isSpilt {
+			j.referLater(i, block)
+			continue
+		}
 		for k := range block {
 			if j.apart[k] || j.isBroken(&r.key, k) {
 				continue
@@ -28,6 +36,33 @@ func (j *Judge) refer(block int) {
 			}
 		}
 	}
+}
+
+// referLater does so for a table that memory does not hold: it notes what is to be looked up, or
+// reports what is known by then.
+func (j *Judge) referLater(reference, block int) {
+	r := &j.plan.references[reference]
+	for k := range block {
+		if j.apart[k] || j.isBroken(&r.key, k) {
+			continue
+		}
+		h := j.key(&r.key, k)
+		switch {
+		case h == (KeyHash{}):
+		case !j.knows:
+			j.out.Refers = append(j.out.Refers, Refers{j.from + k, reference, h})
+		case j.breaks(Breach{j.batch.Number(j.from + k), reference}):
+			j.failReference(r, k, h)
+		}
+	}
+}
+
+// breaks reports whether a row is known to break a reference.
+func (j *Judge) breaks(b Breach) bool {
+	_, is := slices.BinarySearchFunc(j.breaches, b, func(a, b Breach) int {
+		return cmp.Or(cmp.Compare(a.Row, b.Row), cmp.Compare(a.Reference, b.Reference))
+	})
+	return is
 }
 
 func (j *Judge) failReference(r *reference, k int, h KeyHash) {

@@ -5,9 +5,12 @@ package reference
 
 import (
 	"bytes"
+	"cmp"
 	"context"
+	"encoding/binary"
 	"encoding/hex"
 	"fmt"
+	"os"
 	"slices"
 
 	"github.com/zeebo/xxh3"
@@ -17,20 +20,118 @@ import (
 	"sieb/core/layout"
 	"sieb/core/rfc4180"
 	"sieb/core/source"
+	"sieb/core/spill"
 	"sieb/core/target"
 	"sieb/core/violation"
 )
 
-// MaxKeys is how many keys a table may have that others refer to; they are held in memory,
-// 16 bytes each and what a table of them takes besides.
+// MaxKeys is how many keys of a table are held in memory where there is no room elsewhere, and
+// how many keys of rejected rows are.
 const MaxKeys = 20_000_000
+
+// Room is what the keys of a table may take. In the zero Room there are up to MaxKeys, in memory.
+type Room struct {
+	Memory    int64                    // bytes
+	Temporary func() (*os.File, error) // makes a file without a name for the keys that memory does not hold
+}
+
+// bytesPerKey is what a key takes in memory.
+const bytesPerKey = 40
+
+func (r Room) most() int {
+	if r.Temporary == nil {
+		return MaxKeys
+	}
+	return int(r.Memory / bytesPerKey)
+}
 
 // Keys are the keys of one table. They are not changed once they are read, and serve any
 // number of goroutines.
 type Keys struct {
 	State    State
 	keys     map[check.KeyHash]struct{}
+	spilt    *spill.File // in their place, where memory does not hold them
 	rejected map[check.KeyHash]struct{}
+}
+
+// Parts is into how many parts keys fall that memory does not hold.
+const Parts = 512
+
+// PartOf returns the part of a key.
+func PartOf(h check.KeyHash) int { return int(h.Hi >> 55) }
+
+// IsSpilt reports whether memory does not hold the keys: then Has knows none of them, and
+// Part returns them.
+func (k *Keys) IsSpilt() bool { return k.spilt != nil }
+
+// Part returns the keys of a part in their order, each once, in the space of dst.
+func (k *Keys) Part(dst []check.KeyHash, part int) ([]check.KeyHash, error) {
+	text, err := k.spilt.Read(nil, part)
+	if err != nil {
+		return nil, err
+	}
+	dst = dst[:0]
+	for ; len(text) >= 16; text = text[16:] {
+		dst = append(dst, check.KeyHash{Hi: binary.LittleEndian.Uint64(text), Lo: binary.LittleEndian.Uint64(text[8:])})
+	}
+	slices.SortFunc(dst, Compare)
+	return slices.Compact(dst), nil
+}
+
+// Compare tells which of two keys comes first in a part.
+func Compare(a, b check.KeyHash) int { return cmp.Or(cmp.Compare(a.Hi, b.Hi), cmp.Compare(a.Lo, b.Lo)) }
+
+// Close gives the room on the disk back.
+func (k *Keys) Close() { k.spilt.Close() }
+
+// add adds a key.
+func (k *Keys) add(h check.KeyHash, room Room) error {
+	if k.spilt == nil {
+		k.keys[h] = struct{}{}
+		switch {
+		case len(k.keys) <= room.most():
+			return nil
+		case room.Temporary == nil:
+			return fmt.Errorf("%s has more than %d keys, which is more than can be referred to", k.State.Name, MaxKeys)
+		}
+		k.spilt = spill.New(Parts, room.Temporary, "keeping the keys of "+k.State.Name)
+		for h := range k.keys {
+			if err := k.spill(h); err != nil {
+				return err
+			}
+		}
+		k.keys = nil
+		return nil
+	}
+	return k.spill(h)
+}
+
+func (k *Keys) spill(h check.KeyHash) error {
+	var b [16]byte
+	binary.LittleEndian.PutUint64(b[:], h.Hi)
+	binary.LittleEndian.PutUint64(b[8:], h.Lo)
+	return k.spilt.Add(PartOf(h), b[:])
+}
+
+// all calls see for each key, once.
+func (k *Keys) all(see func(check.KeyHash)) error {
+	for h := range k.keys {
+		see(h)
+	}
+	if k.spilt == nil {
+		return nil
+	}
+	var keys []check.KeyHash
+	for part := range Parts {
+		var err error
+		if keys, err = k.Part(keys, part); err != nil {
+			return err
+		}
+		for _, h := range keys {
+			see(h)
+		}
+	}
+	return nil
 }
 
 // State proves what was read.
@@ -66,25 +167,32 @@ func Columns(t *target.Target, fk *target.ForeignKey) []target.Column {
 
 // Read reads the keys of a table from rows. Each column is found by its header; one that is
 // not there is an error. A row with a value that is not of its column's datatype has no key.
-func Read(ctx context.Context, name string, columns []target.Column, rows source.Source, encoding string) (*Keys,
-	error) {
-	k := &Keys{State: State{Name: name}}
-	var err error
-	k.keys, err = read(ctx, name, &target.Target{Columns: columns, Key: namesOf(columns)}, rows, encoding, nil)
-	if err != nil {
+// What memory has no room for goes to a file, so that the keys are to be closed.
+func Read(ctx context.Context, name string, columns []target.Column, rows source.Source, encoding string,
+	room Room) (*Keys, error) {
+	k := &Keys{State: State{Name: name}, keys: map[check.KeyHash]struct{}{}}
+	add := func(h check.KeyHash) error { return k.add(h, room) }
+	if err := read(ctx, name, &target.Target{Columns: columns, Key: namesOf(columns)}, rows, encoding, nil,
+		add); err != nil {
+		k.Close()
 		return nil, err
 	}
 	var sum xxh3.Uint128
-	for h := range k.keys {
+	err := k.all(func(h check.KeyHash) {
+		k.State.Keys++
 		low := sum.Lo + h.Lo
 		carry := uint64(0)
 		if low < sum.Lo {
 			carry = 1
 		}
 		sum = xxh3.Uint128{Hi: sum.Hi + h.Hi + carry, Lo: low}
+	})
+	if err != nil {
+		k.Close()
+		return nil, err
 	}
 	bytes := sum.Bytes()
-	k.State.Keys, k.State.Digest = int64(len(k.keys)), hex.EncodeToString(bytes[:])
+	k.State.Digest = hex.EncodeToString(bytes[:])
 	return k, nil
 }
 
@@ -100,7 +208,7 @@ func OfCodes(ctx context.Context, t *target.Target, fk *target.ForeignKey, list 
 	if err != nil {
 		return nil, err
 	}
-	return Read(ctx, list.Name, columns, rows, "utf-8")
+	return Read(ctx, list.Name, columns, rows, "utf-8", Room{})
 }
 
 // before is how many columns stand before the cells: row, line and reasons.
@@ -127,12 +235,19 @@ func (k *Keys) AddRejected(ctx context.Context, by *target.Target, lists []*code
 			return nil // the other target has no such column
 		}
 	}
-	var err error
-	k.rejected, err = read(ctx, k.State.Name, &t, rejectedRows{rows}, "utf-8", lists)
-	for h := range k.keys {
-		delete(k.rejected, h)
+	rejected := map[check.KeyHash]struct{}{}
+	err := read(ctx, k.State.Name, &t, rejectedRows{rows}, "utf-8", lists, func(h check.KeyHash) error {
+		if rejected[h] = struct{}{}; len(rejected) > MaxKeys {
+			return fmt.Errorf("%s has more than %d rejected rows, which is more than can be told apart", k.State.Name,
+				MaxKeys)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
 	}
-	return err
+	k.rejected = rejected
+	return k.all(func(h check.KeyHash) { delete(k.rejected, h) })
 }
 
 // rejectedRows are the rows of rejected.csv, of whose columns the first three are no
@@ -155,33 +270,32 @@ func namesOf(columns []target.Column) (names []string) {
 	return names
 }
 
-// read returns the hashes of a target's key in all rows.
+// read hands on the hashes of a target's key in all rows.
 func read(ctx context.Context, name string, t *target.Target, rows source.Source, encoding string,
-	lists []*codes.List) (map[check.KeyHash]struct{}, error) {
+	lists []*codes.List, add func(check.KeyHash) error) error {
 	plan, err := check.NewPlan(t, check.Delivery{Header: rows.Header(), Encoding: encoding,
 		Codes: lists})
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", name, err)
+		return fmt.Errorf("%s: %w", name, err)
 	}
 	for _, f := range plan.Delivery {
 		if f.Code != violation.HeaderUnknown && slices.Contains(t.Key, f.Column) {
-			return nil, fmt.Errorf("%s, to which the target refers: %s", name, f.Message)
+			return fmt.Errorf("%s, to which the target refers: %s", name, f.Message)
 		}
 	}
-	keys := map[check.KeyHash]struct{}{}
 	work := func() func(*source.Batch, *check.Ruling) {
-		return plan.NewJudge().Batch
+		return plan.NewJudge().Silent().Batch
 	}
 	deliver := func(_ *source.Batch, ruling *check.Ruling) error {
 		for _, h := range ruling.Keys {
-			if h != (check.KeyHash{}) {
-				keys[h] = struct{}{}
+			if h == (check.KeyHash{}) {
+				continue
 			}
-		}
-		if len(keys) > MaxKeys {
-			return fmt.Errorf("%s has more than %d keys, which is more than can be referred to", name, MaxKeys)
+			if err := add(h); err != nil {
+				return err
+			}
 		}
 		return nil
 	}
-	return keys, source.InOrder(ctx, plan.Rows(rows), 0, work, deliver)
+	return source.InOrder(ctx, plan.Rows(rows), 0, work, deliver)
 }

@@ -51,7 +51,7 @@ func TestKeysAreValues(t *testing.T) {
 	require.NoError(t, err)
 	columns := reference.Columns(tg, &tg.ForeignKeys[0])
 	keys, err := reference.Read(t.Context(), "main", columns, reader(t,
-		"Weight,other,Weighed-On\n7.50,x,2026-07-01\n7.5,y,2026-07-01\n,z,2026-07-02\nx,z,2026-07-03\n9,,2026-07-04\n"), "utf-8")
+		"Weight,other,Weighed-On\n7.50,x,2026-07-01\n7.5,y,2026-07-01\n,z,2026-07-02\nx,z,2026-07-03\n9,,2026-07-04\n"), "utf-8", reference.Room{})
 	require.NoError(t, err)
 	assert.Equal(t, int64(2), keys.State.Keys, "rows without a value, or with a wrong one, have no key")
 	for row, want := range map[string]string{"2026-07-01,7.500,a": "", "2026-07-04,9,a": "", "2026-07-01,9,a": "reference.missing",
@@ -63,7 +63,7 @@ func TestKeysAreValues(t *testing.T) {
 		}
 		assert.Equal(t, want, got, row)
 	}
-	_, err = reference.Read(t.Context(), "main", columns, reader(t, "weight,day\n1,2026-07-01\n"), "utf-8")
+	_, err = reference.Read(t.Context(), "main", columns, reader(t, "weight,day\n1,2026-07-01\n"), "utf-8", reference.Room{})
 	assert.ErrorContains(t, err, `main, to which the target refers: no column of the delivery is headed "weighed_on"`)
 }
 
@@ -71,7 +71,7 @@ func TestKeysAreValues(t *testing.T) {
 func TestDigest(t *testing.T) {
 	columns := []target.Column{{Name: "no", Null: []string{""}}}
 	digest := func(t *rapid.T, rows []string) string {
-		keys, err := reference.Read(t.Context(), "r", columns, reader(t, "no\n"+strings.Join(rows, "\n")+"\n"), "utf-8")
+		keys, err := reference.Read(t.Context(), "r", columns, reader(t, "no\n"+strings.Join(rows, "\n")+"\n"), "utf-8", reference.Room{})
 		require.NoError(t, err)
 		return fmt.Sprint(keys.State.Keys, keys.State.Digest)
 	}
@@ -86,7 +86,7 @@ func TestDigest(t *testing.T) {
 // Of a row that was rejected it is told that what refers to it is withheld.
 func TestRejectedMainRows(t *testing.T) {
 	columns := []target.Column{{Name: "no", Null: []string{""}}}
-	keys, err := reference.Read(t.Context(), "growers", columns, reader(t, "no\n1\n2\n"), "utf-8")
+	keys, err := reference.Read(t.Context(), "growers", columns, reader(t, "no\n1\n2\n"), "utf-8", reference.Room{})
 	require.NoError(t, err)
 	by, err := target.Parse([]byte("target: growers\ncolumns: [{name: no, position: 2, remedies: [trim], required: true}, {name: name, position: 1}]\n" +
 		"newColumns: refuse\nrowRules: [{condition: no != name}]\n"))

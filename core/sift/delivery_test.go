@@ -1,6 +1,7 @@
 package sift_test
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math/big"
@@ -18,6 +19,7 @@ import (
 	"sieb/core/check"
 	"sieb/core/codes"
 	"sieb/core/layout"
+	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/spill"
@@ -34,7 +36,10 @@ type order struct {
 	workers               int
 	codes                 []*codes.List
 	keyMemory             int64
+	known                 []string // keys of each table that is referred to
 }
+
+func unnamed() (*os.File, error) { return spill.Unnamed("") }
 
 // sift does the run, and returns what was found as "row column code action: message".
 func (o order) sift(t require.TestingT) (*sift.Result, *texts, []string) {
@@ -55,7 +60,16 @@ func (o order) sift(t require.TestingT) (*sift.Result, *texts, []string) {
 	s := sift.Run{Source: rows, Again: open, Encoding: l.Encoding, Name: o.name, Target: tg, Workers: o.workers,
 		Sink: sink, RepeatOf: o.repeatOf, Codes: o.codes, Size: int64(len(o.text)),
 		Today: time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC), KeyMemory: o.keyMemory,
-		Temporary: func() (*os.File, error) { return spill.Unnamed("") }}
+		Temporary: unnamed}
+	for _, fk := range tg.Constraints() {
+		table, err := source.NewReader(strings.NewReader("id\n"+strings.Join(o.known, "\n")+"\n"), l)
+		require.NoError(t, err)
+		keys, err := reference.Read(context.Background(), fk.Reference.Name(), reference.Columns(tg, &fk), table, "utf-8",
+			reference.Room{Memory: cmp.Or(o.keyMemory, 1<<20) / 10, Temporary: unnamed})
+		require.NoError(t, err)
+		defer keys.Close()
+		s.Keys = append(s.Keys, keys)
+	}
 	if o.companion != "" {
 		s.Companion, err = check.ReadCompanion("tickets.ctl", strings.NewReader(o.companion))
 		require.NoError(t, err)

@@ -132,7 +132,6 @@ func (w *writer) meet(b *source.Batch, p *part) (err error) {
 	switch limit := w.run.keyLimit(); {
 	case w.ahead != nil:
 	case !w.isOver && used+len(p.ends)*len(w.keys) > limit:
-		w.over = b.Bytes
 		err = w.overflow(b.FirstRow - 1)
 	case w.isOver && used > limit:
 		err = fmt.Errorf("more than %d rows repeat one another in one of several keys, which is more than memory may "+
@@ -152,6 +151,9 @@ func (w *writer) overflow(upTo int64) (err error) {
 	sets := w.keys
 	w.keys = make([]keySet, len(sets))
 	if w.twins == nil {
+		if w.refers == nil {
+			w.over = w.shown
+		}
 		w.spilt = newSpiltKeys(w.run.Temporary)
 		for k := range sets {
 			for h := range sets[k].all() {
@@ -247,6 +249,11 @@ func (w *writer) lookAhead(ctx context.Context) error {
 	if w.run.Again == nil {
 		return errors.New("which of the rows that repeat one another is the last shows in a second reading, " +
 			"and the delivery can be read only once")
+	}
+	if w.run.hasSpilt() {
+		if err := w.lookUp(ctx); err != nil {
+			return err
+		}
 	}
 	w.ahead = &ahead{keys: make([]keySet, len(w.keys))}
 	for range w.keys {

@@ -8,6 +8,7 @@ package sift
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"strconv"
@@ -143,6 +144,7 @@ type part struct {
 	told     []byte // the violations of its rows
 	reasons  []byte // scratch
 	ends     []end
+	failed   error
 
 	explanation *check.Explanation // of the row that is to be explained, where the batch holds it
 }
@@ -170,23 +172,46 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 			}
 		}
 	}
+	if r.hasSpilt() && (r.Again == nil || r.Temporary == nil) {
+		return nil, errors.New("a table that is referred to does not fit in memory, and the delivery can be read only once")
+	}
 	w := newWriter(r, plan)
-	defer w.close()
+	defer func() { w.close() }()
 	if w.looksAhead() {
 		if err := w.lookAhead(ctx); err != nil {
 			return nil, err
 		}
 	}
-	if err := w.begin(); err != nil {
-		return nil, err
-	}
-	if err := source.InOrder(ctx, plan.Rows(r.Source), r.Workers, w.work, w.deliver); err != nil {
-		return nil, err
-	}
-	if w.spilt != nil {
-		if w, err = w.settle(ctx); err != nil {
+	src := r.Source
+	for {
+		if r.hasSpilt() && !w.knows {
+			w.refers = newSpiltKeys(r.Temporary)
+		}
+		if err := w.begin(); err != nil {
 			return nil, err
 		}
+		if err := source.InOrder(ctx, plan.Rows(src), r.Workers, w.work, w.deliver); err != nil {
+			return nil, err
+		}
+		again, err := w.settle(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if again == nil {
+			break
+		}
+		w.close()
+		w = again
+		if src, err = r.Again(ctx); err != nil {
+			return nil, err
+		}
+		defer source.Close(src)
+		if err := r.Sink.Restart(); err != nil {
+			return nil, err
+		}
+	}
+	if r.explanation != nil {
+		return nil, errExplained
 	}
 	if err := w.finish(); err != nil {
 		return nil, err
@@ -194,41 +219,37 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 	return w.result(r.Target), nil
 }
 
-// settle ends a run whose keys went to a file. Where none recurs, all is as it was taken to be;
-// otherwise the delivery is read again by another writer, which knows which do.
-func (w *writer) settle(ctx context.Context) (*writer, error) {
-	r := w.run
-	twins, err := w.spilt.twins(ctx, r.Temporary, target.KeepFirst, len(w.keys) > 1)
-	w.spilt.file.Close()
-	switch {
-	case err != nil:
-		return nil, err
-	case twins == nil && r.explanation != nil:
-		return nil, errExplained
-	case twins == nil:
-		return w, nil
+// settle ends a reading of which keys, or what rows refer to, went to a file. It returns nil where
+// all is as it was taken to be, and otherwise the writer for another reading, which knows better.
+func (w *writer) settle(ctx context.Context) (again *writer, err error) {
+	again = newWriter(w.run, w.plan)
+	again.least, again.before, again.ahead = w.shown, w.tally.Read, w.ahead
+	if w.refers != nil {
+		again.broken, err = w.breaches(ctx)
+		if again.knows = true; err != nil || again.broken != nil {
+			return again, err
+		}
+	} else {
+		again.broken, again.knows, w.broken = w.broken, w.knows, nil
 	}
-	defer twins.close()
-	again := newWriter(r, w.plan)
-	again.twins, again.over, again.before = twins, w.over, w.tally.Read
-	rows, err := r.Again(ctx)
-	if err != nil {
-		return nil, err
+	if w.spilt != nil {
+		again.twins, err = w.spilt.twins(ctx, w.run.Temporary, target.KeepFirst, len(w.keys) > 1)
 	}
-	defer source.Close(rows)
-	if err := r.Sink.Restart(); err != nil {
+	if err != nil || again.twins == nil {
+		again.close()
 		return nil, err
 	}
-	if err := again.begin(); err != nil {
-		return nil, err
-	}
-	return again, source.InOrder(ctx, w.plan.Rows(rows), r.Workers, again.work, again.deliver)
+	return again, nil
 }
 
 // work makes what judges batches on one goroutine.
 func (w *writer) work() func(*source.Batch, *part) {
 	judge := w.plan.NewJudge().Watch(w.changes.watch)
-	return func(b *source.Batch, p *part) { judgeBatch(w.plan, judge, b, p, w.run.explain-b.FirstRow) }
+	return func(b *source.Batch, p *part) {
+		judge.Start(b, &p.ruling)
+		p.failed = w.know(judge, b)
+		judgeBatch(w.plan, judge, b, p, w.run.explain-b.FirstRow)
+	}
 }
 
 // keysOf hands on what the target refers to.
@@ -240,10 +261,9 @@ func keysOf(all []*reference.Keys) []check.Keys {
 	return keys
 }
 
-// judgeBatch judges the rows of a batch; one of them may be to be explained.
+// judgeBatch judges the rows of a batch that was begun; one of them may be to be explained.
 func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, explain int64) {
 	p.explanation = nil
-	judge.Start(b, &p.ruling)
 	p.accepted, p.rejected, p.excluded, p.told, p.ends = p.accepted[:0], p.rejected[:0], p.excluded[:0], p.told[:0],
 		p.ends[:0]
 	first := 0

@@ -1,6 +1,7 @@
 package sift_test
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math/big"
@@ -404,7 +405,7 @@ func TestTheJudgeIsTheSlowOne(t *testing.T) {
 		tg, err = tg.With(m)
 		require.NoError(t, err, r.mapping())
 		for _, workers := range []int{1, 8} {
-			result, sink := siftSlow(t, tg, text, known, workers)
+			result, sink := siftSlow(t, tg, text, known, workers, int64(workers/8))
 			require.Equal(t, want.tally, result.Tally, "%s%s%s", r.target(), r.mapping(), text)
 			var got []string
 			for _, cells := range records(t, &sink.accepted) {
@@ -436,19 +437,23 @@ func TestTheJudgeIsTheSlowOne(t *testing.T) {
 	})
 }
 
-func siftSlow(t require.TestingT, tg *target.Target, text string, known []string, workers int) (*sift.Result, *texts) {
+func siftSlow(t require.TestingT, tg *target.Target, text string, known []string, workers int, memory int64) (*sift.Result,
+	*texts) {
 	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`,
 		DoubleQuote: true, HeaderRows: 1}
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
 	sink := &texts{}
-	s := sift.Run{Source: r, Encoding: l.Encoding, Name: "t.csv", Target: tg, Workers: workers, Sink: sink}
+	s := sift.Run{Source: r, Encoding: l.Encoding, Name: "t.csv", Target: tg, Workers: workers, Sink: sink,
+		Temporary: unnamed, KeyMemory: memory,
+		Again: func(context.Context) (source.Source, error) { return source.NewReader(strings.NewReader(text), l) }}
 	for i := range tg.ForeignKeys {
 		keys, err := source.NewReader(strings.NewReader("id\n"+strings.Join(known, "\n")+"\n"), l)
 		require.NoError(t, err)
 		read, err := reference.Read(context.Background(), "growers", reference.Columns(tg, &tg.ForeignKeys[i]), keys,
-			"utf-8")
+			"utf-8", reference.Room{Memory: cmp.Or(memory, 1<<20), Temporary: unnamed})
 		require.NoError(t, err)
+		defer read.Close()
 		s.Keys = append(s.Keys, read)
 	}
 	result, err := s.Do(context.Background())

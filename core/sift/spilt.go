@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/binary"
+	"errors"
 	"os"
 	"runtime"
 	"slices"
@@ -11,6 +12,7 @@ import (
 	"sync/atomic"
 
 	"sieb/core/check"
+	"sieb/core/reference"
 	"sieb/core/spill"
 	"sieb/core/target"
 )
@@ -27,7 +29,7 @@ const (
 	// bytesPerKey is what a key takes in memory: a holder, and its share of slots.
 	bytesPerKey = 48
 
-	spillParts = 512
+	spillParts = reference.Parts
 	keyedBytes = 26
 	twinBytes  = 13
 )
@@ -36,7 +38,7 @@ const (
 type keyed struct {
 	hash      check.KeyHash
 	row, line uint32
-	key       uint8 // which of the plan's keys
+	key       uint8 // which of the plan's keys, or of the target's Constraints
 	isBad     bool  // the row is rejected whatever other rows hold, and takes possession of no key
 }
 
@@ -69,7 +71,7 @@ func (s *spiltKeys) add(k keyed) error {
 		b[len(b)-1] = 1
 	}
 	s.rows = max(s.rows, int64(k.row))
-	return s.file.Add(int(k.hash.Hi>>55), b)
+	return s.file.Add(reference.PartOf(k.hash), b)
 }
 
 func readKeyed(b []byte) (k keyed) {
@@ -84,7 +86,14 @@ func readKeyed(b []byte) (k keyed) {
 // named that may be. It returns nil where there are none.
 func (s *spiltKeys) twins(ctx context.Context, temporary func() (*os.File, error), keep target.Kept,
 	several bool) (*twins, error) {
-	t := &twins{file: spill.New(spillParts, temporary, "keeping which rows repeat one another"), rows: s.rows, part: -1}
+	return s.each(ctx, temporary, func(t *twins, _ int, part []keyed) (int64, error) { return t.find(part, keep, several) })
+}
+
+// each lets find go over the parts, on several goroutines, and returns the twins that it adds; nil
+// where it adds none.
+func (s *spiltKeys) each(ctx context.Context, temporary func() (*os.File, error),
+	find func(t *twins, k int, part []keyed) (int64, error)) (*twins, error) {
+	t := &twins{file: spill.New(spillParts, temporary, "keeping which rows repeat one another"), rows: s.rows}
 	var all sync.WaitGroup
 	var next, found atomic.Int64
 	errs := make([]error, runtime.GOMAXPROCS(0))
@@ -106,7 +115,7 @@ func (s *spiltKeys) twins(ctx context.Context, temporary func() (*os.File, error
 				for b := text; len(b) >= keyedBytes; b = b[keyedBytes:] {
 					part = append(part, readKeyed(b))
 				}
-				n, err := t.find(part, keep, several)
+				n, err := find(t, k, part)
 				if found.Add(n); err != nil {
 					errs[worker] = err
 					return
@@ -115,15 +124,9 @@ func (s *spiltKeys) twins(ctx context.Context, temporary func() (*os.File, error
 		})
 	}
 	all.Wait()
-	for _, err := range errs {
-		if err != nil {
-			t.file.Close()
-			return nil, err
-		}
-	}
-	if found.Load() == 0 {
+	if err := errors.Join(errs...); err != nil || found.Load() == 0 {
 		t.file.Close()
-		return nil, nil
+		return nil, err
 	}
 	return t, nil
 }
@@ -132,7 +135,14 @@ func (s *spiltKeys) twins(ctx context.Context, temporary func() (*os.File, error
 type twins struct {
 	file *spill.File
 	rows int64
-	part int // that is at hand, -1 for none
+
+	mu     sync.Mutex
+	loaded [2]loadedTwins
+	next   int // which of them goes for the next part
+}
+
+type loadedTwins struct {
+	part int
 	list []twin
 }
 
@@ -209,48 +219,51 @@ func (t *twins) add(w twin) error {
 	return t.file.Add(t.place(w.row), binary.LittleEndian.AppendUint32(b, w.line))
 }
 
-// between returns the twins among the rows from first to last. Rows are asked for in order.
+// between returns the twins among the rows from first to last. It serves any number of goroutines.
 func (t *twins) between(first, last int64) (all []twin, err error) {
-	if first > t.rows {
+	if t == nil || first > t.rows {
 		return nil, nil
 	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
 	for k := t.place(clamp(first)); k <= t.place(clamp(min(last, t.rows))); k++ {
-		if err := t.load(k); err != nil {
+		list, err := t.load(k)
+		if err != nil {
 			return nil, err
 		}
-		for len(t.list) > 0 && int64(t.list[0].row) < first {
-			t.list = t.list[1:]
+		before := func(row int64) int {
+			at, _ := slices.BinarySearchFunc(list, row, func(w twin, row int64) int { return cmp.Compare(int64(w.row), row) })
+			return at
 		}
-		n := 0
-		for n < len(t.list) && int64(t.list[n].row) <= last {
-			n++
-		}
-		if all == nil {
-			all = t.list[:n:n]
+		if mine := list[before(first):before(last+1)]; all == nil {
+			all = mine[:len(mine):len(mine)]
 		} else {
-			all = append(all, t.list[:n]...)
+			all = append(all, mine...)
 		}
-		t.list = t.list[n:]
 	}
 	return all, nil
 }
 
-// load reads a part, unless it is at hand.
-func (t *twins) load(k int) error {
-	if k == t.part {
-		return nil
+// load returns a part. The last two are at hand: batches come nearly in order.
+func (t *twins) load(k int) ([]twin, error) {
+	for i := range t.loaded {
+		if l := &t.loaded[i]; l.list != nil && l.part == k {
+			return l.list, nil
+		}
 	}
 	text, err := t.file.Read(nil, k)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	t.part, t.list = k, make([]twin, 0, len(text)/twinBytes)
+	list := make([]twin, 0, len(text)/twinBytes)
 	for b := text; len(b) >= twinBytes; b = b[twinBytes:] {
-		t.list = append(t.list, twin{binary.LittleEndian.Uint32(b), b[4], binary.LittleEndian.Uint32(b[5:]),
+		list = append(list, twin{binary.LittleEndian.Uint32(b), b[4], binary.LittleEndian.Uint32(b[5:]),
 			binary.LittleEndian.Uint32(b[9:])})
 	}
-	slices.SortFunc(t.list, func(a, b twin) int { return cmp.Or(cmp.Compare(a.row, b.row), cmp.Compare(a.key, b.key)) })
-	return nil
+	slices.SortFunc(list, func(a, b twin) int { return cmp.Or(cmp.Compare(a.row, b.row), cmp.Compare(a.key, b.key)) })
+	t.loaded[t.next] = loadedTwins{k, list}
+	t.next = 1 - t.next
+	return list, nil
 }
 
 func (t *twins) close() {

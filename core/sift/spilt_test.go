@@ -13,6 +13,7 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/layout"
+	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/spill"
@@ -26,6 +27,14 @@ const bytesPerKey = 48
 // a delivery of some hundred rows.
 var long = strings.Repeat("x", 3000)
 
+// known are the keys of a table that do not fit in memory, either.
+var known = func() (all []string) {
+	for i := range 400 {
+		all = append(all, fmt.Sprintf("s%d", i), "s1")
+	}
+	return all
+}()
+
 // Keys that do not fit in memory make no difference: neither to what is found, nor to a byte of what
 // is written, whichever of the rows is kept, with one key or several, over rows that are rejected
 // and left out, however early memory is full.
@@ -37,10 +46,18 @@ func TestSpiltKeys(t *testing.T) {
 		if !strings.Contains(rule, "repeated") {
 			rule += "repeated: {keep: " + keep + "}\n"
 		}
-		tg := "target: t\ncolumns: [{name: a}, {name: b}, {name: v, datatype: integer}, {name: c}]\n" +
+		rule += rapid.SampledFrom([]string{"", "foreignKeys: [{columnReference: r, reference: {resource: sites, " +
+			"columnReference: id}}]\n", "absentFrom: [{columnReference: r, reference: {resource: sites, columnReference: id}}, " +
+			"{columnReference: a, reference: {resource: others, columnReference: id}, onViolation: flag}]\n"}).Draw(t, "refers")
+		tg := "target: t\ncolumns: [{name: a}, {name: b}, {name: v, datatype: integer}, {name: r}, {name: c}]\n" +
 			"exclude: [{condition: v == 9}]\n" + rule
+		good, bad := "s1", "none"
+		if strings.Contains(rule, "absentFrom") {
+			good, bad = bad, good
+		}
+		broken := rapid.SampledFrom([]int{0, 1, 20}).Draw(t, "per cent that break references")
 		var text strings.Builder
-		text.WriteString("a;b;v;c\n")
+		text.WriteString("a;b;v;r;c\n")
 		recurs := rapid.IntRange(0, 9)
 		some := rapid.Custom(func(t *rapid.T) string {
 			return rapid.SampledFrom([]string{"", "p", "q", "r"}).Draw(t, "value")
@@ -55,9 +72,13 @@ func TestSpiltKeys(t *testing.T) {
 				b = some.Draw(t, "b")
 			}
 			v := rapid.SampledFrom([]string{"1", "1", "1", "2", "x", "9"}).Draw(t, "v")
-			fmt.Fprintf(&text, "%s;%s;%s;%s\n", a, b, v, long[:len(long)*(1+i%2)/2])
+			r := good
+			if rapid.IntRange(1, 100).Draw(t, "reference") <= broken {
+				r = bad
+			}
+			fmt.Fprintf(&text, "%s;%s;%s;%s;%s\n", a, b, v, r, long[:len(long)*(1+i%2)/2])
 		}
-		o := order{target: tg, text: text.String(), workers: rapid.SampledFrom([]int{1, 8}).Draw(t, "workers")}
+		o := order{target: tg, text: text.String(), known: known, workers: rapid.SampledFrom([]int{1, 8}).Draw(t, "workers")}
 		want, wanted, found := o.sift(t)
 		require.Zero(t, wanted.restarts)
 		o.keyMemory = bytesPerKey * int64(rapid.IntRange(40, 300).Draw(t, "keys in memory"))
@@ -196,6 +217,72 @@ func TestSpillingFails(t *testing.T) {
 			_, err := r.Do(ctx)
 			assert.ErrorIs(t, err, context.Canceled)
 		})
+	}
+}
+
+// A run that refers to a table which memory does not hold reads its delivery once where no row
+// breaks the reference, and needs to be able to read it again.
+func TestSpiltReferences(t *testing.T) {
+	tg := "target: t\ncolumns: [{name: k, unique: true}, {name: c}]\nforeignKeys: [{columnReference: k, reference: " +
+		"{resource: sites, columnReference: id}}]\n"
+	all := func(but int) (keys []string) {
+		for i := range 600 {
+			if i != but {
+				keys = append(keys, fmt.Sprintf("k%d", i))
+			}
+		}
+		return keys
+	}
+	o := order{target: tg, text: distinctRows(600, nil), known: all(-1), keyMemory: 50 * bytesPerKey}
+	result, sink, _ := o.sift(t)
+	assert.EqualValues(t, 600, result.Tally.Accepted)
+	assert.Zero(t, sink.restarts)
+	assert.EqualValues(t, 600, result.References[0].Keys)
+
+	o.known = all(7)
+	_, sink, found := o.sift(t)
+	assert.Equal(t, 1, sink.restarts)
+	assert.Equal(t, []string{`8 k reference.missing reject: "k7" is not in sites`}, found)
+
+	// The row that breaks the reference does not hold its key, which a third reading then tells.
+	o.text, o.known = distinctRows(600, map[int]int{590: 7, 599: 590, 595: 3}), all(590)
+	_, sink, found = o.sift(t)
+	assert.Equal(t, 2, sink.restarts)
+	assert.Equal(t, []string{`591 k key.duplicate reject: "k7" is already in row 8 (line 9), which is kept`,
+		`596 k key.duplicate reject: "k3" is already in row 4 (line 5), which is kept`,
+		`600 k reference.missing reject: "k590" is not in sites`}, found)
+
+	parsed, err := target.Parse([]byte(tg))
+	require.NoError(t, err)
+	table, err := source.NewReader(strings.NewReader("id\nk1\n"), layout.Layout{Form: "delimited", Encoding: "utf-8",
+		Delimiter: ";", HeaderRows: 1})
+	require.NoError(t, err)
+	keys, err := reference.Read(t.Context(), "sites", reference.Columns(parsed, &parsed.ForeignKeys[0]), table, "utf-8",
+		reference.Room{Temporary: unnamed})
+	require.NoError(t, err)
+	defer keys.Close()
+	for step := range 4 {
+		r := spiltRun(t, distinctRows(3000, nil))
+		r.Target, r.Keys = parsed, []*reference.Keys{keys}
+		ctx, cancel := context.WithCancel(t.Context())
+		again, want := r.Again, context.Canceled
+		switch step {
+		case 0:
+			r.Again, want = nil, nil
+		case 1:
+			r.Progress = func(sift.Progress) { cancel() }
+		case 2:
+			r.Again = func(ctx context.Context) (source.Source, error) { cancel(); return again(ctx) }
+		case 3:
+			parsed.Repeated.Keep = target.KeepLast // looked up before the run begins
+			r.Again = func(ctx context.Context) (source.Source, error) { cancel(); return again(ctx) }
+		}
+		_, err := r.Do(ctx)
+		if cancel(); want != nil {
+			assert.ErrorIs(t, err, want, step)
+		} else {
+			assert.ErrorContains(t, err, "can be read only once")
+		}
 	}
 }
 

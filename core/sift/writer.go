@@ -24,8 +24,13 @@ type writer struct {
 	twins    *twins     // that a first reading has shown; nil for none
 	mine     []twin     // those of the batch at hand that were not dealt with yet
 	failed   error      // of keeping keys
-	over     int64      // bytes of the delivery up to where there were too many
-	before   int64      // rows that an earlier reading has read
+	refers   *spiltKeys // what rows refer to in tables that memory does not hold; nil for nothing
+	broken   *twins     // the rows that break such references, where it knows them; nil for none
+	knows    bool
+	shown    int64      // bytes of the progress
+	over     int64      // those from which on a reading counts half, since another may follow
+	least    int64      // those of an earlier reading
+	before   int64      // rows of an earlier reading
 	ahead    *ahead     // nil where the first row of a key is kept
 	last     check.Last // where the columns with an order stand
 	seen     check.Seen
@@ -62,10 +67,13 @@ func newWriter(r *Run, plan *check.Plan) *writer {
 
 // close gives up the files that keys went to.
 func (w *writer) close() {
-	if w.spilt != nil {
-		w.spilt.file.Close()
+	for _, s := range []*spiltKeys{w.spilt, w.refers} {
+		if s != nil {
+			s.file.Close()
+		}
 	}
 	w.twins.close()
+	w.broken.close()
 }
 
 func (w *writer) deliver(b *source.Batch, p *part) error {
@@ -86,6 +94,14 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	w.refused = w.refused || p.ruling.Refused
 	w.change.Add(b)
 	w.blank += b.BlankLines
+	if p.failed != nil {
+		return p.failed
+	}
+	if w.refers != nil {
+		if err := w.refer(b, p); err != nil {
+			return err
+		}
+	}
 	if err := w.meet(b, p); err != nil {
 		return err
 	}
@@ -100,7 +116,7 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	}
 	if p.explanation != nil {
 		w.run.explanation = p.explanation
-		if w.spilt == nil { // otherwise what comes behind the row may show more of it
+		if w.spilt == nil && w.refers == nil { // otherwise what comes behind the row may show more of it
 			return errExplained
 		}
 	}
@@ -130,20 +146,21 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	return nil
 }
 
-// progress tells how far the run is behind a batch; where the delivery is read twice, each
-// time counts half of what is left from there on.
+// progress tells how far the run is behind a batch. Where the delivery may have to be read again,
+// what is left counts half.
 func (w *writer) progress(b *source.Batch) Progress {
 	bytes := b.Bytes
 	switch {
 	case w.ahead != nil:
 		bytes = (w.run.Size + b.Bytes) / 2
-	case w.spilt != nil:
-		bytes = (w.over + b.Bytes) / 2
-	case w.twins != nil && w.run.Size > 0:
-		half := (w.over + w.run.Size) / 2
-		bytes = half + int64(float64(w.run.Size-half)*float64(b.Bytes)/float64(w.run.Size))
+	case w.least > 0 && w.run.Size > 0:
+		bytes = w.least + int64(float64(w.run.Size-w.least)*float64(b.Bytes)/float64(w.run.Size))
 	}
-	return Progress{bytes, max(w.tally.Read, w.before)}
+	if w.spilt != nil || w.refers != nil {
+		bytes = w.over + (bytes-w.over)/2
+	}
+	w.shown = max(w.shown, bytes)
+	return Progress{w.shown, max(w.tally.Read, w.before)}
 }
 
 // count tallies a batch in which nothing was found.

@@ -476,6 +476,7 @@ func (q *Queue) Explain(ctx context.Context, run store.Run, row int64) (*check.E
 	if err := q.recipe(ctx, run, &r); err != nil {
 		return nil, err
 	}
+	defer closeKeys(&r)
 	if err := q.refer(ctx, run, &r); err != nil {
 		return nil, err
 	}
@@ -500,6 +501,7 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	if err := q.recipe(ctx, run, &r); err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
 	}
+	defer closeKeys(&r)
 	if err := q.refer(ctx, run, &r); err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
 	}

@@ -1,6 +1,7 @@
 package jobs
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -14,6 +15,7 @@ import (
 	"sieb/core/layout"
 	"sieb/core/reference"
 	"sieb/core/report"
+	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -61,6 +63,18 @@ func (q *Queue) refer(ctx context.Context, run store.Run, r *report.Run) error {
 	return nil
 }
 
+// room is what the keys of a table that is referred to may take: half as much as those of a delivery.
+func (q *Queue) room() reference.Room {
+	return reference.Room{Memory: cmp.Or(q.KeyMemory, sift.DefaultKeyMemory) / 2, Temporary: q.Bounds.Temporary}
+}
+
+// closeKeys gives the room on the disk back that the keys of a run take.
+func closeKeys(r *report.Run) {
+	for _, k := range r.Keys {
+		k.Close()
+	}
+}
+
 // Gone says that something was deleted to which a run refers.
 type Gone struct{ what string }
 
@@ -98,7 +112,7 @@ func (q *Queue) fromRun(ctx context.Context, t *target.Target, fk *target.Foreig
 	name := fk.Reference.Resource
 	var keys *reference.Keys
 	err = q.output(id, report.AcceptedName, func(rows source.Source) error {
-		keys, err = reference.Read(ctx, name, reference.Columns(t, fk), rows, "utf-8")
+		keys, err = reference.Read(ctx, name, reference.Columns(t, fk), rows, "utf-8", q.room())
 		return err
 	})
 	if err != nil {
@@ -146,5 +160,5 @@ func (q *Queue) fromDatabase(ctx context.Context, t *target.Target, fk *target.F
 			columns[i].Formats = []string{"t|f"} // as the database writes them
 		}
 	}
-	return reference.Read(ctx, fk.Reference.Name(), columns, rows, "utf-8")
+	return reference.Read(ctx, fk.Reference.Name(), columns, rows, "utf-8", q.room())
 }
