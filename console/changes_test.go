@@ -24,7 +24,7 @@ func TestChangesOfRemedies(t *testing.T) {
 	require.NoError(t, err)
 	var text strings.Builder
 	text.WriteString("site;kg;no\n")
-	for i := range 12_000 {
+	for i := range 30_000 {
 		fmt.Fprintf(&text, "%s;%d.%03d,5;%d\n", []string{" Dornau", "Dornau", "<b>Hof</b>"}[i%3], 9+i/1000, i%1000,
 			i%100+100)
 	}
@@ -34,7 +34,7 @@ func TestChangesOfRemedies(t *testing.T) {
 	require.NoError(t, err)
 	r, err = s.Client.Follow(t.Context(), r.ID, nil)
 	require.NoError(t, err)
-	require.EqualValues(t, 12_000, r.Tally.Accepted)
+	require.EqualValues(t, 30_000, r.Tally.Accepted)
 	require.Len(t, r.Remedies, 4)
 	require.Greater(t, r.Remedies[2].SampleRows, int64(0))
 	of := s.Address + "/deliveries/" + d.ID
@@ -55,7 +55,7 @@ func TestChangesOfRemedies(t *testing.T) {
 	p.until(`document.querySelector('.changes') !== null`)
 
 	p.do(chromedp.Navigate(of + "?remedy=4"))
-	p.shows("6\u202f000 cells were changed in 50 less frequent ways.")
+	p.shows("15\u202f000 cells were changed in 50 less frequent ways.")
 	p.until(`document.querySelectorAll('.changes tbody tr').length === 50`)
 	p.do(chromedp.Navigate(of + "?remedy=3"))
 	p.shows("A sample: the first " + strings.ReplaceAll(grouped(r.Remedies[2].SampleRows), " ", "\u202f") +

@@ -6,11 +6,8 @@
 package report
 
 import (
-	"encoding/hex"
 	"errors"
 	"fmt"
-	"hash"
-	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -42,23 +39,6 @@ type files struct {
 	guarded  []byte
 	outputs  [4]*output // accepted, rejected, excluded, violations
 }
-
-// output is one file that is being written.
-type output struct {
-	name   string
-	dir    string
-	f      *os.File
-	hash   *blake3.Hasher
-	sha256 hash.Hash // nil where it was not asked for
-	bytes  int64
-	small  []byte // writes gathered until they are worth a system call
-	synced int64
-}
-
-const (
-	gather    = 64 << 10
-	writeback = 4 << 20
-)
 
 // create makes the folder, where it is missing, and begins the files in it.
 //
@@ -128,48 +108,6 @@ func (s *files) begin(name string) (*output, error) {
 	return &output{name: name, dir: s.dir, f: f, hash: blake3.New()}, nil
 }
 
-func (o *output) write(text []byte) error {
-	if o == nil {
-		return nil
-	}
-	if len(o.small)+len(text) < gather {
-		o.small = append(o.small, text...)
-		return nil
-	}
-	if err := o.flush(); err != nil || len(text) < gather {
-		o.small = append(o.small, text...)
-		return err
-	}
-	return o.put(text)
-}
-
-func (o *output) flush() error {
-	err := o.put(o.small)
-	o.small = o.small[:0]
-	return err
-}
-
-func (o *output) put(text []byte) error {
-	if len(text) == 0 {
-		return nil
-	}
-	n, err := o.f.Write(text)
-	o.hash.Write(text[:n])
-	if o.sha256 != nil {
-		o.sha256.Write(text[:n])
-	}
-	o.bytes += int64(n)
-	if o.bytes-o.synced >= writeback {
-		startWriteback(o.f, o.synced, o.bytes-o.synced)
-		o.synced = o.bytes
-	}
-	return fault.Writing(err, o.doing())
-}
-
-func (o *output) sync() error { return fault.Writing(o.f.Sync(), o.doing()) }
-
-func (o *output) doing() string { return fmt.Sprintf("writing %s to %s", o.name, o.dir) }
-
 // Accepted, Rejected, Excluded and Violations take the texts of a run.
 func (s *files) Accepted(text []byte) error   { return s.outputs[0].write(text) }
 func (s *files) Rejected(text []byte) error   { return s.outputs[1].write(s.shown(text)) }
@@ -179,20 +117,9 @@ func (s *files) Violations(text []byte) error { return s.outputs[3].write(s.show
 // Restart empties the files.
 func (s *files) Restart() error {
 	for _, o := range s.outputs {
-		if o == nil {
-			continue
+		if err := o.restart(); err != nil {
+			return err
 		}
-		if err := o.f.Truncate(0); err != nil {
-			return fault.Writing(err, o.doing())
-		}
-		if _, err := o.f.Seek(0, io.SeekStart); err != nil {
-			return fault.Writing(err, o.doing())
-		}
-		o.hash.Reset()
-		if o.sha256 != nil {
-			o.sha256.Reset()
-		}
-		o.bytes, o.synced, o.small = 0, 0, o.small[:0]
 	}
 	return nil
 }
@@ -217,11 +144,7 @@ func (s *files) commit(manifest func([]Output) ([]byte, error)) error {
 		if err := o.sync(); err != nil {
 			return err
 		}
-		proof := Output{Name: o.name, Bytes: o.bytes, BLAKE3: hex.EncodeToString(o.hash.Sum(nil))}
-		if o.sha256 != nil {
-			proof.SHA256 = hex.EncodeToString(o.sha256.Sum(nil))
-		}
-		written = append(written, proof)
+		written = append(written, o.proof())
 	}
 	text, err := manifest(written)
 	if err != nil {
@@ -255,18 +178,6 @@ func (s *files) commit(manifest func([]Output) ([]byte, error)) error {
 	}
 	defer d.Close()
 	return d.Sync()
-}
-
-// close closes the file, and removes it where it has not taken its name.
-func (o *output) close() {
-	if o == nil || o.f == nil {
-		return
-	}
-	o.f.Close()
-	if o.name != "" {
-		os.Remove(o.f.Name())
-	}
-	o.f = nil
 }
 
 // abort leaves nothing behind.

@@ -119,11 +119,16 @@ func (r *Run) keyLimit() int {
 // meet prepares for a batch: it notes what is known of its keys, and lets keys go to a file
 // where there are more than memory is meant to hold.
 func (w *writer) meet(b *source.Batch, p *part) (err error) {
-	if len(w.keys) == 0 || len(p.ends) == 0 {
+	if len(w.keys) == 0 && w.refers == nil || len(p.ends) == 0 {
 		return nil
 	}
 	if b.Number(len(p.ends)) > maxKeys {
 		return errors.New("the delivery has more than 4294967294 rows with a key; split it")
+	}
+	if w.refers != nil {
+		if err := w.refer(b, p); err != nil {
+			return err
+		}
 	}
 	used := 0
 	for k := range w.keys {

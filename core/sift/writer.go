@@ -97,11 +97,6 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	if p.failed != nil {
 		return p.failed
 	}
-	if w.refers != nil {
-		if err := w.refer(b, p); err != nil {
-			return err
-		}
-	}
 	if err := w.meet(b, p); err != nil {
 		return err
 	}
