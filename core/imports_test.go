@@ -16,8 +16,8 @@ import (
 
 // order lists the packages of the core from the bottom up: each imports only
 // what stands before it.
-var order = []string{"fault", "spill", "violation", "rfc4180", "value", "recall", "lexical", "delimited", "workbook", "layout",
-	"source",
+var order = []string{"fault", "spill", "violation", "rfc4180", "value", "recall", "lexical", "delimited", "workbook",
+	"layout", "source",
 	"codes", "distinct", "typing", "relation", "profile/profiletest", "profile", "search", "finding", "condition",
 	"remedy", "target", "check", "reference", "trial", "sift", "suggest", "draft",
 	"table", "report"}

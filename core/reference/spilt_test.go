@@ -66,7 +66,8 @@ func TestRejectedRowsOfSpiltKeys(t *testing.T) {
 	defer keys.Close()
 	by, err := target.Parse([]byte("target: growers\ncolumns: [{name: no}]\n"))
 	require.NoError(t, err)
-	require.NoError(t, keys.AddRejected(t.Context(), by, nil, []string{"no"}, reader(t, "row,line,reasons,no\n3,4,why,3\n4,5,why,2\n")))
+	require.NoError(t, keys.AddRejected(t.Context(), by, nil, []string{"no"}, reader(t,
+		"row,line,reasons,no\n3,4,why,3\n4,5,why,2\n")))
 	why := func(key string) string { return keys.Why(xxh3.Hash128([]byte(key))) }
 	assert.Contains(t, why("3"), "withheld")
 	assert.Empty(t, why("2"), "another row with this key was accepted")
