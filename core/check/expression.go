@@ -215,8 +215,12 @@ func (j *Judge) derive(l *lane, from, to int) {
 			}
 			continue
 		}
-		j.scratch = v.Append(j.scratch[:0], l.spec.Datatype == value.Date)
-		s := j.put(j.scratch)
+		text := v.Text
+		if v.Kind != condition.Text {
+			j.scratch = v.Append(j.scratch[:0], l.spec.Datatype == value.Date)
+			text = j.scratch
+		}
+		s := j.put(text)
 		raw := j.batch.Arena[s.Start:s.End]
 		if l.quick != nil {
 			if _, isClean := l.quick(raw); isClean {

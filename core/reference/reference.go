@@ -49,9 +49,9 @@ func (r Room) most() int {
 // number of goroutines.
 type Keys struct {
 	State    State
-	keys     map[check.KeyHash]struct{}
-	spilt    *spill.File // in their place, where memory does not hold them
-	rejected map[check.KeyHash]struct{}
+	keys     set
+	spilt    *spill.File                // in their place, where memory does not hold them
+	rejected map[check.KeyHash]struct{} // that are not among them
 }
 
 // Parts is into how many parts keys fall that memory does not hold.
@@ -87,20 +87,20 @@ func (k *Keys) Close() { k.spilt.Close() }
 // add adds a key.
 func (k *Keys) add(h check.KeyHash, room Room) error {
 	if k.spilt == nil {
-		k.keys[h] = struct{}{}
+		k.keys.add(h)
 		switch {
-		case len(k.keys) <= room.most():
+		case k.keys.used <= room.most():
 			return nil
 		case room.Temporary == nil:
 			return fmt.Errorf("%s has more than %d keys, which is more than can be referred to", k.State.Name, MaxKeys)
 		}
 		k.spilt = spill.New(Parts, room.Temporary, "keeping the keys of "+k.State.Name)
-		for h := range k.keys {
+		for h := range k.keys.all() {
 			if err := k.spill(h); err != nil {
 				return err
 			}
 		}
-		k.keys = nil
+		k.keys = set{}
 		return nil
 	}
 	return k.spill(h)
@@ -115,7 +115,7 @@ func (k *Keys) spill(h check.KeyHash) error {
 
 // all calls see for each key, once.
 func (k *Keys) all(see func(check.KeyHash)) error {
-	for h := range k.keys {
+	for h := range k.keys.all() {
 		see(h)
 	}
 	if k.spilt == nil {
@@ -142,10 +142,7 @@ type State struct {
 }
 
 // Has reports whether a key is in the table.
-func (k *Keys) Has(h check.KeyHash) bool {
-	_, is := k.keys[h]
-	return is
-}
+func (k *Keys) Has(h check.KeyHash) bool { return k.keys.has(h) }
 
 // Why says why a key is not in the table, where that is known.
 func (k *Keys) Why(h check.KeyHash) string {
@@ -170,7 +167,7 @@ func Columns(t *target.Target, fk *target.ForeignKey) []target.Column {
 // What memory has no room for goes to a file, so that the keys are to be closed.
 func Read(ctx context.Context, name string, columns []target.Column, rows source.Source, encoding string,
 	room Room) (*Keys, error) {
-	k := &Keys{State: State{Name: name}, keys: map[check.KeyHash]struct{}{}}
+	k := &Keys{State: State{Name: name}}
 	add := func(h check.KeyHash) error { return k.add(h, room) }
 	if err := read(ctx, name, &target.Target{Columns: columns, Key: namesOf(columns)}, rows, encoding, nil,
 		add); err != nil {
