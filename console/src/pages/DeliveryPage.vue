@@ -421,8 +421,9 @@ const outputs = computed(() => [
 
 .head {
   display: flex;
+  flex-wrap: wrap;
   align-items: baseline;
-  gap: 12px;
+  gap: 0 12px;
   padding: 10px 14px;
 }
 
