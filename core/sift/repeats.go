@@ -47,8 +47,8 @@ func (w *writer) repeats(b *source.Batch, p *part, row int, isRejected bool) []c
 			isRejected = isRejected || f.Action != violation.Flag
 			found = append(found, f)
 			keys[k] = check.KeyHash{}
-			if f.Code == violation.RowRepeated && f.Action != violation.Flag {
-				break // that all of the row recurs says that its keys do
+			if saysAll(&f) {
+				break
 			}
 		}
 	}
@@ -65,6 +65,12 @@ func (w *writer) repeats(b *source.Batch, p *part, row int, isRejected bool) []c
 
 func (w *writer) repeat(b *source.Batch, p *part, row, key int, other *holder) check.Found {
 	return p.ruling.AddRepeat(w.plan, b, row, &w.plan.Keys[key], int64(other.row), int64(other.line), w.keep())
+}
+
+// saysAll reports whether nothing more is said of a row that repeats another: that all of it recurs
+// says that its keys do.
+func saysAll(f *check.Found) bool {
+	return f.Code == violation.RowRepeated && f.Action != violation.Flag
 }
 
 // keep returns which of the rows that repeat one another are kept.
@@ -130,15 +136,11 @@ func (w *writer) meet(b *source.Batch, p *part) (err error) {
 			return err
 		}
 	}
-	used := 0
-	for k := range w.keys {
-		used += w.keys[k].used
-	}
 	switch limit := w.run.keyLimit(); {
 	case w.ahead != nil:
-	case !w.isOver && used+len(p.ends)*len(w.keys) > limit:
+	case !w.isOver && w.held()+len(p.ends)*len(w.keys) > limit:
 		err = w.overflow(b.FirstRow - 1)
-	case w.isOver && used > limit:
+	case w.isOver && w.held() > limit:
 		err = fmt.Errorf("more than %d rows repeat one another in one of several keys, which is more than memory may "+
 			"hold; raise the memory for keys", limit)
 	}
@@ -146,6 +148,14 @@ func (w *writer) meet(b *source.Batch, p *part) (err error) {
 		w.mine, err = w.twins.between(b.FirstRow, b.Number(len(p.ends)-1))
 	}
 	return err
+}
+
+// held returns how many keys are in memory.
+func (w *writer) held() (used int) {
+	for k := range w.keys {
+		used += w.keys[k].used
+	}
+	return used
 }
 
 // overflow gives the keys in memory up, those of the rows up to one. In the first reading they
@@ -227,7 +237,7 @@ func (w *writer) twinsOf(b *source.Batch, p *part, row int) (found []check.Found
 	for _, t := range w.takeTwins(b.Number(row)) {
 		f := w.repeat(b, p, row, int(t.key), &holder{row: t.other, line: t.line})
 		found = append(found, f)
-		if f.Code == violation.RowRepeated && f.Action != violation.Flag {
+		if saysAll(&f) {
 			break
 		}
 	}
@@ -297,11 +307,10 @@ func (w *writer) scout(ctx context.Context, spilt *spiltKeys) error {
 
 // note notes the keys of a batch.
 func (w *writer) note(a *ahead, b *source.Batch, p *part) error {
-	used := 0
-	for k := range w.keys {
-		used += w.keys[k].used + len(p.ends)
-	}
-	if used > w.run.keyLimit() && w.spilt == nil {
+	switch {
+	case p.failed != nil:
+		return p.failed
+	case w.spilt == nil && w.held()+len(p.ends)*len(w.keys) > w.run.keyLimit():
 		return errTooMany
 	}
 	late := w.last.Follow(w.plan, b, &p.ruling)
@@ -368,7 +377,7 @@ func (w *writer) others(b *source.Batch, p *part, row int) (found []check.Found)
 		}
 		f := w.repeat(b, p, row, k, other)
 		found = append(found, f)
-		if f.Code == violation.RowRepeated && f.Action != violation.Flag {
+		if saysAll(&f) {
 			break
 		}
 	}

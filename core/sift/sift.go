@@ -222,6 +222,9 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 // settle ends a reading of which keys, or what rows refer to, went to a file. It returns nil where
 // all is as it was taken to be, and otherwise the writer for another reading, which knows better.
 func (w *writer) settle(ctx context.Context) (again *writer, err error) {
+	if w.refers == nil && w.spilt == nil {
+		return nil, nil
+	}
 	again = newWriter(w.run, w.plan)
 	again.least, again.before, again.ahead = w.shown, w.tally.Read, w.ahead
 	if w.refers != nil {
