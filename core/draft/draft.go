@@ -16,6 +16,7 @@ import (
 	"golang.org/x/text/unicode/norm"
 
 	"sieb/core/condition"
+	"sieb/core/edit"
 	"sieb/core/finding"
 	"sieb/core/profile"
 	"sieb/core/relation"
@@ -149,7 +150,7 @@ func ruleOf(kind string, columns []*target.Column) string {
 	default:
 		return ""
 	}
-	return fmt.Sprintf("{name: %s, condition: %s}", quote(name), quote(text))
+	return fmt.Sprintf("{name: %s, condition: %s}", edit.Quote(name), edit.Quote(text))
 }
 
 // headerOf returns a column's header as delivered; profiles of older versions keep it as

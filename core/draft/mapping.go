@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"sieb/core/edit"
 	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/remedy"
@@ -483,7 +484,7 @@ func (m *Mapping) YAML() []byte {
 		}
 		b.WriteString(".\n")
 	}
-	fmt.Fprintf(&b, "mapping: %s\ntitle: %s\ntarget: %s\n", plainName(m.Name), quote(m.title), plainName(m.target.Name))
+	fmt.Fprintf(&b, "mapping: %s\ntitle: %s\ntarget: %s\n", plainName(m.Name), edit.Quote(m.title), plainName(m.target.Name))
 	fmt.Fprintf(&b, "layout: {%s}\n", strings.Join(settings(m.layout), ", "))
 	b.WriteString("columns:\n")
 	for i := range m.pairs {
@@ -499,11 +500,11 @@ func (m *Mapping) writePair(b *bytes.Buffer, i int) {
 	c, p := &m.target.Columns[i], &m.pairs[i]
 	name := plainName(c.Name)
 	if !target.IsName(c.Name) {
-		name = quote(c.Name)
+		name = edit.Quote(c.Name)
 	}
 	switch {
 	case p.value != "":
-		fmt.Fprintf(b, "  %s: {value: %s}  # %s\n", name, quote(p.value), p.why)
+		fmt.Fprintf(b, "  %s: {value: %s}  # %s\n", name, edit.Quote(p.value), p.why)
 	case p.place >= 0:
 		why := p.why
 		if len(p.said) > 0 {
@@ -536,7 +537,7 @@ func (m *Mapping) writeUnknown(b *bytes.Buffer, c *target.Column, p *pair) {
 		}
 		if !known && len(unknown) < 8 {
 			unknown = append(unknown, fmt.Sprintf("%s (%s)", oneLine(text), profile.Thousands(v.Count)))
-			recode = append(recode, quote(text)+`: ""`)
+			recode = append(recode, edit.Quote(text)+`: ""`)
 		}
 	}
 	if len(unknown) == 0 {
@@ -550,23 +551,23 @@ func (m *Mapping) writeUnknown(b *bytes.Buffer, c *target.Column, p *pair) {
 // feed writes what a mapping says of a pair, as far as the target does not say the same.
 func (m *Mapping) feed(c *target.Column, p *pair) (parts []string) {
 	if m.profile.Named && len(m.headed(headerOf(&m.profile.Columns[p.place]))) == 1 {
-		parts = append(parts, "from: "+quote(headerOf(&m.profile.Columns[p.place])))
+		parts = append(parts, "from: "+edit.Quote(headerOf(&m.profile.Columns[p.place])))
 	} else {
 		parts = append(parts, "position: "+strconv.Itoa(p.place+1))
 	}
 	h := &p.habits
 	if len(h.Formats) > 0 && !slices.Equal(h.Formats, c.Formats) {
 		if len(h.Formats) == 1 {
-			parts = append(parts, "format: "+quote(h.Formats[0]))
+			parts = append(parts, "format: "+edit.Quote(h.Formats[0]))
 		} else {
 			parts = append(parts, "format: "+list(h.Formats))
 		}
 	}
 	if h.DecimalChar != c.DecimalChar {
-		parts = append(parts, "decimalChar: "+quote(h.Point()))
+		parts = append(parts, "decimalChar: "+edit.Quote(h.Point()))
 	}
 	if h.GroupChar != c.GroupChar {
-		parts = append(parts, "groupChar: "+quote(h.GroupChar))
+		parts = append(parts, "groupChar: "+edit.Quote(h.GroupChar))
 	}
 	if !slices.Equal(h.Null, c.Null) {
 		parts = append(parts, "null: "+list(h.Null))
@@ -581,7 +582,7 @@ func (m *Mapping) feed(c *target.Column, p *pair) (parts []string) {
 // byte order mark) is found in each.
 func settings(l layout.Layout) (parts []string) {
 	text := func(name, value string) {
-		parts = append(parts, name+": "+quote(value))
+		parts = append(parts, name+": "+edit.Quote(value))
 	}
 	number := func(name string, n, usual int) {
 		if n != usual {

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"sieb/core/edit"
 	"sieb/core/remedy"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -23,7 +24,7 @@ func (d *Draft) YAML() []byte {
 	for _, r := range d.remarks {
 		fmt.Fprintf(&b, "# %s\n", r)
 	}
-	fmt.Fprintf(&b, "target: %s\ntitle: %s\n", d.Name, quote(d.Title))
+	fmt.Fprintf(&b, "target: %s\ntitle: %s\n", d.Name, edit.Quote(d.Title))
 	b.WriteString("columns:\n")
 	for i := range d.Columns {
 		c, n := &d.Columns[i], d.notes[i]
@@ -46,7 +47,7 @@ func (d *Draft) YAML() []byte {
 			}
 			put(property, "")
 			for _, t := range texts {
-				b.WriteString("      - " + quote(t) + "\n")
+				b.WriteString("      - " + edit.Quote(t) + "\n")
 			}
 		}
 		number := func(property string, k *int) {
@@ -62,21 +63,21 @@ func (d *Draft) YAML() []byte {
 			put("position", strconv.Itoa(c.Position))
 		}
 		if c.Description != "" {
-			put("description", quote(c.Description))
+			put("description", edit.Quote(c.Description))
 		}
 		put("datatype", c.Datatype.String())
 		switch len(c.Formats) {
 		case 0:
 		case 1:
-			put("format", quote(c.Formats[0]))
+			put("format", edit.Quote(c.Formats[0]))
 		default:
 			many("format", c.Formats)
 		}
 		if c.DecimalChar != "" {
-			put("decimalChar", quote(c.DecimalChar))
+			put("decimalChar", edit.Quote(c.DecimalChar))
 		}
 		if c.GroupChar != "" {
-			put("groupChar", quote(c.GroupChar))
+			put("groupChar", edit.Quote(c.GroupChar))
 		}
 		number("precision", c.Precision)
 		number("scale", c.Scale)
@@ -101,7 +102,7 @@ func (d *Draft) YAML() []byte {
 			many("null", c.Null)
 		}
 		if c.Default != "" {
-			put("default", quote(c.Default))
+			put("default", edit.Quote(c.Default))
 		}
 		if len(c.Remedies) > 0 {
 			put("remedies", remedies(c.Remedies))
@@ -129,14 +130,14 @@ func (d *Draft) writeRelations(b *bytes.Buffer) {
 	if len(d.RowRules) > 0 {
 		b.WriteString("rowRules:\n")
 		for _, r := range d.RowRules {
-			fmt.Fprintf(b, "  - {name: %s, condition: %s}\n", quote(oneLine(r.Name)), quote(r.Condition))
+			fmt.Fprintf(b, "  - {name: %s, condition: %s}\n", edit.Quote(oneLine(r.Name)), edit.Quote(r.Condition))
 		}
 	}
 	if len(d.ForeignKeys) > 0 {
 		b.WriteString("foreignKeys:\n")
 		for _, fk := range d.ForeignKeys {
 			fmt.Fprintf(b, "  - {columnReference: %s, reference: {database: %s, table: %s, columnReference: %s}}\n",
-				list(fk.Columns), quote(fk.Reference.Database), quote(fk.Reference.Table), list(fk.Reference.Columns))
+				list(fk.Columns), edit.Quote(fk.Reference.Database), edit.Quote(fk.Reference.Table), list(fk.Reference.Columns))
 		}
 	}
 }
@@ -150,34 +151,15 @@ var notNames = []string{"true", "false", "yes", "no", "on", "off", "null", "y", 
 // plainName writes a legal name without quotes, if YAML takes it for a text.
 func plainName(name string) string {
 	if slices.Contains(notNames, name) {
-		return quote(name)
+		return edit.Quote(name)
 	}
 	return name
-}
-
-// quote writes a text in double quotes as YAML and JSON read it.
-func quote(text string) string {
-	var b strings.Builder
-	b.WriteByte('"')
-	for _, r := range text {
-		switch {
-		case r == '"' || r == '\\':
-			b.WriteByte('\\')
-			b.WriteRune(r)
-		case r < ' ' || r == 0x7F || r >= 0x80 && r < 0xA0 || r == 0x2028 || r == 0x2029 || r == 0xFEFF:
-			fmt.Fprintf(&b, `\u%04X`, r)
-		default:
-			b.WriteRune(r)
-		}
-	}
-	b.WriteByte('"')
-	return b.String()
 }
 
 func list(texts []string) string {
 	quoted := make([]string, len(texts))
 	for i, t := range texts {
-		quoted[i] = quote(t)
+		quoted[i] = edit.Quote(t)
 	}
 	return "[" + strings.Join(quoted, ", ") + "]"
 }

@@ -119,7 +119,7 @@ type entry struct {
 	key    string // of a property
 	as     string // how its name is written
 	above  []string
-	beside string // a comment on its first line
+	beside string   // a comment on its first line
 	within []string // comments at its end, deeper than it
 	below  []string // comments behind it that stand deeper than what follows
 	node   *node

@@ -73,6 +73,7 @@ type Run struct {
 	Workers   int               // 0: one per processor
 	Progress  func(Progress)    // called in order, now and then; may be nil
 	Sink      Sink
+	Account   *Account // that the run fills; nil for none
 
 	// Again reads the delivery once more from its start. It is asked for where not the first
 	// of rows that repeat one another is kept, and where memory does not hold all keys.
@@ -381,6 +382,9 @@ var (
 )
 
 func (w *writer) begin() error {
+	if w.run.Account != nil {
+		w.run.Account.reset(w.plan)
+	}
 	if err := w.run.Sink.Accepted(rfc4180.AppendRow(nil, w.plan.Names()...)); err != nil {
 		return err
 	}

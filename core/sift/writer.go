@@ -168,14 +168,20 @@ func (w *writer) count(p *part) {
 // tallyRow counts a row where it ended.
 func (w *writer) tallyRow(e *end, isRejected bool) {
 	w.tally.Read++
+	side := OnAccepted
 	switch {
 	case e.excluded > 0:
+		side = OnExcluded
 		w.tally.Excluded++
 		w.excluded[e.excluded-1]++
 	case isRejected:
+		side = OnRejected
 		w.tally.Rejected++
 	default:
 		w.tally.Accepted++
+	}
+	if w.run.Account != nil {
+		w.run.Account.end(side)
 	}
 }
 
@@ -214,13 +220,16 @@ func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted,
 				copied.accepted, copied.rejected = e.accepted, e.rejected
 			}
 		}
-		w.tallyRow(e, isRejected)
 		for i := range mine {
+			if w.run.Account != nil {
+				w.run.Account.violation(w.plan, b, &p.ruling, &mine[i])
+			}
 			w.groups.add(w.plan, b, &p.ruling, &mine[i])
 			if p.explanation != nil && w.run.explain == b.Number(row) {
 				p.explanation.AddViolation(w.plan, &p.ruling, &mine[i])
 			}
 		}
+		w.tallyRow(e, isRejected)
 		last = *e
 	}
 	if !spliced {
