@@ -15,7 +15,6 @@ import (
 	"sieb/core/codes"
 	"sieb/core/layout"
 	"sieb/core/reference"
-	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/suggest"
@@ -23,11 +22,10 @@ import (
 )
 
 func (a *app) sift() *cobra.Command {
-	var targetPath, mappingPath, out, today, companionPath, memory string
-	var workers int
+	var by recipe
+	var out string
 	var explain int64
 	var guard, sums, changes bool
-	var references, lists map[string]string
 	cmd := &cobra.Command{
 		Use:   "sift FILE",
 		Short: "Reads, cleans, checks and splits every row of a file",
@@ -52,15 +50,7 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		Args: oneFile,
 	}
 	layoutFlags := addLayoutFlags(cmd)
-	cmd.Flags().StringVar(&targetPath, "target", "", "file of the target, YAML or JSON")
-	cmd.Flags().StringVar(&mappingPath, "mapping", "", "file of the mapping, YAML or JSON; needs --target")
-	cmd.Flags().StringToStringVar(&references, "reference", nil,
-		"NAME=FILE: the file with the rows of a table that the target refers to; may be repeated")
-	cmd.Flags().StringToStringVar(&lists, "codes", nil,
-		"NAME=FILE: the file of a code list that the target names; may be repeated")
-	cmd.Flags().StringVar(&companionPath, "companion", "",
-		"file that came with the delivery and holds its control values")
-	cmd.Flags().StringVar(&today, "today", "", "the day on which rules count, as 2026-07-31; by default this day")
+	by.add(cmd)
 	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; created if missing")
 	cmd.Flags().BoolVar(&guard, "guard-formulas", false,
 		"in rejected.csv and violations.csv, put an apostrophe before cells that a spreadsheet would run as formulas")
@@ -70,25 +60,14 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		"number of a row: show what is made of it, cell by cell and rule by rule, and write nothing")
 	cmd.Flags().BoolVar(&changes, "changes", false,
 		"show how each remedy changed cells: before, after, and in how many")
-	cmd.Flags().StringVar(&memory, "key-memory", keyMemory,
-		"memory for the keys of the delivery; those that it does not hold go to the disk")
-	cmd.Flags().IntVar(&workers, "workers", 0, "number of workers; 0 for one per processor")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		if explain < 0 || explain == 0 && cmd.Flags().Changed("explain") {
 			return usagef("--explain %d: rows are counted from 1", explain)
 		}
-		if workers < 0 {
-			return usagef("--workers %d: it is 0 or more", workers)
-		}
-		keyBytes, ok := bytesOf(memory)
-		if !ok {
-			return usagef("--key-memory %q is not %s", memory, wantedBytes)
-		}
-		day, err := dayOf(today)
-		if err != nil {
+		if err := by.check(); err != nil {
 			return err
 		}
-		t, err := readTarget(targetPath, mappingPath)
+		t, err := readTarget(by.target, by.mapping)
 		if err != nil {
 			return err
 		}
@@ -97,21 +76,11 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 			return err
 		}
 		defer file.Close()
-		codeLists, err := readCodes(cmd.Context(), t, lists)
+		run, err := by.run(cmd.Context(), file, t)
 		if err != nil {
 			return err
 		}
-		keys, err := referred(cmd.Context(), t, references, codeLists, reference.Room{Memory: keyBytes / 2,
-			Temporary: file.Temporary})
-		if err != nil {
-			return err
-		}
-		companion, err := readCompanion(t, companionPath)
-		if err != nil {
-			return err
-		}
-		run := report.Run{Delivery: file, Companion: companion, Target: t, Dir: out, Version: Version, Workers: workers,
-			Guard: guard, SHA256Outputs: sums, Today: day, Codes: codeLists, Keys: keys, KeyMemory: keyBytes}
+		run.Dir, run.Guard, run.SHA256Outputs = out, guard, sums
 		if explain > 0 {
 			e, err := run.Explain(cmd.Context(), explain)
 			if err != nil {

@@ -15,12 +15,12 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
-	"sieb/core/condition"
 	"sieb/core/edit"
 	"sieb/core/finding"
 	"sieb/core/profile"
 	"sieb/core/relation"
 	"sieb/core/remedy"
+	"sieb/core/suggest"
 	"sieb/core/target"
 	"sieb/core/value"
 )
@@ -131,23 +131,8 @@ func (d *Draft) draftRules(p *profile.Profile) {
 
 // ruleOf writes a relation as a row rule; "" where a condition cannot say it.
 func ruleOf(kind string, columns []*target.Column) string {
-	var refs, titles []string
-	for _, c := range columns {
-		if c == nil || kind != "order" && c.Datatype != columns[0].Datatype || c.Datatype == value.Double {
-			return ""
-		}
-		refs, titles = append(refs, condition.Ref(c.Name)), append(titles, c.Title())
-	}
-	var name, text string
-	switch kind {
-	case "equal":
-		name, text = titles[0]+" is the same as "+titles[1], refs[0]+" == "+refs[1]
-	case "order":
-		name, text = titles[0]+" is never after "+titles[1], refs[0]+" <= "+refs[1]
-	case "sum":
-		name = titles[0] + " is the sum of " + strings.Join(titles[1:], " and ")
-		text = refs[0] + " == " + strings.Join(refs[1:], " + ")
-	default:
+	name, text := suggest.RuleOf(kind, columns)
+	if text == "" {
 		return ""
 	}
 	return fmt.Sprintf("{name: %s, condition: %s}", edit.Quote(name), edit.Quote(text))

@@ -41,7 +41,7 @@ type Step struct {
 	Do    string   `json:"do" enum:"set,add,remove,drop,move,write"`
 	Path  []string `json:"path,omitempty" doc:"through properties by name, through lists by the name of an entry or its place from 0"`
 	Value any      `json:"value,omitempty" doc:"what is set, added or removed; a place to move to; a text to write"`
-	Base  []string `json:"base,omitempty" doc:"of add and remove: what the list holds where the text has none"`
+	Base  []any    `json:"base,omitempty" doc:"of add and remove: what the list holds where the text has none"`
 }
 
 // Bounds of steps.
@@ -251,8 +251,12 @@ func (d *document) addTo(s *Step) error {
 	}
 	if !has {
 		e.node = &node{kind: list, isFlow: true}
-		for _, text := range s.Base {
-			e.node.entries = append(e.node.entries, &entry{node: scalarOf(text)})
+		for _, v := range s.Base {
+			part, err := nodeOf(v, 0)
+			if err != nil {
+				return err
+			}
+			e.node.entries = append(e.node.entries, &entry{node: part})
 		}
 	}
 	if e.node.kind == scalar {

@@ -16,7 +16,7 @@ import (
 )
 
 // inMapping makes a step in a mapping of a path with blanks between its parts.
-func inMapping(do, path string, value any, base ...string) edit.Step {
+func inMapping(do, path string, value any, base ...any) edit.Step {
 	return edit.Step{In: edit.Mapping, Do: do, Path: strings.Fields(path), Value: value, Base: base}
 }
 

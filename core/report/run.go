@@ -186,6 +186,27 @@ func (r *Run) temporary() (*os.File, error) {
 	return spill.Unnamed(r.Dir)
 }
 
+// Rehearse does the run over the first rows, about so many, or over all where first is 0; it
+// writes nothing. The account notes where each row ended.
+func (r *Run) Rehearse(ctx context.Context, account *sift.Account, first int64) (*sift.Result, error) {
+	rows, err := r.Delivery.Rows(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", r.name(), err)
+	}
+	defer source.Close(rows)
+	run := r.sifting(rows)
+	run.Account = account
+	one := &run
+	if first > 0 {
+		one = run.First(first)
+	}
+	result, err := one.Rehearse(ctx)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", r.name(), err)
+	}
+	return result, nil
+}
+
 // Explain says what the run makes of one row of the delivery, and writes nothing.
 func (r *Run) Explain(ctx context.Context, row int64) (*check.Explanation, error) {
 	rows, err := r.Delivery.Rows(ctx)

@@ -204,11 +204,12 @@ func (a *Account) Bytes() int {
 
 // Shift is how rows changed sides from one run of a delivery to another.
 type Shift struct {
-	Gained    int64 `json:"gained" doc:"rows that are accepted now"`
-	Lost      int64 `json:"lost" doc:"rows that were accepted, and are rejected"`
-	Excluded  int64 `json:"excluded" doc:"rows that are left out now"`
-	Readmit   int64 `json:"readmitted" doc:"rows that were left out, and are no longer"`
-	SameCount bool  `json:"sameCount" doc:"both have as many rows, so that they can be compared one by one"`
+	Gained     int64 `json:"gained" doc:"rows that are accepted now"`
+	Lost       int64 `json:"lost" doc:"rows that were accepted, and are rejected"`
+	Mended     int64 `json:"mended" doc:"rows that were rejected, and no longer are: accepted now, or left out"`
+	Excluded   int64 `json:"excluded" doc:"rows that are left out now"`
+	Readmitted int64 `json:"readmitted" doc:"rows that were left out, and are no longer"`
+	SameCount  bool  `json:"sameCount" doc:"both have as many rows, so that they can be compared one by one"`
 }
 
 // Changed returns how rows changed sides from an earlier account of the same delivery. Where the
@@ -224,12 +225,15 @@ func (a *Account) Changed(before *Account) Shift {
 			continue
 		}
 		was, is := before.Side(row), a.Side(row)
+		if was == OnRejected && is != was {
+			s.Mended++
+		}
 		switch {
 		case was == is:
 		case is == OnExcluded:
 			s.Excluded++
 		case was == OnExcluded:
-			s.Readmit++
+			s.Readmitted++
 			if is == OnAccepted {
 				s.Gained++
 			}

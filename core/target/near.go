@@ -13,33 +13,42 @@ func nearest(word string, known []string) string {
 	}
 	best, distance := "", max(2, len(word)/3)+1
 	for _, k := range known {
-		if d := editDistance(strings.ToLower(word), strings.ToLower(k)); d < distance {
+		if d := Distance(strings.ToLower(word), strings.ToLower(k), distance); d < distance {
 			best, distance = k, d
 		}
 	}
 	return best
 }
 
-// editDistance counts the insertions, deletions and changes of a letter that
-// turn a into b (Levenshtein 1966).
-func editDistance(a, b string) int {
-	row := make([]int, len(b)+1)
+// Distance counts the insertions, deletions and changes of a character that turn a into b; most where
+// they are as many or more (Levenshtein 1966).
+func Distance(a, b string, most int) int {
+	x, y := []rune(a), []rune(b)
+	if len(x)-len(y) >= most || len(y)-len(x) >= most {
+		return most
+	}
+	row := make([]int, len(y)+1)
 	for j := range row {
 		row[j] = j
 	}
-	for i := range len(a) {
+	for i := range x {
 		diagonal := row[0]
 		row[0] = i + 1
-		for j := range len(b) {
+		least := row[0]
+		for j := range y {
 			cost := diagonal
-			if a[i] != b[j] {
+			if x[i] != y[j] {
 				cost++
 			}
 			diagonal = row[j+1]
 			row[j+1] = min(cost, row[j]+1, diagonal+1)
+			least = min(least, row[j+1])
+		}
+		if least >= most {
+			return most
 		}
 	}
-	return row[len(b)]
+	return min(row[len(y)], most)
 }
 
 // Similar says why a header may stand for a title, "" where it hardly does: they differ
@@ -49,7 +58,7 @@ func Similar(header, title string) string {
 	if len(a) > 64 || len(b) > 64 || a == b {
 		return ""
 	}
-	if d := editDistance(a, b); 4*d <= min(len(a), len(b)) {
+	if d := Distance(a, b, 17); 4*d <= min(len(a), len(b)) {
 		return "the spelling differs little from " + title
 	}
 	words := func(text string) []string {

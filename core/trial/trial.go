@@ -4,12 +4,15 @@
 package trial
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 
 	"sieb/core/check"
 	"sieb/core/codes"
+	"sieb/core/layout"
+	"sieb/core/rfc4180"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/violation"
@@ -61,7 +64,7 @@ func Count(ctx context.Context, file *source.File, candidates []target.Column, m
 		}
 		return nil
 	}
-	if err := source.InOrder(ctx, rows, 0, work, deliver); err != nil && !errors.Is(err, errEnough) {
+	if err := source.InOrder(ctx, plan.Rows(rows), 0, work, deliver); err != nil && !errors.Is(err, errEnough) {
 		return nil, err
 	}
 	for i, m := range plan.Matches() {
@@ -117,4 +120,41 @@ func add(fits []Fit, candidates []target.Column, b *source.Batch, ruling *check.
 		fits[i].Filled += rows - empty[i]
 		fits[i].Fits += rows - empty[i] - wrong[i]
 	}
+}
+
+// Values judges texts as cells of columns that are only thought of: for each column and each text,
+// whether it breaks a rule of the column in a way that rejects the row. What depends on other rows or
+// columns is not asked of them.
+func Values(ctx context.Context, columns []target.Column, texts []string, lists []*codes.List) ([][]bool, error) {
+	var file []byte
+	for _, text := range texts {
+		// The first cell keeps a row of nothing from being a blank line.
+		file = rfc4180.AppendRow(file, "row", text)
+	}
+	t := &target.Target{Columns: make([]target.Column, len(columns))}
+	rejects := make([][]bool, len(columns))
+	for i, c := range columns {
+		c.Name, c.Position, c.Titles, c.RequiredWhen, c.Unique = fmt.Sprintf("candidate %d", i), 2, nil, "", false
+		c.Value, c.Derive, c.Ordered, c.Complete = nil, "", target.AnyOrder, false
+		t.Columns[i] = c
+		rejects[i] = make([]bool, len(texts))
+	}
+	rows, err := source.NewReader(bytes.NewReader(file), layout.Layout{Form: layout.Delimited, Encoding: "utf-8",
+		Delimiter: ",", QuoteChar: `"`, DoubleQuote: true})
+	if err != nil {
+		return nil, err
+	}
+	plan, err := check.NewPlan(t, check.Delivery{Header: rows.Header(), Encoding: "utf-8", Codes: lists})
+	if err != nil {
+		return nil, err
+	}
+	work := func() func(*source.Batch, *check.Ruling) { return plan.NewJudge().Silent().Batch }
+	return rejects, source.InOrder(ctx, plan.Rows(rows), 1, work, func(b *source.Batch, ruling *check.Ruling) error {
+		for i := range ruling.Found {
+			if f := &ruling.Found[i]; f.Column >= 0 && f.Action.RejectsRow() {
+				rejects[f.Column][b.Number(f.Row)-1] = true
+			}
+		}
+		return nil
+	})
 }

@@ -1,0 +1,246 @@
+package cli
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"sieb/core/edit"
+	"sieb/core/finding"
+	"sieb/core/profile"
+	"sieb/core/report"
+	"sieb/core/sift"
+	"sieb/core/suggest"
+	"sieb/core/target"
+)
+
+// suggestions is what suggest prints for programs.
+type suggestions struct {
+	Tally       sift.Tally           `json:"tally" doc:"as it is without any of them"`
+	Suggestions []suggest.Suggestion `json:"suggestions"`
+	Together    *suggest.Together    `json:"together"`
+}
+
+func (a *app) suggest() *cobra.Command {
+	var by recipe
+	var take []int
+	var column string
+	cmd := &cobra.Command{
+		Use:   "suggest FILE --target TARGET",
+		Short: "Suggests what would mend violations, with the rows that it rescues and breaks",
+		Long: `Sifts a file through a target and looks for changes that would mend what it finds:
+formats in which values are written, remedies, texts for missing values, recodes,
+values and limits to allow, rows to leave out, columns that feed others. Each is
+tried on all rows: how many are then accepted that were not, how many the other way
+round, how many cells it changes. Nothing is changed unasked.
+
+Changes of how the sender writes go into the mapping, changes of what the table
+demands into the target. --take writes those that you name, by their numbers.`,
+		Example: `  sieb suggest weighbridge-ahrensee-2026-07.csv --target weighbridge_tickets.yaml --mapping ahrensee.yaml
+  sieb suggest weighbridge-ahrensee-2026-07.csv --target weighbridge_tickets.yaml --mapping ahrensee.yaml --take 1,3`,
+		Args: oneFile,
+	}
+	layoutFlags := addLayoutFlags(cmd)
+	by.add(cmd)
+	cmd.Flags().StringVar(&column, "column", "", "only for this column of the target")
+	cmd.Flags().IntSliceVar(&take, "take", nil, "numbers of suggestions: write them into the files of mapping and target")
+	cmd.RunE = func(cmd *cobra.Command, args []string) error {
+		ctx := cmd.Context()
+		if err := by.check(); err != nil {
+			return err
+		}
+		if by.target == "" {
+			return usagef("which target? name its file with --target; sieb draft FILE writes a first one")
+		}
+		t, err := readTarget(by.target, by.mapping)
+		if err != nil {
+			return err
+		}
+		if column != "" && t.Column(column) == nil {
+			return usagef("--column %q: the target has no such column", column)
+		}
+		file, err := layoutFlags.open(args[0], t.Mapping)
+		if err != nil {
+			return err
+		}
+		defer file.Close()
+		run, err := by.run(ctx, file, t)
+		if err != nil {
+			return err
+		}
+		w, err := a.work(ctx, run)
+		if err != nil {
+			return err
+		}
+		out, err := a.judged(ctx, w, suggest.Asked{Column: column})
+		if err != nil {
+			return err
+		}
+		if len(take) > 0 {
+			return a.take(ctx, &by, w, out, take)
+		}
+		if a.format == "json" {
+			return a.json(out)
+		}
+		a.showSuggestions(args[0], out)
+		return nil
+	}
+	return cmd
+}
+
+// work sifts a file for suggestions, and profiles it for those that its values make.
+func (a *app) work(ctx context.Context, run *report.Run) (*suggest.Work, error) {
+	w := &suggest.Work{Texts: suggest.Texts{Target: run.Target.Text}, File: run.Delivery, Lists: run.Codes,
+		Account: &sift.Account{}}
+	if run.Target.Mapping != nil {
+		w.Mapping = run.Target.Mapping.Text
+	}
+	w.Rehearse = func(ctx context.Context, t *target.Target) (*sift.Result, *sift.Account, error) {
+		one, account := *run, &sift.Account{}
+		one.Target, one.Progress = t, nil
+		result, err := one.Rehearse(ctx, account, 0)
+		return result, account, err
+	}
+	set, done := a.progress("sifting", run.Delivery.Size)
+	defer done()
+	run.Progress = func(p sift.Progress) { set(p.Bytes / 2) }
+	var err error
+	if w.Result, err = run.Rehearse(ctx, w.Account, 0); err != nil {
+		return nil, err
+	}
+	w.Profile, err = finding.Profile(ctx, run.Delivery, profile.Options{
+		Progress: func(p profile.Progress) { set((run.Delivery.Size + p.Bytes) / 2) }})
+	return w, err
+}
+
+// judged looks for suggestions, tries each on all rows, and puts them in order.
+func (a *app) judged(ctx context.Context, w *suggest.Work, asked suggest.Asked) (*suggestions, error) {
+	found, err := w.Find(ctx, asked)
+	if err != nil {
+		return nil, err
+	}
+	set, done := a.progress("trying suggestions", int64(len(found)))
+	defer done()
+	for i := range found {
+		if err := w.Judge(ctx, &found[i]); err != nil {
+			return nil, err
+		}
+		set(int64(i + 1))
+	}
+	found = suggest.Rank(found)
+	together, err := w.Order(ctx, found)
+	return &suggestions{w.Result.Tally, found, together}, err
+}
+
+func (a *app) showSuggestions(file string, s *suggestions) {
+	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n\n", grouped(s.Tally.Read),
+		grouped(s.Tally.Accepted), grouped(s.Tally.Rejected), grouped(s.Tally.Excluded))
+	if len(s.Suggestions) == 0 {
+		fmt.Fprintln(a.out, map[bool]string{true: "nothing is rejected, and nothing is suggested",
+			false: "no change is known that would mend what is rejected: ask the sender"}[s.Tally.Rejected == 0])
+		return
+	}
+	rows := make([][]string, len(s.Suggestions))
+	number := map[string]int{}
+	for i := range s.Suggestions {
+		of := &s.Suggestions[i]
+		number[of.ID] = i + 1
+		e := of.Effect
+		words := of.Words
+		if of.Weakens {
+			words += " (demands less)"
+		}
+		rows[i] = []string{strconv.Itoa(i + 1), visible(cmp.Or(of.Column, "rows")), visible(words), signed(e.Rescued),
+			signed(e.Excluded), signed(-e.Broken), grouped(e.Changed), of.Changes}
+	}
+	a.table([]columnOf{{title: "no", number: true}, {title: "column", most: 20},
+		{title: "suggestion", most: max(30, a.width()-82), wrap: true}, {title: "rescues", number: true},
+		{title: "leaves out", number: true}, {title: "breaks", number: true}, {title: "cells", number: true},
+		{title: "changes"}}, rows)
+	if taken := s.Together.Taken; len(taken) > 0 {
+		var order []string
+		for _, t := range taken {
+			order = append(order, strconv.Itoa(number[t.ID]))
+		}
+		fmt.Fprintf(a.out, "\nin the best order %s %s of %s\nnext: sieb suggest %s … --take %s\n", strings.Join(order, ", "),
+			map[bool]string{true: "mends " + grouped(taken[0].Rescued),
+				false: "mend " + grouped(taken[len(taken)-1].Rescued)}[len(taken) == 1],
+			plural(s.Together.Rejected, "rejected row", "rejected rows"), file, strings.Join(order, ","))
+	}
+}
+
+// signed writes a change of a count; nothing for none.
+func signed(n int64) string {
+	switch {
+	case n > 0:
+		return "+" + grouped(n)
+	case n < 0:
+		return "−" + grouped(-n)
+	}
+	return ""
+}
+
+// take writes suggestions into the files that they change, and says what a run then gives.
+func (a *app) take(ctx context.Context, by *recipe, w *suggest.Work, s *suggestions, numbers []int) error {
+	var steps []edit.Step
+	var words []string
+	slices.Sort(numbers)
+	for _, n := range slices.Compact(numbers) {
+		if n < 1 || n > len(s.Suggestions) {
+			return usagef("--take %d: there are %d suggestions", n, len(s.Suggestions))
+		}
+		steps = append(steps, s.Suggestions[n-1].Steps...)
+		words = append(words, s.Suggestions[n-1].Words)
+	}
+	texts, err := w.With(steps)
+	if err != nil {
+		return err
+	}
+	t, err := texts.Parse()
+	var problems target.Problems
+	if errors.As(err, &problems) {
+		return fmt.Errorf("these suggestions do not go together: %w; take fewer of them", problems)
+	} else if err != nil {
+		return err
+	}
+	result, _, err := w.Rehearse(ctx, t)
+	if err != nil {
+		return err
+	}
+	var written []string
+	for path, change := range map[string][2][]byte{by.target: {w.Target, texts.Target}, by.mapping: {w.Mapping,
+		texts.Mapping}} {
+		if string(change[0]) == string(change[1]) {
+			continue
+		}
+		if now, err := os.ReadFile(path); err != nil || string(now) != string(change[0]) {
+			return fmt.Errorf("%s has changed meanwhile, and is not written over; ask again", path)
+		}
+		if err := writeText(path, w.File, change[1]); err != nil {
+			return err
+		}
+		written = append(written, path)
+	}
+	slices.Sort(written)
+	if a.format == "json" {
+		return a.json(struct {
+			Written []string   `json:"written"`
+			Taken   []string   `json:"taken"`
+			Tally   sift.Tally `json:"tally"`
+		}{written, words, result.Tally})
+	}
+	for _, text := range words {
+		fmt.Fprintf(a.out, "taken     %s\n", visible(text))
+	}
+	fmt.Fprintf(a.out, "written   %s\n", strings.Join(written, ", "))
+	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n", grouped(result.Tally.Read),
+		grouped(result.Tally.Accepted), grouped(result.Tally.Rejected), grouped(result.Tally.Excluded))
+	return nil
+}

@@ -1,0 +1,860 @@
+package suggest
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+
+	"sieb/core/codes"
+	"sieb/core/condition"
+	"sieb/core/edit"
+	"sieb/core/lexical"
+	"sieb/core/remedy"
+	"sieb/core/sift"
+	"sieb/core/source"
+	"sieb/core/target"
+	"sieb/core/trial"
+	"sieb/core/value"
+	"sieb/core/violation"
+	"sieb/core/workbook"
+)
+
+// builder collects suggestions.
+type builder struct {
+	*Work
+	target *target.Target // by the texts
+	asked  Asked
+	known  map[string]bool
+	all    []Suggestion
+}
+
+// cure is a suggestion for cells of a column, which its values tell whether it helps.
+type cure struct {
+	Suggestion
+	spec target.Column
+	only []string // the values that it is for; nil for all
+}
+
+// group is the values of a column that break one rule.
+type group struct {
+	*sift.Broken
+	column *target.Column
+	values []sift.Offender // the most frequent first
+	tries  []cure
+	b      *builder
+}
+
+// columns looks for cures of the values that break rules of columns.
+func (b *builder) columns(ctx context.Context) error {
+	groups := 0
+	for k := range b.Account.Broken {
+		g := &b.Account.Broken[k]
+		c := b.target.Column(g.Column)
+		if !g.Action.RejectsRow() || c == nil || b.asked.Column != "" && b.asked.Column != g.Column {
+			continue
+		}
+		if groups++; groups > mostGroups {
+			break
+		}
+		of := &group{Broken: g, column: c, b: b, values: slices.Clone(g.Values)}
+		slices.SortStableFunc(of.values, func(x, y sift.Offender) int { return int(y.Count - x.Count) })
+		of.values = of.values[:min(len(of.values), probed)]
+		of.propose()
+		if err := of.settle(ctx); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// propose thinks of cures for a group, the likeliest first.
+func (g *group) propose() {
+	code := g.Code
+	switch code {
+	case violation.KeyDuplicate, violation.ReferenceMissing, violation.ReferencePresent:
+		return
+	case violation.RequiredEmpty:
+		if 5*g.Rows >= g.b.Account.Rows { // what is empty now and then is missing, and not meant to be as above
+			g.offer("remedy", "take what stands in the last filled cell above (carryDown)", nil, g.remedy("carryDown"))
+		}
+		g.weaken("optional", "let the column be empty", g.demand(edit.Drop, nil, "required"))
+		return
+	}
+	g.formats()
+	g.remedies()
+	g.sets()
+	g.limits()
+	g.missing()
+	g.weaken("blank", "blank "+wrongWords[code.Class()]+" instead of rejecting the row", g.demand(edit.Set, "blank", "onViolation",
+		code.String()))
+}
+
+// wrongWords name the cells that break a rule of a class.
+var wrongWords = map[string]string{"type": "what is not of the datatype", "date": "what is no such date",
+	"length": "what has another length", "range": "what is beyond the limit", "pattern": "what is not of the form",
+	"set": "what is not allowed", "encoding": "what cannot be decoded", "order": "what is out of order",
+	"reference": "what is not in the list", "quoting": "what is quoted wrongly"}
+
+// one returns the values that are looked at one by one.
+func (g *group) one() (values []sift.Offender) {
+	for _, v := range g.values {
+		switch {
+		case v.Value == "" || len(v.Value) >= 1000: // those are cut
+		case g.b.asked.Values != nil && !slices.Contains(g.b.asked.Values, v.Value):
+		case len(values) == mostValues && g.b.asked.Values == nil:
+		default:
+			values = append(values, v)
+		}
+	}
+	return values
+}
+
+// habit makes a step in what is said of how the sender writes the column.
+func (g *group) habit(do string, v any, path ...string) edit.Step {
+	return g.b.habit(g.column, do, v, path...)
+}
+
+// habit makes a step in the mapping, or in the target where there is none.
+func (b *builder) habit(c *target.Column, do string, v any, path ...string) edit.Step {
+	in := edit.Mapping
+	if b.Mapping == nil {
+		in = edit.Target
+	}
+	return edit.Step{In: in, Do: do, Path: append([]string{"columns", c.Name}, path...), Value: v}
+}
+
+// demand makes a step in what the table demands of the column.
+func (g *group) demand(do string, v any, path ...string) edit.Step {
+	return edit.Step{In: edit.Target, Do: do, Path: append([]string{"columns", g.column.Name}, path...), Value: v}
+}
+
+// remedy makes the step that adds a remedy to those of the column.
+func (g *group) remedy(r any) edit.Step {
+	s := g.habit(edit.Add, r, "remedies")
+	s.Base = remediesOf(g.column)
+	return s
+}
+
+// remediesOf returns a column's remedies as a text of a mapping has them.
+func remediesOf(c *target.Column) (all []any) {
+	for i := range c.Remedies {
+		var one any
+		if view, err := edit.View([]byte("remedies: [" + c.Remedies[i].String() + "]")); err == nil {
+			one = view.(map[string]any)["remedies"].([]any)[0]
+		}
+		all = append(all, one)
+	}
+	return all
+}
+
+// offer proposes a cure for values, or for all where there are none.
+func (g *group) offer(kind, words string, values []string, steps ...edit.Step) {
+	g.tries = append(g.tries, cure{Suggestion: Suggestion{Kind: kind, Column: g.Column, Code: g.Code.String(), Words: words,
+		Steps: steps}, only: values})
+}
+
+// weaken proposes to demand less.
+func (g *group) weaken(kind, words string, steps ...edit.Step) {
+	g.offer(kind, words, nil, steps...)
+	g.tries[len(g.tries)-1].Weakens = true
+}
+
+// cleaned returns a value as the column's remedies leave it.
+func (g *group) cleaned(v string) string {
+	of, err := g.column.Cleaned()
+	if err != nil {
+		return v
+	}
+	of.Codes = g.b.Lists
+	chain, err := remedy.NewChain(g.column.Remedies, of, func(cell []byte) bool {
+		return slices.Contains(g.column.Null, string(cell))
+	})
+	if err != nil {
+		return v
+	}
+	out, _, _ := chain.Apply([]byte(v), workbook.Text)
+	return string(out)
+}
+
+// formats proposes other ways to read the values.
+func (g *group) formats() {
+	c := g.column
+	switch d := c.Datatype; {
+	case d.HasDay() && (g.Code.Class() == "date"):
+		formats := c.Formats
+		if len(formats) == 0 {
+			formats = []string{map[bool]string{true: "yyyy-MM-dd", false: "yyyy-MM-ddTHH:mm:ss"}[d == value.Date]}
+		}
+		for _, p := range datePatterns {
+			for _, clock := range clocks[d] {
+				if f := p + clock; !slices.Contains(formats, f) {
+					g.offer("format", "also accept the format "+f, nil, g.habit(edit.Set, append(slices.Clone(formats), f),
+						"format"))
+				}
+			}
+		}
+		g.offer("remedy", "read spreadsheets' day numbers as dates (serial)", nil, g.remedy("serial"))
+	case d.IsNumber() && g.Code.Class() == "type":
+		g.offer("remedy", "read numbers however they are written (number)", nil, g.remedy("number"))
+		for _, signs := range [][2]string{{".", ""}, {",", ""}, {",", "."}, {".", ","}, {",", " "}, {".", "'"}} {
+			if signs[0] == c.Point() && signs[1] == c.GroupChar {
+				continue
+			}
+			words := "read numbers with a decimal " + signWords[signs[0]]
+			steps := []edit.Step{g.habit(edit.Set, signs[0], "decimalChar")}
+			if signs[1] != "" {
+				words += " and " + signWords[signs[1]] + " between thousands"
+				steps = append(steps, g.habit(edit.Set, signs[1], "groupChar"))
+			} else if c.GroupChar != "" {
+				steps = append(steps, g.habit(edit.Set, "", "groupChar"))
+			}
+			g.offer("format", words, nil, steps...)
+		}
+	case d == value.Boolean:
+		g.offer("remedy", "read yes and no however they are written (boolean)", nil, g.remedy(map[string]any{"boolean": truths}))
+	}
+}
+
+// truths are the texts for true and for false that are common in English, German and French.
+var truths = []any{"yes|no", "y|n", "true|false", "t|f", "1|0", "ja|nein", "j|n", "wahr|falsch", "oui|non", "o|n"}
+
+var clocks = map[value.Datatype][]string{value.Date: {""}, value.DateTime: {" HH:mm", " HH:mm:ss", "THH:mm:ss",
+	"THH:mm:ssX"}}
+
+var signWords = map[string]string{".": "point", ",": "comma", " ": "blanks", "'": "apostrophes"}
+
+// remedies proposes what cleans texts of all kinds.
+func (g *group) remedies() {
+	if g.Code.Class() == "range" || g.Code == violation.NumberPrecision {
+		return
+	}
+	for _, name := range []string{"trim", "squeeze", "clean", "normalize", "repair", "upper", "lower", "title"} {
+		if !slices.ContainsFunc(g.column.Remedies, func(r remedy.Remedy) bool { return r.Name == name }) {
+			g.offer("remedy", remedyWords[name], nil, g.remedy(name))
+		}
+	}
+	switch {
+	case g.Code == violation.TextShort || g.Code == violation.TextFormat:
+		for _, n := range digitsOf(g.column) {
+			g.offer("remedy", fmt.Sprintf("put zeros before it, up to %d characters (pad)", n), nil,
+				g.remedy(map[string]any{"pad": json.Number(strconv.Itoa(n))}))
+		}
+	case g.Code == violation.TextLong && g.column.MaxLength != nil:
+		n := *g.column.MaxLength
+		g.offer("remedy", fmt.Sprintf("keep the first %d characters (cut)", n), nil,
+			g.remedy(map[string]any{"cut": json.Number(strconv.Itoa(n))}))
+	}
+}
+
+var remedyWords = map[string]string{
+	"trim": "take off blanks at both ends (trim)", "squeeze": "make one blank of several (squeeze)",
+	"clean":     "take out characters that do not show (clean)",
+	"normalize": "compose letters and their marks (normalize)", "repair": "undo a second decoding (repair)",
+	"upper": "make capitals (upper)", "lower": "make small letters (lower)",
+	"title": "begin words with capitals (title)"}
+
+// digitsOf returns how many digits texts of a column may be meant to have.
+func digitsOf(c *target.Column) (all []int) {
+	if c.MinLength != nil {
+		all = append(all, *c.MinLength)
+	}
+	for n := 2; n <= 14 && len(c.Formats) == 1; n++ {
+		if strings.Contains(c.Formats[0], fmt.Sprintf("[0-9]{%d}", n)) || strings.Contains(c.Formats[0],
+			fmt.Sprintf(`\d{%d}`, n)) {
+			all = append(all, n)
+		}
+	}
+	return slices.Compact(all)
+}
+
+// sets proposes the values of a set that are likely meant, and to allow more of them.
+func (g *group) sets() {
+	if g.Code != violation.ValueUnknown && g.Code != violation.CodeUnknown {
+		return
+	}
+	allowed, isOwn := g.column.OneOf, true
+	if g.column.Codes != nil {
+		isOwn = false
+		if l := codes.Named(g.b.Lists, g.column.Codes.Name); l != nil {
+			for _, c := range l.Codes {
+				allowed = append(allowed, c.Code)
+				if c.Label != "" {
+					allowed = append(allowed, c.Label)
+				}
+			}
+		}
+		g.offer("remedy", "take the code that a label stands for (translate)", nil,
+			g.remedy(map[string]any{"translate": map[string]any{"codes": g.column.Codes.Name, "to": "code"}}))
+	}
+	if len(allowed) > 5000 {
+		allowed = nil
+	}
+	recode := map[string]any{}
+	var recoded []string
+	for _, v := range g.one() {
+		text := g.cleaned(v.Value)
+		if meant := likeliest(text, allowed, g.b.meantBy(g.column)); meant != "" {
+			g.offer("recode", fmt.Sprintf("recode %s to %s", quoted(text), quoted(meant)), []string{v.Value},
+				g.remedy(map[string]any{"recode": map[string]any{text: meant}}))
+			recode[text] = meant
+			recoded = append(recoded, v.Value)
+		}
+		if isOwn && !lexical.IsPlaceholder([]byte(text)) {
+			g.offer("allow", "allow "+quoted(text), []string{v.Value}, g.demand(edit.Add, text, "oneOf"))
+			g.tries[len(g.tries)-1].Weakens = true
+		}
+	}
+	if len(recoded) > 1 {
+		g.offer("recode", fmt.Sprintf("recode %d values to those that they likely mean", len(recoded)), recoded,
+			g.remedy(map[string]any{"recode": recode}))
+	}
+}
+
+// meantBy returns what recodes of the column make of its values already.
+func (b *builder) meantBy(c *target.Column) map[string]string {
+	pairs := map[string]string{}
+	for i := range c.Remedies {
+		for from, to := range c.Remedies[i].Pairs {
+			pairs[from] = to
+		}
+	}
+	return pairs
+}
+
+// likeliest returns the allowed value that a text is likely meant to be; "" for none. What
+// other texts are recoded to helps: Weizn is wheat where Weizen is.
+func likeliest(text string, allowed []string, pairs map[string]string) string {
+	key := target.HeaderKey(text)
+	if key == "" || lexical.IsPlaceholder([]byte(text)) {
+		return ""
+	}
+	best, distance := "", max(1, len([]rune(key))/4)+1
+	see := func(candidate, meant string) {
+		d := 0
+		if k := target.HeaderKey(candidate); k != key {
+			if len([]rune(key)) < 4 || isDigits(key) {
+				return // one sign more or less is another code
+			}
+			if d = target.Distance(key, k, distance); d == 0 {
+				d = 1
+			}
+		}
+		if d < distance {
+			best, distance = meant, d
+		}
+	}
+	for _, a := range allowed {
+		see(a, a)
+	}
+	for from, to := range pairs {
+		if slices.Contains(allowed, to) {
+			see(from, to)
+		}
+	}
+	if best == text {
+		return ""
+	}
+	return best
+}
+
+func isDigits(text string) bool {
+	return strings.IndexFunc(text, func(r rune) bool { return !unicode.IsDigit(r) }) < 0
+}
+
+// limits proposes limits that the values keep, and to round what has too many digits.
+func (g *group) limits() {
+	c := g.column
+	count := func(n int) json.Number { return json.Number(strconv.Itoa(n)) }
+	switch g.Code {
+	case violation.RangeHigh, violation.RangeLow:
+		property, words, sign := "maximum", "raise the maximum to ", 1
+		if g.Code == violation.RangeLow {
+			property, words, sign = "minimum", "lower the minimum to ", -1
+		}
+		furthest := ""
+		for _, v := range g.one() {
+			text, ok := g.canonical(v.Value)
+			if !ok {
+				continue
+			}
+			g.offer("limit", words+text, []string{v.Value}, g.demand(edit.Set, scalar(c, text), property))
+			g.tries[len(g.tries)-1].Weakens = true
+			if furthest == "" || compare(c, text, furthest)*sign > 0 {
+				furthest = text
+			}
+		}
+		if furthest != "" && len(g.values) > 1 {
+			g.weaken("limit", words+furthest, g.demand(edit.Set, scalar(c, furthest), property))
+		}
+	case violation.NumberScale:
+		if c.Scale != nil {
+			words := "round to " + digits(*c.Scale) + " after the point"
+			g.offer("round", words, nil, g.remedy(map[string]any{"round": count(*c.Scale)}))
+			most := *c.Scale
+			for _, v := range g.values {
+				if n, ok := g.number(v.Value); ok {
+					most = max(most, n.FractionDigits())
+				}
+			}
+			g.weaken("limit", "allow "+digits(most)+" after the point",
+				g.demand(edit.Set, count(most), "scale"), g.demand(edit.Set, count(*c.Precision+most-*c.Scale), "precision"))
+		}
+	case violation.NumberPrecision:
+		if c.Precision != nil {
+			most, scale := *c.Precision, 0
+			if c.Scale != nil {
+				scale = *c.Scale
+			}
+			for _, v := range g.values {
+				if n, ok := g.number(v.Value); ok {
+					most = max(most, n.IntegerDigits()+scale)
+				}
+			}
+			g.weaken("limit", "allow "+digits(most), g.demand(edit.Set, count(most), "precision"))
+		}
+	case violation.TextLong, violation.TextShort:
+		property, length := "maxLength", 0
+		for i, v := range g.values {
+			n := len([]rune(g.cleaned(v.Value)))
+			if g.Code == violation.TextShort {
+				if property = "minLength"; i == 0 || n < length {
+					length = n
+				}
+			} else {
+				length = max(length, n)
+			}
+		}
+		words := fmt.Sprintf("allow up to %d characters", length)
+		if g.Code == violation.TextShort {
+			words = fmt.Sprintf("allow %d characters and more", length)
+		}
+		g.weaken("limit", words, g.demand(edit.Set, count(length), property))
+	}
+}
+
+func digits(n int) string {
+	if n == 1 {
+		return "1 digit"
+	}
+	return fmt.Sprintf("%d digits", n)
+}
+
+// scalar makes the value of a limit, as a target writes it.
+func scalar(c *target.Column, text string) any {
+	if c.Datatype.IsNumber() {
+		return json.Number(text)
+	}
+	return text
+}
+
+// number reads a value of a column of numbers.
+func (g *group) number(v string) (n value.Number, ok bool) {
+	f, err := g.column.NumberFormat()
+	if err != nil || !g.column.Datatype.IsNumber() {
+		return n, false
+	}
+	ok = f.Parse([]byte(g.cleaned(v)), &n)
+	return n, ok
+}
+
+// canonical reads a value as the column has it, in canonical form.
+func (g *group) canonical(v string) (string, bool) {
+	d := g.column.Datatype
+	if d.IsNumber() {
+		n, ok := g.number(v)
+		return string(n.Canonical()), ok && d != value.Double
+	}
+	formats, err := g.column.DateFormats()
+	if err != nil || !d.HasDay() {
+		return "", false
+	}
+	for _, f := range formats {
+		var t value.Instant
+		if f.Parse([]byte(g.cleaned(v)), &t) == value.Matches {
+			if d == value.Date {
+				return string(t.AppendDate(nil)), true
+			}
+			return string(t.AppendDateTime(nil)), true
+		}
+	}
+	return "", false
+}
+
+// compare compares two values in canonical form.
+func compare(c *target.Column, a, b string) int {
+	if !c.Datatype.IsNumber() {
+		return strings.Compare(a, b)
+	}
+	var x, y value.Number
+	f, err := value.NewNumberFormat(".", "", "")
+	if err == nil && f.Parse([]byte(a), &x) && f.Parse([]byte(b), &y) {
+		return x.Compare(&y)
+	}
+	return 0
+}
+
+// missing proposes to take values for none.
+func (g *group) missing() {
+	if g.column.Required {
+		return
+	}
+	var words []any
+	var values []string
+	for _, v := range g.one() {
+		text := g.cleaned(v.Value)
+		isPlaceholder := lexical.IsPlaceholder([]byte(text))
+		d := g.column.Datatype
+		isWord := (d.IsNumber() || d.IsMoment()) && !strings.ContainsAny(text, "0123456789")
+		if !isPlaceholder && !isWord {
+			continue
+		}
+		s := g.habit(edit.Add, text, "null")
+		s.Base = anyOf(g.column.Null)
+		g.offer("missing", "treat "+quoted(text)+" as missing", []string{v.Value}, s)
+		if isPlaceholder && len(words) < 90 {
+			words, values = append(words, text), append(values, v.Value)
+		}
+	}
+	if len(words) < 2 {
+		return
+	}
+	g.offer("missing", fmt.Sprintf("treat %s as missing", listed(values)), values,
+		g.habit(edit.Set, append(anyOf(g.column.Null), words...), "null"))
+}
+
+func anyOf(texts []string) (all []any) {
+	for _, t := range texts {
+		all = append(all, t)
+	}
+	return all
+}
+
+// quoted names a value in a sentence.
+func quoted(text string) string {
+	if r := []rune(text); len(r) > 40 {
+		text = string(r[:40]) + "…"
+	}
+	return "“" + text + "”"
+}
+
+// listed names some values in a sentence.
+func listed(values []string) string {
+	const most = 3
+	var parts []string
+	for _, v := range values[:min(len(values), most)] {
+		parts = append(parts, quoted(v))
+	}
+	if n := len(values) - most; n > 0 {
+		return strings.Join(parts, ", ") + fmt.Sprintf(" and %d more", n)
+	}
+	last := len(parts) - 1
+	return strings.Join(parts[:last], ", ") + " and " + parts[last]
+}
+
+// settle keeps the cures that help: whose change makes a target, and lets values pass that did not.
+func (g *group) settle(ctx context.Context) error {
+	var specs []target.Column
+	var able []*cure
+	for i := range g.tries {
+		c := &g.tries[i]
+		if spec := g.b.after(c.Steps, g.Column); spec != nil {
+			specs, able = append(specs, *spec), append(able, c)
+		}
+	}
+	if len(able) == 0 {
+		return nil
+	}
+	texts := make([]string, len(g.values))
+	for i, v := range g.values {
+		texts[i] = v.Value
+	}
+	rejects, err := trial.Values(ctx, append(specs, *g.column), texts, g.b.Lists)
+	if err != nil {
+		return err
+	}
+	before := rejects[len(able)]
+	for i, c := range able {
+		for k, v := range g.values {
+			if (before[k] || isOfRows(g.Code)) && !rejects[i][k] && (c.only == nil || slices.Contains(c.only, v.Value)) {
+				c.Cells += v.Count
+				if c.only != nil {
+					c.Values = append(c.Values, v.Value)
+				}
+			}
+		}
+		if c.Cells == 0 && !isOfRows(g.Code) {
+			continue
+		}
+		if c.only == nil {
+			c.Values = g.mended(before, rejects[i])
+		}
+		if isOfRows(g.Code) {
+			c.Values, c.Cells = nil, g.Rows
+		}
+		g.b.add(c.Suggestion)
+	}
+	return nil
+}
+
+// isOfRows reports whether a violation shows only beside other rows, so that its value alone
+// does not tell whether a cure helps.
+func isOfRows(c violation.Code) bool {
+	return c == violation.KeyDuplicate || c == violation.RequiredEmpty
+}
+
+// mended returns the values that pass with a cure for all; nil where all of them do.
+func (g *group) mended(before, after []bool) (values []string) {
+	all := g.Others == 0 && len(g.values) == len(g.Broken.Values)
+	for k, v := range g.values {
+		if before[k] && !after[k] {
+			values = append(values, v.Value)
+		} else {
+			all = false
+		}
+	}
+	if all {
+		return nil
+	}
+	return values
+}
+
+// add keeps a suggestion that is not there yet.
+func (b *builder) add(s Suggestion) {
+	if s.ID = idOf(s.Steps); b.known[s.ID] {
+		return
+	}
+	b.known[s.ID] = true
+	if s.Changes = edit.Target; s.Steps[0].In == edit.Mapping {
+		s.Changes = edit.Mapping
+	}
+	b.all = append(b.all, s)
+}
+
+// after returns a column of the target as steps leave it; nil where they leave no target.
+func (b *builder) after(steps []edit.Step, column string) *target.Column {
+	texts, err := b.With(steps)
+	if err != nil {
+		return nil
+	}
+	t, err := texts.Parse()
+	if err != nil {
+		return nil
+	}
+	return t.Column(column)
+}
+
+// whole looks for cures of what concerns several columns, or rows as such.
+func (b *builder) whole() {
+	for k := range b.Account.Broken {
+		g := &b.Account.Broken[k]
+		if !g.Action.RejectsRow() {
+			continue
+		}
+		if g.Code == violation.KeyDuplicate {
+			b.try(Suggestion{Kind: "keep", Column: g.Column, Code: g.Code.String(), Cells: g.Rows, Weakens: true,
+				Words: "of rows that share a key, keep the last instead of the first",
+				Steps: []edit.Step{{In: edit.Target, Do: edit.Set, Path: []string{"repeated", "keep"}, Value: "last"}}})
+		}
+	}
+	b.exclusions()
+	b.relations()
+}
+
+// try keeps a suggestion whose change makes a target.
+func (b *builder) try(s Suggestion) {
+	texts, err := b.With(s.Steps)
+	if err != nil {
+		return
+	}
+	if _, err := texts.Parse(); err == nil {
+		b.add(s)
+	}
+}
+
+// trials are words for rows that are no data of the sender's business.
+var trials = []string{"test", "tests", "testing", "trial", "trials", "preview", "dummy", "sample", "demo",
+	"probe", "muster", "training", "example", "essai", "prueba", "prova"}
+
+// exclusions proposes to leave out rows in which a column that tells a state says that they are none
+// of the sender's.
+func (b *builder) exclusions() {
+	if b.Profile == nil || !b.Profile.Named {
+		return
+	}
+	for i := range b.Profile.Columns {
+		c := &b.Profile.Columns[i]
+		if c.Distinct > 50 || c.Filled == 0 {
+			continue
+		}
+		for _, v := range append(slices.Clone(c.Top), c.Rare...) {
+			word := strings.ToLower(strings.TrimSpace(v.Value))
+			words := strings.Fields(word)
+			isTrial := len(words) <= 2 && slices.ContainsFunc(words, func(w string) bool { return slices.Contains(trials, w) })
+			if !isTrial || 4*v.Count > b.Profile.Rows {
+				continue
+			}
+			b.exclude(fmt.Sprintf("cell(%s) == %s", strconv.Quote(c.Header), strconv.Quote(v.Value)),
+				fmt.Sprintf("%s is %s", c.Header, v.Value), v.Count)
+		}
+	}
+}
+
+func (b *builder) exclude(text, reason string, rows int64) {
+	for _, x := range b.target.Exclude {
+		if x.Condition == text {
+			return
+		}
+	}
+	s := edit.Step{In: edit.Mapping, Do: edit.Add, Path: []string{"exclude"}, Value: map[string]any{"condition": text,
+		"reason": reason}}
+	if b.Mapping == nil {
+		s.In = edit.Target
+	}
+	b.try(Suggestion{Kind: "exclude", Cells: rows, Steps: []edit.Step{s}, Words: "leave out rows in which " + reason})
+}
+
+// relations proposes row rules of what holds between columns in the delivery.
+func (b *builder) relations() {
+	if b.Profile == nil {
+		return
+	}
+	fed := map[string]*target.Column{} // by the delivery's column
+	for i, m := range b.Result.Columns {
+		if m.Place > 0 && m.Place <= len(b.Profile.Columns) {
+			fed[b.Profile.Columns[m.Place-1].Name] = &b.target.Columns[i]
+		}
+	}
+	for _, r := range b.Profile.Relations {
+		columns := make([]*target.Column, len(r.Columns))
+		for i, name := range r.Columns {
+			columns[i] = fed[name]
+		}
+		name, text := RuleOf(r.Kind, columns)
+		if text == "" || b.isSaid(text) || b.isDerived(columns) {
+			continue
+		}
+		b.try(Suggestion{Kind: "rule", Column: name, Words: "demand that " + name, Steps: []edit.Step{{In: edit.Target,
+			Do: edit.Add, Path: []string{"rowRules"}, Value: map[string]any{"name": name, "condition": text}}}})
+	}
+}
+
+// isSaid reports whether a row rule is over the same columns as a condition: it says much the same.
+func (b *builder) isSaid(text string) bool {
+	known := target.Known(b.target.Columns)
+	of := func(text string) []string {
+		program, err := condition.Compile(text, known, condition.Truth)
+		if err != nil {
+			return nil
+		}
+		return slices.Sorted(slices.Values(program.Columns()))
+	}
+	columns := of(text)
+	return slices.ContainsFunc(b.target.RowRules, func(r target.RowRule) bool { return slices.Equal(of(r.Condition), columns) })
+}
+
+// isDerived reports whether one of some columns is computed, and so holds by itself.
+func (b *builder) isDerived(columns []*target.Column) bool {
+	return slices.ContainsFunc(columns, func(c *target.Column) bool { return c.Derive != "" })
+}
+
+// RuleOf writes a relation between columns as a row rule; "" where a condition cannot say it.
+func RuleOf(kind string, columns []*target.Column) (name, text string) {
+	var refs, titles []string
+	for _, c := range columns {
+		if c == nil || kind != "order" && c.Datatype != columns[0].Datatype || c.Datatype == value.Double {
+			return "", ""
+		}
+		refs, titles = append(refs, condition.Ref(c.Name)), append(titles, c.Title())
+	}
+	switch kind {
+	case "equal":
+		return titles[0] + " is the same as " + titles[1], refs[0] + " == " + refs[1]
+	case "order":
+		return titles[0] + " is never after " + titles[1], refs[0] + " <= " + refs[1]
+	case "sum":
+		return titles[0] + " is the sum of " + strings.Join(titles[1:], " and "), refs[0] + " == " +
+			strings.Join(refs[1:], " + ")
+	}
+	return "", ""
+}
+
+// pairs proposes what may feed the columns that nothing feeds.
+func (b *builder) pairs(ctx context.Context) error {
+	if b.File == nil {
+		return nil
+	}
+	rows, err := b.File.Rows(ctx)
+	if err != nil {
+		return err
+	}
+	header := rows.Header()
+	source.Close(rows)
+	taken := map[int]bool{}
+	for _, m := range b.Result.Columns {
+		taken[m.Place] = true
+	}
+	type pair struct {
+		column  *target.Column
+		place   int
+		similar string
+	}
+	var all []pair
+	var specs []target.Column
+	for i, m := range b.Result.Columns {
+		c := &b.target.Columns[i]
+		if m.Place > 0 || c.Derive != "" || c.Value != nil || b.asked.Column != "" && b.asked.Column != c.Name {
+			continue
+		}
+		for k, name := range header.Names {
+			if taken[k+1] || len(specs) >= mostPairs {
+				continue
+			}
+			p := pair{column: c, place: k}
+			for _, title := range append(slices.Clone(c.Titles), c.Name) {
+				if target.HeaderKey(title) == target.HeaderKey(name) {
+					p.similar = "the same name"
+				}
+				if p.similar == "" {
+					p.similar = target.Similar(name, title)
+				}
+			}
+			spec := *c
+			spec.Position, spec.Titles, spec.Codes = k+1, nil, nil
+			all, specs = append(all, p), append(specs, spec)
+		}
+	}
+	if len(all) == 0 {
+		return nil
+	}
+	found, err := trial.Count(ctx, b.File, specs, sampled, b.Lists)
+	if err != nil {
+		return err
+	}
+	for i, p := range all {
+		f := found[i]
+		isTold := p.similar != "" && f.Share() >= 0.3 || isTelling(p.column) && f.Share() >= fits
+		if f.Filled == 0 || !isTold {
+			continue
+		}
+		name := header.Names[p.place]
+		words := fmt.Sprintf("take %s from %s", p.column.Name, quoted(name))
+		if p.similar != "" {
+			words += ": " + p.similar
+		}
+		s := b.habit(p.column, edit.Set, name, "from")
+		if b.Mapping == nil {
+			s = b.habit(p.column, edit.Add, name, "titles")
+			s.Base = anyOf(p.column.Titles)
+		}
+		b.try(Suggestion{Kind: "pair", Column: p.column.Name, Code: violation.HeaderMissing.String(), Words: words,
+			Cells: f.Fits, Steps: []edit.Step{s}})
+	}
+	return nil
+}
+
+// mostPairs is how many pairs of columns are tried.
+const mostPairs = 2000
