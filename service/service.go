@@ -24,6 +24,7 @@ import (
 	"sieb/service/jobs"
 	"sieb/service/localpg"
 	"sieb/service/reading"
+	"sieb/service/rehearsal"
 	"sieb/service/staging"
 	"sieb/service/store"
 )
@@ -128,7 +129,9 @@ func Run(ctx context.Context, c Config) (err error) {
 	closing := make(chan struct{})
 	cache := reading.New(bounds)
 	defer cache.Close()
-	handler := (&api.Server{Store: records, Area: area, Queue: queue, Cache: cache, Bounds: bounds, Guard: c.guard(),
+	book := &rehearsal.Book{}
+	defer book.Close()
+	handler := (&api.Server{Store: records, Area: area, Queue: queue, Cache: cache, Book: book, Bounds: bounds, Guard: c.guard(),
 		Tables: &c.Databases,
 		Log:    c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,

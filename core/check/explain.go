@@ -30,7 +30,7 @@ type Explained struct {
 	Header     string         `json:"header,omitempty" doc:"of the delivery's column"`
 	From       string         `json:"from,omitempty" doc:"what it is computed from, where no column of the delivery feeds it"`
 	Delivered  *string        `json:"delivered,omitempty" doc:"the cell as delivered, or as computed; absent where there is none"`
-	Steps      []Step         `json:"steps,omitempty" doc:"what remedies made of it"`
+	Steps      []CleaningStep `json:"steps,omitempty" doc:"what remedies made of it"`
 	Datatype   string         `json:"datatype"`
 	Means      string         `json:"means,omitempty" doc:"the column's description"`
 	Value      *string        `json:"value" doc:"in canonical form, as an accepted row holds it; null for no value"`
@@ -38,8 +38,8 @@ type Explained struct {
 	Violations []RowViolation `json:"violations,omitempty"`
 }
 
-// Step is what a remedy made of a cell.
-type Step struct {
+// CleaningStep is what a remedy made of a cell.
+type CleaningStep struct {
 	Remedy  string `json:"remedy"`
 	Text    string `json:"text"`
 	Changed bool   `json:"changed"`
@@ -124,7 +124,7 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 		}
 		if l.chain != nil && !l.isNull(cell) {
 			for i, step := range l.chain.Trace(cell, kind) {
-				c.Steps = append(c.Steps, Step{l.spec.Remedies[i].Name, strings.ToValidUTF8(step.Text, "\uFFFD"),
+				c.Steps = append(c.Steps, CleaningStep{l.spec.Remedies[i].Name, strings.ToValidUTF8(step.Text, "\uFFFD"),
 					step.Changed || i == 0 && l.above >= 0 && l.isEmpty(v.Text)})
 			}
 		}

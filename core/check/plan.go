@@ -207,6 +207,9 @@ func (p *Plan) Rows(src source.Source) source.Source {
 	return source.Carry(src, p.carried, func(k int, cell []byte) bool { return p.carriers[k].isEmpty(cell) })
 }
 
+// Carries reports whether values are carried down into rows from rows above them.
+func (p *Plan) Carries() bool { return len(p.carried) > 0 }
+
 // isEmpty reports whether a cell is one that another is carried down to.
 func (c *column) isEmpty(cell []byte) bool { return len(bytes.TrimSpace(cell)) == 0 || c.isNull(cell) }
 

@@ -59,7 +59,7 @@ func TestExplain(t *testing.T) {
 	e, err = explain(t, text, 3)
 	require.NoError(t, err)
 	assert.Equal(t, "rejected", e.Fate)
-	assert.Equal(t, []check.Step{{Remedy: "trim", Text: "leer", Changed: true},
+	assert.Equal(t, []check.CleaningStep{{Remedy: "trim", Text: "leer", Changed: true},
 		{Remedy: "recode", Text: "0", Changed: true}},
 		e.Columns[2].Steps)
 	assert.Equal(t, "7000", *e.Columns[3].Value, "the default")

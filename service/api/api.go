@@ -33,6 +33,7 @@ import (
 	"sieb/service/catalogue"
 	"sieb/service/jobs"
 	"sieb/service/reading"
+	"sieb/service/rehearsal"
 	"sieb/service/staging"
 	"sieb/service/store"
 )
@@ -43,6 +44,7 @@ type Server struct {
 	Area    *staging.Area
 	Queue   *jobs.Queue
 	Cache   *reading.Cache
+	Book    *rehearsal.Book
 	Bounds  source.Bounds
 	Guard   Guard
 	Tables  *catalogue.Databases
@@ -218,6 +220,7 @@ func (s *Server) routes(api huma.API) {
 	s.profileRoutes(api)
 
 	s.textRoutes(api)
+	s.rulesRoutes(api)
 
 	start := op("startRun", http.MethodPost, "/runs", "Sifts a delivery through a target", "runs", 404, 422)
 	start.DefaultStatus = http.StatusAccepted
@@ -226,11 +229,9 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, op("showRun", http.MethodGet, "/runs/{id}", "One run with its result", "runs", 404), s.showRun)
 	events := op("runEvents", http.MethodGet, "/runs/{id}/events",
 		"The run again whenever it changes, until it ends (server-sent events)", "runs", 404)
-	events.Responses = map[string]*huma.Response{"200": {
-		Description: "events named run, each with the document of showRun, the last in its final state; or, where " +
-			"the stream " +
-			"ends before the run, at last an event named ended, whose document has the reason",
-		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: &huma.Schema{Type: "string"}}}}}
+	events.Responses = streamOf("events named run, each with the document of showRun, the last in its final state; or, "+
+		"where the stream ends before the run, at last an event named ended, whose document has the reason",
+		&huma.Schema{Type: "string"})
 	huma.Register(api, events, s.runEvents)
 	huma.Register(api, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409),
 		s.cancelRun)
@@ -384,56 +385,44 @@ func (s *Server) runEvents(ctx context.Context, in *byID) (*huma.StreamResponse,
 		return nil, err
 	}
 	return &huma.StreamResponse{Body: func(hctx huma.Context) {
-		r, w := humachi.Unwrap(hctx)
-		w.Header().Set("Content-Type", "text/event-stream")
-		w.Header().Set("Cache-Control", "no-store")
-		send := http.NewResponseController(w)
-		_ = send.SetWriteDeadline(time.Time{})
-		if r.Method == http.MethodHead {
+		events := startEvents(hctx)
+		if events.isHead {
 			return
 		}
-		ended := func(reason string) {
-			text, _ := json.Marshal(StreamEnd{reason})
-			if _, err := fmt.Fprintf(w, "event: ended\ndata: %s\n\n", text); err == nil {
-				_ = send.Flush()
-			}
-		}
-		last, quiet := "", time.Now()
+		last := ""
 		for {
-			run, err := s.Store.Run(r.Context(), in.ID)
+			run, err := s.Store.Run(events.ctx, in.ID)
 			if errors.Is(err, store.ErrNone) {
-				ended("the run is no longer there")
+				events.ended("the run is no longer there")
 				return
 			} else if err != nil {
-				ended(s.failure("following a run", err).Error())
+				events.ended(s.failure("following a run", err).Error())
 				return
 			}
 			out, err := s.runOf(run)
 			if err != nil {
-				ended(err.Error())
+				events.ended(err.Error())
 				return
 			}
 			text, err := json.Marshal(out)
 			if err != nil {
-				ended(s.failure("following a run", err).Error())
+				events.ended(s.failure("following a run", err).Error())
 				return
 			}
-			switch {
-			case string(text) != last:
-				_, err = fmt.Fprintf(w, "event: run\ndata: %s\n\n", text)
-				last, quiet = string(text), time.Now()
-			case time.Since(quiet) > 15*time.Second:
-				_, err = io.WriteString(w, ": still there\n\n")
-				quiet = time.Now()
+			if string(text) != last {
+				last = string(text)
+				err = events.text("run", text)
+			} else {
+				err = events.still()
 			}
-			if err != nil || send.Flush() != nil || run.Ended() {
+			if err != nil || run.Ended() {
 				return
 			}
 			select {
-			case <-r.Context().Done():
+			case <-events.ctx.Done():
 				return
 			case <-s.Closing:
-				ended("the service stops; the run goes on when it is started again")
+				events.ended("the service stops; the run goes on when it is started again")
 				return
 			case <-time.After(eventsEvery):
 			}

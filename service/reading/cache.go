@@ -330,6 +330,14 @@ func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) 
 	return w, err
 }
 
+// From reads the delivery on from a place at or before a row, once that row is counted.
+func (r *Reading) From(ctx context.Context, row int64) (source.Source, error) {
+	if _, err := r.index.Wait(ctx, row); err != nil {
+		return nil, err
+	}
+	return r.index.From(ctx, row)
+}
+
 // Find returns rows that the filters of a profile let through; see profile.Search.
 func (r *Reading) Find(ctx context.Context, p *profile.Profile, filters []profile.Filter, behind int64,
 	limit int) (rows []Row, count int64, isAll bool, err error) {

@@ -12,6 +12,7 @@ type Kind string
 const (
 	LayoutDraft Kind = "layout"
 	TargetDraft Kind = "target"
+	RulesDraft  Kind = "rules"
 )
 
 // Draft is work on a delivery that a steward has not saved yet.

@@ -30,25 +30,26 @@ type Text struct {
 	Text    string    `db:"text"`
 	SHA256  string    `db:"sha256"`
 	AddedAt time.Time `db:"added_at"`
+	AddedBy string    `db:"added_by"` // as the request said; "" where it did not
 }
 
 // selected are the columns of a Text in each library.
 var selected = map[Library]string{
-	Targets:  `select name, version, title, '' as target, text, sha256, added_at from targets`,
-	Mappings: `select name, version, title, target, text, sha256, added_at from mappings`,
-	Codes:    `select name, version, title, '' as target, text, sha256, added_at from codes`,
+	Targets:  `select name, version, title, '' as target, text, sha256, added_at, added_by from targets`,
+	Mappings: `select name, version, title, target, text, sha256, added_at, added_by from mappings`,
+	Codes:    `select name, version, title, '' as target, text, sha256, added_at, added_by from codes`,
 }
 
 var inserted = map[Library]string{
 	Targets: `
-		insert into targets (name, version, title, text, sha256)
-		select $1, coalesce(max(version), 0) + 1, $2, $3, $4 from targets where name = $1 and '' = $5`,
+		insert into targets (name, version, title, text, sha256, added_by)
+		select $1, coalesce(max(version), 0) + 1, $2, $3, $4, $6 from targets where name = $1 and '' = $5`,
 	Codes: `
-		insert into codes (name, version, title, text, sha256)
-		select $1, coalesce(max(version), 0) + 1, $2, $3, $4 from codes where name = $1 and '' = $5`,
+		insert into codes (name, version, title, text, sha256, added_by)
+		select $1, coalesce(max(version), 0) + 1, $2, $3, $4, $6 from codes where name = $1 and '' = $5`,
 	Mappings: `
-		insert into mappings (name, version, title, text, sha256, target)
-		select $1, coalesce(max(version), 0) + 1, $2, $3, $4, $5 from mappings where name = $1`,
+		insert into mappings (name, version, title, text, sha256, target, added_by)
+		select $1, coalesce(max(version), 0) + 1, $2, $3, $4, $5, $6 from mappings where name = $1`,
 }
 
 // AddText records a text, of which Name, Title, Text and, for a mapping, Target are given;
@@ -67,7 +68,7 @@ func (s *Store) AddText(ctx context.Context, l Library, t Text) (added Text, isN
 			return err
 		}
 		isNew = true
-		if _, err := tx.ExecContext(ctx, inserted[l], t.Name, t.Title, t.Text, hash, t.Target); err != nil {
+		if _, err := tx.ExecContext(ctx, inserted[l], t.Name, t.Title, t.Text, hash, t.Target, t.AddedBy); err != nil {
 			return err
 		}
 		return tx.GetContext(ctx, &added, same, t.Name, hash)

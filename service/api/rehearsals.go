@@ -1,0 +1,726 @@
+package api
+
+import (
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"net/http"
+	"reflect"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"sieb/core/check"
+	"sieb/core/report"
+	"sieb/core/sift"
+	"sieb/core/suggest"
+	"sieb/core/target"
+	"sieb/core/violation"
+	"sieb/service/jobs"
+	"sieb/service/reading"
+	"sieb/service/rehearsal"
+	"sieb/service/store"
+)
+
+// AskRehearsal says by which texts a delivery is tried.
+type AskRehearsal struct {
+	Target  string `json:"target,omitempty" maxLength:"4194304" doc:"text of a target, YAML or JSON; left out, the delivery's draft of rules is meant"`
+	Mapping string `json:"mapping,omitempty" maxLength:"4194304" doc:"text of a mapping to it"`
+}
+
+// Rehearsal is what a run would give, without a record.
+type Rehearsal struct {
+	Whole      bool             `json:"whole" doc:"all rows were counted; otherwise it tells of the first ones"`
+	Rows       int64            `json:"rows" doc:"counted so far"`
+	Progress   Progress         `json:"progress"`
+	Verdict    string           `json:"verdict,omitempty" enum:"accepted,split,refused" doc:"once all rows are counted"`
+	Refusal    string           `json:"refusal,omitempty"`
+	Tally      sift.Tally       `json:"tally"`
+	Tolerance  string           `json:"tolerance,omitempty"`
+	Columns    []ColumnFit      `json:"columns" doc:"the target's columns"`
+	Header     []string         `json:"header" doc:"the delivery's columns"`
+	Broken     []BrokenRule     `json:"broken" doc:"rules that are broken, those in most rows first"`
+	Remedies   []sift.Remedy    `json:"remedies"`
+	Excluded   []sift.Excluded  `json:"excluded,omitempty"`
+	LeftOut    []string         `json:"leftOut,omitempty"`
+	Unjudged   []sift.Unjudged  `json:"unjudged,omitempty"`
+	Unreferred []string         `json:"unreferred,omitempty" doc:"what the target refers to and is not there yet, so that it was not asked"`
+	Since      *RehearsalChange `json:"since,omitempty" doc:"against the saved versions; once both were counted"`
+}
+
+// RehearsalChange is how a draft differs in its result from what it began with.
+type RehearsalChange struct {
+	Tally sift.Tally `json:"tally" doc:"by the saved versions"`
+	sift.Shift
+}
+
+// ColumnFit is a column of the target, what feeds it, and how many rows break its rules.
+type ColumnFit struct {
+	check.Match
+	Wrong int64 `json:"wrong" doc:"rows in which one of its rules is broken"`
+}
+
+// BrokenRule is a rule that is broken.
+type BrokenRule struct {
+	Code     violation.Code   `json:"code"`
+	Class    string           `json:"class"`
+	Column   string           `json:"column" doc:"of the target, of a key all its columns; of a row rule its name; of a column that feeds none the header"`
+	Action   violation.Action `json:"action"`
+	Rows     int64            `json:"rows" doc:"0 for a violation of the delivery as a whole"`
+	Distinct int              `json:"distinct" doc:"different values that break it"`
+	Message  string           `json:"message" doc:"of the first one"`
+}
+
+// AskValues asks for the values that break rules of a column.
+type AskValues struct {
+	AskRehearsal
+	Column string `json:"column"`
+	Find   string `json:"find,omitempty" maxLength:"200" doc:"only values with this text in them"`
+	Offset int    `json:"offset,omitempty" minimum:"0"`
+	Limit  int    `json:"limit,omitempty" minimum:"1" maximum:"1000" default:"100"`
+}
+
+// WrongValue is a value that breaks a rule.
+type WrongValue struct {
+	Value   string           `json:"value" doc:"as delivered; cut where it is very long"`
+	Code    violation.Code   `json:"code"`
+	Action  violation.Action `json:"action"`
+	Message string           `json:"message,omitempty" doc:"absent where very many values break the rule"`
+	Count   int64            `json:"count"`
+	Rows    []int64          `json:"rows" doc:"the first rows"`
+}
+
+// AskMade asks for rows and what is made of them.
+type AskMade struct {
+	AskRehearsal
+	Side    string   `json:"side,omitempty" enum:"accepted,rejected,excluded,changed" doc:"rows that end there; changed: those that end elsewhere than by the saved versions"`
+	Column  string   `json:"column,omitempty" doc:"rows in which one of its rules is broken; the first of each value"`
+	Value   *string  `json:"value,omitempty" doc:"of these only those with this value; the first"`
+	Behind  int64    `json:"behind,omitempty" minimum:"0" doc:"only rows behind this one"`
+	Limit   int      `json:"limit,omitempty" minimum:"1" maximum:"200" default:"25"`
+	Columns []string `json:"columns,omitempty" maxItems:"100" doc:"of the target, of which values are told; left out, the first 40"`
+}
+
+// MadeRow is a row as delivered, and what is made of it.
+type MadeRow struct {
+	Row        int64     `json:"row"`
+	Line       int64     `json:"line"`
+	Side       string    `json:"side" enum:"accepted,rejected,excluded"`
+	Was        string    `json:"was,omitempty" doc:"where it ended by the saved versions, where that was counted"`
+	Reason     string    `json:"reason,omitempty" doc:"why it is excluded"`
+	Cells      []string  `json:"cells" doc:"as delivered, cut where they are long; the first 100"`
+	Values     []*string `json:"values" doc:"of the columns asked for, in canonical form; null for none"`
+	Violations []MadeBad `json:"violations"`
+}
+
+// MadeBad is a violation of a row.
+type MadeBad struct {
+	Column  string           `json:"column" doc:"empty for the row as a whole"`
+	Code    violation.Code   `json:"code"`
+	Action  violation.Action `json:"action"`
+	Message string           `json:"message"`
+}
+
+// MadeRows is a page of rows.
+type MadeRows struct {
+	Header  []string  `json:"header" doc:"of the cells"`
+	Columns []string  `json:"columns" doc:"of the values"`
+	Items   []MadeRow `json:"items"`
+	More    bool      `json:"more" doc:"there are rows behind the last one"`
+	Whole   bool      `json:"whole" doc:"they are of all rows, not only of the first ones"`
+}
+
+// AskSuggestions asks what would mend violations.
+type AskSuggestions struct {
+	AskRehearsal
+	Column string   `json:"column,omitempty" doc:"only of this column"`
+	Values []string `json:"values,omitempty" maxItems:"200" doc:"only of these of its values"`
+}
+
+// Suggestions are changes that would mend violations, as far as they were tried.
+type Suggestions struct {
+	Items    []suggest.Suggestion `json:"items"`
+	Tried    int                  `json:"tried"`
+	Total    int                  `json:"total"`
+	Together *suggest.Together    `json:"together,omitempty" doc:"the best order; where no column is asked for, once all were tried"`
+	Done     bool                 `json:"done"`
+}
+
+func (s *Server) rehearsalRoutes(api huma.API) {
+	stream := func(o huma.Operation, document any, what string) huma.Operation {
+		schema := api.OpenAPI().Components.Schemas.Schema(reflect.TypeOf(document), true, "")
+		o.Responses, o.MaxBodyBytes = streamOf(what, schema), 3*maxTargetBytes
+		return o
+	}
+	huma.Register(api, stream(op("rehearse", http.MethodPost, "/deliveries/{id}/rehearsals",
+		"Tries a target on a delivery: the first rows at once, then all; nothing is recorded (server-sent events)", "rules",
+		404, 422), Rehearsal{}, "events named rehearsal, each with a document of what is known so far, the last of all rows; an event named "+
+		"ended says why it ends before"), s.rehearse)
+	values := op("rehearsalValues", http.MethodPost, "/deliveries/{id}/rehearsals/values",
+		"The values that break rules of a column, the most frequent first", "rules", 404, 422)
+	values.MaxBodyBytes = 3 * maxTargetBytes
+	huma.Register(api, values, s.rehearsalValues)
+	rows := op("rehearsalRows", http.MethodPost, "/deliveries/{id}/rehearsals/rows",
+		"Rows as delivered, as cleaned and as typed", "rules", 404, 422)
+	rows.MaxBodyBytes = 3 * maxTargetBytes
+	huma.Register(api, rows, s.rehearsalRows)
+	huma.Register(api, stream(op("suggest", http.MethodPost, "/deliveries/{id}/rehearsals/suggestions",
+		"Changes that would mend violations, each tried on all rows (server-sent events)", "rules", 404, 422),
+		Suggestions{}, "events named suggestions, each with a document of what was tried so far; an event named ended says why it ends "+
+			"before"), s.suggest)
+}
+
+// tried is a delivery that is tried by some texts.
+type tried struct {
+	*jobs.Trial
+	texts      suggest.Texts
+	unreferred []string
+	key        string
+	draft      *kept // where the texts are those of the draft
+}
+
+// try puts together what a request tries.
+func (s *Server) try(ctx context.Context, id string, ask AskRehearsal) (*tried, error) {
+	t := &tried{}
+	var err error
+	switch {
+	case ask.Target != "":
+		t.texts.Target = []byte(ask.Target)
+		if ask.Mapping != "" {
+			t.texts.Mapping = []byte(ask.Mapping)
+		}
+	case ask.Mapping != "":
+		return nil, huma.Error422UnprocessableEntity("a mapping is tried with its target: send both texts")
+	default:
+		if t.draft, err = s.keptRules(ctx, id); err != nil {
+			return nil, err
+		}
+		if t.texts, err = t.draft.texts(); err != nil {
+			return nil, huma.Error422UnprocessableEntity(err.Error())
+		}
+	}
+	return t, s.complete(ctx, id, t)
+}
+
+// complete finds what the texts refer to, and makes the key under which the rehearsal is kept.
+func (s *Server) complete(ctx context.Context, id string, t *tried) (err error) {
+	if t.Trial, t.unreferred, err = s.trial(ctx, id, t.texts); err != nil {
+		return err
+	}
+	t.key, err = keyOf(t.Trial, t.texts)
+	return err
+}
+
+// keyOf names a rehearsal: what is the same for all that decides its result.
+func keyOf(t *jobs.Trial, texts suggest.Texts) (string, error) {
+	text, err := json.Marshal([]any{t.Delivery.SHA256, t.Delivery.Name, t.Layout, texts.Target, texts.Mapping, t.RefersTo,
+		t.Codes, t.RepeatOf, time.Now().Local().Format(time.DateOnly)})
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:]), err
+}
+
+// saved is what the draft began with, to be compared with; nil where nothing was changed.
+func (s *Server) saved(ctx context.Context, id string, t *tried) (*tried, error) {
+	if t.draft == nil || len(t.draft.Changes) == 0 {
+		return nil, nil
+	}
+	base := &tried{texts: t.draft.begun()}
+	return base, s.complete(ctx, id, base)
+}
+
+func (s *Server) rehearse(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body AskRehearsal
+}) (*huma.StreamResponse, error) {
+	t, err := s.try(ctx, in.ID, in.Body)
+	if err != nil {
+		return nil, err
+	}
+	base, err := s.saved(ctx, in.ID, t)
+	if err != nil {
+		return nil, err
+	}
+	return &huma.StreamResponse{Body: func(hctx huma.Context) {
+		out := startEvents(hctx)
+		ctx, stop := s.untilClosing(out.ctx)
+		defer stop()
+		header, err := s.headerOf(ctx, t)
+		if err != nil {
+			s.endedBy(out, t, err)
+			return
+		}
+		var last Rehearsal
+		err = s.Book.Watch(ctx, t.key, s.Queue.Rehearsal(t.Trial), func(seen rehearsal.Seen) error {
+			if seen.Result == nil {
+				return nil
+			}
+			last = rehearsalOf(t, header, seen)
+			if seen.IsWhole && base != nil {
+				return nil // it is told with what it is compared with
+			}
+			return out.event("rehearsal", last)
+		})
+		if err == nil && base != nil {
+			last.Since, err = s.since(ctx, t, base, out, last)
+			if err == nil {
+				err = out.event("rehearsal", last)
+			}
+		}
+		if err != nil {
+			s.endedBy(out, t, err)
+		}
+	}}, nil
+}
+
+// since compares a rehearsal with that of the saved versions. While these are counted, the rehearsal is told
+// without it.
+func (s *Server) since(ctx context.Context, t, base *tried, out *events, last Rehearsal) (*RehearsalChange, error) {
+	now, err := s.Book.Whole(ctx, t.key, s.Queue.Rehearsal(t.Trial))
+	if err != nil {
+		return nil, err
+	}
+	isTold := false
+	var before rehearsal.Seen
+	if err := s.Book.Watch(ctx, base.key, s.Queue.Rehearsal(base.Trial), func(seen rehearsal.Seen) error {
+		before = seen
+		if !seen.IsWhole && !isTold {
+			isTold = true
+			return out.event("rehearsal", last)
+		}
+		return nil
+	}); err != nil {
+		return nil, err
+	}
+	return &RehearsalChange{before.Result.Tally, now.Account.Changed(before.Account)}, nil
+}
+
+// untilClosing returns a context that ends with the service too.
+func (s *Server) untilClosing(ctx context.Context) (context.Context, context.CancelFunc) {
+	ctx, stop := context.WithCancelCause(ctx)
+	go func() {
+		select {
+		case <-s.Closing:
+			stop(errClosing)
+		case <-ctx.Done():
+		}
+	}()
+	return ctx, func() { stop(nil) }
+}
+
+var errClosing = errors.New("the service stops; ask again when it is started again")
+
+// endedBy ends a stream by what went wrong.
+func (s *Server) endedBy(out *events, t *tried, err error) {
+	var status huma.StatusError
+	switch {
+	case out.ctx.Err() != nil: // nobody listens any more
+	case errors.As(err, &status):
+		out.ended(status.Error())
+	default:
+		out.ended(s.Area.Conceal(err, t.Delivery.SHA256, t.Delivery.Name))
+	}
+}
+
+// headerOf returns the names of the delivery's columns.
+func (s *Server) headerOf(ctx context.Context, t *tried) (names []string, err error) {
+	err = s.Cache.Read(ctx, s.Area.Path(t.Delivery.SHA256), t.Layout, func(r *reading.Reading) error {
+		names = r.Columns
+		return nil
+	})
+	return names, err
+}
+
+func rehearsalOf(t *tried, header []string, seen rehearsal.Seen) Rehearsal {
+	r, a := seen.Result, seen.Account
+	out := Rehearsal{Whole: seen.IsWhole, Rows: max(seen.Rows, a.Rows), Tally: r.Tally, Columns: []ColumnFit{}, Header: header,
+		Broken: []BrokenRule{}, Remedies: r.Remedies, Excluded: r.Excluded, LeftOut: r.LeftOut, Unjudged: r.Unjudged,
+		Unreferred: t.unreferred, Progress: Progress{Bytes: seen.Bytes, TotalBytes: t.Delivery.Bytes, Rows: seen.Rows}}
+	if seen.IsWhole {
+		out.Verdict, out.Refusal, out.Tolerance, out.Progress.Bytes = string(r.Verdict), r.Refusal, r.Tolerance, t.Delivery.Bytes
+	}
+	for i, m := range r.Columns {
+		out.Columns = append(out.Columns, ColumnFit{m, a.ByRows[i]})
+	}
+	for _, g := range r.Violations {
+		rule := BrokenRule{Code: g.Code, Class: g.Class, Column: g.Column, Action: g.Action, Rows: g.Rows}
+		if len(g.Samples) > 0 {
+			rule.Message = g.Samples[0].Message
+		}
+		for k := range a.Broken {
+			if b := &a.Broken[k]; b.Code == g.Code && b.Column == g.Column && b.Action == g.Action {
+				rule.Distinct = len(b.Values)
+			}
+		}
+		out.Broken = append(out.Broken, rule)
+	}
+	return out
+}
+
+func (s *Server) rehearsalValues(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body AskValues
+}) (*answer[Page[WrongValue]], error) {
+	t, err := s.try(ctx, in.ID, in.Body.AskRehearsal)
+	if err != nil {
+		return nil, err
+	}
+	seen, err := s.Book.First(ctx, t.key, s.Queue.Rehearsal(t.Trial))
+	if err != nil {
+		return nil, s.unreadable(t, err)
+	}
+	var all []WrongValue
+	find := strings.ToLower(in.Body.Find)
+	for k := range seen.Account.Broken {
+		g := &seen.Account.Broken[k]
+		if g.Column != in.Body.Column {
+			continue
+		}
+		for i := range g.Values {
+			v := &g.Values[i]
+			if find == "" || strings.Contains(strings.ToLower(v.Value), find) {
+				all = append(all, WrongValue{v.Value, g.Code, g.Action, v.Message, v.Count, slices.Clone(v.Rows)})
+			}
+		}
+	}
+	slices.SortStableFunc(all, func(a, b WrongValue) int {
+		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Value, b.Value))
+	})
+	total := len(all)
+	all = all[min(in.Body.Offset, total):]
+	return &answer[Page[WrongValue]]{Page[WrongValue]{append([]WrongValue{}, all[:min(in.Body.Limit, len(all))]...), total}}, nil
+}
+
+// unreadable makes an answer of why a delivery cannot be tried.
+func (s *Server) unreadable(t *tried, err error) error {
+	var status huma.StatusError
+	if errors.As(err, &status) || store.IsAway(err) {
+		return s.failure("rehearsing", err)
+	}
+	return huma.Error422UnprocessableEntity(s.Area.Conceal(err, t.Delivery.SHA256, t.Delivery.Name))
+}
+
+func (s *Server) rehearsalRows(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body AskMade
+}) (*answer[MadeRows], error) {
+	t, err := s.try(ctx, in.ID, in.Body.AskRehearsal)
+	if err != nil {
+		return nil, err
+	}
+	seen, err := s.Book.First(ctx, t.key, s.Queue.Rehearsal(t.Trial))
+	if err != nil {
+		return nil, s.unreadable(t, err)
+	}
+	var before *sift.Account
+	if in.Body.Side == "changed" || t.draft != nil && len(t.draft.Changes) > 0 && seen.IsWhole {
+		if before, err = s.savedAccount(ctx, in.ID, t, in.Body.Side == "changed"); err != nil {
+			return nil, err
+		}
+	}
+	if in.Body.Side == "changed" && !seen.IsWhole {
+		if seen, err = s.Book.Whole(ctx, t.key, s.Queue.Rehearsal(t.Trial)); err != nil {
+			return nil, s.unreadable(t, err)
+		}
+	}
+	numbers := rowsOf(&in.Body, seen.Account, before)
+	more := len(numbers) > in.Body.Limit
+	numbers = numbers[:min(len(numbers), in.Body.Limit)]
+	out := MadeRows{Items: []MadeRow{}, More: more, Whole: seen.IsWhole, Header: []string{}, Columns: []string{}}
+	if err := s.made(ctx, t, numbers, &in.Body, &out, seen.Account, before); err != nil {
+		return nil, s.unreadable(t, err)
+	}
+	return &answer[MadeRows]{out}, nil
+}
+
+// savedAccount returns the account of the saved versions: nil where there is nothing to compare, or
+// where it was not counted yet and is not needed.
+func (s *Server) savedAccount(ctx context.Context, id string, t *tried, isNeeded bool) (*sift.Account, error) {
+	base, err := s.saved(ctx, id, t)
+	if err != nil || base == nil {
+		return nil, err
+	}
+	look := s.Book.First
+	if isNeeded {
+		look = s.Book.Whole
+	}
+	before, err := look(ctx, base.key, s.Queue.Rehearsal(base.Trial))
+	if err != nil {
+		return nil, s.unreadable(base, err)
+	}
+	if !before.IsWhole {
+		return nil, nil
+	}
+	return before.Account, nil
+}
+
+// rowsOf returns the numbers of the rows that are asked for, one more than the limit.
+func rowsOf(ask *AskMade, a, before *sift.Account) (numbers []int64) {
+	most := ask.Limit + 1
+	if ask.Column != "" {
+		for k := range a.Broken {
+			g := &a.Broken[k]
+			if g.Column != ask.Column {
+				continue
+			}
+			for i := range g.Values {
+				if v := &g.Values[i]; ask.Value == nil || *ask.Value == v.Value {
+					numbers = append(numbers, v.Rows...)
+				}
+				if len(numbers) > 100*most {
+					break
+				}
+			}
+		}
+		slices.Sort(numbers)
+		numbers = slices.Compact(numbers)
+		at, _ := slices.BinarySearch(numbers, ask.Behind+1)
+		numbers = numbers[at:]
+		return numbers[:min(len(numbers), most)]
+	}
+	sides := map[string]sift.Side{"accepted": sift.OnAccepted, "rejected": sift.OnRejected, "excluded": sift.OnExcluded}
+	for row := ask.Behind; len(numbers) < most; {
+		switch side, isSide := sides[ask.Side]; {
+		case isSide:
+			row = a.Next(row, side)
+		case ask.Side == "changed" && before == nil:
+			return nil
+		case ask.Side == "changed":
+			row = a.NextChanged(row, before)
+		case row < a.Rows:
+			row++
+		default:
+			return numbers
+		}
+		if row == 0 {
+			break
+		}
+		numbers = append(numbers, row)
+	}
+	return numbers
+}
+
+// mostCells is how many cells of a row are shown, and of how many columns values where none are asked for.
+const (
+	mostCells  = 100
+	mostShown  = 40
+	mostOfCell = 200 // characters
+)
+
+// made says what is made of rows.
+func (s *Server) made(ctx context.Context, t *tried, numbers []int64, ask *AskMade, out *MadeRows,
+	account, before *sift.Account) error {
+	run, done, err := s.Queue.Open(ctx, t.Trial)
+	if err != nil {
+		return err
+	}
+	defer done()
+	return s.Cache.Read(ctx, s.Area.Path(t.Delivery.SHA256), t.Layout, func(r *reading.Reading) error {
+		all, err := run.MadeOf(ctx, numbers, r.From)
+		if err != nil {
+			return err
+		}
+		out.Header = append(out.Header, r.Columns[:min(len(r.Columns), mostCells)]...)
+		shown := t.shownColumns(ask.Columns)
+		for _, k := range shown {
+			out.Columns = append(out.Columns, t.Target.Columns[k].Name)
+		}
+		for _, made := range all {
+			out.Items = append(out.Items, madeOf(made, shown, account, before))
+		}
+		return nil
+	})
+}
+
+// shownColumns returns the places of the target's columns of which values are told.
+func (t *tried) shownColumns(asked []string) (places []int) {
+	if asked == nil {
+		for k := range min(len(t.Target.Columns), mostShown) {
+			places = append(places, k)
+		}
+		return places
+	}
+	for _, name := range asked {
+		if k := slices.IndexFunc(t.Target.Columns, func(c target.Column) bool { return c.Name == name }); k >= 0 {
+			places = append(places, k)
+		}
+	}
+	return places
+}
+
+func madeOf(made sift.Made, shown []int, account, before *sift.Account) MadeRow {
+	e := made.Explanation
+	row := MadeRow{Row: e.Row, Line: e.Line, Side: e.Fate, Reason: e.Reason, Cells: []string{}, Values: []*string{},
+		Violations: []MadeBad{}}
+	for _, c := range made.Cells[:min(len(made.Cells), mostCells)] {
+		row.Cells = append(row.Cells, cutText(c))
+	}
+	for _, k := range shown {
+		v := e.Columns[k].Value
+		if v != nil {
+			text := cutText(*v)
+			v = &text
+		}
+		row.Values = append(row.Values, v)
+	}
+	for i := range e.Columns {
+		for _, v := range e.Columns[i].Violations {
+			row.Violations = append(row.Violations, MadeBad{e.Columns[i].Column, v.Code, v.Action, v.Message})
+		}
+	}
+	for _, v := range e.Violations {
+		row.Violations = append(row.Violations, MadeBad{"", v.Code, v.Action, v.Message})
+	}
+	if e.Row <= account.Rows {
+		row.Side = account.Side(e.Row).String()
+		row.Violations = append(row.Violations, lateOf(e, account)...)
+	}
+	if before != nil && e.Row <= before.Rows {
+		row.Was = before.Side(e.Row).String()
+	}
+	return row
+}
+
+// lateOf returns what only shows beside other rows: that a row repeats another one.
+func lateOf(e *check.Explanation, account *sift.Account) (late []MadeBad) {
+	for k := range account.Broken {
+		g := &account.Broken[k]
+		switch g.Code {
+		case violation.KeyDuplicate, violation.RowRepeated, violation.OrderBroken, violation.ReferenceMissing,
+			violation.ReferencePresent:
+		default:
+			continue
+		}
+		for i := range g.Values {
+			if v := &g.Values[i]; slices.Contains(v.Rows, e.Row) && !isTold(e, g) {
+				late = append(late, MadeBad{g.Column, g.Code, g.Action, v.Message})
+			}
+		}
+	}
+	return late
+}
+
+// isTold reports whether an explanation tells of a violation already.
+func isTold(e *check.Explanation, g *sift.Broken) bool {
+	has := func(v check.RowViolation) bool { return v.Code == g.Code }
+	for i := range e.Columns {
+		if e.Columns[i].Column == g.Column && slices.ContainsFunc(e.Columns[i].Violations, has) {
+			return true
+		}
+	}
+	return slices.ContainsFunc(e.Violations, has)
+}
+
+func cutText(text string) string {
+	if r := []rune(text); len(r) > mostOfCell {
+		return string(r[:mostOfCell]) + "…"
+	}
+	return text
+}
+
+func (s *Server) suggest(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body AskSuggestions
+}) (*huma.StreamResponse, error) {
+	t, err := s.try(ctx, in.ID, in.Body.AskRehearsal)
+	if err != nil {
+		return nil, err
+	}
+	return &huma.StreamResponse{Body: func(hctx huma.Context) {
+		out := startEvents(hctx)
+		ctx, stop := s.untilClosing(out.ctx)
+		defer stop()
+		if err := s.tellSuggestions(ctx, t, &in.Body, out); err != nil {
+			s.endedBy(out, t, err)
+		}
+	}}, nil
+}
+
+// tellSuggestions looks for suggestions, and tells of them as they are tried.
+func (s *Server) tellSuggestions(ctx context.Context, t *tried, ask *AskSuggestions, out *events) error {
+	run, done, err := s.Queue.Open(ctx, t.Trial)
+	if err != nil {
+		return err
+	}
+	defer done()
+	w, err := s.suggesting(ctx, t, run)
+	if err != nil {
+		return err
+	}
+	if ask.Column == "" {
+		if w.Profile, err = s.knownProfile(ctx, t); err != nil {
+			return err
+		}
+	}
+	found, err := w.Find(ctx, suggest.Asked{Column: ask.Column, Values: ask.Values})
+	if err != nil {
+		return err
+	}
+	tell := func(tried int, together *suggest.Together, isDone bool) error {
+		items := append([]suggest.Suggestion{}, found...)
+		total := len(items)
+		if isDone {
+			items = suggest.Rank(items)
+		}
+		return out.event("suggestions", Suggestions{items, tried, total, together, isDone})
+	}
+	if err := tell(0, nil, false); err != nil {
+		return err
+	}
+	last := time.Now()
+	for i := range found {
+		if err := w.Judge(ctx, &found[i]); err != nil {
+			return err
+		}
+		if time.Since(last) > eventsEvery {
+			last = time.Now()
+			if err := tell(i+1, nil, false); err != nil {
+				return err
+			}
+		}
+	}
+	var together *suggest.Together
+	if ask.Column == "" {
+		if err := tell(len(found), nil, false); err != nil {
+			return err
+		}
+		if together, err = w.Order(ctx, suggest.Rank(slices.Clone(found))); err != nil {
+			return err
+		}
+	}
+	return tell(len(found), together, true)
+}
+
+// suggesting makes what suggestions are looked for in. Each is tried as a rehearsal of its own, which is at
+// hand when it is taken.
+func (s *Server) suggesting(ctx context.Context, t *tried, run *report.Run) (*suggest.Work, error) {
+	base, err := s.Book.Whole(ctx, t.key, s.Queue.Rehearsal(t.Trial))
+	if err != nil {
+		return nil, err
+	}
+	w := &suggest.Work{Texts: t.texts, File: run.Delivery, Lists: run.Codes, Result: base.Result, Account: base.Account}
+	settled := run.Delivery.Layout.Given() // so that it is not detected again each time
+	w.Rehearse = func(ctx context.Context, by *target.Target) (*sift.Result, *sift.Account, error) {
+		one := *t.Trial
+		one.Target = by
+		if _, err := s.referTrial(ctx, &one); err != nil {
+			return nil, nil, err
+		}
+		texts := suggest.Texts{Target: by.Text}
+		if by.Mapping != nil {
+			texts.Mapping = by.Mapping.Text
+		}
+		key, err := keyOf(&one, texts)
+		if err != nil {
+			return nil, nil, err
+		}
+		one.Layout = settled
+		seen, err := s.Book.Whole(ctx, key, s.Queue.Rehearsal(&one))
+		return seen.Result, seen.Account, err
+	}
+	return w, nil
+}

@@ -1,0 +1,596 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"reflect"
+	"slices"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"sieb/core/draft"
+	"sieb/core/edit"
+	"sieb/core/finding"
+	"sieb/core/layout"
+	"sieb/core/profile"
+	"sieb/core/source"
+	"sieb/core/suggest"
+	"sieb/core/target"
+	"sieb/service/jobs"
+	"sieb/service/store"
+)
+
+// Rules is the draft of rules that a delivery is worked on by: a target, the mapping of its
+// sender, and the changes that are not saved yet.
+type Rules struct {
+	Delivery  string      `json:"delivery"`
+	Target    RulesText   `json:"target"`
+	Mapping   *RulesText  `json:"mapping,omitempty" doc:"absent where the target stands by itself"`
+	Changes   []RuleShift `json:"changes" doc:"not saved yet, the first one first"`
+	Undone    []RuleShift `json:"undone" doc:"taken back, the last one last; the next change drops them"`
+	ChangedAt time.Time   `json:"changedAt"`
+}
+
+// RulesText is a target or a mapping in a draft.
+type RulesText struct {
+	Name    string `json:"name"`
+	Version int    `json:"version" doc:"that it began with; 0 for one that was never saved"`
+	Changed bool   `json:"changed" doc:"the draft differs from that version"`
+	Text    string `json:"text" doc:"YAML or JSON, with the changes"`
+	View    any    `json:"view" doc:"the text as objects, lists, texts, numbers and truth values"`
+}
+
+// RuleShift is a change of a draft.
+type RuleShift struct {
+	Words string      `json:"words" doc:"what it does"`
+	Steps []edit.Step `json:"steps"`
+	At    time.Time   `json:"at"`
+}
+
+// NewRules says what a draft begins with.
+type NewRules struct {
+	Target       string `json:"target,omitempty" doc:"name of a target, whose newest version is taken; left out, one is drafted from the delivery"`
+	Mapping      string `json:"mapping,omitempty" doc:"name of a mapping to it, whose newest version is taken"`
+	DraftMapping bool   `json:"draftMapping,omitempty" doc:"draft a mapping from the delivery"`
+	Name         string `json:"name,omitempty" doc:"of what is drafted; made of the delivery's where it is left out"`
+}
+
+// NewShift asks for a change of a draft.
+type NewShift struct {
+	Words string      `json:"words" minLength:"1" maxLength:"500"`
+	Steps []edit.Step `json:"steps" minItems:"1" maxItems:"10000"`
+}
+
+// SaveRules asks to save a draft.
+type SaveRules struct {
+	Target  string `json:"target,omitempty" doc:"another name for the target"`
+	Mapping string `json:"mapping,omitempty" doc:"another name for the mapping"`
+	Over    bool   `json:"over,omitempty" doc:"save even where another version was saved since the draft began"`
+}
+
+// kept is a draft of rules as the store keeps it: what it began with, and its changes.
+type kept struct {
+	Target  keptText    `json:"target"`
+	Mapping *keptText   `json:"mapping,omitempty"`
+	Changes []RuleShift `json:"changes,omitempty"`
+	Undone  []RuleShift `json:"undone,omitempty"`
+	at      time.Time
+}
+
+type keptText struct {
+	Name    string `json:"name"`
+	Version int    `json:"version"`
+	Text    string `json:"text"`
+}
+
+// mostChanges is how many changes a draft keeps before it is to be saved.
+const mostChanges = 2000
+
+func (s *Server) rulesRoutes(api huma.API) {
+	huma.Register(api, op("showRules", http.MethodGet, "/deliveries/{id}/rules",
+		"The draft of rules by which a delivery is worked on", "rules", 404), s.showRules)
+	huma.Register(api, op("beginRules", http.MethodPut, "/deliveries/{id}/rules",
+		"Begins a draft of rules, in the place of the one before", "rules", 404, 422), s.beginRules)
+	drop := op("dropRules", http.MethodDelete, "/deliveries/{id}/rules", "Throws the draft of rules away", "rules", 404)
+	drop.DefaultStatus = http.StatusNoContent
+	huma.Register(api, drop, s.dropRules)
+	change := op("changeRules", http.MethodPost, "/deliveries/{id}/rules/changes", "Changes the draft of rules", "rules",
+		404, 422)
+	change.MaxBodyBytes = 2 * maxTargetBytes
+	huma.Register(api, change, s.changeRules)
+	huma.Register(api, op("undoRules", http.MethodPost, "/deliveries/{id}/rules/undo",
+		"Takes the last change of the draft back", "rules", 404, 409), s.undoRules)
+	huma.Register(api, op("redoRules", http.MethodPost, "/deliveries/{id}/rules/redo",
+		"Makes the change again that was taken back last", "rules", 404, 409), s.redoRules)
+	huma.Register(api, op("saveRules", http.MethodPost, "/deliveries/{id}/rules/save",
+		"Saves the draft as versions of its target and its mapping", "rules", 404, 409, 422), s.saveRules)
+	s.rehearsalRoutes(api)
+}
+
+// keptRules returns the draft of rules of a delivery.
+func (s *Server) keptRules(ctx context.Context, id string) (*kept, error) {
+	if _, err := s.delivery(ctx, id); err != nil {
+		return nil, err
+	}
+	all, err := s.Store.Drafts(ctx, id)
+	if err != nil {
+		return nil, s.failure("looking for a draft of rules", err)
+	}
+	at := slices.IndexFunc(all, func(d store.Draft) bool { return d.Kind == store.RulesDraft })
+	if at < 0 {
+		return nil, huma.Error404NotFound("the delivery has no draft of rules yet; PUT begins one")
+	}
+	k := &kept{at: all[at].ChangedAt.UTC()}
+	if err := json.Unmarshal(all[at].Content, k); err != nil {
+		return nil, s.failure("reading a draft of rules", err)
+	}
+	return k, nil
+}
+
+// keepRules keeps a draft, and answers with it.
+func (s *Server) keepRules(ctx context.Context, id string, k *kept) (*answer[Rules], error) {
+	out, err := k.view(id)
+	if err != nil {
+		return nil, err
+	}
+	if out.ChangedAt, err = s.keepDraft(ctx, id, store.RulesDraft, k); err != nil {
+		return nil, err
+	}
+	return &answer[Rules]{*out}, nil
+}
+
+// begun returns the texts that the draft began with.
+func (k *kept) begun() suggest.Texts {
+	t := suggest.Texts{Target: []byte(k.Target.Text)}
+	if k.Mapping != nil {
+		t.Mapping = []byte(k.Mapping.Text)
+	}
+	return t
+}
+
+// texts returns the texts with all changes.
+func (k *kept) texts() (suggest.Texts, error) {
+	var steps []edit.Step
+	for i := range k.Changes {
+		steps = append(steps, k.Changes[i].Steps...)
+	}
+	return k.begun().With(steps)
+}
+
+// view shows the draft with its changes.
+func (k *kept) view(delivery string) (*Rules, error) {
+	texts, err := k.texts()
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	out := &Rules{Delivery: delivery, Changes: append([]RuleShift{}, k.Changes...), Undone: append([]RuleShift{}, k.Undone...),
+		ChangedAt: k.at}
+	if out.Target, err = k.Target.view(texts.Target); err == nil && k.Mapping != nil {
+		var m RulesText
+		m, err = k.Mapping.view(texts.Mapping)
+		out.Mapping = &m
+	}
+	return out, err
+}
+
+func (t *keptText) view(text []byte) (RulesText, error) {
+	out := RulesText{Name: t.Name, Version: t.Version, Text: string(text), Changed: t.Version == 0 || t.Text != string(text)}
+	var err error
+	if out.View, err = edit.View(text); err != nil {
+		return out, huma.Error422UnprocessableEntity(err.Error())
+	}
+	return out, nil
+}
+
+func (s *Server) showRules(ctx context.Context, in *byID) (*answer[Rules], error) {
+	k, err := s.keptRules(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	out, err := k.view(in.ID)
+	if err != nil {
+		return nil, err
+	}
+	return &answer[Rules]{*out}, nil
+}
+
+func (s *Server) dropRules(ctx context.Context, in *byID) (*struct{}, error) {
+	if _, err := s.delivery(ctx, in.ID); err != nil {
+		return nil, err
+	}
+	if err := s.Store.DropDraft(ctx, in.ID, store.RulesDraft); err != nil {
+		return nil, s.failure("throwing a draft away", err)
+	}
+	return &struct{}{}, nil
+}
+
+func (s *Server) beginRules(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body NewRules
+}) (*answer[Rules], error) {
+	d, err := s.delivery(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.isTable(d); err != nil {
+		return nil, err
+	}
+	ask := in.Body
+	switch {
+	case ask.Name != "" && !target.IsName(ask.Name):
+		return nil, badName
+	case ask.Target == "" && (ask.Mapping != "" || ask.DraftMapping):
+		return nil, huma.Error422UnprocessableEntity("a mapping leads to a target: name it")
+	case ask.Mapping != "" && ask.DraftMapping:
+		return nil, huma.Error422UnprocessableEntity("mapping and draftMapping each say which mapping is meant: keep one of " +
+			"them")
+	}
+	k := &kept{}
+	if ask.Target == "" {
+		if k.Target, err = s.draftedTarget(ctx, d, ask.Name); err != nil {
+			return nil, err
+		}
+		return s.keepRules(ctx, in.ID, k)
+	}
+	t, err := s.text(ctx, store.Targets, ask.Target, 0)
+	if err != nil {
+		return nil, err
+	}
+	k.Target = keptText{t.Name, t.Version, t.Text}
+	switch {
+	case ask.Mapping != "":
+		m, err := s.text(ctx, store.Mappings, ask.Mapping, 0)
+		if err != nil {
+			return nil, err
+		}
+		if m.Target != t.Name {
+			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the mapping %s is for the target %s, not for %s", m.Name,
+				m.Target, t.Name))
+		}
+		k.Mapping = &keptText{m.Name, m.Version, m.Text}
+	case ask.DraftMapping:
+		m, err := s.draftedMapping(ctx, d, t, ask.Name)
+		if err != nil {
+			return nil, err
+		}
+		k.Mapping = &m
+	}
+	texts := k.begun()
+	if _, err := texts.Parse(); err != nil {
+		return nil, unusable("draft", err)
+	}
+	return s.keepRules(ctx, in.ID, k)
+}
+
+// profiled opens a delivery, and returns its profile: the newest, or one that is made for this.
+func (s *Server) profiled(ctx context.Context, d store.Delivery) (*source.File, *profile.Profile, error) {
+	given := givenOf(d.Layout)
+	var found *profile.Profile
+	p, err := s.Store.LastProfile(ctx, d.ID)
+	switch {
+	case err != nil && !errors.Is(err, store.ErrNone):
+		return nil, nil, s.failure("looking for a profile", err)
+	case err == nil && p.State == store.Done && reflect.DeepEqual(givenOf(p.Layout), given):
+		out, err := s.profileOf(p)
+		if err != nil {
+			return nil, nil, err
+		}
+		found = out.Profile
+	}
+	file, err := s.Bounds.Open(ctx, s.Area.Path(d.SHA256), given)
+	if err != nil {
+		return nil, nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
+	}
+	if found == nil {
+		if found, err = finding.Profile(ctx, file, profile.Options{}); err != nil {
+			file.Close()
+			return nil, nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
+		}
+	}
+	if found.Rows == 0 {
+		file.Close()
+		return nil, nil, huma.Error422UnprocessableEntity("the delivery has no rows: there is nothing to draw rules from")
+	}
+	return file, found, nil
+}
+
+// knownProfile returns the newest profile of a delivery as it is read; nil where there is none.
+func (s *Server) knownProfile(ctx context.Context, t *tried) (*profile.Profile, error) {
+	p, err := s.Store.LastProfile(ctx, t.Delivery.ID)
+	switch {
+	case errors.Is(err, store.ErrNone):
+		return nil, nil
+	case err != nil:
+		return nil, s.failure("looking for a profile", err)
+	case p.State != store.Done || !reflect.DeepEqual(givenOf(p.Layout), t.Layout):
+		return nil, nil
+	}
+	out, err := s.profileOf(p)
+	return out.Profile, err
+}
+
+// draftedTarget drafts a target from a delivery, under a name that is free.
+func (s *Server) draftedTarget(ctx context.Context, d store.Delivery, name string) (t keptText, err error) {
+	file, found, err := s.profiled(ctx, d)
+	if err != nil {
+		return t, err
+	}
+	defer file.Close()
+	drafted := draft.Of(d.Name, found)
+	if name != "" {
+		drafted.Name = name
+	} else if drafted.Name, err = s.freeName(ctx, store.Targets, drafted.Name); err != nil {
+		return t, err
+	}
+	return keptText{drafted.Name, 0, string(drafted.YAML())}, nil
+}
+
+// draftedMapping drafts the mapping of a delivery to a target, under a name that is free.
+func (s *Server) draftedMapping(ctx context.Context, d store.Delivery, text store.Text, name string) (m keptText, err error) {
+	t, err := target.Parse([]byte(text.Text))
+	if err != nil {
+		return m, unusable("target", err)
+	}
+	versions, err := s.codesOf(ctx, t)
+	if err != nil {
+		return m, err
+	}
+	lists, err := s.Queue.CodeLists(ctx, versions)
+	if err != nil {
+		return m, s.failure("reading code lists", err)
+	}
+	file, found, err := s.profiled(ctx, d)
+	if err != nil {
+		return m, err
+	}
+	defer file.Close()
+	drafted, err := draft.For(ctx, t.WithCodes(lists), file, d.Name, found)
+	if err != nil {
+		return m, s.failure("drafting a mapping", err)
+	}
+	if name != "" {
+		drafted.Name = name
+	} else if drafted.Name, err = s.freeName(ctx, store.Mappings, drafted.Name); err != nil {
+		return m, err
+	}
+	return keptText{drafted.Name, 0, string(drafted.YAML())}, nil
+}
+
+// freeName returns a name that no text of a library has, made of one.
+func (s *Server) freeName(ctx context.Context, l store.Library, name string) (string, error) {
+	free := name
+	for n := 2; ; n++ {
+		_, err := s.Store.Text(ctx, l, free, 0)
+		if errors.Is(err, store.ErrNone) {
+			return free, nil
+		} else if err != nil {
+			return "", s.failure("looking for a free name", err)
+		}
+		free = fmt.Sprintf("%s_%d", name, n)
+	}
+}
+
+func (s *Server) changeRules(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body NewShift
+}) (*answer[Rules], error) {
+	k, err := s.keptRules(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if len(k.Changes) >= mostChanges {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the draft has %d changes: save it, and go on from there",
+			mostChanges))
+	}
+	before, err := k.texts()
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	after, err := before.With(in.Body.Steps)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	if _, err := after.Parse(); err != nil {
+		return nil, unusable("change", err)
+	}
+	if string(after.Target) == string(before.Target) && string(after.Mapping) == string(before.Mapping) {
+		return s.showRules(ctx, &byID{in.ID}) // it says so already
+	}
+	k.Changes = append(k.Changes, RuleShift{in.Body.Words, in.Body.Steps, time.Now().UTC().Truncate(time.Second)})
+	k.Undone = nil
+	return s.keepRules(ctx, in.ID, k)
+}
+
+func (s *Server) undoRules(ctx context.Context, in *byID) (*answer[Rules], error) {
+	return s.shift(ctx, in.ID, "there is no change that could be taken back", func(k *kept) (from, to *[]RuleShift) {
+		return &k.Changes, &k.Undone
+	})
+}
+
+func (s *Server) redoRules(ctx context.Context, in *byID) (*answer[Rules], error) {
+	return s.shift(ctx, in.ID, "no change was taken back", func(k *kept) (from, to *[]RuleShift) {
+		return &k.Undone, &k.Changes
+	})
+}
+
+// shift moves the last change of one list of a draft to another one.
+func (s *Server) shift(ctx context.Context, id, none string, lists func(*kept) (from, to *[]RuleShift)) (*answer[Rules], error) {
+	k, err := s.keptRules(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	from, to := lists(k)
+	last := len(*from) - 1
+	if last < 0 {
+		return nil, huma.Error409Conflict(none)
+	}
+	*to = append(*to, (*from)[last])
+	*from = (*from)[:last]
+	return s.keepRules(ctx, id, k)
+}
+
+func (s *Server) saveRules(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body SaveRules
+	By   string `header:"Steward" maxLength:"100" doc:"who saves it, for those who read the versions later"`
+}) (*answer[Rules], error) {
+	k, err := s.keptRules(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if steps := renaming(k, in.Body); len(steps) > 0 {
+		k.Changes = append(k.Changes, RuleShift{"rename", steps, time.Now()})
+	}
+	texts, err := k.texts()
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	joined, err := texts.Parse()
+	if err != nil {
+		return nil, unusable("draft", err)
+	}
+	saved := &kept{Target: k.Target}
+	if string(texts.Target) != k.Target.Text || k.Target.Version == 0 {
+		text := store.Text{Name: joined.Name, Title: joined.Title, Text: string(texts.Target), AddedBy: in.By}
+		if saved.Target, err = s.saveText(ctx, store.Targets, text, k.Target, in.Body.Over); err != nil {
+			return nil, err
+		}
+	}
+	if k.Mapping != nil {
+		saved.Mapping = k.Mapping
+		if string(texts.Mapping) != k.Mapping.Text || k.Mapping.Version == 0 {
+			m := joined.Mapping
+			text := store.Text{Name: m.Name, Title: m.Title, Target: m.Target, Text: string(texts.Mapping), AddedBy: in.By}
+			one, err := s.saveText(ctx, store.Mappings, text, *k.Mapping, in.Body.Over)
+			if err != nil {
+				return nil, err
+			}
+			saved.Mapping = &one
+		}
+	}
+	return s.keepRules(ctx, in.ID, saved)
+}
+
+// renaming makes the steps by which what was drafted is saved under other names.
+func renaming(k *kept, ask SaveRules) (steps []edit.Step) {
+	set := func(in, property, name string) {
+		steps = append(steps, edit.Step{In: in, Do: edit.Set, Path: []string{property}, Value: name})
+	}
+	if ask.Target != "" && ask.Target != k.Target.Name {
+		set(edit.Target, "target", ask.Target)
+		if k.Mapping != nil {
+			set(edit.Mapping, "target", ask.Target)
+		}
+	}
+	if k.Mapping != nil && ask.Mapping != "" && ask.Mapping != k.Mapping.Name {
+		set(edit.Mapping, "mapping", ask.Mapping)
+	}
+	return steps
+}
+
+// saveText saves a version of a text that began from another one. A name that others took, and a version
+// that others saved meanwhile, are told instead.
+func (s *Server) saveText(ctx context.Context, l store.Library, t store.Text, from keptText, over bool) (keptText, error) {
+	newest, err := s.Store.Text(ctx, l, t.Name, 0)
+	switch {
+	case errors.Is(err, store.ErrNone):
+	case err != nil:
+		return keptText{}, s.failure("looking for a "+words[l], err)
+	case over:
+	case from.Version == 0 || from.Name != t.Name:
+		return keptText{}, huma.Error409Conflict(fmt.Sprintf("there is a %s %q already: choose another name", words[l], t.Name))
+	case newest.Version != from.Version && newest.Text != t.Text:
+		return keptText{}, huma.Error409Conflict(fmt.Sprintf("version %d of the %s %s was saved meanwhile%s; the draft began "+
+			"from version %d: look at what differs, and save over it or begin anew", newest.Version, words[l], t.Name,
+			by(newest.AddedBy), from.Version))
+	}
+	added, err := s.addText(ctx, l, t)
+	return keptText{added.Name, added.Version, added.Text}, err
+}
+
+// by names who has done something.
+func by(who string) string {
+	if who == "" {
+		return ""
+	}
+	return " by " + who
+}
+
+// trial puts together what a delivery is sifted by: the texts that a request gives, or the draft. What the
+// target refers to and is not there, is left out and named.
+func (s *Server) trial(ctx context.Context, id string, texts suggest.Texts) (t *jobs.Trial, unreferred []string, err error) {
+	d, err := s.delivery(ctx, id)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := s.isTable(d); err != nil {
+		return nil, nil, err
+	}
+	parsed, err := texts.Parse()
+	if err != nil {
+		return nil, nil, unusable("draft", err)
+	}
+	t = &jobs.Trial{Delivery: d, Layout: layoutOf(d, parsed.Mapping), Target: parsed}
+	if unreferred, err = s.referTrial(ctx, t); err != nil {
+		return nil, nil, err
+	}
+	if t.Codes, err = s.codesOf(ctx, parsed); err != nil {
+		return nil, nil, err
+	}
+	t.RepeatOf, err = s.repeatOf(ctx, d)
+	return t, unreferred, err
+}
+
+// referTrial finds what a target refers to. References to tables of which there are no rows yet are taken
+// out of it, and so are control values in a file that comes with the delivery.
+func (s *Server) referTrial(ctx context.Context, t *jobs.Trial) (missing []string, err error) {
+	t.RefersTo = map[string]string{}
+	alone := *t.Target
+	keep := func(all []target.ForeignKey) (some []target.ForeignKey, err error) {
+		for _, fk := range all {
+			name := fk.Reference.Resource
+			if name == "" || t.RefersTo[name] != "" {
+				some = append(some, fk)
+				continue
+			}
+			r, err := s.Store.NewestOf(ctx, name)
+			switch {
+			case errors.Is(err, store.ErrNone):
+				missing = append(missing, name)
+			case err != nil:
+				return nil, s.failure("looking for what the target refers to", err)
+			default:
+				t.RefersTo[name] = r.ID
+				some = append(some, fk)
+			}
+		}
+		return some, nil
+	}
+	if alone.ForeignKeys, err = keep(t.Target.ForeignKeys); err != nil {
+		return nil, err
+	}
+	if alone.AbsentFrom, err = keep(t.Target.AbsentFrom); err != nil {
+		return nil, err
+	}
+	if alone.NeedsCompanion() {
+		alone.Delivery.Controls = slices.DeleteFunc(slices.Clone(alone.Delivery.Controls), func(c target.Control) bool {
+			return c.In == target.CompanionText
+		})
+		missing = append(missing, "the file with control values")
+	}
+	t.Target = &alone
+	return missing, nil
+}
+
+// layoutOf returns the settings by which a delivery is read: those saved with it, then those of a mapping.
+func layoutOf(d store.Delivery, m *target.Mapping) layout.Given {
+	given := givenOf(d.Layout)
+	if m != nil && m.Layout != nil {
+		given = given.Over(*m.Layout)
+	}
+	return given
+}
