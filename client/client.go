@@ -107,6 +107,9 @@ func (c *Client) call(ctx context.Context, method, path string, body io.Reader, 
 		return err
 	}
 	defer resp.Body.Close()
+	if resp.StatusCode == http.StatusNoContent {
+		return nil
+	}
 	return json.NewDecoder(resp.Body).Decode(into)
 }
 
@@ -271,8 +274,27 @@ func (c *Client) Follow(ctx context.Context, id string, each func(api.Run)) (r a
 	if err != nil {
 		return r, err
 	}
-	defer resp.Body.Close()
-	events := bufio.NewReader(resp.Body)
+	reason, err := follow(ctx, resp.Body, func(data []byte) error {
+		r = api.Run{}
+		if err := json.Unmarshal(data, &r); err != nil {
+			return err
+		}
+		if each != nil {
+			each(r)
+		}
+		return nil
+	})
+	if err == nil && r.FinishedAt == nil {
+		err = fmt.Errorf("the run could not be followed to its end: %s; see sieb runs show %s", reason, id)
+	}
+	return r, err
+}
+
+// follow reads events to the end of a stream, and hands each document on. It returns why the stream
+// has ended, as far as that was said.
+func follow(ctx context.Context, stream io.ReadCloser, each func(data []byte) error) (reason string, err error) {
+	defer stream.Close()
+	events := bufio.NewReader(stream)
 	event, reason := "", "the service closed the connection"
 	for {
 		line, err := events.ReadBytes('\n')
@@ -285,21 +307,17 @@ func (c *Client) Follow(ctx context.Context, id string, each func(api.Run)) (r a
 				reason = end.Reason
 			}
 		} else if has {
-			r = api.Run{}
-			if err := json.Unmarshal(data, &r); err != nil {
-				return r, err
-			}
-			if each != nil {
-				each(r)
+			if err := each(data); err != nil {
+				return reason, err
 			}
 		}
 		switch {
-		case errors.Is(err, io.EOF) && (r.FinishedAt != nil):
-			return r, nil
+		case errors.Is(err, io.EOF):
+			return reason, nil
 		case err != nil && ctx.Err() != nil:
-			return r, ctx.Err()
+			return reason, ctx.Err()
 		case err != nil:
-			return r, fmt.Errorf("the run could not be followed to its end: %s; see sieb runs show %s", reason, id)
+			return reason, nil
 		}
 	}
 }
