@@ -11,6 +11,7 @@ export const router = createRouter({
     { path: '/deliveries/:id', component: DeliveryPage, props: true, meta: { title: 'Delivery' } },
     { path: '/deliveries/:id/reading', component: ReadingPage, props: true, meta: { title: 'Reading' } },
     { path: '/deliveries/:id/profile', component: () => import('./pages/ProfilePage.vue'), props: true, meta: { title: 'Profile' } },
+    { path: '/deliveries/:id/rules', component: () => import('./pages/RulesPage.vue'), props: true, meta: { title: 'Rules' } },
     { path: '/:rest(.*)', component: MissingPage, meta: { title: 'Nothing here' } },
   ],
 })

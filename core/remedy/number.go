@@ -53,6 +53,9 @@ func makeNumber(r *Remedy, c *Column) (step, error) {
 		if !ok {
 			return cell, false
 		}
+		if c.Datatype.IsNumber() {
+			return out, true // also where it is written so: the column would not have read it
+		}
 		return told(out, cell)
 	}}, nil
 }

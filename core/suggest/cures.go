@@ -89,13 +89,20 @@ func (g *group) propose() {
 	g.sets()
 	g.limits()
 	g.missing()
-	g.weaken("blank", "blank "+wrongWords[code.Class()]+" instead of rejecting the row", g.demand(edit.Set, "blank", "onViolation",
+	what := wrongWords[code.Class()]
+	switch code {
+	case violation.RangeLow:
+		what = "what is below the minimum"
+	case violation.RangeHigh:
+		what = "what is above the maximum"
+	}
+	g.weaken("blank", "blank "+what+" instead of rejecting the row", g.demand(edit.Set, "blank", "onViolation",
 		code.String()))
 }
 
 // wrongWords name the cells that break a rule of a class.
 var wrongWords = map[string]string{"type": "what is not of the datatype", "date": "what is no such date",
-	"length": "what has another length", "range": "what is beyond the limit", "pattern": "what is not of the form",
+	"length": "what has another length", "pattern": "what is not of the form",
 	"set": "what is not allowed", "encoding": "what cannot be decoded", "order": "what is out of order",
 	"reference": "what is not in the list", "quoting": "what is quoted wrongly"}
 
@@ -606,7 +613,7 @@ func isOfRows(c violation.Code) bool {
 	return c == violation.KeyDuplicate || c == violation.RequiredEmpty
 }
 
-// mended returns the values that pass with a cure for all; nil where all of them do.
+// mended returns the values that pass with a cure for all; nil where all of them do, and they are many.
 func (g *group) mended(before, after []bool) (values []string) {
 	all := g.Others == 0 && len(g.values) == len(g.Broken.Values)
 	for k, v := range g.values {
@@ -616,11 +623,14 @@ func (g *group) mended(before, after []bool) (values []string) {
 			all = false
 		}
 	}
-	if all {
+	if all && len(values) > mostNamed {
 		return nil
 	}
 	return values
 }
+
+// mostNamed is how many values a suggestion names that mends all.
+const mostNamed = 100
 
 // add keeps a suggestion that is not there yet.
 func (b *builder) add(s Suggestion) {

@@ -102,6 +102,7 @@ type Work struct {
 type Asked struct {
 	Column string   // only of this column
 	Values []string // only of these of its values; nil for the most frequent
+	Pairs  bool     // only what may feed columns that nothing feeds
 }
 
 // Bounds of a search.
@@ -120,11 +121,13 @@ func (w *Work) Find(ctx context.Context, asked Asked) ([]Suggestion, error) {
 		return nil, err
 	}
 	b := &builder{Work: w, target: t, asked: asked, known: map[string]bool{}}
-	if err := b.columns(ctx); err != nil {
-		return nil, err
-	}
-	if asked.Column == "" {
-		b.whole()
+	if !asked.Pairs {
+		if err := b.columns(ctx); err != nil {
+			return nil, err
+		}
+		if asked.Column == "" {
+			b.whole()
+		}
 	}
 	if asked.Values == nil {
 		if err := b.pairs(ctx); err != nil {

@@ -99,7 +99,7 @@ func TestCures(t *testing.T) {
 			[]string{"v allow “A3” +1 /0 -0"}},
 		{"a limit", "{name: v, datatype: integer, maximum: 40}", []string{"41", "45", "3"},
 			[]string{"v raise the maximum to 45 +2 /0 -0", "v raise the maximum to 41 +1 /0 -0",
-				"v blank what is beyond the limit instead of rejecting the row +2 /0 -0"}},
+				"v blank what is above the maximum instead of rejecting the row +2 /0 -0"}},
 		{"a day before the first", "{name: v, datatype: date, minimum: 2026-02-01}", []string{"2026-01-31", "2026-02-03"},
 			[]string{"v lower the minimum to 2026-01-31 +1 /0 -0"}},
 		{"too many digits", "{name: v, datatype: decimal, precision: 4, scale: 1}", []string{"1.25", "1.5"},

@@ -16,6 +16,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"sieb/core/check"
+	"sieb/core/edit"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/suggest"
@@ -31,6 +32,8 @@ import (
 type AskRehearsal struct {
 	Target  string `json:"target,omitempty" maxLength:"4194304" doc:"text of a target, YAML or JSON; left out, the delivery's draft of rules is meant"`
 	Mapping string `json:"mapping,omitempty" maxLength:"4194304" doc:"text of a mapping to it"`
+
+	Steps []edit.Step `json:"steps,omitempty" maxItems:"10000" doc:"changes that are tried on top; what is told since is then against the texts without them"`
 }
 
 // Rehearsal is what a run would give, without a record.
@@ -140,6 +143,7 @@ type AskSuggestions struct {
 	AskRehearsal
 	Column string   `json:"column,omitempty" doc:"only of this column"`
 	Values []string `json:"values,omitempty" maxItems:"200" doc:"only of these of its values"`
+	Pairs  bool     `json:"pairs,omitempty" doc:"only what may feed columns that nothing feeds; these are not tried"`
 }
 
 // Suggestions are changes that would mend violations, as far as they were tried.
@@ -181,7 +185,8 @@ type tried struct {
 	texts      suggest.Texts
 	unreferred []string
 	key        string
-	draft      *kept // where the texts are those of the draft
+	draft      *kept          // where the texts are those of the draft
+	before     *suggest.Texts // without the steps that are tried on top; nil where there are none
 }
 
 // try puts together what a request tries.
@@ -204,6 +209,13 @@ func (s *Server) try(ctx context.Context, id string, ask AskRehearsal) (*tried, 
 			return nil, huma.Error422UnprocessableEntity(err.Error())
 		}
 	}
+	if len(ask.Steps) > 0 {
+		without := t.texts
+		if t.texts, err = without.With(ask.Steps); err != nil {
+			return nil, huma.Error422UnprocessableEntity(err.Error())
+		}
+		t.before = &without
+	}
 	return t, s.complete(ctx, id, t)
 }
 
@@ -224,12 +236,18 @@ func keyOf(t *jobs.Trial, texts suggest.Texts) (string, error) {
 	return hex.EncodeToString(sum[:]), err
 }
 
-// saved is what the draft began with, to be compared with; nil where nothing was changed.
+// saved is what is compared with: what the draft began with, or the texts without the steps that are tried on
+// top; nil where nothing was changed.
 func (s *Server) saved(ctx context.Context, id string, t *tried) (*tried, error) {
-	if t.draft == nil || len(t.draft.Changes) == 0 {
+	base := &tried{}
+	switch {
+	case t.before != nil:
+		base.texts = *t.before
+	case t.draft != nil && len(t.draft.Changes) > 0:
+		base.texts = t.draft.begun()
+	default:
 		return nil, nil
 	}
-	base := &tried{texts: t.draft.begun()}
 	return base, s.complete(ctx, id, base)
 }
 
@@ -417,7 +435,7 @@ func (s *Server) rehearsalRows(ctx context.Context, in *struct {
 		return nil, s.unreadable(t, err)
 	}
 	var before *sift.Account
-	if in.Body.Side == "changed" || t.draft != nil && len(t.draft.Changes) > 0 && seen.IsWhole {
+	if in.Body.Side == "changed" || seen.IsWhole {
 		if before, err = s.savedAccount(ctx, in.ID, t, in.Body.Side == "changed"); err != nil {
 			return nil, err
 		}
@@ -651,12 +669,12 @@ func (s *Server) tellSuggestions(ctx context.Context, t *tried, ask *AskSuggesti
 	if err != nil {
 		return err
 	}
-	if ask.Column == "" {
+	if ask.Column == "" && !ask.Pairs {
 		if w.Profile, err = s.knownProfile(ctx, t); err != nil {
 			return err
 		}
 	}
-	found, err := w.Find(ctx, suggest.Asked{Column: ask.Column, Values: ask.Values})
+	found, err := w.Find(ctx, suggest.Asked{Column: ask.Column, Values: ask.Values, Pairs: ask.Pairs})
 	if err != nil {
 		return err
 	}
@@ -667,6 +685,9 @@ func (s *Server) tellSuggestions(ctx context.Context, t *tried, ask *AskSuggesti
 			items = suggest.Rank(items)
 		}
 		return out.event("suggestions", Suggestions{items, tried, total, together, isDone})
+	}
+	if ask.Pairs {
+		return tell(0, nil, true)
 	}
 	if err := tell(0, nil, false); err != nil {
 		return err

@@ -69,6 +69,7 @@ type NewShift struct {
 type SaveRules struct {
 	Target  string `json:"target,omitempty" doc:"another name for the target"`
 	Mapping string `json:"mapping,omitempty" doc:"another name for the mapping"`
+	By      string `json:"by,omitempty" maxLength:"100" doc:"who saves it, for those who read the versions later"`
 	Over    bool   `json:"over,omitempty" doc:"save even where another version was saved since the draft began"`
 }
 
@@ -436,7 +437,6 @@ func (s *Server) shift(ctx context.Context, id, none string, lists func(*kept) (
 func (s *Server) saveRules(ctx context.Context, in *struct {
 	ID   string `path:"id"`
 	Body SaveRules
-	By   string `header:"Steward" maxLength:"100" doc:"who saves it, for those who read the versions later"`
 }) (*answer[Rules], error) {
 	k, err := s.keptRules(ctx, in.ID)
 	if err != nil {
@@ -455,7 +455,7 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 	}
 	saved := &kept{Target: k.Target}
 	if string(texts.Target) != k.Target.Text || k.Target.Version == 0 {
-		text := store.Text{Name: joined.Name, Title: joined.Title, Text: string(texts.Target), AddedBy: in.By}
+		text := store.Text{Name: joined.Name, Title: joined.Title, Text: string(texts.Target), AddedBy: in.Body.By}
 		if saved.Target, err = s.saveText(ctx, store.Targets, text, k.Target, in.Body.Over); err != nil {
 			return nil, err
 		}
@@ -464,7 +464,7 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 		saved.Mapping = k.Mapping
 		if string(texts.Mapping) != k.Mapping.Text || k.Mapping.Version == 0 {
 			m := joined.Mapping
-			text := store.Text{Name: m.Name, Title: m.Title, Target: m.Target, Text: string(texts.Mapping), AddedBy: in.By}
+			text := store.Text{Name: m.Name, Title: m.Title, Target: m.Target, Text: string(texts.Mapping), AddedBy: in.Body.By}
 			one, err := s.saveText(ctx, store.Mappings, text, *k.Mapping, in.Body.Over)
 			if err != nil {
 				return nil, err

@@ -26,7 +26,7 @@ export function untilBack(): Promise<void> {
 }
 
 /** Requests that do something each time they arrive: whether one has arrived is not known when no answer comes. */
-const isOnce = (r: Request): boolean => r.method === 'POST' && /\/(runs|targets|members)$/.test(new URL(r.url).pathname)
+const isOnce = (r: Request): boolean => r.method === 'POST' && /\/(runs|targets|members|rules\/(changes|undo|redo|save))$/.test(new URL(r.url).pathname)
 
 /** Fetches with patience: what finds the service away is asked again when it is back. */
 export async function patient(request: Request): Promise<Response> {

@@ -36,6 +36,18 @@ export type Found = Schemas['Found']
 export type Drafts = Schemas['Drafts']
 export type Placed = Schemas['Placed']
 export type Violations = Schemas['Violations']
+export type Rules = Schemas['Rules']
+export type RulesText = Schemas['RulesText']
+export type Step = Schemas['Step']
+export type Rehearsal = Schemas['Rehearsal']
+export type ColumnFit = Schemas['ColumnFit']
+export type BrokenRule = Schemas['BrokenRule']
+export type WrongValue = Schemas['WrongValue']
+export type MadeRow = Schemas['MadeRow']
+export type MadeRows = Schemas['MadeRows']
+export type Suggestion = Schemas['Suggestion']
+export type Suggestions = Schemas['Suggestions']
+export type RemedyHelp = Schemas['Help']
 
 export const api = createClient<paths>({ baseUrl: '', fetch: patient })
 

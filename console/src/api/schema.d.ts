@@ -931,6 +931,8 @@ export interface components {
              * @enum {string}
              */
             side?: "accepted" | "rejected" | "excluded" | "changed";
+            /** @description changes that are tried on top; what is told since is then against the texts without them */
+            steps?: components["schemas"]["Step"][];
             /** @description text of a target, YAML or JSON; left out, the delivery's draft of rules is meant */
             target?: string;
             /** @description of these only those with this value; the first */
@@ -943,6 +945,8 @@ export interface components {
         AskRehearsal: {
             /** @description text of a mapping to it */
             mapping?: string;
+            /** @description changes that are tried on top; what is told since is then against the texts without them */
+            steps?: components["schemas"]["Step"][];
             /** @description text of a target, YAML or JSON; left out, the delivery's draft of rules is meant */
             target?: string;
         };
@@ -968,6 +972,10 @@ export interface components {
             column?: string;
             /** @description text of a mapping to it */
             mapping?: string;
+            /** @description only what may feed columns that nothing feeds; these are not tried */
+            pairs?: boolean;
+            /** @description changes that are tried on top; what is told since is then against the texts without them */
+            steps?: components["schemas"]["Step"][];
             /** @description text of a target, YAML or JSON; left out, the delivery's draft of rules is meant */
             target?: string;
             /** @description only of these of its values */
@@ -994,6 +1002,8 @@ export interface components {
             mapping?: string;
             /** Format: int64 */
             offset?: number;
+            /** @description changes that are tried on top; what is told since is then against the texts without them */
+            steps?: components["schemas"]["Step"][];
             /** @description text of a target, YAML or JSON; left out, the delivery's draft of rules is meant */
             target?: string;
         };
@@ -2294,6 +2304,8 @@ export interface components {
             value: string;
         };
         SaveRules: {
+            /** @description who saves it, for those who read the versions later */
+            by?: string;
             /** @description another name for the mapping */
             mapping?: string;
             /** @description save even where another version was saved since the draft began */
@@ -4575,10 +4587,7 @@ export interface operations {
     saveRules: {
         parameters: {
             query?: never;
-            header?: {
-                /** @description who saves it, for those who read the versions later */
-                Steward?: string;
-            };
+            header?: never;
             path: {
                 id: string;
             };

@@ -7,10 +7,12 @@ import DeliveryActions from './DeliveryActions.vue'
 import StateMark from './StateMark.vue'
 import StationNav from './StationNav.vue'
 
-const { id, delivery = undefined, state = undefined, drafts = undefined } = defineProps<{
+const { id, delivery = undefined, state = undefined, drafts = undefined, changes = 0 } = defineProps<{
   id: string
   delivery?: Delivery
   drafts?: Drafts
+  /** Changes of rules that are not saved. */
+  changes?: number
   /** In place of the delivery's own state, that of the run which is shown. */
   state?: string
 }>()
@@ -38,7 +40,7 @@ const router = useRouter()
     <h2>This is no table</h2>
     <p>{{ delivery.refusal }}.</p>
   </section>
-  <StationNav :delivery="id" :drafts="drafts" />
+  <StationNav :delivery="id" :drafts="drafts" :changes="changes" :rejects="delivery?.run?.tally?.rejected" />
 </template>
 
 <style scoped>

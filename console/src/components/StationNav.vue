@@ -1,15 +1,24 @@
 <script setup lang="ts">
 /** The stations of a delivery, in the order of a steward's day. */
 import type { Drafts } from '../api/client'
+import { count } from '../format'
 
-const { delivery, drafts = undefined } = defineProps<{ delivery: string; drafts?: Drafts }>()
+const { delivery, drafts = undefined, changes = 0, rejects = undefined } = defineProps<{
+  delivery: string
+  drafts?: Drafts
+  /** Changes of rules that are not saved. */
+  changes?: number
+  /** Rows that the newest run has rejected. */
+  rejects?: number
+}>()
 </script>
 
 <template>
   <nav class="stations" aria-label="Stations of the delivery">
     <RouterLink :to="`/deliveries/${delivery}/reading`" exact-active-class="here">Reading<span v-if="drafts?.layout" class="draft" title="The layout has changes that are not saved">not saved</span></RouterLink>
     <RouterLink :to="`/deliveries/${delivery}/profile`" exact-active-class="here">Profile<span v-if="drafts?.target" class="draft" title="A target is drafted and not added">draft</span></RouterLink>
-    <RouterLink :to="`/deliveries/${delivery}`" exact-active-class="here">Sifting</RouterLink>
+    <RouterLink :to="`/deliveries/${delivery}/rules`" exact-active-class="here">Rules<span v-if="changes > 0" class="draft" title="The rules have changes that are not saved">not saved</span></RouterLink>
+    <RouterLink :to="`/deliveries/${delivery}`" exact-active-class="here">Rejects<span v-if="rejects !== undefined" class="number">{{ count(rejects) }}</span></RouterLink>
   </nav>
 </template>
 
@@ -38,6 +47,11 @@ const { delivery, drafts = undefined } = defineProps<{ delivery: string; drafts?
   font-size: 11.5px;
   font-weight: 400;
   color: var(--grain);
+}
+
+.number {
+  margin-left: 6px;
+  color: var(--soft);
 }
 
 .stations a:hover {

@@ -1,0 +1,347 @@
+<script setup lang="ts">
+/** The Rules station: a column's pairing, rule and remedies are one thing, and every change is tried at once. */
+import { ElButton, ElSkeleton } from 'element-plus'
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { useAddress } from '../address'
+import { answered, api, type Delivery, type RemedyHelp, type Rules, type Step, type Suggestion, type Suggestions } from '../api/client'
+import { stream } from '../api/stream'
+import DeliveryHead from '../components/DeliveryHead.vue'
+import FailureNote from '../components/FailureNote.vue'
+import { useDrafts } from '../drafts'
+import { counted } from '../format'
+import BeginRules from '../rules/BeginRules.vue'
+import ColumnRail from '../rules/ColumnRail.vue'
+import ColumnRule from '../rules/ColumnRule.vue'
+import { useRules } from '../rules/draft'
+import ManyColumns from '../rules/ManyColumns.vue'
+import { listOf, objectOf, textsOf } from '../rules/model'
+import OverRows from '../rules/OverRows.vue'
+import { partNames, partsOf, type PartName } from '../rules/parts'
+import RowTable from '../rules/RowTable.vue'
+import SaveRules from '../rules/SaveRules.vue'
+import SuggestionPanel from '../rules/SuggestionPanel.vue'
+import TallyStrip from '../rules/TallyStrip.vue'
+import TextView from '../rules/TextView.vue'
+import WrongValues from '../rules/WrongValues.vue'
+
+const { id } = defineProps<{ id: string }>()
+const address = useAddress()
+const router = useRouter()
+const book = useDrafts(() => id)
+const work = useRules(() => id)
+const { rules, columns, rehearsal, isOld, state, isBusy, error } = work
+const delivery = ref<Delivery>()
+const failure = ref<unknown>()
+const isLoaded = ref(false)
+const isSaving = ref(false)
+const said = ref('')
+const help = shallowRef<RemedyHelp[]>([])
+const pairs = shallowRef<Suggestion[]>([])
+const picked = ref<string[]>([])
+let latest = 0
+let pairing = new AbortController()
+
+const part = computed<PartName | undefined>(() => partNames.find((p) => p === address.of('over')))
+const isText = computed(() => address.of('view') === 'text')
+const column = computed(() => (part.value || isText.value ? undefined : (columns.value.find((c) => c.name === address.of('column')) ?? (address.of('column') === undefined ? worst.value : undefined))))
+/** The column with which one begins: that in which most rows are wrong. */
+const worst = computed(() => {
+  const wrong = new Map((rehearsal.value?.columns ?? []).map((c) => [c.column, c.place || rehearsal.value?.tally.read === 0 ? c.wrong : c.wrong]))
+  return [...columns.value].sort((a, b) => (wrong.get(b.name) ?? 0) - (wrong.get(a.name) ?? 0))[0]
+})
+const strange = computed(() => {
+  const asked = address.of('column')
+  return asked !== undefined && rules.value && !columns.value.some((c) => c.name === asked) ? `The target has no column “${asked}”.` : ''
+})
+const fit = computed(() => rehearsal.value?.columns.find((c) => c.column === column.value?.name))
+const parts = computed(() => (rules.value ? partsOf(rules.value, rehearsal.value) : []))
+const changes = computed(() => rules.value?.changes.length ?? 0)
+const leftOut = computed(() => [...textsOf(objectOf(rules.value?.target.view).leftOut), ...textsOf(objectOf(rules.value?.mapping?.view).leftOut)])
+/** What the draft began with, in words. */
+const since = computed(() => {
+  const r = rules.value
+  if (!r) return ''
+  const of = r.mapping ?? r.target
+  return of.version > 0 ? `version ${of.version}` : 'the draft'
+})
+const rowKind = computed(() => address.of('rows') ?? (column.value && (fit.value?.wrong ?? 0) > 0 ? 'column' : 'rejected'))
+const title = computed(() => {
+  const r = rules.value
+  if (!r) return ''
+  const versioned = (t: Rules['target']): string => (t.version === 0 ? 'not saved yet' : `version ${t.version}${t.changed ? ', changed' : ''}`)
+  return { target: versioned(r.target), mapping: r.mapping ? versioned(r.mapping) : '' }
+})
+
+async function load(): Promise<void> {
+  const mine = ++latest
+  failure.value = undefined
+  try {
+    const found = await answered(api.GET('/api/v1/deliveries/{id}', { params: { path: { id } } }))
+    if (mine !== latest) return
+    delivery.value = found
+    document.title = `${found.name} · Rules · Sieb`
+    if (found.refusal) return
+    void book.load()
+    const has = await work.load()
+    const last = found.run?.target ? found.run : found.newest?.target ? found.newest : undefined
+    // By what the delivery was sifted last, it is worked on.
+    if (!has && !work.error.value && last?.target) await work.begin({ target: last.target.name, mapping: last.mapping?.name })
+    isLoaded.value = true
+  } catch (e) {
+    if (mine === latest) failure.value = e
+  }
+}
+
+onMounted(async () => {
+  try {
+    help.value = (await answered(api.GET('/api/v1/remedies'))).items
+  } catch {
+    help.value = [] // the form is of use without it
+  }
+})
+
+/** Looks for what may feed the columns that nothing feeds. */
+async function lookForPairs(): Promise<void> {
+  pairing.abort()
+  pairing = new AbortController()
+  const { signal } = pairing
+  const unfed = (rehearsal.value?.columns ?? []).filter((c) => !c.place)
+  if (unfed.length === 0 || unfed.length > 200) {
+    pairs.value = []
+    return
+  }
+  try {
+    await stream<Suggestions>(`/api/v1/deliveries/${id}/rehearsals/suggestions`, { pairs: true }, (s) => {
+      if (!signal.aborted) pairs.value = s.items.filter((i) => i.kind === 'pair')
+    }, signal)
+  } catch {
+    pairs.value = [] // pairing by hand goes on
+  }
+}
+
+/** A column that nothing feeds is fed by what fits best; each of the file's columns feeds one. */
+const bestPairs = computed(() => {
+  const taken = new Set<string>()
+  const fedColumns = new Set<string>()
+  return [...pairs.value].sort((a, b) => b.cells - a.cells).filter((p) => {
+    const from = JSON.stringify(p.steps[0]?.value)
+    if (taken.has(from) || fedColumns.has(p.column ?? '')) return false
+    taken.add(from)
+    fedColumns.add(p.column ?? '')
+    return true
+  })
+})
+
+watch(() => id, () => {
+  delivery.value = undefined
+  isLoaded.value = false
+  void load()
+}, { immediate: true })
+watch(() => rehearsal.value?.whole && !isOld.value && state.value, (is) => {
+  if (is) void lookForPairs()
+})
+onBeforeUnmount(() => {
+  latest++
+  pairing.abort()
+})
+
+async function change(words: string, steps: Step[]): Promise<boolean> {
+  said.value = ''
+  const done = await work.change(words, steps)
+  if (done) said.value = `Done: ${words}.`
+  return done
+}
+
+function pair(all: Suggestion[]): void {
+  void change(all.length === 1 ? all[0]!.words : `pair ${counted(all.length, 'column', 'columns')}`, all.flatMap((p) => p.steps))
+}
+
+function feed(name: string, header: string): void {
+  const c = columns.value.find((o) => o.name === name)
+  if (!c) return
+  if (c.habits) {
+    const drops = (['position', 'value', 'derive'] as const).filter((p) => p in (c.habits ?? {})).map((p): Step => ({ in: 'mapping', do: 'drop', path: ['columns', name, p] }))
+    void change(`${name} from ${header}`, [...drops, { in: 'mapping', do: 'set', path: ['columns', name, 'from'], value: header }])
+  } else {
+    void change(`${name} from ${header}`, [{ in: 'target', do: 'set', path: ['columns', name, 'titles'], value: [header, ...textsOf(c.demands.titles)] }])
+  }
+}
+
+function leave(header: string, on: boolean): void {
+  const into = rules.value?.mapping ? 'mapping' : 'target'
+  void change(on ? `leave ${header} out` : `ask about ${header} again`, [{ in: into, do: on ? 'add' : 'remove', path: ['leftOut'], value: header }])
+}
+
+/** Adds a column to the target that a column of the file feeds. */
+function addColumn(header: string): void {
+  const base = header.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase().replace(/[^\p{L}\p{N}]+/gu, '_').replace(/^_+|_+$/g, '') || 'column'
+  let name = base
+  for (let n = 2; columns.value.some((c) => c.name === name); n++) name = `${base}_${n}`
+  const steps: Step[] = [{ in: 'target', do: 'add', path: ['columns'], value: rules.value?.mapping ? { name } : { name, titles: [header] } }]
+  if (rules.value?.mapping) steps.push({ in: 'mapping', do: 'set', path: ['columns', name, 'from'], value: header })
+  void change(`a new column ${name} from ${header}`, steps).then((done) => {
+    if (done) choose(name)
+  })
+}
+
+const choose = (name: string): void => address.go({ column: name, over: undefined, view: undefined, rows: undefined, value: undefined, empty: undefined, page: undefined, find: undefined })
+const showPart = (p: string): void => address.go({ over: p, column: undefined, view: undefined, rows: undefined, value: undefined })
+
+function saved(r: Rules, sift: boolean): void {
+  isSaving.value = false
+  said.value = `Saved: target ${r.target.name}, version ${r.target.version}${r.mapping ? `, mapping ${r.mapping.name}, version ${r.mapping.version}` : ''}.`
+  if (sift) void start(r)
+}
+
+async function start(r: Rules): Promise<void> {
+  try {
+    const run = await answered(api.POST('/api/v1/runs', { body: { delivery: id, target: r.target.name, mapping: r.mapping?.name } }))
+    await router.push(`/deliveries/${id}?run=${run.id}`)
+  } catch (e) {
+    error.value = e
+  }
+}
+
+async function beginAnew(): Promise<void> {
+  try {
+    await work.drop()
+    address.go({ column: undefined, over: undefined, view: undefined, rows: undefined, value: undefined, suggest: undefined })
+  } catch (e) {
+    error.value = e
+  }
+}
+
+const isSuggesting = computed(() => address.of('suggest') === 'open' && rules.value !== undefined)
+const lastChange = computed(() => rules.value?.changes.at(-1)?.words ?? '')
+const lastUndone = computed(() => rules.value?.undone.at(-1)?.words ?? '')
+
+/** Ctrl+Z and Ctrl+Shift+Z, where nothing is typed into. */
+function onKey(e: KeyboardEvent): void {
+  if (!(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== 'z' || (e.target as HTMLElement).closest('input, textarea')) return
+  e.preventDefault()
+  void (e.shiftKey ? work.redo() : work.undo())
+}
+onMounted(() => window.addEventListener('keydown', onKey))
+onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
+
+const columnWords = computed(() => String(column.value?.demands.description ?? ''))
+const pickedColumns = computed(() => columns.value.filter((c) => picked.value.includes(c.name)))
+const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).columns).length)
+</script>
+
+<template>
+  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :changes="changes" @changed="(d) => (delivery = d)" />
+  <FailureNote v-if="failure" :error="failure" :retry="load" class="part" />
+  <ElSkeleton v-if="!isLoaded && !failure && !delivery?.refusal" :rows="6" animated />
+  <template v-if="delivery && !delivery.refusal && isLoaded">
+    <FailureNote v-if="error" :error="error" class="part" />
+    <BeginRules v-if="!rules" :delivery="delivery" :begin="work.begin" />
+    <template v-else>
+      <p class="by">
+        into <b>{{ rules.target.name }}</b> <span class="soft">{{ typeof title === 'object' ? title.target : '' }}</span>
+        <template v-if="rules.mapping"> by mapping <b>{{ rules.mapping.name }}</b> <span class="soft">{{ typeof title === 'object' ? title.mapping : '' }}</span></template>
+        <span class="links">
+          <button type="button" class="link" @click="address.go({ view: isText ? undefined : 'text' })">{{ isText ? 'as a form' : 'as text' }}</button>
+          <button type="button" class="link" @click="beginAnew">{{ changes > 0 ? 'throw the draft away' : 'another target or mapping' }}</button>
+        </span>
+      </p>
+      <TallyStrip class="sheet" :rehearsal="rehearsal" :old="isOld" :changed="changes" :since="since" @shifted="address.go({ rows: 'changed', value: undefined })">
+        <ElButton size="small" :disabled="changes === 0 || isBusy" :title="lastChange && `Take back: ${lastChange}`" @click="work.undo()">Undo</ElButton>
+        <ElButton size="small" :disabled="rules.undone.length === 0 || isBusy" :title="lastUndone && `Again: ${lastUndone}`" @click="work.redo()">Redo</ElButton>
+        <ElButton size="small" @click="address.go({ suggest: 'open' })">Suggestions</ElButton>
+        <ElButton size="small" type="primary" @click="isSaving = true">{{ rules.target.changed || rules.mapping?.changed ? 'Save…' : 'Sift…' }}</ElButton>
+      </TallyStrip>
+      <p v-if="rehearsal?.unreferred" class="said">Not asked, since it is not there yet: {{ rehearsal.unreferred.join(', ') }}. Sift a delivery of it first.</p>
+      <p class="unseen" role="status">{{ said }}</p>
+      <p v-if="strange" class="said" role="status">{{ strange }}</p>
+      <TextView v-if="isText" :rules="rules" :change="change" />
+      <div v-else class="station">
+        <ColumnRail :columns="columns" :rehearsal="rehearsal" :chosen="column?.name" :parts="parts" :part="part" :pairs="bestPairs" :left-out="leftOut" :picked="picked" @choose="choose" @part="showPart" @pair="pair" @feed="feed" @leave="leave" @pick="(p) => (picked = p)" @add="addColumn" />
+        <div class="middle">
+          <ManyColumns v-if="picked.length > 0" :columns="pickedColumns" :help="help" @change="change" @done="picked = []" />
+          <template v-else-if="column">
+            <section class="sheet" :aria-label="`Rule of ${column.name}`">
+              <div class="head"><h2>{{ column.name }}</h2><span class="soft">{{ columnWords }}</span></div>
+              <ColumnRule :column="column" :rehearsal="rehearsal" :help="help" :mapping="rules.mapping?.name" @change="change" />
+            </section>
+            <WrongValues :delivery="id" :column="column" :state="state" :page="address.page()" :find="address.of('find')" @change="change" @rows="(v) => address.go({ rows: 'column', value: v, empty: v === '' ? 'yes' : undefined })" @page="(p) => address.go({ page: p === 1 ? undefined : p })" @find="(t) => address.go({ find: t || undefined, page: undefined })" />
+          </template>
+          <OverRows v-else-if="part" :delivery="id" :rules="rules" :rehearsal="rehearsal" :columns="columns" :part="part" :state="state" @change="change" @rows="(r) => address.go({ rows: 'column', value: undefined, rule: r })" />
+          <p v-else-if="excludedOf === 0" class="soft">The target has no columns.</p>
+          <RowTable :delivery="id" :state="state" :column="column?.name ?? (part ? address.of('rule') : undefined)" :header="fit?.header" :kind="rowKind" :value="address.of('empty') ? '' : address.of('value')" @kind="(k) => address.go({ rows: k, value: undefined, empty: undefined })" @forget="address.go({ value: undefined, empty: undefined })" />
+        </div>
+      </div>
+      <SuggestionPanel :delivery="id" :open="isSuggesting" :state="state" @close="address.go({ suggest: undefined })" @change="change" />
+      <SaveRules :rules="rules" :open="isSaving" :save="work.save" @close="isSaving = false" @saved="saved" />
+    </template>
+  </template>
+</template>
+
+<style scoped>
+.part {
+  padding: 14px;
+  margin-bottom: 14px;
+}
+
+.by {
+  margin: 0 0 8px;
+}
+
+.links {
+  display: inline-flex;
+  gap: 14px;
+  margin-left: 14px;
+}
+
+.said {
+  margin: 8px 0;
+  padding: 6px 12px;
+  border-left: 3px solid var(--grain);
+  background: var(--grain-wash);
+}
+
+.station {
+  display: grid;
+  grid-template-columns: 340px minmax(0, 1fr);
+  gap: 10px;
+  margin-top: 10px;
+  align-items: start;
+}
+
+.station > :first-child {
+  position: sticky;
+  top: 8px;
+  max-height: calc(100vh - 16px);
+}
+
+.middle {
+  display: grid;
+  gap: 10px;
+  min-width: 0;
+}
+
+.middle > * {
+  min-width: 0;
+}
+
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 12px;
+  padding: 8px 12px;
+  border-bottom: 1px solid var(--line);
+}
+
+@media (max-width: 900px) {
+  .station {
+    grid-template-columns: minmax(0, 1fr);
+  }
+
+  .station > :first-child {
+    position: static;
+    max-height: 46vh;
+  }
+}
+</style>

@@ -1,0 +1,222 @@
+<script setup lang="ts">
+/** The values of a column that break its rules, each with its likely cures and what these do. */
+import { ElButton, ElInput, ElPagination } from 'element-plus'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { answered, api, type Step, type Suggestion, type Suggestions, type WrongValue } from '../api/client'
+import { stream } from '../api/stream'
+import FailureNote from '../components/FailureNote.vue'
+import { count, counted, visible } from '../format'
+import { codeWords } from '../words'
+import { habit, habitIn, listOf, type ColumnSpec } from './model'
+import CureButton from './CureButton.vue'
+
+const { delivery, column, state, page, find = '' } = defineProps<{
+  delivery: string
+  column: ColumnSpec
+  /** Of the draft: with another one the values are others. */
+  state: number
+  page: number
+  find?: string
+}>()
+const emit = defineEmits<{ change: [words: string, steps: Step[]]; rows: [value: string]; page: [page: number]; find: [text: string] }>()
+
+const perPage = 12
+const mostCures = 3
+const values = shallowRef<WrongValue[]>()
+const total = ref(0)
+const suggestions = shallowRef<Suggestions>()
+const error = ref<unknown>()
+const recoding = ref<WrongValue>()
+const recodeTo = ref('')
+let watching = new AbortController()
+
+async function load(): Promise<void> {
+  watching.abort()
+  watching = new AbortController()
+  const { signal } = watching
+  error.value = undefined
+  try {
+    const found = await answered(api.POST('/api/v1/deliveries/{id}/rehearsals/values', { params: { path: { id: delivery } }, body: { column: column.name, find, offset: (page - 1) * perPage, limit: perPage }, signal }))
+    if (signal.aborted) return
+    values.value = found.items
+    total.value = found.total
+    if (found.items.length === 0) {
+      suggestions.value = undefined
+      return
+    }
+    await stream<Suggestions>(`/api/v1/deliveries/${delivery}/rehearsals/suggestions`, { column: column.name, values: found.items.map((v) => v.value) }, (s) => {
+      if (!signal.aborted) suggestions.value = s
+    }, signal)
+  } catch (e) {
+    if (!signal.aborted) error.value = e
+  }
+}
+
+watch(() => column.name, () => {
+  values.value = suggestions.value = undefined
+  recoding.value = undefined
+})
+watch(() => [delivery, column.name, state, page, find], () => void load(), { immediate: true })
+onBeforeUnmount(() => watching.abort())
+
+const isOf = (s: Suggestion, v: WrongValue): boolean => (s.code === '' || s.code === undefined || s.code === v.code || s.code.split('.')[0] === v.code.split('.')[0]) && (!s.values || s.values.length === 0 || s.values.includes(v.value))
+
+/** What mends more than one of the values. */
+const forAll = computed(() => (suggestions.value?.items ?? []).filter((s) => (s.values?.length ?? 0) !== 1 && total.value > 1 && s.kind !== 'pair').slice(0, 5))
+
+/** The likely cures of a value: those for it alone first. */
+function curesOf(v: WrongValue): Suggestion[] {
+  const all = (suggestions.value?.items ?? []).filter((s) => isOf(s, v))
+  const own = all.filter((s) => s.values?.length === 1)
+  const others = total.value > 1 ? all.filter((s) => s.values?.length !== 1 && s.kind !== 'missing' && s.kind !== 'recode') : all.filter((s) => s.values?.length !== 1)
+  return [...own, ...others].slice(0, mostCures)
+}
+
+function startRecoding(v: WrongValue): void {
+  recoding.value = recoding.value === v ? undefined : v
+  recodeTo.value = ''
+}
+
+function recode(): void {
+  const v = recoding.value
+  if (!v) return
+  const said = habit(column, 'remedies')
+  emit('change', `${column.name}: recode “${v.value}” to “${recodeTo.value}”`, [{ in: habitIn(column), do: 'add', path: ['columns', column.name, 'remedies'], value: { recode: { [v.value]: recodeTo.value } }, base: listOf(said.value) }])
+  recoding.value = undefined
+}
+
+const heading = computed(() => {
+  if (!values.value) return 'looking …'
+  if (total.value === 0) return find ? 'none with this text' : 'all fit'
+  return counted(total.value, 'value', 'values')
+})
+</script>
+
+<template>
+  <section class="sheet" aria-label="Values that do not fit">
+    <div class="head">
+      <h2>Values that do not fit</h2>
+      <span class="soft" role="status">{{ heading }}<template v-if="total > 0 && suggestions && !suggestions.done">; trying cures on all rows, {{ suggestions.tried }} of {{ suggestions.total }}</template><template v-else-if="total > 0">; each cure was tried on all rows</template></span>
+      <ElInput v-if="total > perPage || find" size="small" :model-value="find" clearable placeholder="Text in the value" aria-label="Search values" class="find" @change="(t: string) => emit('find', t)" />
+    </div>
+    <FailureNote v-if="error" :error="error" :retry="load" />
+    <p v-if="forAll.length > 0" class="all">
+      <span class="soft">for several at once</span>
+      <CureButton v-for="s in forAll" :key="s.id" :suggestion="s" @take="emit('change', `${column.name}: ${s.words}`, s.steps)" />
+    </p>
+    <table v-if="total > 0">
+      <tbody>
+        <tr v-for="v in values" :key="v.code + v.value">
+          <td class="value"><button type="button" class="cell" :title="`Show the rows with ${v.value === '' ? 'an empty cell' : v.value}`" @click="emit('rows', v.value)">{{ v.value === '' ? 'empty' : visible(v.value) }}</button></td>
+          <td class="number">{{ count(v.count) }}</td>
+          <td class="why" :title="v.message">{{ codeWords[v.code] ?? v.code }}<span v-if="v.action !== 'reject'" class="soft">, {{ v.action === 'flag' ? 'flagged' : v.action === 'blank' ? 'blanked' : 'refused' }}</span></td>
+          <td class="cures">
+            <CureButton v-for="s in curesOf(v)" :key="s.id" :suggestion="s" @take="emit('change', `${column.name}: ${s.words}`, s.steps)" />
+            <ElButton v-if="v.value !== '' && v.action !== 'flag'" size="small" :aria-expanded="recoding === v" @click="startRecoding(v)">recode…</ElButton>
+            <form v-if="recoding === v" class="recode" @submit.prevent="recode" @keydown.esc="recoding = undefined">
+              <ElInput v-model="recodeTo" size="small" placeholder="what it is meant to be; nothing: no value" :aria-label="`Recode ${v.value} to`" />
+              <ElButton size="small" native-type="submit" type="primary">Recode</ElButton>
+            </form>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <ElPagination v-if="total > perPage" size="small" layout="prev, pager, next" :total="total" :page-size="perPage" :current-page="page" class="pages" @current-change="(p: number) => emit('page', p)" />
+  </section>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 12px;
+  padding: 8px 12px;
+}
+
+.find {
+  width: 180px;
+  margin-left: auto;
+}
+
+.all {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px;
+  margin: 0;
+  padding: 4px 12px 8px;
+}
+
+table {
+  width: 100%;
+  border-collapse: collapse;
+  font-size: 13px;
+}
+
+td {
+  padding: 3px 10px;
+  border-top: 1px solid var(--line);
+  vertical-align: top;
+}
+
+.value {
+  min-width: 88px;
+  max-width: 220px;
+}
+
+.cell {
+  max-width: 100%;
+  padding: 0 3px;
+  border: 0;
+  border-bottom: 2px solid var(--rust);
+  background: var(--rust-wash);
+  color: var(--ink);
+  font: inherit;
+  text-align: left;
+  overflow-wrap: anywhere;
+  cursor: pointer;
+}
+
+.why {
+  width: 180px;
+}
+
+.cures {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 6px;
+}
+
+.cures .el-button {
+  margin: 0;
+}
+
+.recode {
+  display: flex;
+  gap: 6px;
+  width: 100%;
+}
+
+.pages {
+  padding: 6px 12px;
+}
+
+@media (max-width: 760px) {
+  tr {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) auto;
+    border-top: 1px solid var(--line);
+  }
+
+  td {
+    border: 0;
+  }
+
+  .why,
+  .cures {
+    grid-column: 1 / -1;
+    width: auto;
+  }
+}
+</style>

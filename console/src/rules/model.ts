@@ -1,0 +1,158 @@
+/** Targets and mappings as forms show them: what a draft's texts say of columns, and the steps that change it. */
+import type { Rules, Step } from '../api/client'
+
+export type Properties = Record<string, unknown>
+
+/** A column of the target, with what its mapping says of it. */
+export interface ColumnSpec {
+  name: string
+  /** What the target says. */
+  demands: Properties
+  /** What the mapping says; undefined where there is no mapping. */
+  habits?: Properties
+}
+
+const isObject = (v: unknown): v is Properties => typeof v === 'object' && v !== null && !Array.isArray(v)
+export const objectOf = (v: unknown): Properties => (isObject(v) ? v : {})
+export const listOf = (v: unknown): unknown[] => (Array.isArray(v) ? v : v === undefined || v === null ? [] : [v])
+export const textsOf = (v: unknown): string[] => listOf(v).map((one) => (one === null ? '' : String(one)))
+
+export function columnsOf(rules: Rules): ColumnSpec[] {
+  const habits = rules.mapping ? objectOf(objectOf(rules.mapping.view).columns) : undefined
+  return listOf(objectOf(rules.target.view).columns).map((c) => {
+    const demands = objectOf(c)
+    const name = String(demands.name ?? '')
+    return { name, demands, habits: habits && objectOf(habits[name]) }
+  })
+}
+
+/** Which text a property of a column's habits goes to, and what it is called there. */
+export const habitIn = (c: ColumnSpec): 'mapping' | 'target' => (c.habits ? 'mapping' : 'target')
+
+/** What counts of a habit: what the mapping says comes before what the target says. */
+export function habit(c: ColumnSpec, property: string): { value: unknown; from: 'mapping' | 'target' | undefined } {
+  if (c.habits && property in c.habits) return { value: c.habits[property], from: 'mapping' }
+  if (property in c.demands) return { value: c.demands[property], from: 'target' }
+  return { value: undefined, from: undefined }
+}
+
+export const datatypeOf = (c: ColumnSpec): string => String(c.demands.datatype ?? 'string')
+
+const wholeNumbers = ['integer', 'byte', 'short', 'int', 'long', 'unsignedByte', 'unsignedShort', 'unsignedInt', 'unsignedLong', 'nonNegativeInteger', 'positiveInteger', 'nonPositiveInteger', 'negativeInteger']
+
+/** What kind of values a datatype has. */
+export function kindOf(datatype: string): 'number' | 'moment' | 'boolean' | 'text' {
+  if (wholeNumbers.includes(datatype) || ['decimal', 'double', 'number', 'float'].includes(datatype)) return 'number'
+  if (['date', 'dateTime', 'dateTimeStamp', 'time'].includes(datatype)) return 'moment'
+  return datatype === 'boolean' ? 'boolean' : 'text'
+}
+
+/** The datatypes that are offered, with what they mean. */
+export const datatypes = [
+  { value: 'string', label: 'text' },
+  { value: 'integer', label: 'whole number' },
+  { value: 'decimal', label: 'decimal number' },
+  { value: 'double', label: 'floating-point number' },
+  { value: 'boolean', label: 'yes or no' },
+  { value: 'date', label: 'date' },
+  { value: 'dateTime', label: 'date and time' },
+  { value: 'time', label: 'time of day' },
+  { value: 'anyURI', label: 'web address (URI)' },
+  { value: 'duration', label: 'duration' },
+]
+
+export const datatypeWord = (datatype: string): string => datatypes.find((d) => d.value === datatype)?.label ?? datatype
+
+/** A property as a form shows it. */
+export interface Property {
+  name: string
+  label: string
+  meaning: string
+  kind: 'text' | 'count' | 'literal' | 'flag' | 'texts' | 'choice'
+  choices?: { value: string; label: string }[]
+  hint?: string
+  fits: (kind: ReturnType<typeof kindOf>, datatype: string) => boolean
+}
+
+const always = (): boolean => true
+
+/** What the table demands of a column. */
+export const demands: Property[] = [
+  { name: 'datatype', label: 'Datatype', meaning: 'what kind of values the column holds', kind: 'choice', choices: datatypes, fits: always },
+  { name: 'required', label: 'Required', meaning: 'no cell may be without a value', kind: 'flag', fits: always },
+  { name: 'unique', label: 'Unique', meaning: 'no value occurs twice', kind: 'flag', fits: always },
+  { name: 'minimum', label: 'At least', meaning: 'the least value that is allowed; of a date also today, today-30', kind: 'literal', hint: 'no limit', fits: (k) => k === 'number' || k === 'moment' },
+  { name: 'maximum', label: 'At most', meaning: 'the greatest value that is allowed; of a date also today, today+7', kind: 'literal', hint: 'no limit', fits: (k) => k === 'number' || k === 'moment' },
+  { name: 'precision', label: 'Digits', meaning: 'how many digits a number may have, before and behind the point together', kind: 'count', hint: 'any', fits: (k, d) => k === 'number' && d !== 'double' },
+  { name: 'scale', label: 'Decimals', meaning: 'how many digits may stand behind the point; it goes with digits', kind: 'count', hint: 'any', fits: (_, d) => d === 'decimal' },
+  { name: 'minLength', label: 'Shortest', meaning: 'the least number of characters', kind: 'count', hint: 'any length', fits: (k) => k === 'text' },
+  { name: 'maxLength', label: 'Longest', meaning: 'the greatest number of characters', kind: 'count', hint: 'any length', fits: (k) => k === 'text' },
+  { name: 'format', label: 'Form', meaning: 'a regular expression over the whole value, such as [A-Z]{2}-[0-9]{6}', kind: 'text', hint: 'any text', fits: (k) => k === 'text' },
+  { name: 'oneOf', label: 'One of', meaning: 'the values that are allowed; type one and press Enter', kind: 'texts', hint: 'any value', fits: (k, d) => k !== 'boolean' && d !== 'double' },
+  { name: 'onViolation', label: 'When broken', meaning: 'what becomes of a row whose value breaks a rule of the column', kind: 'choice', choices: [{ value: '', label: 'reject the row' }, { value: 'blank', label: 'blank the cell' }, { value: 'flag', label: 'only flag it' }, { value: 'refuse', label: 'refuse the delivery' }], fits: always },
+  { name: 'description', label: 'Meaning', meaning: 'what the column means, for who reads or fills it', kind: 'text', hint: 'say it in words', fits: always },
+]
+
+/** How a sender writes a column. */
+export const habits: Property[] = [
+  { name: 'format', label: 'Written as', meaning: 'patterns of dates and times (LDML), such as dd.MM.yyyy; the first that matches wins', kind: 'texts', hint: 'yyyy-MM-dd', fits: (k) => k === 'moment' },
+  { name: 'format', label: 'Yes and no', meaning: 'the texts for yes and for no with a bar between them, such as ja|nein', kind: 'texts', hint: 'true|false', fits: (k) => k === 'boolean' },
+  { name: 'decimalChar', label: 'Decimal sign', meaning: 'what stands before decimals', kind: 'choice', choices: [{ value: '', label: 'point' }, { value: ',', label: 'comma' }], fits: (k) => k === 'number' },
+  { name: 'groupChar', label: 'Thousands by', meaning: 'what stands between groups of three digits', kind: 'choice', choices: [{ value: '', label: 'nothing' }, { value: '.', label: 'point' }, { value: ',', label: 'comma' }, { value: ' ', label: 'blank' }, { value: "'", label: 'apostrophe' }], fits: (k) => k === 'number' },
+  { name: 'null', label: 'Missing', meaning: 'texts that stand for no value; an empty cell always does, unless it is taken out', kind: 'texts', hint: 'empty cells', fits: always },
+  { name: 'default', label: 'Else', meaning: 'the value, as the table has it, of cells without one', kind: 'text', hint: 'no value', fits: always },
+]
+
+/** The step that sets a property of a column, or drops it where there is nothing. */
+export function setting(into: 'target' | 'mapping', column: string, property: string, value: unknown): Step {
+  const path = ['columns', column, property]
+  const isNothing = value === undefined || value === '' || value === false || (Array.isArray(value) && value.length === 0)
+  return isNothing ? { in: into, do: 'drop', path } : { in: into, do: 'set', path, value }
+}
+
+/** A number where a text looks like one, so that it is written as one. */
+export const literal = (text: string): string | number => (/^-?(0|[1-9]\d{0,14})(\.\d+)?$/.test(text) && String(Number(text)) === text ? Number(text) : text)
+
+/** What feeds a column, in words. */
+export function feedOf(c: ColumnSpec): { kind: 'value' | 'derive' | 'header' | 'none'; text: string } {
+  for (const [kind, property] of [['value', 'value'], ['derive', 'derive']] as const) {
+    const { value } = habit(c, property)
+    const isOver = c.habits && ('from' in c.habits || 'position' in c.habits)
+    if (value !== undefined && !(isOver && !(c.habits && property in c.habits))) return { kind, text: String(value) }
+  }
+  return { kind: 'header', text: '' }
+}
+
+/** A rule in a few words, for a list of columns. */
+export function ruleWords(c: ColumnSpec): string {
+  const d = c.demands
+  const parts = [datatypeWord(datatypeOf(c))]
+  const [low, high] = [d.minimum, d.maximum]
+  if (low !== undefined && high !== undefined) parts[0] += ` ${String(low)} to ${String(high)}`
+  else if (low !== undefined) parts[0] += ` from ${String(low)}`
+  else if (high !== undefined) parts[0] += ` up to ${String(high)}`
+  if (d.oneOf !== undefined) parts.push(isObject(d.oneOf) ? `of the list ${String(d.oneOf.codes)}` : `one of ${listOf(d.oneOf).length}`)
+  if (d.unique === true) parts.push('unique')
+  if (d.required === true) parts.push('required')
+  return parts.join(', ')
+}
+
+/** A remedy's name, and what it is given. */
+export function remedyOf(r: unknown): { name: string; given: unknown } {
+  if (!isObject(r)) return { name: String(r), given: undefined }
+  const name = Object.keys(r)[0] ?? ''
+  return { name, given: r[name] }
+}
+
+/** What a remedy is given, in a few words. */
+export function givenWords(given: unknown): string {
+  if (given === undefined) return ''
+  if (Array.isArray(given)) return given.map(String).join(', ')
+  if (!isObject(given)) return String(given)
+  const pairs = Object.entries(given)
+  const shown = pairs.slice(0, 3).map(([k, v]) => `${k === '' ? 'empty' : k} → ${v === '' ? 'nothing' : String(v)}`).join(', ')
+  return pairs.length > 3 ? `${shown} and ${pairs.length - 3} more` : shown
+}
+
+/** Which of the settings of two forms differ, so that only these become steps. */
+export const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
