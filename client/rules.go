@@ -7,6 +7,7 @@ import (
 	"errors"
 	"net/http"
 
+	"sieb/core/suggest"
 	"sieb/service/api"
 )
 
@@ -99,6 +100,11 @@ func (c *Client) stream(ctx context.Context, path string, ask any, each func(dat
 // RehearsalValues returns the values that break rules of a column, the most frequent first.
 func (c *Client) RehearsalValues(ctx context.Context, id string, ask api.AskValues) (p api.Page[api.WrongValue], err error) {
 	return p, c.send(ctx, http.MethodPost, ofDelivery(id, "/rehearsals/values"), ask, &p)
+}
+
+// RehearsalSpellings returns the texts of a column that are likely one, written in different ways.
+func (c *Client) RehearsalSpellings(ctx context.Context, id string, ask api.AskSpellings) (s suggest.Spellings, err error) {
+	return s, c.send(ctx, http.MethodPost, ofDelivery(id, "/rehearsals/spellings"), ask, &s)
 }
 
 // RehearsalRows returns rows as delivered, as cleaned and as typed.

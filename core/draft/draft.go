@@ -23,6 +23,7 @@ import (
 	"sieb/core/suggest"
 	"sieb/core/target"
 	"sieb/core/value"
+	"sieb/core/variants"
 )
 
 // Draft is a first target, drawn from what one delivery holds, or from a table.
@@ -358,6 +359,7 @@ const (
 	mostOf    = 12
 	longestOf = 30
 	fewCodes  = 6
+	rarely    = 10 // times that a spelling is rarer than another one of which it is likely a variant
 	oftenCode = 20 // times that a whole number occurs, on average, which may be a code
 )
 
@@ -416,19 +418,28 @@ func draftSet(c *target.Column, from *profile.Column, n Notes) {
 	for _, v := range finding.Misspelt(from) {
 		misspelt[v.Value] = true
 	}
+	var texts []variants.Text
+	for _, v := range from.Top {
+		texts = append(texts, variants.Text{Text: v.Value, Count: v.Count})
+	}
+	for _, f := range variants.Find(texts, nil) {
+		for _, o := range f.Others {
+			misspelt[o.Text.Text] = misspelt[o.Text.Text] || o.Count*rarely <= f.Count
+		}
+	}
+	var left []profile.Value
 	for _, v := range from.Top {
 		text := clean(v.Value)
 		switch _, is := recode[text]; {
 		case is || slices.Contains(c.OneOf, text) || slices.Contains(c.Null, v.Value) || slices.Contains(c.Null, text):
 		case misspelt[v.Value]:
-			n.Add("oneOf", fmt.Sprintf("left out as perhaps misspelt: %s (%s)", oneLine(v.Value),
-				profile.Thousands(v.Count)))
+			left = append(left, profile.Value{Value: v.Value, Count: v.Count})
 		default:
 			c.OneOf = append(c.OneOf, text)
 		}
 	}
-	if n["oneOf"] == "" {
-		n["oneOf"] = "all values that occur"
+	if n["oneOf"] = "all values that occur"; len(left) > 0 {
+		n["oneOf"] = "left out as perhaps misspelt: " + occurrences(left)
 	}
 }
 

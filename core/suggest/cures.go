@@ -1,9 +1,11 @@
 package suggest
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -85,7 +87,9 @@ func (g *group) propose() {
 		return
 	}
 	g.formats()
+	g.units()
 	g.remedies()
+	g.trials()
 	g.sets()
 	g.limits()
 	g.missing()
@@ -233,6 +237,63 @@ var clocks = map[value.Datatype][]string{value.Date: {""}, value.DateTime: {" HH
 	"THH:mm:ssX"}}
 
 var signWords = map[string]string{".": "point", ",": "comma", " ": "blanks", "'": "apostrophes"}
+
+// units proposes to take off what stands behind numbers, such as a unit.
+func (g *group) units() {
+	if !g.column.Datatype.IsNumber() || g.Code.Class() != "type" {
+		return
+	}
+	behind := map[string]int64{}
+	for _, v := range g.values {
+		text := strings.TrimRight(v.Value, " ")
+		unit := strings.TrimLeft(text, "+-0123456789.,' \u00a0\u202f")
+		if unit != "" && len(unit) < len(text) && len([]rune(unit)) <= mostUnit && !strings.ContainsAny(unit, "0123456789") {
+			behind[text[len(strings.TrimRight(text[:len(text)-len(unit)], " ")):]] += v.Count
+		}
+	}
+	units := slices.SortedFunc(maps.Keys(behind), func(a, b string) int {
+		return cmp.Or(cmp.Compare(behind[b], behind[a]), strings.Compare(a, b))
+	})
+	for _, unit := range units[:min(len(units), mostUnits)] {
+		g.offer("remedy", "take off "+quoted(unit)+" (replace)", nil, g.remedy(map[string]any{"replace": map[string]any{
+			"find": unit, "with": ""}}))
+	}
+}
+
+const (
+	mostUnit  = 8 // characters of a unit
+	mostUnits = 3
+)
+
+// trials proposes to leave out rows whose value says that they are trials: TEST17 where a number is wanted.
+func (g *group) trials() {
+	header := ""
+	for _, m := range g.b.Result.Columns {
+		if m.Column == g.Column {
+			header = m.Header
+		}
+	}
+	if header == "" {
+		return
+	}
+	seen := map[string]bool{}
+	for _, v := range g.one() {
+		word := v.Value[:len(v.Value)-len(strings.TrimLeftFunc(v.Value, unicode.IsLetter))]
+		if !slices.Contains(trials, strings.ToLower(word)) || seen[word] {
+			continue
+		}
+		seen[word] = true
+		g.offer("exclude", fmt.Sprintf("leave out rows in which %s begins with %s", header, word), nil,
+			g.b.exclusion(fmt.Sprintf("cell(%s).startsWith(%s)", strconv.Quote(header), strconv.Quote(word)),
+				header+" begins with "+word))
+		last := &g.tries[len(g.tries)-1]
+		for _, o := range g.values {
+			if strings.HasPrefix(o.Value, word) {
+				last.Values, last.Cells = append(last.Values, o.Value), last.Cells+o.Count
+			}
+		}
+	}
+}
 
 // remedies proposes what cleans texts of all kinds.
 func (g *group) remedies() {
@@ -585,6 +646,10 @@ func (g *group) settle(ctx context.Context) error {
 	}
 	before := rejects[len(able)]
 	for i, c := range able {
+		if c.Kind == "exclude" {
+			g.b.add(c.Suggestion)
+			continue
+		}
 		for k, v := range g.values {
 			if (before[k] || isOfRows(g.Code)) && !rejects[i][k] && (c.only == nil || slices.Contains(c.only, v.Value)) {
 				c.Cells += v.Count
@@ -719,12 +784,18 @@ func (b *builder) exclude(text, reason string, rows int64) {
 			return
 		}
 	}
+	b.try(Suggestion{Kind: "exclude", Cells: rows, Steps: []edit.Step{b.exclusion(text, reason)},
+		Words: "leave out rows in which " + reason})
+}
+
+// exclusion makes the step that leaves rows out by a condition.
+func (b *builder) exclusion(text, reason string) edit.Step {
 	s := edit.Step{In: edit.Mapping, Do: edit.Add, Path: []string{"exclude"}, Value: map[string]any{"condition": text,
 		"reason": reason}}
 	if b.Mapping == nil {
 		s.In = edit.Target
 	}
-	b.try(Suggestion{Kind: "exclude", Cells: rows, Steps: []edit.Step{s}, Words: "leave out rows in which " + reason})
+	return s
 }
 
 // relations proposes row rules of what holds between columns in the delivery.
@@ -790,6 +861,40 @@ func RuleOf(kind string, columns []*target.Column) (name, text string) {
 			strings.Join(refs[1:], " + ")
 	}
 	return "", ""
+}
+
+// spellings proposes to recode what is likely the same, in columns whose texts recur.
+func (b *builder) spellings(ctx context.Context) error {
+	if b.File == nil {
+		return nil
+	}
+	found, err := b.Spellings(ctx)
+	if err != nil {
+		return err
+	}
+	for _, s := range found {
+		var cells int64
+		spellings := 0
+		for _, g := range s.Families {
+			for _, o := range g.Others {
+				cells += o.Count
+				spellings++
+			}
+		}
+		if spellings == 0 || int64(2*s.Texts) > b.Account.Rows || spellings > mostNamed {
+			continue // names that hardly recur are looked at one by one
+		}
+		steps, err := b.Recode(s.Column, s.Families)
+		if err != nil {
+			return err
+		}
+		words := fmt.Sprintf("recode %d spellings to %d", spellings, len(s.Families))
+		if spellings == 1 {
+			words = fmt.Sprintf("recode %s to %s", quoted(s.Families[0].Others[0].Text.Text), quoted(s.Families[0].Spelling))
+		}
+		b.try(Suggestion{Kind: "recode", Column: s.Column, Cells: cells, Words: words, Steps: steps})
+	}
+	return nil
 }
 
 // pairs proposes what may feed the columns that nothing feeds.

@@ -127,6 +127,9 @@ func (w *Work) Find(ctx context.Context, asked Asked) ([]Suggestion, error) {
 		}
 		if asked.Column == "" {
 			b.whole()
+			if err := b.spellings(ctx); err != nil {
+				return nil, err
+			}
 		}
 	}
 	if asked.Values == nil {

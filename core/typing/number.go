@@ -98,8 +98,8 @@ func (s *signs) settleUnsure(t *Reading, f Forms, decimal byte, h Hints) byte {
 		t.IsGroup = s.group[sign] > 0
 	case long == 0 && f.shortIntegers() > 0:
 		t.IsGroup = true // 745 and 1.234, but never 1234
-	case long > 0:
-		t.IsGroup = false
+	case long > 0 && (h.decimal == 0 || 20*long >= s.unsure[sign]):
+		t.IsGroup = false // of a few long ones more is said by the file
 	case h.decimal != 0:
 		t.IsGroup = sign != h.decimal
 	default:

@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
 	"reflect"
 	"slices"
@@ -17,6 +18,8 @@ import (
 
 	"sieb/core/check"
 	"sieb/core/edit"
+	"sieb/core/finding"
+	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/suggest"
@@ -146,6 +149,12 @@ type AskSuggestions struct {
 	Pairs  bool     `json:"pairs,omitempty" doc:"only what may feed columns that nothing feeds; these are not tried"`
 }
 
+// AskSpellings asks for spelling variants of a column.
+type AskSpellings struct {
+	AskRehearsal
+	Column string `json:"column" minLength:"1"`
+}
+
 // Suggestions are changes that would mend violations, as far as they were tried.
 type Suggestions struct {
 	Items    []suggest.Suggestion `json:"items"`
@@ -173,6 +182,10 @@ func (s *Server) rehearsalRoutes(api huma.API) {
 		"Rows as delivered, as cleaned and as typed", "rules", 404, 422)
 	rows.MaxBodyBytes = 3 * maxTargetBytes
 	huma.Register(api, rows, s.rehearsalRows)
+	spellings := op("rehearsalSpellings", http.MethodPost, "/deliveries/{id}/rehearsals/spellings",
+		"Texts of a column that are likely one, written in different ways", "rules", 404, 422)
+	spellings.MaxBodyBytes = 3 * maxTargetBytes
+	huma.Register(api, spellings, s.rehearsalSpellings)
 	huma.Register(api, stream(op("suggest", http.MethodPost, "/deliveries/{id}/rehearsals/suggestions",
 		"Changes that would mend violations, each tried on all rows (server-sent events)", "rules", 404, 422),
 		Suggestions{}, "events named suggestions, each with a document of what was tried so far; an event named ended says why it ends "+
@@ -640,6 +653,35 @@ func cutText(text string) string {
 	return text
 }
 
+func (s *Server) rehearsalSpellings(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Body AskSpellings
+}) (*answer[suggest.Spellings], error) {
+	t, err := s.try(ctx, in.ID, in.Body.AskRehearsal)
+	if err != nil {
+		return nil, err
+	}
+	run, done, err := s.Queue.Open(ctx, t.Trial)
+	if err != nil {
+		return nil, s.unreadable(t, err)
+	}
+	defer done()
+	seen, err := s.Book.First(ctx, t.key, s.Queue.Rehearsal(t.Trial))
+	if err != nil {
+		return nil, s.unreadable(t, err)
+	}
+	w := &suggest.Work{Texts: t.texts, File: run.Delivery, Lists: run.Codes, Result: seen.Result}
+	found, err := w.Spellings(ctx, in.Body.Column)
+	if err != nil {
+		return nil, s.unreadable(t, err)
+	}
+	if len(found) == 0 {
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the column %q holds no texts of the delivery: only such are "+
+			"compared", in.Body.Column))
+	}
+	return &answer[suggest.Spellings]{found[0]}, nil
+}
+
 func (s *Server) suggest(ctx context.Context, in *struct {
 	ID   string `path:"id"`
 	Body AskSuggestions
@@ -672,6 +714,11 @@ func (s *Server) tellSuggestions(ctx context.Context, t *tried, ask *AskSuggesti
 	if ask.Column == "" && !ask.Pairs {
 		if w.Profile, err = s.knownProfile(ctx, t); err != nil {
 			return err
+		}
+		if w.Profile == nil {
+			if w.Profile, err = finding.Profile(ctx, run.Delivery, profile.Options{}); err != nil {
+				return err
+			}
 		}
 	}
 	found, err := w.Find(ctx, suggest.Asked{Column: ask.Column, Values: ask.Values, Pairs: ask.Pairs})

@@ -47,6 +47,8 @@ export type MadeRow = Schemas['MadeRow']
 export type MadeRows = Schemas['MadeRows']
 export type Suggestion = Schemas['Suggestion']
 export type Suggestions = Schemas['Suggestions']
+export type Spellings = Schemas['Spellings']
+export type Family = Schemas['Family']
 export type RemedyHelp = Schemas['Help']
 
 export const api = createClient<paths>({ baseUrl: '', fetch: patient })

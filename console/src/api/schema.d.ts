@@ -435,6 +435,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{id}/rehearsals/spellings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Texts of a column that are likely one, written in different ways */
+        post: operations["rehearsalSpellings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/{id}/rehearsals/suggestions": {
         parameters: {
             query?: never;
@@ -967,6 +984,15 @@ export interface components {
              */
             limit: number;
         };
+        AskSpellings: {
+            column: string;
+            /** @description text of a mapping to it */
+            mapping?: string;
+            /** @description changes that are tried on top; what is told since is then against the texts without them */
+            steps?: components["schemas"]["Step"][];
+            /** @description text of a target, YAML or JSON; left out, the delivery's draft of rules is meant */
+            target?: string;
+        };
         AskSuggestions: {
             /** @description only of this column */
             column?: string;
@@ -1410,6 +1436,17 @@ export interface components {
             rules?: components["schemas"]["Answer"][];
             /** @description of the row as a whole, of several columns, and of cells that feed no column */
             violations: components["schemas"]["RowViolation"][];
+        };
+        Family: {
+            /**
+             * Format: int64
+             * @description of the proposed spelling
+             */
+            count: number;
+            /** @description the other spellings, the most frequent first */
+            others: components["schemas"]["Variant"][];
+            /** @description the proposed one: that of a set, or the most frequent one */
+            spelling: string;
         };
         Filter: {
             /** @description none where the condition is on the row */
@@ -2358,6 +2395,17 @@ export interface components {
             /** Format: int64 */
             rows: number;
         };
+        Spellings: {
+            column: string;
+            families: components["schemas"]["Family"][];
+            /** @description there are more, which were not compared */
+            more?: boolean;
+            /**
+             * Format: int64
+             * @description different ones, as the column's remedies leave them
+             */
+            texts: number;
+        };
         State: {
             /** @description of the keys, in whatever order: the sum of their XXH3 hashes, 128 bits */
             digest: string;
@@ -2518,6 +2566,16 @@ export interface components {
             /** Format: int64 */
             row?: number;
             value: string;
+        };
+        Variant: {
+            /** Format: int64 */
+            count: number;
+            text: string;
+            /**
+             * @description what it differs in: case, blanks, accents or signs; the order of words; a letter or two; letters that sound alike
+             * @enum {string}
+             */
+            why: "case" | "words" | "letters" | "sound";
         };
         VersionRef: {
             name: string;
@@ -4187,6 +4245,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MadeRows"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    rehearsalSpellings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskSpellings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spellings"];
                 };
             };
             /** @description Not Found */

@@ -15,11 +15,12 @@ import ColumnRail from '../rules/ColumnRail.vue'
 import ColumnRule from '../rules/ColumnRule.vue'
 import { useRules } from '../rules/draft'
 import ManyColumns from '../rules/ManyColumns.vue'
-import { listOf, objectOf, textsOf } from '../rules/model'
+import { datatypeOf, listOf, objectOf, textsOf } from '../rules/model'
 import OverRows from '../rules/OverRows.vue'
 import { partNames, partsOf, type PartName } from '../rules/parts'
 import RowTable from '../rules/RowTable.vue'
 import SaveRules from '../rules/SaveRules.vue'
+import SpellingPanel from '../rules/SpellingPanel.vue'
 import SuggestionPanel from '../rules/SuggestionPanel.vue'
 import TallyStrip from '../rules/TallyStrip.vue'
 import TextView from '../rules/TextView.vue'
@@ -44,10 +45,12 @@ let pairing = new AbortController()
 
 const part = computed<PartName | undefined>(() => partNames.find((p) => p === address.of('over')))
 const isText = computed(() => address.of('view') === 'text')
-const column = computed(() => (part.value || isText.value ? undefined : (columns.value.find((c) => c.name === address.of('column')) ?? (address.of('column') === undefined ? worst.value : undefined))))
+const column = computed(() => (part.value || isText.value ? undefined : (columns.value.find((c) => c.name === address.of('column')) ?? (address.of('column') === undefined ? (columns.value.find((c) => c.name === held.value) ?? worst.value) : undefined))))
+/** The column with which one has begun; it stays at hand when it is mended. */
+const held = ref('')
 /** The column with which one begins: that in which most rows are wrong. */
 const worst = computed(() => {
-  const wrong = new Map((rehearsal.value?.columns ?? []).map((c) => [c.column, c.place || rehearsal.value?.tally.read === 0 ? c.wrong : c.wrong]))
+  const wrong = new Map((rehearsal.value?.columns ?? []).map((c) => [c.column, c.wrong]))
   return [...columns.value].sort((a, b) => (wrong.get(b.name) ?? 0) - (wrong.get(a.name) ?? 0))[0]
 })
 const strange = computed(() => {
@@ -133,8 +136,12 @@ const bestPairs = computed(() => {
   })
 })
 
+watch(() => rehearsal.value && !isOld.value && column.value?.name, (name) => {
+  if (name) held.value = name
+})
 watch(() => id, () => {
   delivery.value = undefined
+  held.value = ''
   isLoaded.value = false
   void load()
 }, { immediate: true })
@@ -246,7 +253,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
           <button type="button" class="link" @click="beginAnew">{{ changes > 0 ? 'throw the draft away' : 'another target or mapping' }}</button>
         </span>
       </p>
-      <TallyStrip class="sheet" :rehearsal="rehearsal" :old="isOld" :changed="changes" :since="since" @shifted="address.go({ rows: 'changed', value: undefined })">
+      <TallyStrip class="sheet strip" :rehearsal="rehearsal" :old="isOld" :changed="changes" :since="since" @shifted="address.go({ rows: 'changed', value: undefined })">
         <ElButton size="small" :disabled="changes === 0 || isBusy" :title="lastChange && `Take back: ${lastChange}`" @click="work.undo()">Undo</ElButton>
         <ElButton size="small" :disabled="rules.undone.length === 0 || isBusy" :title="lastUndone && `Again: ${lastUndone}`" @click="work.redo()">Redo</ElButton>
         <ElButton size="small" @click="address.go({ suggest: 'open' })">Suggestions</ElButton>
@@ -266,6 +273,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
               <ColumnRule :column="column" :rehearsal="rehearsal" :help="help" :mapping="rules.mapping?.name" @change="change" />
             </section>
             <WrongValues :delivery="id" :column="column" :state="state" :page="address.page()" :find="address.of('find')" @change="change" @rows="(v) => address.go({ rows: 'column', value: v, empty: v === '' ? 'yes' : undefined })" @page="(p) => address.go({ page: p === 1 ? undefined : p })" @find="(t) => address.go({ find: t || undefined, page: undefined })" />
+            <SpellingPanel v-if="datatypeOf(column) === 'string' && fit?.place" :key="column.name" :delivery="id" :column="column" :state="state" :open="address.of('spellings') === 'open'" @open="(on) => address.go({ spellings: on ? 'open' : undefined })" @change="change" />
           </template>
           <OverRows v-else-if="part" :delivery="id" :rules="rules" :rehearsal="rehearsal" :columns="columns" :part="part" :state="state" @change="change" @rows="(r) => address.go({ rows: 'column', value: undefined, rule: r })" />
           <p v-else-if="excludedOf === 0" class="soft">The target has no columns.</p>
@@ -301,6 +309,13 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
   background: var(--grain-wash);
 }
 
+/* The account stays in sight while one works below it. */
+.strip {
+  position: sticky;
+  top: 0;
+  z-index: 5;
+}
+
 .station {
   display: grid;
   grid-template-columns: 340px minmax(0, 1fr);
@@ -311,8 +326,8 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
 
 .station > :first-child {
   position: sticky;
-  top: 8px;
-  max-height: calc(100vh - 16px);
+  top: 72px;
+  max-height: calc(100vh - 82px);
 }
 
 .middle {

@@ -116,7 +116,7 @@ const nothing: Record<string, string> = { column: 'No row breaks a rule of this 
             <td class="number">{{ count(r.row) }}</td><td class="number soft">{{ count(r.line) }}</td>
             <td :class="r.side">{{ r.side }}<span v-if="r.was && r.was !== r.side" class="soft"> (was {{ r.was }})</span></td>
             <template v-for="(h, k) in order" :key="h.i">
-              <td :class="{ cell: h.name === header && wrongIn(r), raw: true }">{{ visible(r.cells[h.i] ?? '') }}</td>
+              <td :class="{ cell: h.name === header && wrongIn(r), raw: true, short: (r.cells[h.i] ?? '').length <= 24 }">{{ visible(r.cells[h.i] ?? '') }}</td>
               <td v-if="column && k === 0 && header" :class="wrongIn(r) ? 'bad' : (r.values[at] ?? '') !== (r.cells[h.i] ?? '') ? 'made' : ''">{{ wrongIn(r) || (r.values[at] === null ? 'no value' : visible(r.values[at] ?? '')) }}</td>
             </template>
             <td class="bad">{{ column ? others(r) : (r.violations ?? []).map((v) => `${v.column ? `${v.column}: ` : ''}${v.message}`).join('; ') }}<span v-if="r.reason" class="soft">{{ r.reason }}</span></td>
@@ -184,6 +184,10 @@ th {
 
 .raw {
   white-space: pre-wrap;
+}
+
+.raw.short {
+  white-space: pre;
 }
 
 .cell {

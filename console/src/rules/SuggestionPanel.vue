@@ -58,7 +58,7 @@ function takeTogether(upTo: number): void {
     <ElProgress v-if="found && !found.done && found.total > 0" :percentage="Math.floor((100 * found.tried) / found.total)" aria-label="Suggestions that were tried" />
     <section v-if="together.length > 0" aria-label="Together">
       <h3>In the best order</h3>
-      <p>{{ together.length === 1 ? 'One mends' : `These ${together.length} mend` }} <b>{{ count(together.at(-1)?.rescued ?? 0) }} of {{ counted(found?.together?.rejected ?? 0, 'rejected row', 'rejected rows') }}</b>, and break none.</p>
+      <p>{{ together.length === 1 ? 'One mends' : `These ${together.length} mend` }} <b>{{ count(together.at(-1)?.rescued ?? 0) }} of {{ counted(found?.together?.rejected ?? 0, 'rejected row', 'rejected rows') }}</b>{{ together.length === 1 ? ', and breaks none.' : ', and break none.' }}</p>
       <ol>
         <li v-for="(t, i) in together" :key="t.id">
           {{ words(t.suggestion!) }} <span class="soft">{{ count(t.rescued) }} so far</span>

@@ -62,7 +62,7 @@ onBeforeUnmount(() => watching.abort())
 const isOf = (s: Suggestion, v: WrongValue): boolean => (s.code === '' || s.code === undefined || s.code === v.code || s.code.split('.')[0] === v.code.split('.')[0]) && (!s.values || s.values.length === 0 || s.values.includes(v.value))
 
 /** What mends more than one of the values. */
-const forAll = computed(() => (suggestions.value?.items ?? []).filter((s) => (s.values?.length ?? 0) !== 1 && total.value > 1 && s.kind !== 'pair').slice(0, 5))
+const forAll = computed(() => (suggestions.value?.items ?? []).filter((s) => (s.values?.length ?? 0) !== 1 && s.cells > 1 && s.kind !== 'pair').slice(0, 5))
 
 /** The likely cures of a value: those for it alone first. */
 function curesOf(v: WrongValue): Suggestion[] {
@@ -110,13 +110,15 @@ const heading = computed(() => {
           <td class="value"><button type="button" class="cell" :title="`Show the rows with ${v.value === '' ? 'an empty cell' : v.value}`" @click="emit('rows', v.value)">{{ v.value === '' ? 'empty' : visible(v.value) }}</button></td>
           <td class="number">{{ count(v.count) }}</td>
           <td class="why" :title="v.message">{{ codeWords[v.code] ?? v.code }}<span v-if="v.action !== 'reject'" class="soft">, {{ v.action === 'flag' ? 'flagged' : v.action === 'blank' ? 'blanked' : 'refused' }}</span></td>
-          <td class="cures">
-            <CureButton v-for="s in curesOf(v)" :key="s.id" :suggestion="s" @take="emit('change', `${column.name}: ${s.words}`, s.steps)" />
-            <ElButton v-if="v.value !== '' && v.action !== 'flag'" size="small" :aria-expanded="recoding === v" @click="startRecoding(v)">recode…</ElButton>
-            <form v-if="recoding === v" class="recode" @submit.prevent="recode" @keydown.esc="recoding = undefined">
-              <ElInput v-model="recodeTo" size="small" placeholder="what it is meant to be; nothing: no value" :aria-label="`Recode ${v.value} to`" />
-              <ElButton size="small" native-type="submit" type="primary">Recode</ElButton>
-            </form>
+          <td>
+            <div class="cures">
+              <CureButton v-for="s in curesOf(v)" :key="s.id" :suggestion="s" @take="emit('change', `${column.name}: ${s.words}`, s.steps)" />
+              <ElButton v-if="v.value !== '' && v.action !== 'flag'" size="small" :aria-expanded="recoding === v" @click="startRecoding(v)">recode…</ElButton>
+              <form v-if="recoding === v" class="recode" @submit.prevent="recode" @keydown.esc="recoding = undefined">
+                <ElInput v-model="recodeTo" size="small" placeholder="what it is meant to be; nothing: no value" :aria-label="`Recode ${v.value} to`" />
+                <ElButton size="small" native-type="submit" type="primary">Recode</ElButton>
+              </form>
+            </div>
           </td>
         </tr>
       </tbody>
@@ -214,7 +216,7 @@ td {
   }
 
   .why,
-  .cures {
+  td:last-child {
     grid-column: 1 / -1;
     width: auto;
   }
