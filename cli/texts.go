@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"sieb/client"
 	"sieb/core/codes"
 	"sieb/core/target"
 	"sieb/service/api"
@@ -128,20 +129,28 @@ func (a *app) showSchema(what string, schema func() []byte) *cobra.Command {
 	}
 }
 
+// shelfFlags adds the flags that narrow a list of texts down.
+func shelfFlags(cmd *cobra.Command, of *client.Shelf) {
+	cmd.Flags().StringVar(&of.Find, "find", "", "only those with this text in their name or title")
+	cmd.Flags().BoolVar(&of.Retired, "retired", false, "those that are retired, too")
+}
+
 func (a *app) targets() *cobra.Command {
+	var of client.Shelf
 	all := list(a, "Lists the targets", "there is no target yet; sieb targets add FILE adds one",
 		[]columnOf{{title: "target"}, {title: "version", number: true}, {title: "added"}, {title: "title", most: 60}},
 		func(cmd *cobra.Command, p pageFlags) (api.Page[api.Target], error) {
-			return connect(cmd).Targets(cmd.Context(), p.offset, p.limit)
+			return connect(cmd).Targets(cmd.Context(), of, p.offset, p.limit)
 		},
 		func(t api.Target) []string {
 			return []string{t.Name, strconv.Itoa(t.Version), t.AddedAt.Local().Format(dateTime), t.Title}
 		})
+	shelfFlags(all, &of)
 	show := showText(a, "target", func(cmd *cobra.Command, name string, version int) (api.Target, error) {
 		return connect(cmd).Target(cmd.Context(), name, version)
 	}, func(t api.Target) api.Target { return t })
-	return a.remote("targets", "Targets that the service knows", a.addTarget(), all, show,
-		a.showSchema("target", target.Schema))
+	return a.remote("targets", "Targets that the service knows", append(a.shelf(client.Targets, "target"), a.addTarget(), all,
+		show, a.showSchema("target", target.Schema), a.template(), a.describe(), a.createTable(), a.csvw(), a.fromDictionary())...)
 }
 
 func (a *app) mappings() *cobra.Command {
@@ -169,26 +178,29 @@ target, which the service must know already.`,
 			return nil
 		},
 	}
-	var of string
+	var to string
+	var of client.Shelf
 	all := list(a, "Lists the mappings", "there is no mapping yet; sieb mappings add FILE adds one",
 		[]columnOf{{title: "mapping"}, {title: "version", number: true}, {title: "target"}, {title: "added"},
 			{title: "title", most: 60}},
 		func(cmd *cobra.Command, p pageFlags) (api.Page[api.Mapping], error) {
-			return connect(cmd).Mappings(cmd.Context(), of, p.offset, p.limit)
+			return connect(cmd).Mappings(cmd.Context(), to, of, p.offset, p.limit)
 		},
 		func(m api.Mapping) []string {
 			return []string{m.Name, strconv.Itoa(m.Version), m.For, m.AddedAt.Local().Format(dateTime), m.Title}
 		})
-	all.Flags().StringVar(&of, "target", "", "only those for this target")
+	all.Flags().StringVar(&to, "target", "", "only those for this target")
+	shelfFlags(all, &of)
 	show := showText(a, "mapping", func(cmd *cobra.Command, name string, version int) (api.Mapping, error) {
 		return connect(cmd).Mapping(cmd.Context(), name, version)
 	}, func(m api.Mapping) api.Target { return m.Target })
-	return a.remote("mappings", "Mappings: how senders write what a target takes", add, all, show,
-		a.showSchema("mapping", target.MappingSchema))
+	return a.remote("mappings", "Mappings: how senders write what a target takes", append(a.shelf(client.Mappings, "mapping"),
+		add, all, show, a.showSchema("mapping", target.MappingSchema))...)
 }
 
 func (a *app) codeLists() *cobra.Command {
 	var name, title string
+	var of client.Shelf
 	add := &cobra.Command{
 		Use: "add FILE", Short: "Adds a code list, or a version of one", Args: oneFile,
 		Long: `Adds a code list from a text file: under a header a code in each line, and what it
@@ -225,13 +237,14 @@ oneOf: {codes: NAME}.`,
 		[]columnOf{{title: "code list"}, {title: "version", number: true}, {title: "added"},
 			{title: "title", most: 60}},
 		func(cmd *cobra.Command, p pageFlags) (api.Page[api.Target], error) {
-			return connect(cmd).CodeLists(cmd.Context(), p.offset, p.limit)
+			return connect(cmd).CodeLists(cmd.Context(), of, p.offset, p.limit)
 		},
 		func(t api.Target) []string {
 			return []string{t.Name, strconv.Itoa(t.Version), t.AddedAt.Local().Format(dateTime), t.Title}
 		})
+	shelfFlags(all, &of)
 	show := showText(a, "code list", func(cmd *cobra.Command, name string, version int) (api.Target, error) {
 		return connect(cmd).Codes(cmd.Context(), name, version)
 	}, func(t api.Target) api.Target { return t })
-	return a.remote("codes", "Code lists that targets name", add, all, show)
+	return a.remote("codes", "Code lists that targets name", append(a.shelf(client.Codes, "code list"), add, all, show)...)
 }

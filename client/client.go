@@ -192,9 +192,23 @@ func (c *Client) DraftFromTable(ctx context.Context, ask api.AskTable) (d api.Ta
 	return d, c.send(ctx, http.MethodPost, v1+"/targets/from-table", ask, &d)
 }
 
+// Shelf narrows a list of texts down.
+type Shelf struct {
+	Find    string // only those with this text in their name or title
+	Retired bool   // those that are retired, too
+}
+
+func (s Shelf) put(v url.Values) string {
+	put(v, "find", s.Find)
+	if s.Retired {
+		v.Set("retired", "true")
+	}
+	return v.Encode()
+}
+
 // Targets lists targets by name.
-func (c *Client) Targets(ctx context.Context, offset, limit int) (p api.Page[api.Target], err error) {
-	return p, c.get(ctx, v1+"/targets?"+page(offset, limit).Encode(), &p)
+func (c *Client) Targets(ctx context.Context, of Shelf, offset, limit int) (p api.Page[api.Target], err error) {
+	return p, c.get(ctx, v1+"/targets?"+of.put(page(offset, limit)), &p)
 }
 
 // Target returns a version of a target with its text, the newest for version 0.
@@ -208,10 +222,10 @@ func (c *Client) AddMapping(ctx context.Context, text []byte) (m api.Mapping, er
 }
 
 // Mappings lists mappings by name: those for one target, or all for "".
-func (c *Client) Mappings(ctx context.Context, target string, offset, limit int) (p api.Page[api.Mapping], err error) {
+func (c *Client) Mappings(ctx context.Context, target string, of Shelf, offset, limit int) (p api.Page[api.Mapping], err error) {
 	v := page(offset, limit)
 	put(v, "target", target)
-	return p, c.get(ctx, v1+"/mappings?"+v.Encode(), &p)
+	return p, c.get(ctx, v1+"/mappings?"+of.put(v), &p)
 }
 
 // Mapping returns a version of a mapping with its text, the newest for version 0.
@@ -227,8 +241,8 @@ func (c *Client) AddCodes(ctx context.Context, name, title string, text []byte) 
 }
 
 // CodeLists lists code lists by name.
-func (c *Client) CodeLists(ctx context.Context, offset, limit int) (p api.Page[api.Target], err error) {
-	return p, c.get(ctx, v1+"/codes?"+page(offset, limit).Encode(), &p)
+func (c *Client) CodeLists(ctx context.Context, of Shelf, offset, limit int) (p api.Page[api.Target], err error) {
+	return p, c.get(ctx, v1+"/codes?"+of.put(page(offset, limit)), &p)
 }
 
 // Codes returns a version of a code list with its text, the newest for version 0.

@@ -174,7 +174,7 @@ func TestService(t *testing.T) {
 		_, err = s.Client.AddTarget(ctx, []byte("target: silo\ncolumns:\n  - nam: a\n"))
 		assert.Equal(t, 422, statusOf(err))
 		assert.ErrorContains(t, err, `line 3, column 5: a column has no property "nam"; did you mean "name"?`)
-		list, err := s.Client.Targets(ctx, 0, 0)
+		list, err := s.Client.Targets(ctx, client.Shelf{}, 0, 0)
 		require.NoError(t, err)
 		assert.Equal(t, "driver_survey", list.Items[0].Name, "by name")
 	})

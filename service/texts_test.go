@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/client"
 	"sieb/core/remedy"
 	"sieb/core/report"
 	"sieb/demo"
@@ -39,10 +40,10 @@ func TestMappingsAndCodes(t *testing.T) {
 	two, err := s.Client.AddMapping(ctx, []byte("mapping: m\ntarget: tickets\ncolumns: {kg: {from: Gewicht}}\n"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, two.Version)
-	list, err := s.Client.Mappings(ctx, "tickets", 0, 0)
+	list, err := s.Client.Mappings(ctx, "tickets", client.Shelf{}, 0, 0)
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 2}, []int{list.Total, list.Items[0].Version})
-	none, err := s.Client.Mappings(ctx, "others", 0, 0)
+	none, err := s.Client.Mappings(ctx, "others", client.Shelf{}, 0, 0)
 	require.NoError(t, err)
 	assert.Zero(t, none.Total)
 	old, err := s.Client.Mapping(ctx, "m", 1)

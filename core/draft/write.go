@@ -7,9 +7,9 @@ import (
 	"strconv"
 	"strings"
 
+	"sieb/core/ddl"
 	"sieb/core/edit"
 	"sieb/core/remedy"
-	"sieb/core/target"
 	"sieb/core/value"
 )
 
@@ -175,110 +175,20 @@ func remedies(all []remedy.Remedy) string {
 // SQL writes a create table statement for rows that the draft accepts, with the
 // types of PostgreSQL.
 func (d *Draft) SQL() []byte {
-	var b bytes.Buffer
-	fmt.Fprintf(&b, "-- %s\ncreate table %s (\n", d.head, identifier(d.Name))
-	lines := make([][2]string, len(d.Columns))
-	for i := range d.Columns {
-		c := &d.Columns[i]
-		line := fmt.Sprintf("  %s %s", identifier(c.Name), sqlType(c, d.longest[i]))
-		if c.Required {
-			line += " not null"
-		}
-		if c.Unique {
-			line += " unique"
-		}
-		if len(c.OneOf) > 0 {
-			var texts []string
-			for _, t := range c.OneOf {
-				texts = append(texts, literal(t))
+	t := d.Target
+	t.Columns = slices.Clone(t.Columns)
+	for i := range t.Columns {
+		if c := &t.Columns[i]; c.Datatype == value.String && c.MaxLength == nil && d.longest[i] > 0 {
+			most := d.longest[i]
+			if len(c.Formats) == 0 {
+				most = headroom(most)
 			}
-			line += fmt.Sprintf(" check (%s in (%s))", identifier(c.Name), strings.Join(texts, ", "))
-		}
-		lines[i] = [2]string{line, oneLine(c.Title())}
-	}
-	for i, l := range lines {
-		comma := ","
-		if i == len(lines)-1 && len(d.Key) == 0 {
-			comma = ""
-		}
-		if l[1] != d.Columns[i].Name {
-			fmt.Fprintf(&b, "%-50s  -- %s\n", l[0]+comma, l[1])
-		} else {
-			b.WriteString(l[0] + comma + "\n")
+			c.MaxLength = &most
 		}
 	}
-	if len(d.Key) > 0 {
-		var names []string
-		for _, k := range d.Key {
-			names = append(names, identifier(k))
-		}
-		fmt.Fprintf(&b, "  primary key (%s)\n", strings.Join(names, ", "))
+	text, err := ddl.Create(&t, ddl.PostgreSQL)
+	if err != nil {
+		return nil
 	}
-	b.WriteString(");\n")
-	for i := range d.Columns {
-		if c := &d.Columns[i]; c.Description != "" {
-			fmt.Fprintf(&b, "comment on column %s.%s is %s;\n", identifier(d.Name), identifier(c.Name),
-				literal(oneLine(c.Description)))
-		}
-	}
-	return b.Bytes()
+	return []byte("-- " + d.head + "\n" + text)
 }
-
-// sqlType returns the type of PostgreSQL that holds the column's values, of texts that
-// are at most so long.
-func sqlType(c *target.Column, longest int) string {
-	switch c.Datatype {
-	case value.Integer:
-		return "bigint"
-	case value.Decimal:
-		if c.Precision != nil && c.Scale != nil {
-			return fmt.Sprintf("numeric(%d, %d)", *c.Precision, *c.Scale)
-		}
-		return "numeric"
-	case value.Double:
-		return "double precision"
-	case value.Boolean:
-		return "boolean"
-	case value.Date:
-		return "date"
-	case value.Time:
-		return "time"
-	case value.DateTime:
-		if zoned(c.Formats) {
-			return "timestamp with time zone"
-		}
-		return "timestamp"
-	}
-	switch {
-	case c.MaxLength != nil:
-		return fmt.Sprintf("varchar(%d)", *c.MaxLength)
-	case longest == 0:
-		return "text"
-	case len(c.Formats) == 0:
-		longest = headroom(longest)
-	}
-	return fmt.Sprintf("varchar(%d)", longest)
-}
-
-// reserved are the words of SQL that cannot name a column without quotes
-// (PostgreSQL's reserved key words).
-var reserved = strings.Fields(`all analyse analyze and any array as asc asymmetric authorization between binary both case cast check collate collation column
-concurrently constraint create cross current_catalog current_date current_role current_schema current_time current_timestamp current_user default
-deferrable desc distinct do else end except false fetch for foreign freeze from full grant group having ilike in initially inner intersect into is
-isnull join lateral leading left like limit localtime localtimestamp natural not notnull null offset on only or order outer overlaps placing primary
-references returning right select session_user similar some symmetric system_user table tablesample then to trailing true union unique user using
-variadic verbose when where window with`)
-
-// identifier writes a name as SQL takes it.
-func identifier(name string) string {
-	plain := strings.IndexFunc(name, func(r rune) bool {
-		return r != '_' && (r < 'a' || r > 'z') &&
-			(r < '0' || r > '9')
-	}) < 0
-	if plain && !slices.Contains(reserved, name) {
-		return name
-	}
-	return `"` + strings.ReplaceAll(name, `"`, `""`) + `"`
-}
-
-func literal(text string) string { return "'" + strings.ReplaceAll(text, "'", "''") + "'" }

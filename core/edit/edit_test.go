@@ -211,3 +211,46 @@ func TestTextsComeBack(t *testing.T) {
 		assert.Equal(t, pairs, remedies[0].(map[string]any)["recode"])
 	})
 }
+
+func TestDifferences(t *testing.T) {
+	const before = `target: tickets
+title: Tickets
+columns:
+  - {name: no, required: true}
+  - {name: kg, datatype: integer, maximum: 40, null: ["", n/a]}
+  - {name: old}
+  - {name: crop, oneOf: [wheat, rye]}
+rowRules:
+  - {name: net, condition: kg > 0}
+  - {name: gone, condition: kg < 9}
+`
+	const after = `# a comment is no difference
+target: tickets
+title: Weighings
+columns:
+  - {required: true, name: no}
+  - {name: crop, oneOf: [wheat, barley]}
+  - {name: kg, datatype: integer, maximum: 45, null: ["", n/a], required: true}
+  - {name: site, oneOf: [Ahrensee]}
+rowRules:
+  - {name: net, condition: kg > 1}
+  - {name: new, condition: kg < 9}
+tolerance: {rejected: 2%}
+`
+	all, err := edit.Differences([]byte(before), []byte(after))
+	require.NoError(t, err)
+	var said []string
+	for _, d := range all {
+		said = append(said, strings.TrimSpace(d.Column+" "+d.Words))
+	}
+	assert.ElementsMatch(t, []string{"title was Tickets and is Weighings", "crop oneOf: barley added", "crop oneOf: rye taken out",
+		"kg maximum was 40 and is 45", "kg required is true", "site is new: oneOf Ahrensee", "old is gone",
+		"the columns stand in another order", "rowRules, net: condition was kg > 0 and is kg > 1", "rowRules: new is new",
+		"rowRules: gone is gone", "tolerance is rejected 2%"}, said)
+	none, err := edit.Differences([]byte(before), []byte(before))
+	require.NoError(t, err)
+	assert.Empty(t, none)
+	mapped, err := edit.Differences([]byte(mapping), []byte(strings.Replace(mapping, "Gross kg", "Brutto", 1)))
+	require.NoError(t, err)
+	assert.Equal(t, []edit.Difference{{Column: "weight", Words: "from was Gross kg and is Brutto"}}, mapped)
+}

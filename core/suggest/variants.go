@@ -65,6 +65,8 @@ type counted struct {
 	chain  *remedy.Chain
 	counts map[string]int64
 	more   bool
+	rows   int64
+	isIdle bool // nearly each text is another one: names of things, in which no spelling recurs
 }
 
 // Spellings looks for spelling variants in columns of texts; with names only in these. All rows are read.
@@ -77,11 +79,14 @@ func (w *Work) Spellings(ctx context.Context, names ...string) ([]Spellings, err
 	if err != nil || len(all) == 0 {
 		return nil, err
 	}
-	if err := countTexts(ctx, w.File, all); err != nil {
+	if err := countTexts(ctx, w.File, all, names == nil); err != nil {
 		return nil, err
 	}
 	var found []Spellings
 	for _, c := range all {
+		if c.isIdle {
+			continue
+		}
 		s := Spellings{Column: c.column.Name, Texts: len(c.counts), More: c.more, Families: []variants.Family{}}
 		texts := make([]variants.Text, 0, len(c.counts))
 		for text, n := range c.counts {
@@ -112,13 +117,14 @@ func (w *Work) texts(t *target.Target, names []string) (all []*counted, err erro
 		if err != nil {
 			return nil, err
 		}
-		all = append(all, &counted{c, m.Place - 1, chain, map[string]int64{}, false})
+		all = append(all, &counted{column: c, place: m.Place - 1, chain: chain, counts: map[string]int64{}})
 	}
 	return all, nil
 }
 
-// countTexts reads all rows and counts the texts of columns.
-func countTexts(ctx context.Context, file *source.File, all []*counted) error {
+// countTexts reads all rows and counts the texts of columns; quickly, it gives those up in which hardly a text
+// recurs.
+func countTexts(ctx context.Context, file *source.File, all []*counted, quickly bool) error {
 	rows, err := file.Rows(ctx)
 	if err != nil {
 		return err
@@ -136,6 +142,13 @@ func countTexts(ctx context.Context, file *source.File, all []*counted) error {
 			}
 			cells := b.Cells(row)
 			for _, c := range all {
+				if c.isIdle {
+					continue
+				}
+				if c.rows++; quickly && c.rows%hardly == 0 && int64(2*len(c.counts)) > c.rows {
+					c.isIdle, c.counts = true, nil
+					continue
+				}
 				if c.place < len(cells) {
 					c.add(bytes.ToValidUTF8(b.Text(cells[c.place]), []byte("\uFFFD")))
 				}
@@ -144,6 +157,9 @@ func countTexts(ctx context.Context, file *source.File, all []*counted) error {
 		return nil
 	})
 }
+
+// hardly is after how many rows it is looked whether texts recur.
+const hardly = 20_000
 
 func (c *counted) add(cell []byte) {
 	text, _, _ := c.chain.Apply(cell, workbook.Text)

@@ -24,8 +24,8 @@ func (s *Server) textRoutes(api huma.API) {
 	huma.Register(api, op("listDatabases", http.MethodGet, "/databases",
 		"Databases that the service's settings name, from which targets can be drawn", "targets"), s.listDatabases)
 	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name",
-		"targets"), func(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
-		return list(ctx, s, store.Targets, "", *in, targetOf)
+		"targets"), func(ctx context.Context, in *textsAsked) (*answer[Page[Target]], error) {
+		return list(ctx, s, store.Targets, *in, "", targetListed)
 	})
 	registerLibrary(s, api, store.Targets, "Target", targetOf)
 
@@ -40,7 +40,9 @@ func (s *Server) textRoutes(api huma.API) {
 	huma.Register(api, add, s.addMapping)
 	huma.Register(api, op("listMappings", http.MethodGet, "/mappings", "Mappings in their newest versions, by name",
 		"mappings"), func(ctx context.Context, in *mappingsAsked) (*answer[Page[Mapping]], error) {
-		return list(ctx, s, store.Mappings, in.Target, in.Paging, mappingOf)
+		return list(ctx, s, store.Mappings, in.textsAsked, in.Target, func(t store.Listed) Mapping {
+			return Mapping{targetListed(t), t.Target}
+		})
 	})
 	registerLibrary(s, api, store.Mappings, "Mapping", mappingOf)
 
@@ -48,8 +50,8 @@ func (s *Server) textRoutes(api huma.API) {
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, codes.MaxBytes
 	huma.Register(api, add, s.addCodes)
 	huma.Register(api, op("listCodes", http.MethodGet, "/codes", "Code lists in their newest versions, by name",
-		"codes"), func(ctx context.Context, in *Paging) (*answer[Page[Target]], error) {
-		return list(ctx, s, store.Codes, "", *in, targetOf)
+		"codes"), func(ctx context.Context, in *textsAsked) (*answer[Page[Target]], error) {
+		return list(ctx, s, store.Codes, *in, "", targetListed)
 	})
 	registerLibrary(s, api, store.Codes, "Codes", targetOf)
 }
@@ -67,6 +69,7 @@ func registerLibrary[T any](s *Server, api huma.API, l store.Library, one string
 	}
 	huma.Register(api, op("show"+one, http.MethodGet, "/"+tag+"/{name}", "The newest version of a "+words[l], tag, 404),
 		func(ctx context.Context, in *ByName) (*answer[T], error) { return show(ctx, &version{ByName: *in}) })
+	s.shelfRoutes(api, l, one)
 	huma.Register(api, op("show"+one+"Version", http.MethodGet, "/"+tag+"/{name}/versions/{version}",
 		"One version of a "+words[l], tag, 404), show)
 }
@@ -74,20 +77,37 @@ func registerLibrary[T any](s *Server, api huma.API, l store.Library, one string
 // words are what people call the texts of the libraries.
 var words = map[store.Library]string{store.Targets: "target", store.Mappings: "mapping", store.Codes: "code list"}
 
-// list answers with a page of a library; of mappings only those for a target, where it is
-// named.
-func list[T any](ctx context.Context, s *Server, l store.Library, target string, in Paging,
-	view func(t store.Text, withText bool) T) (*answer[Page[T]], error) {
-	found, total, err := s.Store.Texts(ctx, l, target, in.Offset, in.Limit)
+// list answers with a page of a library.
+func list[T any](ctx context.Context, s *Server, l store.Library, in textsAsked, target string,
+	view func(store.Listed) T) (*answer[Page[T]], error) {
+	found, total, err := s.Store.Texts(ctx, l, store.Shelf{Target: target, Find: in.Find, Retired: in.Retired}, in.Offset,
+		in.Limit)
 	if err != nil {
 		return nil, s.failure("listing "+string(l), err)
 	}
-	return pageOf(found, total, func(t store.Text) T { return view(t, false) }), nil
+	return pageOf(found, total, view), nil
+}
+
+// targetListed shows a text as a list does.
+func targetListed(t store.Listed) Target {
+	out := targetOf(t.Text, false)
+	out.Retired, out.Deliveries = t.RetiredAt.Valid, t.Deliveries
+	if parsed, err := target.Parse([]byte(t.Text.Text)); err == nil {
+		out.Columns = len(parsed.Columns)
+	}
+	return out
+}
+
+// textsAsked asks for texts of a library.
+type textsAsked struct {
+	Paging
+	Find    string `query:"find" maxLength:"200" doc:"only those with this text in their name or title, whatever the letter case"`
+	Retired bool   `query:"retired" doc:"those that are retired, too"`
 }
 
 // mappingsAsked asks for mappings.
 type mappingsAsked struct {
-	Paging
+	textsAsked
 	Target string `query:"target" doc:"only those for this target"`
 }
 

@@ -112,7 +112,12 @@ type Target struct {
 	Version int       `json:"version"`
 	Title   string    `json:"title"`
 	AddedAt time.Time `json:"addedAt"`
+	AddedBy string    `json:"addedBy,omitempty" doc:"who added the version, as they said"`
 	Text    string    `json:"text,omitempty" doc:"YAML or JSON, as it was added; not in lists"`
+
+	Retired    bool `json:"retired,omitempty" doc:"lists leave it out; it can be used as before"`
+	Deliveries int  `json:"deliveries,omitempty" doc:"that were sifted by it; in lists"`
+	Columns    int  `json:"columns,omitempty" doc:"of a target; in lists"`
 }
 
 // Mapping is one version of a mapping.
@@ -305,7 +310,7 @@ func runOf(r store.Run) (Run, error) {
 }
 
 func targetOf(t store.Text, withText bool) Target {
-	out := Target{Name: t.Name, Version: t.Version, Title: t.Title, AddedAt: t.AddedAt.UTC()}
+	out := Target{Name: t.Name, Version: t.Version, Title: t.Title, AddedAt: t.AddedAt.UTC(), AddedBy: t.AddedBy}
 	if withText {
 		out.Text = t.Text
 	}

@@ -83,15 +83,95 @@ func (s *Store) Text(ctx context.Context, l Library, name string, version int) (
 	return t, none(err)
 }
 
-// Texts returns a page of texts in their newest versions, by name; of mappings only those
-// for a target, unless it is "".
-func (s *Store) Texts(ctx context.Context, l Library, target string, offset, limit int) (page []Text, total int,
-	err error) {
+// Shelf is which texts of a library are asked for.
+type Shelf struct {
+	Target  string // of mappings: only those for this target; "" for all
+	Find    string // only those with this text in their name or title, whatever the letter case
+	Retired bool   // those that are retired, too
+}
+
+// Listed is a text in its newest version as a list shows it.
+type Listed struct {
+	Text
+	RetiredAt  sql.NullTime `db:"retired_at"`
+	Deliveries int          `db:"deliveries"` // that were sifted by it
+}
+
+// used counts for each library the deliveries that were sifted by a text.
+var used = map[Library]string{
+	Targets:  `(select count(distinct delivery_id) from runs where target_name = newest.name)`,
+	Mappings: `(select count(distinct delivery_id) from runs where mapping_name = newest.name)`,
+	Codes:    `(select count(distinct delivery_id) from runs where codes ? newest.name)`,
+}
+
+// Texts returns a page of texts in their newest versions, by name.
+func (s *Store) Texts(ctx context.Context, l Library, of Shelf, offset, limit int) (page []Listed, total int, err error) {
 	newest := `from (select distinct on (name) * from (` + selected[l] + `) every order by name, version desc) newest
-		where target = $1 or $1 = ''`
-	if err = s.db.GetContext(ctx, &total, `select count(*) `+newest, target); err != nil {
+		left join shelves on library = '` + string(l) + `' and shelves.name = newest.name
+		where (target = $1 or $1 = '') and (retired_at is null or $2)
+		and ($3 = '' or position(lower($3) in lower(newest.name)) > 0 or position(lower($3) in lower(title)) > 0)`
+	if err = s.db.GetContext(ctx, &total, `select count(*) `+newest, of.Target, of.Retired, of.Find); err != nil {
 		return nil, 0, err
 	}
-	err = s.db.SelectContext(ctx, &page, `select * `+newest+` order by name offset $2 limit $3`, target, offset, limit)
+	err = s.db.SelectContext(ctx, &page, `select newest.*, retired_at, `+used[l]+` as deliveries `+newest+`
+		order by newest.name offset $4 limit $5`, of.Target, of.Retired, of.Find, offset, limit)
 	return page, total, err
+}
+
+// Versions returns a page of the versions of a text, the newest first.
+func (s *Store) Versions(ctx context.Context, l Library, name string, offset, limit int) (page []Text, total int, err error) {
+	if err = s.db.GetContext(ctx, &total, `select count(*) from (`+selected[l]+`) t where name = $1`, name); err != nil {
+		return nil, 0, err
+	}
+	err = s.db.SelectContext(ctx, &page, selected[l]+` where name = $1 order by version desc offset $2 limit $3`, name, offset,
+		limit)
+	return page, total, err
+}
+
+// Retire takes a text out of lists, or puts it back. It can be used as before.
+func (s *Store) Retire(ctx context.Context, l Library, name string, retired bool) error {
+	_, err := s.db.ExecContext(ctx, `
+		insert into shelves (library, name, retired_at) values ($1, $2, case when $3 then now() end)
+		on conflict (library, name) do update set retired_at = excluded.retired_at`, l, name, retired)
+	return err
+}
+
+// RetiredAt returns since when a text is retired.
+func (s *Store) RetiredAt(ctx context.Context, l Library, name string) (at sql.NullTime, err error) {
+	err = s.db.GetContext(ctx, &at, `select retired_at from shelves where library = $1 and name = $2`, l, name)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = nil
+	}
+	return at, err
+}
+
+// by names for each library the condition by which runs used a text.
+var by = map[Library]string{Targets: `target_name = $1`, Mappings: `mapping_name = $1`, Codes: `codes ? $1`}
+
+// UsedBy returns a page of the deliveries that were sifted by a text, with the version that the last
+// such run of each had, the last one first.
+func (s *Store) UsedBy(ctx context.Context, l Library, name string, offset, limit int) (page []Use, total int, err error) {
+	if err = s.db.GetContext(ctx, &total, `select count(distinct delivery_id) from runs where `+by[l], name); err != nil {
+		return nil, 0, err
+	}
+	version := map[Library]string{Targets: `target_version`, Mappings: `mapping_version`, Codes: `(codes ->> $1)::integer`}[l]
+	err = s.db.SelectContext(ctx, &page, `
+		select last.*, deliveries.name from (
+			select distinct on (delivery_id) delivery_id, id as run_id, `+version+` as version, coalesce(verdict, '') as verdict,
+				state, created_at
+			from runs where `+by[l]+` order by delivery_id, created_at desc) last
+		join deliveries on deliveries.id = delivery_id
+		order by created_at desc, delivery_id offset $2 limit $3`, name, offset, limit)
+	return page, total, err
+}
+
+// Use is a delivery that was sifted by a text.
+type Use struct {
+	DeliveryID string    `db:"delivery_id"`
+	Name       string    `db:"name"` // of the delivery
+	RunID      string    `db:"run_id"`
+	Version    int       `db:"version"` // of the text
+	Verdict    string    `db:"verdict"`
+	State      string    `db:"state"`
+	CreatedAt  time.Time `db:"created_at"` // of the run
 }

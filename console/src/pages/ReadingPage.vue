@@ -213,7 +213,7 @@ onBeforeUnmount(() => {
         <ElButton size="small" :disabled="byHand === 0" @click="change({})">Detect all</ElButton>
         <ElButton size="small" type="primary" @click="save">Save layout</ElButton>
         <ElButton v-if="delivery?.layout" size="small" @click="forget">Forget saved</ElButton>
-        <RouterLink :to="`/deliveries/${id}`" class="on">on to sifting →</RouterLink>
+        <RouterLink :to="`/deliveries/${id}/rules`" class="on">on to the rules →</RouterLink>
       </div>
       <p v-if="isUnsaved" class="unsaved" role="status">Not saved: {{ book.failure.value ? 'the changes could not be kept,' : book.isBehind.value ? 'keeping the changes …' : 'the changes are kept with the delivery,' }} runs and profiles do not know them yet.</p>
       <p v-else-if="said" class="said" role="status">{{ said }}</p>

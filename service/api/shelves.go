@@ -1,0 +1,340 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"sieb/core/codes"
+	"sieb/core/edit"
+	"sieb/core/target"
+	"sieb/service/store"
+)
+
+// TextVersion is a version of a text, and how it differs from the one before.
+type TextVersion struct {
+	Version int               `json:"version"`
+	AddedAt time.Time         `json:"addedAt"`
+	AddedBy string            `json:"addedBy,omitempty"`
+	Differs []edit.Difference `json:"differs" doc:"from the version before; none for the first one"`
+}
+
+// TextUse is a delivery that was sifted by a text.
+type TextUse struct {
+	Delivery string    `json:"delivery"`
+	Name     string    `json:"name" doc:"of the delivery"`
+	Run      string    `json:"run" doc:"the last one by the text"`
+	Version  int       `json:"version" doc:"of the text in that run"`
+	Verdict  string    `json:"verdict,omitempty"`
+	State    string    `json:"state"`
+	At       time.Time `json:"at"`
+}
+
+// NewName names a copy, or what was renamed.
+type NewName struct {
+	Name string `json:"name" minLength:"1" maxLength:"63"`
+	By   string `json:"by,omitempty" maxLength:"100" doc:"who does it"`
+}
+
+// Retirement says whether lists leave a text out.
+type Retirement struct {
+	Retired bool `json:"retired"`
+}
+
+type differing struct {
+	ByName
+	From int `query:"from" required:"true" minimum:"1" maximum:"2147483647"`
+	To   int `query:"to" required:"true" minimum:"1" maximum:"2147483647"`
+}
+
+// shelfRoutes registers what is done with a text as a whole, whatever its version; one names the operations.
+func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
+	tag, path := string(l), "/"+string(l)+"/{name}"
+	what := words[l]
+	huma.Register(api, op("list"+one+"Versions", http.MethodGet, path+"/versions",
+		"The versions of a "+what+", the newest first: who, when, and what differs", tag, 404),
+		func(ctx context.Context, in *struct {
+			ByName
+			Paging
+		}) (*answer[Page[TextVersion]], error) {
+			return s.versions(ctx, l, in.Name, in.Paging)
+		})
+	huma.Register(api, op("compare"+one, http.MethodGet, path+"/differences", "How two versions of a "+what+" differ", tag, 404,
+		422), func(ctx context.Context, in *differing) (*answer[Page[edit.Difference]], error) {
+		from, err := s.text(ctx, l, in.Name, in.From)
+		if err != nil {
+			return nil, err
+		}
+		to, err := s.text(ctx, l, in.Name, in.To)
+		if err != nil {
+			return nil, err
+		}
+		all, err := differences(ctx, l, from, to)
+		return pageOf(all, len(all), func(d edit.Difference) edit.Difference { return d }), err
+	})
+	huma.Register(api, op("list"+one+"Uses", http.MethodGet, path+"/uses", "The deliveries that were sifted by a "+what, tag,
+		404), func(ctx context.Context, in *struct {
+		ByName
+		Paging
+	}) (*answer[Page[TextUse]], error) {
+		if _, err := s.text(ctx, l, in.Name, 0); err != nil {
+			return nil, err
+		}
+		found, total, err := s.Store.UsedBy(ctx, l, in.Name, in.Offset, in.Limit)
+		if err != nil {
+			return nil, s.failure("looking for what used a "+what, err)
+		}
+		return pageOf(found, total, func(u store.Use) TextUse {
+			return TextUse{u.DeliveryID, u.Name, u.RunID, u.Version, u.Verdict, u.State, u.CreatedAt.UTC()}
+		}), nil
+	})
+	huma.Register(api, op("retire"+one, http.MethodPut, path+"/retired", "Takes a "+what+" out of lists, or puts it back", tag,
+		404), func(ctx context.Context, in *struct {
+		ByName
+		Body Retirement
+	}) (*answer[Retirement], error) {
+		if _, err := s.text(ctx, l, in.Name, 0); err != nil {
+			return nil, err
+		}
+		if err := s.Store.Retire(ctx, l, in.Name, in.Body.Retired); err != nil {
+			return nil, s.failure("retiring a "+what, err)
+		}
+		return &answer[Retirement]{in.Body}, nil
+	})
+	copying := op("copy"+one, http.MethodPost, path+"/copy", "Makes a copy of a "+what+" under another name", tag, 404, 409, 422)
+	copying.DefaultStatus = http.StatusCreated
+	huma.Register(api, copying, func(ctx context.Context, in *struct {
+		ByName
+		Body NewName
+	}) (*answer[Target], error) {
+		copied, err := s.copyText(ctx, l, in.Name, in.Body)
+		return &answer[Target]{targetOf(copied, false)}, err
+	})
+	renaming := op("rename"+one, http.MethodPost, path+"/rename",
+		"Renames a "+what+": a copy takes its place, and it is retired", tag, 404, 409, 422)
+	huma.Register(api, renaming, func(ctx context.Context, in *struct {
+		ByName
+		Body NewName
+	}) (*answer[Target], error) {
+		renamed, err := s.renameText(ctx, l, in.Name, in.Body)
+		return &answer[Target]{targetOf(renamed, false)}, err
+	})
+}
+
+func (s *Server) versions(ctx context.Context, l store.Library, name string, in Paging) (*answer[Page[TextVersion]], error) {
+	// One more tells from what the last one differs.
+	found, total, err := s.Store.Versions(ctx, l, name, in.Offset, in.Limit+1)
+	if err != nil {
+		return nil, s.failure("listing versions", err)
+	}
+	if total == 0 {
+		return nil, huma.Error404NotFound(fmt.Sprintf("there is no %s %q", words[l], name))
+	}
+	out := Page[TextVersion]{Items: []TextVersion{}, Total: total}
+	for i, t := range found[:min(len(found), in.Limit)] {
+		v := TextVersion{Version: t.Version, AddedAt: t.AddedAt.UTC(), AddedBy: t.AddedBy, Differs: []edit.Difference{}}
+		if i+1 < len(found) {
+			all, err := differences(ctx, l, found[i+1], t)
+			if err != nil {
+				return nil, err
+			}
+			v.Differs = append(v.Differs, all...)
+		}
+		out.Items = append(out.Items, v)
+	}
+	return &answer[Page[TextVersion]]{out}, nil
+}
+
+// differences tells how a version differs from another one. Versions that Sieb of today cannot read differ by
+// their whole text.
+func differences(ctx context.Context, l store.Library, before, after store.Text) ([]edit.Difference, error) {
+	if before.Text == after.Text {
+		return nil, nil
+	}
+	if l == store.Codes {
+		return codeDifferences(ctx, before, after), nil
+	}
+	all, err := edit.Differences([]byte(before.Text), []byte(after.Text))
+	if err != nil {
+		return []edit.Difference{{Words: "the text is another one"}}, nil
+	}
+	if len(all) == 0 {
+		return []edit.Difference{{Words: "only comments, or how it is written"}}, nil
+	}
+	return all, nil
+}
+
+// codeDifferences tells which codes two versions of a list do not have in common, and whose labels differ.
+func codeDifferences(ctx context.Context, before, after store.Text) (all []edit.Difference) {
+	was, errWas := codes.Parse(ctx, before.Name, []byte(before.Text))
+	is, errIs := codes.Parse(ctx, after.Name, []byte(after.Text))
+	if errWas != nil || errIs != nil {
+		return []edit.Difference{{Words: "the text is another one"}}
+	}
+	const most = 100
+	say := func(format string, args ...any) {
+		if len(all) < most {
+			all = append(all, edit.Difference{Words: fmt.Sprintf(format, args...)})
+		}
+	}
+	for _, c := range is.Codes {
+		label, has := was.Label(c.Code)
+		switch {
+		case !was.Has([]byte(c.Code)):
+			say("%s is new%s", c.Code, labelled(c.Label))
+		case has && label != c.Label:
+			say("%s was %q and is %q", c.Code, label, c.Label)
+		}
+	}
+	for _, c := range was.Codes {
+		if !is.Has([]byte(c.Code)) {
+			say("%s is gone%s", c.Code, labelled(c.Label))
+		}
+	}
+	if len(all) == most {
+		all = append(all, edit.Difference{Words: "and more"})
+	}
+	return all
+}
+
+func labelled(label string) string {
+	if label == "" {
+		return ""
+	}
+	return ": " + label
+}
+
+// named returns a text under another name. Its first property names it; code lists are named beside.
+func named(l store.Library, t store.Text, name string) (store.Text, error) {
+	t.Name = name
+	if l == store.Codes {
+		return t, nil
+	}
+	in, property := edit.Target, "target"
+	if l == store.Mappings {
+		in, property = edit.Mapping, "mapping"
+	}
+	text, err := edit.Apply([]byte(t.Text), in, []edit.Step{{In: in, Do: edit.Set, Path: []string{property}, Value: name}})
+	t.Text = string(text)
+	return t, err
+}
+
+// copyText makes a copy of the newest version of a text.
+func (s *Server) copyText(ctx context.Context, l store.Library, name string, to NewName) (copied store.Text, err error) {
+	t, err := s.text(ctx, l, name, 0)
+	if err != nil {
+		return copied, err
+	}
+	if !target.IsName(to.Name) {
+		return copied, huma.Error422UnprocessableEntity("a name is made of letters, digits, _ and -, and begins with none of " +
+			"the last")
+	}
+	if _, err := s.Store.Text(ctx, l, to.Name, 0); err == nil {
+		return copied, huma.Error409Conflict(fmt.Sprintf("there is a %s %q already: choose another name", words[l], to.Name))
+	} else if !errors.Is(err, store.ErrNone) {
+		return copied, s.failure("looking for a name", err)
+	}
+	if t, err = named(l, t, to.Name); err != nil {
+		return copied, huma.Error422UnprocessableEntity(err.Error())
+	}
+	t.AddedBy = to.By
+	return s.addText(ctx, l, t)
+}
+
+// renameText lets a copy take the place of a text, which is retired: runs that were made by it go on to name
+// it. Mappings of a target, and targets that refer to it or to a code list, get versions that name the copy.
+func (s *Server) renameText(ctx context.Context, l store.Library, name string, to NewName) (store.Text, error) {
+	copied, err := s.copyText(ctx, l, name, to)
+	if err != nil {
+		return copied, err
+	}
+	follow := map[store.Library][]store.Library{store.Targets: {store.Targets, store.Mappings}, store.Codes: {store.Targets,
+		store.Mappings}}[l]
+	for _, other := range follow {
+		if err := s.renameIn(ctx, l, other, name, to); err != nil {
+			return copied, err
+		}
+	}
+	if err := s.Store.Retire(ctx, l, name, true); err != nil {
+		return copied, s.failure("retiring a "+words[l], err)
+	}
+	return copied, nil
+}
+
+// renameIn adds versions to the texts of a library that name what was renamed.
+func (s *Server) renameIn(ctx context.Context, l, other store.Library, name string, to NewName) error {
+	for offset := 0; ; offset += maxPage {
+		all, total, err := s.Store.Texts(ctx, other, store.Shelf{}, offset, maxPage)
+		if err != nil {
+			return s.failure("looking for what names it", err)
+		}
+		for _, t := range all {
+			text, err := renamedIn(l, other, t.Text.Text, name, to.Name)
+			if err != nil || text == t.Text.Text || t.Name == to.Name {
+				continue
+			}
+			next := t.Text
+			if next.Text, next.AddedBy = text, to.By; next.Target == name {
+				next.Target = to.Name
+			}
+			if _, err := s.addText(ctx, other, next); err != nil {
+				return err
+			}
+		}
+		if offset+maxPage >= total {
+			return nil
+		}
+	}
+}
+
+const maxPage = 1000
+
+// renamedIn changes the places of a text in which something is named that was renamed.
+func renamedIn(l, other store.Library, text, from, to string) (string, error) {
+	in := edit.Target
+	if other == store.Mappings {
+		in = edit.Mapping
+	}
+	view, err := edit.View([]byte(text))
+	if err != nil || !strings.Contains(text, from) {
+		return text, err
+	}
+	property := "resource"
+	if l == store.Codes {
+		property = "codes"
+	}
+	var steps []edit.Step
+	if v, _ := view.(map[string]any)["target"].(string); l == store.Targets && other == store.Mappings && v == from {
+		steps = append(steps, edit.Step{In: in, Do: edit.Set, Path: []string{"target"}, Value: to})
+	}
+	find(view, nil, func(path []string, v any) {
+		if path[len(path)-1] == property && v == from {
+			steps = append(steps, edit.Step{In: in, Do: edit.Set, Path: path, Value: to})
+		}
+	})
+	after, err := edit.Apply([]byte(text), in, steps)
+	return string(after), err
+}
+
+// find goes through all values of a text.
+func find(v any, path []string, see func(path []string, v any)) {
+	switch v := v.(type) {
+	case map[string]any:
+		for key, part := range v {
+			find(part, append(path[:len(path):len(path)], key), see)
+		}
+	case []any:
+		for i, part := range v {
+			find(part, append(path[:len(path):len(path)], fmt.Sprint(i)), see)
+		}
+	default:
+		if len(path) > 0 {
+			see(path, v)
+		}
+	}
+}
