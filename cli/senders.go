@@ -157,7 +157,7 @@ func (a *app) showPage(p *brief.Page) {
 		}
 		said := strings.Join(append([]string{c.Kind}, c.Rules...), "; ")
 		if len(c.Values) > 0 {
-			said += "; one of " + c.Allowed()
+			said += "; one of " + c.AllowedWords()
 		}
 		if c.Meaning != "" {
 			said += " (" + c.Meaning + ")"

@@ -13,14 +13,14 @@ import (
 	"sieb/core/value"
 )
 
-// Column is a column of a target in words.
-type Column struct {
+// Entry is a column of a target in words.
+type Entry struct {
 	Heading   string   `json:"heading" doc:"the header by which the column is found"`
 	Name      string   `json:"name" doc:"in the table"`
 	Mandatory bool     `json:"mandatory"`
 	Kind      string   `json:"kind" doc:"what is written, in a few words"`
 	Rules     []string `json:"rules" doc:"what else is demanded, each in a few words"`
-	Values    []Value  `json:"values,omitempty" doc:"the values that are allowed, the first of them"`
+	Values    []Allowed  `json:"values,omitempty" doc:"the values that are allowed, the first of them"`
 	Others    int      `json:"others,omitempty" doc:"values that are allowed besides"`
 	Example   string   `json:"example"`
 	Meaning   string   `json:"meaning,omitempty"`
@@ -30,8 +30,8 @@ type Column struct {
 	length   int // 0 for any
 }
 
-// Value is an allowed value, and what it means.
-type Value struct {
+// Allowed is an allowed value, and what it means.
+type Allowed struct {
 	Value string `json:"value"`
 	Label string `json:"label,omitempty"`
 }
@@ -40,7 +40,7 @@ type Value struct {
 type Page struct {
 	Name    string   `json:"name"`
 	Title   string   `json:"title"`
-	Columns []Column `json:"columns"`
+	Columns []Entry `json:"columns"`
 	Rules   []string `json:"rules" doc:"what is demanded of rows and of the file"`
 }
 
@@ -50,7 +50,7 @@ const mostValues = 100
 // Of explains a target. What a sender does not deliver (columns that are computed, or the same in all rows) is
 // left out.
 func Of(t *target.Target, lists []*codes.List) *Page {
-	p := &Page{Name: t.Name, Title: cmp.Or(t.Title, t.Name), Columns: []Column{}, Rules: []string{}}
+	p := &Page{Name: t.Name, Title: cmp.Or(t.Title, t.Name), Columns: []Entry{}, Rules: []string{}}
 	for i := range t.Columns {
 		c := &t.Columns[i]
 		if c.Derive != "" || c.Value != nil {
@@ -102,8 +102,8 @@ func capital(text string) string {
 	return strings.ToUpper(string(r[:1])) + string(r[1:])
 }
 
-func columnOf(c *target.Column, lists []*codes.List, isKey bool) Column {
-	out := Column{Heading: c.Title(), Name: c.Name, Mandatory: c.Required, Meaning: c.Description, Kind: kindOf(c), Rules: []string{},
+func columnOf(c *target.Column, lists []*codes.List, isKey bool) Entry {
+	out := Entry{Heading: c.Title(), Name: c.Name, Mandatory: c.Required, Meaning: c.Description, Kind: kindOf(c), Rules: []string{},
 		datatype: c.Datatype, limits: [2]string{c.Minimum, c.Maximum}}
 	say := func(format string, args ...any) { out.Rules = append(out.Rules, fmt.Sprintf(format, args...)) }
 	switch {
@@ -151,14 +151,14 @@ func columnOf(c *target.Column, lists []*codes.List, isKey bool) Column {
 }
 
 // values names what is allowed.
-func (out *Column) values(c *target.Column, lists []*codes.List) {
+func (out *Entry) values(c *target.Column, lists []*codes.List) {
 	for _, v := range c.OneOf {
-		out.Values = append(out.Values, Value{Value: v})
+		out.Values = append(out.Values, Allowed{Value: v})
 	}
 	if c.Codes != nil {
 		if l := codes.Named(lists, c.Codes.Name); l != nil {
 			for _, code := range l.Codes {
-				out.Values = append(out.Values, Value{code.Code, code.Label})
+				out.Values = append(out.Values, Allowed{code.Code, code.Label})
 			}
 		} else {
 			out.Rules = append(out.Rules, "a code of the list "+c.Codes.Name)
@@ -222,7 +222,7 @@ func formatsOf(c *target.Column) []string {
 }
 
 // exampleOf makes a value that the column takes; "" where none is known, as of a text of some form.
-func exampleOf(c *target.Column, values []Value) string {
+func exampleOf(c *target.Column, values []Allowed) string {
 	if len(values) > 0 {
 		return values[0].Value
 	}

@@ -133,7 +133,7 @@ func (b *book) cell(sheet, at, text string, style int) error {
 }
 
 // ask offers the values of a column in each of its cells, and says what is written there.
-func (b *book) ask(c *Column, column string) error {
+func (b *book) ask(c *Entry, column string) error {
 	v := excelize.NewDataValidation(true)
 	v.Sqref = fmt.Sprintf("%s2:%s%d", column, column, lastRow)
 	words := c.Kind
@@ -204,7 +204,7 @@ func (b *book) words(p *Page) error {
 		if c.Mandatory {
 			must = "yes"
 		}
-		if err := put(c.Heading, must, c.Kind, strings.Join(c.Rules, "; "), c.Allowed(), c.Example, c.Meaning); err != nil {
+		if err := put(c.Heading, must, c.Kind, strings.Join(c.Rules, "; "), c.AllowedWords(), c.Example, c.Meaning); err != nil {
 			return err
 		}
 	}
@@ -218,8 +218,8 @@ func (b *book) words(p *Page) error {
 		" shows a row that is filled in.")
 }
 
-// Allowed writes the allowed values, with what they mean.
-func (c *Column) Allowed() string {
+// AllowedWords writes the allowed values, with what they mean.
+func (c *Entry) AllowedWords() string {
 	var parts []string
 	for _, v := range c.Values {
 		text := v.Value

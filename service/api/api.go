@@ -221,6 +221,7 @@ func (s *Server) routes(api huma.API) {
 
 	s.textRoutes(api)
 	s.rulesRoutes(api)
+	s.senderRoutes(api)
 
 	start := op("startRun", http.MethodPost, "/runs", "Sifts a delivery through a target", "runs", 404, 422)
 	start.DefaultStatus = http.StatusAccepted

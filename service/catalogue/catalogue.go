@@ -359,3 +359,58 @@ func constraints(ctx context.Context, tx pgx.Tx, id uint32, t *tables.Table) err
 	})
 	return err
 }
+
+// Listed is a table as a list shows it.
+type Listed struct {
+	Schema  string   `json:"schema"`
+	Name    string   `json:"name"`
+	Comment string   `json:"comment,omitempty"`
+	Rows    int64    `json:"rows" doc:"as the database estimates them; -1 where it was never counted"`
+	Columns []string `json:"columns" doc:"their names, the first 100"`
+}
+
+// mostTables is how many tables are listed.
+const mostTables = 1000
+
+// Tables lists the tables of a database that its user may read, by schema and name: those with a text in their
+// name. It returns whether there are more.
+func (d *Databases) Tables(ctx context.Context, database, find string) (all []Listed, more bool, err error) {
+	ctx, stop := context.WithTimeout(ctx, timeout)
+	defer stop()
+	config, err := d.config(database)
+	if err != nil {
+		return nil, false, err
+	}
+	conn, err := pgx.ConnectConfig(ctx, config)
+	if err != nil {
+		return nil, false, fmt.Errorf("the database %s cannot be reached: %w", database, reason(err))
+	}
+	defer conn.Close(context.WithoutCancel(ctx))
+	tx, err := conn.BeginTx(ctx, pgx.TxOptions{AccessMode: pgx.ReadOnly})
+	if err != nil {
+		return nil, false, reason(err)
+	}
+	defer tx.Rollback(context.WithoutCancel(ctx))
+	rows, err := tx.Query(ctx, `
+		select n.nspname, c.relname, coalesce(obj_description(c.oid, 'pg_class'), ''), c.reltuples::bigint,
+			array(select attname::text from pg_attribute
+				where attrelid = c.oid and attnum > 0 and not attisdropped order by attnum limit 100)
+		from pg_class c join pg_namespace n on n.oid = c.relnamespace
+		where c.relkind in ('r', 'p', 'v', 'm', 'f') and n.nspname not in ('pg_catalog', 'information_schema')
+			and n.nspname not like 'pg\_%' and has_schema_privilege(n.oid, 'usage') and has_table_privilege(c.oid, 'select')
+			and position(lower($1) in lower(n.nspname || '.' || c.relname)) > 0
+		order by 1, 2 limit $2`, find, mostTables+1)
+	if err != nil {
+		return nil, false, reason(err)
+	}
+	all, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (l Listed, err error) {
+		return l, row.Scan(&l.Schema, &l.Name, &l.Comment, &l.Rows, &l.Columns)
+	})
+	if err != nil {
+		return nil, false, reason(err)
+	}
+	if len(all) > mostTables {
+		return all[:mostTables], true, nil
+	}
+	return all, false, nil
+}
