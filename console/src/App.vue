@@ -1,10 +1,13 @@
 <script setup lang="ts">
 import { Moon, Sunny } from '@element-plus/icons-vue'
 import { ElIcon } from 'element-plus'
+import { useRoute } from 'vue-router'
 import { locked } from './api/access'
 import { away } from './api/away'
 import TokenForm from './components/TokenForm.vue'
 import { theme, turnTheme } from './theme'
+
+const route = useRoute()
 </script>
 
 <template>
@@ -14,7 +17,10 @@ import { theme, turnTheme } from './theme'
       <span>Sieb</span>
     </RouterLink>
     <nav aria-label="Main">
-      <RouterLink to="/">Deliveries</RouterLink>
+      <RouterLink to="/" :class="{ 'router-link-active': route.path.startsWith('/deliveries') }">Deliveries</RouterLink>
+      <RouterLink to="/targets">Targets</RouterLink>
+      <RouterLink to="/mappings">Mappings</RouterLink>
+      <RouterLink to="/codes">Code lists</RouterLink>
     </nav>
     <button type="button" class="theme" :aria-label="theme === 'dark' ? 'Use the light theme' : 'Use the dark theme'" @click="turnTheme">
       <ElIcon :size="18"><Sunny v-if="theme === 'dark'" /><Moon v-else /></ElIcon>
@@ -48,7 +54,10 @@ import { theme, turnTheme } from './theme'
 }
 
 nav {
+  display: flex;
   flex: 1;
+  flex-wrap: wrap;
+  gap: 2px 20px;
 }
 
 nav a {

@@ -1,8 +1,9 @@
-import { createRouter, createWebHistory } from 'vue-router'
+import { createRouter, createWebHistory, type RouteLocationNormalized } from 'vue-router'
 import DeliveriesPage from './pages/DeliveriesPage.vue'
 import DeliveryPage from './pages/DeliveryPage.vue'
 import ReadingPage from './pages/ReadingPage.vue'
 import MissingPage from './pages/MissingPage.vue'
+import { libraryWords } from './shelves/names'
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -12,6 +13,10 @@ export const router = createRouter({
     { path: '/deliveries/:id/reading', component: ReadingPage, props: true, meta: { title: 'Reading' } },
     { path: '/deliveries/:id/profile', component: () => import('./pages/ProfilePage.vue'), props: true, meta: { title: 'Profile' } },
     { path: '/deliveries/:id/rules', component: () => import('./pages/RulesPage.vue'), props: true, meta: { title: 'Rules' } },
+    ...(['targets', 'mappings', 'codes'] as const).flatMap((library) => [
+      { path: `/${library}`, component: () => import('./pages/ShelfPage.vue'), props: { library }, meta: { title: libraryWords[library].title } },
+      { path: `/${library}/:name`, component: () => import('./pages/TextPage.vue'), props: (to: RouteLocationNormalized) => ({ library, name: String(to.params.name) }), meta: { title: libraryWords[library].title } },
+    ]),
     { path: '/:rest(.*)', component: MissingPage, meta: { title: 'Nothing here' } },
   ],
 })

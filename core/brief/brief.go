@@ -15,15 +15,15 @@ import (
 
 // Entry is a column of a target in words.
 type Entry struct {
-	Heading   string   `json:"heading" doc:"the header by which the column is found"`
-	Name      string   `json:"name" doc:"in the table"`
-	Mandatory bool     `json:"mandatory"`
-	Kind      string   `json:"kind" doc:"what is written, in a few words"`
-	Rules     []string `json:"rules" doc:"what else is demanded, each in a few words"`
-	Values    []Allowed  `json:"values,omitempty" doc:"the values that are allowed, the first of them"`
-	Others    int      `json:"others,omitempty" doc:"values that are allowed besides"`
-	Example   string   `json:"example"`
-	Meaning   string   `json:"meaning,omitempty"`
+	Heading   string    `json:"heading" doc:"the header by which the column is found"`
+	Name      string    `json:"name" doc:"in the table"`
+	Mandatory bool      `json:"mandatory"`
+	Kind      string    `json:"kind" doc:"what is written, in a few words"`
+	Rules     []string  `json:"rules" doc:"what else is demanded, each in a few words"`
+	Values    []Allowed `json:"values,omitempty" doc:"the values that are allowed, the first of them"`
+	Others    int       `json:"others,omitempty" doc:"values that are allowed besides"`
+	Example   string    `json:"example"`
+	Meaning   string    `json:"meaning,omitempty"`
 
 	datatype value.Datatype
 	limits   [2]string
@@ -40,7 +40,7 @@ type Allowed struct {
 type Page struct {
 	Name    string   `json:"name"`
 	Title   string   `json:"title"`
-	Columns []Entry `json:"columns"`
+	Columns []Entry  `json:"columns"`
 	Rules   []string `json:"rules" doc:"what is demanded of rows and of the file"`
 }
 

@@ -62,10 +62,10 @@ func (s *Server) senderRoutes(api huma.API) {
 		})
 	huma.Register(api, file(op("targetPage", http.MethodGet, "/targets/{name}/page", "The target's columns in words, as a page to print",
 		"targets", 404)), s.targetPage)
-	huma.Register(api, op("targetSQL", http.MethodGet, "/targets/{name}/sql", "The statement that creates the target's table",
-		"targets", 404, 422), s.targetSQL)
-	huma.Register(api, op("targetCSVW", http.MethodGet, "/targets/{name}/csvw", "CSVW metadata of files of accepted rows", "targets",
-		404), s.targetCSVW)
+	huma.Register(api, file(op("targetSQL", http.MethodGet, "/targets/{name}/sql", "The statement that creates the target's table",
+		"targets", 404, 422)), s.targetSQL)
+	huma.Register(api, file(op("targetCSVW", http.MethodGet, "/targets/{name}/csvw", "CSVW metadata of files of accepted rows",
+		"targets", 404)), s.targetCSVW)
 	from := op("targetFromDictionary", http.MethodPost, "/targets/from-dictionary",
 		"Makes a target of a data dictionary, a CSV file or a workbook, without adding it", "targets", 422)
 	from.MaxBodyBytes = mostDictionary
@@ -152,7 +152,7 @@ func send(name, kind string, content []byte) *huma.StreamResponse {
 func (s *Server) targetSQL(ctx context.Context, in *struct {
 	ByName
 	Dialect string `query:"dialect" enum:"standard,postgresql,mariadb,sqlite" default:"standard"`
-}) (*answer[MadeText], error) {
+}) (*huma.StreamResponse, error) {
 	t, _, err := s.known(ctx, in.Name)
 	if err != nil {
 		return nil, err
@@ -161,22 +161,22 @@ func (s *Server) targetSQL(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
-	return &answer[MadeText]{MadeText{Name: in.Name, Text: text, Left: []string{}}}, nil
+	return send(in.Name+"."+in.Dialect+".sql", "text/plain; charset=utf-8", []byte(text)), nil
 }
 
 func (s *Server) targetCSVW(ctx context.Context, in *struct {
 	ByName
 	URL string `query:"url" maxLength:"1000" default:"accepted.csv" doc:"of the file that is described"`
-}) (*answer[MadeText], error) {
+}) (*huma.StreamResponse, error) {
 	t, _, err := s.known(ctx, in.Name)
 	if err != nil {
 		return nil, err
 	}
-	text, left, err := csvw.Write(t, in.URL)
+	text, _, err := csvw.Write(t, in.URL)
 	if err != nil {
 		return nil, s.failure("writing metadata", err)
 	}
-	return &answer[MadeText]{MadeText{Name: in.Name, Text: string(text), Left: append([]string{}, left...)}}, nil
+	return send(in.Name+".csv-metadata.json", "application/csvm+json", text), nil
 }
 
 func (s *Server) targetFromDictionary(ctx context.Context, in *struct {

@@ -41,6 +41,17 @@ type NewName struct {
 	By   string `json:"by,omitempty" maxLength:"100" doc:"who does it"`
 }
 
+// TextKept is the text of a version that is not saved yet.
+type TextKept struct {
+	Text      string    `json:"text" maxLength:"4194304"`
+	ChangedAt time.Time `json:"changedAt,omitzero" readOnly:"true"`
+}
+
+// TextView is a text as it is read.
+type TextView struct {
+	View any `json:"view"`
+}
+
 // Retirement says whether lists leave a text out.
 type Retirement struct {
 	Retired bool `json:"retired"`
@@ -77,6 +88,23 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 		all, err := differences(ctx, l, from, to)
 		return pageOf(all, len(all), func(d edit.Difference) edit.Difference { return d }), err
 	})
+	if l != store.Codes {
+		huma.Register(api, op("view"+one, http.MethodGet, path+"/view", "A "+what+" as objects, lists, texts, numbers and truth values",
+			tag, 404), func(ctx context.Context, in *struct {
+			ByName
+			Version int `query:"version" minimum:"0" maximum:"2147483647" doc:"0 for the newest"`
+		}) (*answer[TextView], error) {
+			t, err := s.text(ctx, l, in.Name, in.Version)
+			if err != nil {
+				return nil, err
+			}
+			view, err := edit.View([]byte(t.Text))
+			if err != nil {
+				return nil, huma.Error422UnprocessableEntity(err.Error())
+			}
+			return &answer[TextView]{TextView{view}}, nil
+		})
+	}
 	huma.Register(api, op("list"+one+"Uses", http.MethodGet, path+"/uses", "The deliveries that were sifted by a "+what, tag,
 		404), func(ctx context.Context, in *struct {
 		ByName
@@ -105,6 +133,38 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 			return nil, s.failure("retiring a "+what, err)
 		}
 		return &answer[Retirement]{in.Body}, nil
+	})
+	huma.Register(api, op("showDraftOf"+one, http.MethodGet, path+"/draft", "The text of a version of a "+what+
+		" that is not saved yet", tag, 404), func(ctx context.Context, in *ByName) (*answer[TextKept], error) {
+		text, at, err := s.Store.TextDraft(ctx, l, in.Name)
+		if errors.Is(err, store.ErrNone) {
+			return nil, huma.Error404NotFound("no draft is kept")
+		} else if err != nil {
+			return nil, s.failure("looking for a draft", err)
+		}
+		return &answer[TextKept]{TextKept{text, at.UTC()}}, nil
+	})
+	keeping := op("keepDraftOf"+one, http.MethodPut, path+"/draft", "Keeps the text of a version that is not saved yet", tag, 404, 422)
+	keeping.MaxBodyBytes = 2 * maxTargetBytes
+	huma.Register(api, keeping, func(ctx context.Context, in *struct {
+		ByName
+		Body TextKept
+	}) (*answer[TextKept], error) {
+		if _, err := s.text(ctx, l, in.Name, 0); err != nil {
+			return nil, err
+		}
+		if err := s.Store.KeepTextDraft(ctx, l, in.Name, &in.Body.Text); err != nil {
+			return nil, s.failure("keeping a draft", err)
+		}
+		return &answer[TextKept]{TextKept{Text: in.Body.Text}}, nil
+	})
+	dropping := op("dropDraftOf"+one, http.MethodDelete, path+"/draft", "Throws the draft away", tag, 404)
+	dropping.DefaultStatus = http.StatusNoContent
+	huma.Register(api, dropping, func(ctx context.Context, in *ByName) (*struct{}, error) {
+		if err := s.Store.KeepTextDraft(ctx, l, in.Name, nil); err != nil {
+			return nil, s.failure("throwing a draft away", err)
+		}
+		return &struct{}{}, nil
 	})
 	copying := op("copy"+one, http.MethodPost, path+"/copy", "Makes a copy of a "+what+" under another name", tag, 404, 409, 422)
 	copying.DefaultStatus = http.StatusCreated

@@ -24,7 +24,7 @@ func (s *Server) textRoutes(api huma.API) {
 	huma.Register(api, op("listDatabases", http.MethodGet, "/databases",
 		"Databases that the service's settings name, from which targets can be drawn", "targets"), s.listDatabases)
 	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name",
-		"targets"), func(ctx context.Context, in *textsAsked) (*answer[Page[Target]], error) {
+		"targets"), func(ctx context.Context, in *TextsAsked) (*answer[Page[Target]], error) {
 		return list(ctx, s, store.Targets, *in, "", targetListed)
 	})
 	registerLibrary(s, api, store.Targets, "Target", targetOf)
@@ -40,7 +40,7 @@ func (s *Server) textRoutes(api huma.API) {
 	huma.Register(api, add, s.addMapping)
 	huma.Register(api, op("listMappings", http.MethodGet, "/mappings", "Mappings in their newest versions, by name",
 		"mappings"), func(ctx context.Context, in *mappingsAsked) (*answer[Page[Mapping]], error) {
-		return list(ctx, s, store.Mappings, in.textsAsked, in.Target, func(t store.Listed) Mapping {
+		return list(ctx, s, store.Mappings, in.TextsAsked, in.Target, func(t store.Listed) Mapping {
 			return Mapping{targetListed(t), t.Target}
 		})
 	})
@@ -50,7 +50,7 @@ func (s *Server) textRoutes(api huma.API) {
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, codes.MaxBytes
 	huma.Register(api, add, s.addCodes)
 	huma.Register(api, op("listCodes", http.MethodGet, "/codes", "Code lists in their newest versions, by name",
-		"codes"), func(ctx context.Context, in *textsAsked) (*answer[Page[Target]], error) {
+		"codes"), func(ctx context.Context, in *TextsAsked) (*answer[Page[Target]], error) {
 		return list(ctx, s, store.Codes, *in, "", targetListed)
 	})
 	registerLibrary(s, api, store.Codes, "Codes", targetOf)
@@ -78,7 +78,7 @@ func registerLibrary[T any](s *Server, api huma.API, l store.Library, one string
 var words = map[store.Library]string{store.Targets: "target", store.Mappings: "mapping", store.Codes: "code list"}
 
 // list answers with a page of a library.
-func list[T any](ctx context.Context, s *Server, l store.Library, in textsAsked, target string,
+func list[T any](ctx context.Context, s *Server, l store.Library, in TextsAsked, target string,
 	view func(store.Listed) T) (*answer[Page[T]], error) {
 	found, total, err := s.Store.Texts(ctx, l, store.Shelf{Target: target, Find: in.Find, Retired: in.Retired}, in.Offset,
 		in.Limit)
@@ -98,8 +98,8 @@ func targetListed(t store.Listed) Target {
 	return out
 }
 
-// textsAsked asks for texts of a library.
-type textsAsked struct {
+// TextsAsked asks for texts of a library.
+type TextsAsked struct {
 	Paging
 	Find    string `query:"find" maxLength:"200" doc:"only those with this text in their name or title, whatever the letter case"`
 	Retired bool   `query:"retired" doc:"those that are retired, too"`
@@ -107,11 +107,12 @@ type textsAsked struct {
 
 // mappingsAsked asks for mappings.
 type mappingsAsked struct {
-	textsAsked
+	TextsAsked
 	Target string `query:"target" doc:"only those for this target"`
 }
 
 type codesText struct {
+	AddedBy
 	Name    string `query:"name" required:"true" doc:"of the list"`
 	Title   string `query:"title" maxLength:"200" doc:"what people call it"`
 	RawBody []byte `contentType:"text/csv" doc:"the list: under a header a code in each line, and what it means behind it"`
@@ -125,18 +126,25 @@ func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target],
 	if _, err := codes.Parse(ctx, in.Name, in.RawBody); err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
-	added, err := s.addText(ctx, store.Codes, store.Text{Name: in.Name, Title: in.Title, Text: string(in.RawBody)})
+	added, err := s.addText(ctx, store.Codes, store.Text{Name: in.Name, Title: in.Title, Text: string(in.RawBody), AddedBy: in.By})
 	if err != nil {
 		return nil, err
 	}
 	return &created[Target]{http.StatusCreated, locationOf(store.Codes, added), targetOf(added, false)}, nil
 }
 
+// AddedBy says who adds a version.
+type AddedBy struct {
+	By string `query:"by" maxLength:"100" doc:"who adds it, for those who read the versions later"`
+}
+
 type targetText struct {
+	AddedBy
 	RawBody []byte `contentType:"application/yaml" doc:"the target, YAML or JSON"`
 }
 
 type mappingText struct {
+	AddedBy
 	RawBody []byte `contentType:"application/yaml" doc:"the mapping, YAML or JSON"`
 }
 
@@ -169,7 +177,8 @@ func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target
 	if err != nil {
 		return nil, unusable("target", err)
 	}
-	added, err := s.addText(ctx, store.Targets, store.Text{Name: t.Name, Title: t.Title, Text: string(in.RawBody)})
+	added, err := s.addText(ctx, store.Targets, store.Text{Name: t.Name, Title: t.Title, Text: string(in.RawBody),
+		AddedBy: in.By})
 	if err != nil {
 		return nil, err
 	}
@@ -195,7 +204,7 @@ func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[Mapp
 		return nil, unusable("mapping", err)
 	}
 	added, err := s.addText(ctx, store.Mappings, store.Text{Name: m.Name, Title: m.Title, Target: m.Target,
-		Text: string(in.RawBody)})
+		Text: string(in.RawBody), AddedBy: in.By})
 	if err != nil {
 		return nil, err
 	}

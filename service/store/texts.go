@@ -145,6 +145,25 @@ func (s *Store) RetiredAt(ctx context.Context, l Library, name string) (at sql.N
 	return at, err
 }
 
+// TextDraft returns the text of a version that is not saved yet, and when it was kept; ErrNone where there is none.
+func (s *Store) TextDraft(ctx context.Context, l Library, name string) (text string, at time.Time, err error) {
+	var d struct {
+		Draft   string    `db:"draft"`
+		DraftAt time.Time `db:"draft_at"`
+	}
+	err = s.db.GetContext(ctx, &d, `select draft, draft_at from shelves where library = $1 and name = $2 and draft is not null`, l,
+		name)
+	return d.Draft, d.DraftAt, none(err)
+}
+
+// KeepTextDraft keeps the text of a version that is not saved yet; nil throws it away.
+func (s *Store) KeepTextDraft(ctx context.Context, l Library, name string, text *string) error {
+	_, err := s.db.ExecContext(ctx, `
+		insert into shelves (library, name, draft, draft_at) values ($1, $2, $3, now())
+		on conflict (library, name) do update set draft = excluded.draft, draft_at = excluded.draft_at`, l, name, text)
+	return err
+}
+
 // by names for each library the condition by which runs used a text.
 var by = map[Library]string{Targets: `target_name = $1`, Mappings: `mapping_name = $1`, Codes: `codes ? $1`}
 

@@ -2,8 +2,9 @@
 /** Saves the draft as versions: of the mapping, of the target, or of both. */
 import { ElButton, ElDialog, ElInput } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import { answered, api, ServiceError, type Rules } from '../api/client'
+import { ServiceError, type Rules } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
+import { useNames } from '../shelves/names'
 import { steward } from './draft'
 
 const { rules, open, save } = defineProps<{
@@ -18,8 +19,7 @@ const mapping = ref('')
 const name = ref(steward.get())
 const error = ref<unknown>()
 const isSaving = ref(false)
-/** Names that are taken, as far as they were asked for. */
-const taken = ref<Record<string, boolean>>({})
+const { look, wrong } = useNames()
 
 const isNewTarget = computed(() => rules.target.version === 0)
 const isNewMapping = computed(() => rules.mapping?.version === 0)
@@ -34,27 +34,8 @@ watch(() => open, () => {
   if (mapping.value) void look('mappings', mapping.value)
 }, { immediate: true })
 
-const legal = /^[\p{L}\p{N}_][\p{L}\p{N}_-]{0,62}$/u
-
-/** Asks whether a name is taken, while it is typed. */
-async function look(library: 'targets' | 'mappings', text: string): Promise<void> {
-  if (!legal.test(text) || `${library} ${text}` in taken.value) return
-  try {
-    const path = { params: { path: { name: text } } }
-    await answered(library === 'targets' ? api.GET('/api/v1/targets/{name}', path) : api.GET('/api/v1/mappings/{name}', path))
-    taken.value = { ...taken.value, [`${library} ${text}`]: true }
-  } catch (e) {
-    if (e instanceof ServiceError && e.status === 404) taken.value = { ...taken.value, [`${library} ${text}`]: false }
-  }
-}
-
-function wrongWith(library: 'targets' | 'mappings', text: string, isNew: boolean): string {
-  if (!isNew) return ''
-  if (!legal.test(text)) return 'A name is made of letters, digits, _ and -, and begins with none of the last.'
-  return taken.value[`${library} ${text}`] ? `There is a ${library === 'targets' ? 'target' : 'mapping'} of this name already.` : ''
-}
-const targetWrong = computed(() => wrongWith('targets', target.value, isNewTarget.value))
-const mappingWrong = computed(() => wrongWith('mappings', mapping.value, isNewMapping.value))
+const targetWrong = computed(() => isNewTarget.value ? wrong('targets', target.value) : '')
+const mappingWrong = computed(() => isNewMapping.value ? wrong('mappings', mapping.value) : '')
 
 async function go(sift: boolean, over = false): Promise<void> {
   isSaving.value = true

@@ -12,8 +12,11 @@ create table shelves (
     library    text not null check (library in ('targets', 'mappings', 'codes')),
     name       text not null,
     retired_at timestamptz,
+    draft      text,
+    draft_at   timestamptz,
     primary key (library, name)
 );
+comment on column shelves.draft is 'text of a version that is not saved yet';
 comment on table shelves is 'targets, mappings and code lists that are retired: lists leave them out, and they can still be used';
 
 -- +goose Down

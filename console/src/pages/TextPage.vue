@@ -1,0 +1,301 @@
+<script setup lang="ts">
+/** One target, mapping or code list: its columns or codes, its versions, and the deliveries that used it. */
+import { ElButton, ElInput, ElSkeleton } from 'element-plus'
+import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { useRouter } from 'vue-router'
+import { useAddress } from '../address'
+import { ServiceError, type Target, type TextUse } from '../api/client'
+import FailureNote from '../components/FailureNote.vue'
+import { count, counted, time, visible } from '../format'
+import { steward } from '../rules/draft'
+import { objectOf, type Properties } from '../rules/model'
+import NameDialog from '../shelves/NameDialog.vue'
+import { ask, libraryWords, type Library } from '../shelves/names'
+import TextColumns from '../shelves/TextColumns.vue'
+import UseList from '../shelves/UseList.vue'
+import VersionList from '../shelves/VersionList.vue'
+
+const { library, name } = defineProps<{ library: Library; name: string }>()
+type Text = Target & { for?: string }
+
+const router = useRouter()
+const address = useAddress()
+const words = computed(() => libraryWords[library])
+const text = ref<Text>()
+const parsed = shallowRef<Properties>()
+const last = ref<TextUse>()
+const error = ref<unknown>()
+const said = ref('')
+const draft = ref<string>()
+const isKept = ref(false)
+const dialog = ref<'' | 'copy' | 'rename'>('')
+const word = ref('')
+let latest = 0
+let keeping = 0
+
+const views = computed(() => [
+  { key: '', label: library === 'codes' ? 'Codes' : 'Columns' },
+  { key: 'versions', label: 'Versions' },
+  { key: 'uses', label: 'Deliveries' },
+  { key: 'text', label: 'As text' },
+])
+const view = computed(() => views.value.find((v) => v.key === address.of('view'))?.key ?? '')
+const path = computed(() => `${library}/${encodeURIComponent(name)}`)
+/** The version that is shown: the newest unless the address names another. */
+const shown = computed(() => Number(address.of('version')) || 0)
+const dialects = [{ name: 'standard', label: 'SQL' }, { name: 'postgresql', label: 'PostgreSQL' }, { name: 'mariadb', label: 'MariaDB' }, { name: 'sqlite', label: 'SQLite' }]
+
+async function load(): Promise<void> {
+  const mine = ++latest
+  error.value = undefined
+  try {
+    const found = await ask<Text>(shown.value > 0 ? `${path.value}/versions/${shown.value}` : path.value)
+    const seen = library === 'codes' ? undefined : objectOf((await ask<{ view: unknown }>(`${path.value}/view?version=${shown.value}`)).view)
+    const uses = await ask<{ items: TextUse[] }>(`${path.value}/uses?limit=1`)
+    let kept: string | undefined
+    try {
+      kept = (await ask<{ text: string }>(`${path.value}/draft`)).text
+    } catch (e) {
+      if (!(e instanceof ServiceError) || e.status !== 404) throw e
+    }
+    if (mine !== latest) return
+    text.value = found
+    parsed.value = seen
+    last.value = uses.items[0]
+    draft.value = kept
+    isKept.value = kept !== undefined
+    document.title = `${found.name} · ${words.value.title} · Sieb`
+  } catch (e) {
+    if (mine === latest) error.value = e
+  }
+}
+watch(() => [library, name, shown.value], () => {
+  text.value = undefined
+  said.value = ''
+  void load()
+}, { immediate: true })
+onBeforeUnmount(() => {
+  latest++
+  if (!isKept.value && draft.value !== undefined) void keep(draft.value)
+})
+
+const codes = computed(() => {
+  const w = word.value.trim().toLowerCase()
+  const lines = (text.value?.text ?? '').split(/\r?\n/).slice(1).filter((l) => l.trim() !== '')
+  const found = lines.filter((l) => l.toLowerCase().includes(w))
+  return { all: lines.length, shown: found.slice(0, 500), found: found.length }
+})
+
+// --- Changing the text. What is typed is kept on the service until it is saved as a version.
+const edited = computed({
+  get: () => draft.value ?? text.value?.text ?? '',
+  set: (to) => {
+    draft.value = to
+    isKept.value = false
+    window.clearTimeout(keeping)
+    keeping = window.setTimeout(() => void keep(to), 400)
+  },
+})
+
+async function keep(to: string): Promise<void> {
+  window.clearTimeout(keeping)
+  try {
+    await ask(`${path.value}/draft`, 'PUT', { text: to })
+    isKept.value = draft.value === to
+  } catch (e) {
+    error.value = e
+  }
+}
+
+async function discard(): Promise<void> {
+  window.clearTimeout(keeping)
+  try {
+    await ask(`${path.value}/draft`, 'DELETE')
+    draft.value = undefined
+  } catch (e) {
+    error.value = e
+  }
+}
+
+async function save(): Promise<void> {
+  error.value = undefined
+  try {
+    const by = `by=${encodeURIComponent(steward.get())}`
+    const added = library === 'codes'
+      ? await ask<Target>(`codes?name=${encodeURIComponent(name)}&title=${encodeURIComponent(text.value?.title ?? '')}&${by}`, 'POST', edited.value, 'text/csv')
+      : await ask<Target>(`${library}?${by}`, 'POST', edited.value, 'application/yaml')
+    await discard()
+    if (added.name !== name) await router.push(`/${library}/${added.name}`)
+    else await load()
+    said.value = `Saved: version ${added.version}.`
+  } catch (e) {
+    error.value = e
+  }
+}
+
+async function under(to: string): Promise<void> {
+  await ask(`${path.value}/${dialog.value}`, 'POST', { name: to, by: steward.get() || undefined })
+  await router.push(`/${library}/${to}`)
+}
+
+async function retire(on: boolean): Promise<void> {
+  try {
+    await ask(`${path.value}/retired`, 'PUT', { retired: on })
+    await load()
+    said.value = on ? 'Retired: lists leave it out, and it can be used as before.' : 'It is back in lists.'
+  } catch (e) {
+    error.value = e
+  }
+}
+</script>
+
+<template>
+  <p class="back"><RouterLink :to="`/${library}`">← All {{ words.many }}</RouterLink></p>
+  <div class="top">
+    <h1>{{ name }}</h1>
+    <template v-if="text">
+      <span class="soft">version {{ text.version }}, {{ time(text.addedAt) }}<template v-if="text.addedBy"> by {{ text.addedBy }}</template></span>
+      <span v-if="text.retired" class="mark">retired</span>
+      <button v-if="shown > 0" type="button" class="link" @click="address.go({ version: undefined })">to the newest version</button>
+    </template>
+  </div>
+  <p v-if="text" class="soft facts">{{ text.title === name ? '' : text.title }}<template v-if="text.for"> · for the target <RouterLink :to="`/targets/${text.for}`">{{ text.for }}</RouterLink></template></p>
+  <div v-if="text" class="tools">
+    <template v-if="library === 'targets'">
+      <a :href="`/api/v1/${path}/template`" download>Workbook for senders</a>
+      <a :href="`/api/v1/${path}/page`" download>Page to print</a>
+      <span class="soft">create table: <template v-for="(d, i) in dialects" :key="d.name"><template v-if="i > 0">, </template><a :href="`/api/v1/${path}/sql?dialect=${d.name}`" download>{{ d.label }}</a></template></span>
+      <a :href="`/api/v1/${path}/csvw`" download>CSVW metadata</a>
+    </template>
+    <RouterLink v-if="library !== 'codes' && last" :to="`/deliveries/${last.delivery}/rules`">Work on it with {{ last.name }}</RouterLink>
+    <span class="last">
+      <ElButton size="small" @click="dialog = 'rename'">Rename…</ElButton>
+      <ElButton size="small" @click="dialog = 'copy'">Copy…</ElButton>
+      <ElButton size="small" @click="retire(!text.retired)">{{ text.retired ? 'Put back into lists' : 'Retire' }}</ElButton>
+    </span>
+  </div>
+  <p v-if="said" class="said" role="status">{{ said }}</p>
+  <FailureNote v-if="error" :error="error" :retry="load" class="apart" />
+  <ElSkeleton v-if="!text && !error" :rows="5" animated />
+  <template v-if="text">
+    <nav class="views" :aria-label="`Parts of the ${words.one}`">
+      <button v-for="v in views" :key="v.key" type="button" :aria-current="v.key === view" @click="address.go({ view: v.key || undefined, page: undefined, from: undefined, to: undefined })">{{ v.label }}<span v-if="v.key === 'text' && draft !== undefined" class="mark">not saved</span></button>
+    </nav>
+    <section class="sheet">
+      <template v-if="view === '' && library === 'codes'">
+        <div class="bar"><ElInput v-model="word" size="small" clearable placeholder="Find a code" aria-label="Find a code" class="find" /><span class="soft">{{ counted(codes.all, 'code', 'codes') }}<template v-if="codes.found > codes.shown.length">; the first {{ codes.shown.length }} of {{ count(codes.found) }} found</template></span></div>
+        <table><tbody><tr v-for="(c, i) in codes.shown" :key="i"><td>{{ visible(c) }}</td></tr></tbody></table>
+      </template>
+      <TextColumns v-else-if="view === '' && library !== 'codes' && parsed" :library="library" :view="parsed" />
+      <VersionList v-else-if="view === 'versions'" :path="path" :newest="text.version" />
+      <UseList v-else-if="view === 'uses'" :path="path" />
+      <template v-else-if="view === 'text'">
+        <div class="bar">
+          <span class="soft" role="status">{{ draft === undefined ? 'as it is saved' : isKept ? 'changed; kept on the service, and not saved as a version' : 'changed; keeping …' }}</span>
+          <template v-if="draft !== undefined">
+            <ElButton size="small" type="primary" @click="save">Save as a version</ElButton>
+            <ElButton size="small" @click="discard">Throw the changes away</ElButton>
+          </template>
+        </div>
+        <ElInput v-model="edited" type="textarea" :autosize="{ minRows: 14, maxRows: 44 }" spellcheck="false" class="code" :aria-label="`Text of the ${words.one}`" />
+      </template>
+    </section>
+  </template>
+  <NameDialog :library="library" :open="dialog !== ''" :title="dialog === 'copy' ? `Copy ${name}` : `Rename ${name}`" :note="dialog === 'rename' ? 'A copy takes its place, and whatever names it follows. The old name is retired; runs that were made by it go on to name it.' : ''" :verb="dialog === 'copy' ? 'Copy' : 'Rename'" :begin="dialog === 'copy' ? `${name}_copy` : name" :go="under" @close="dialog = ''" />
+</template>
+
+<style scoped>
+.facts {
+  margin: 4px 0 8px;
+}
+
+.tools {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 6px 16px;
+  margin: 0 0 12px;
+}
+
+.last {
+  display: flex;
+  gap: 6px;
+  margin-left: auto;
+}
+
+.last .el-button {
+  margin: 0;
+}
+
+.mark {
+  margin-left: 6px;
+  padding: 0 6px;
+  border: 1px solid var(--grain);
+  border-radius: 8px;
+  font-size: 12px;
+  color: var(--grain);
+}
+
+.said {
+  margin: 0 0 10px;
+  padding: 6px 12px;
+  border-left: 3px solid var(--grain);
+  background: var(--grain-wash);
+}
+
+.apart {
+  margin-bottom: 12px;
+}
+
+.views {
+  display: flex;
+  gap: 2px;
+}
+
+.views button {
+  padding: 6px 14px;
+  border: 1px solid transparent;
+  border-bottom: 0;
+  border-radius: 4px 4px 0 0;
+  background: none;
+  color: inherit;
+  font: inherit;
+  cursor: pointer;
+}
+
+.views button[aria-current='true'] {
+  background: var(--sheet);
+  border-color: var(--line);
+  box-shadow: inset 0 3px 0 var(--grain);
+  font-weight: 600;
+}
+
+.bar {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px 12px;
+  padding: 8px 12px;
+}
+
+.find {
+  width: 240px;
+}
+
+table {
+  width: 100%;
+  border-collapse: collapse;
+  font-size: 13px;
+}
+
+td {
+  padding: 3px 12px;
+  border-top: 1px solid var(--line);
+}
+
+.code :deep(textarea) {
+  font-family: 'DejaVu Sans Mono', Consolas, monospace;
+  font-size: 12.5px;
+  white-space: pre;
+}
+</style>
