@@ -366,7 +366,7 @@ func (a *app) runs() *cobra.Command {
 			return a.showRun(r)
 		},
 	}
-	return a.remote("runs", "Runs of deliveries through targets", start, all, show, cancel)
+	return a.remote("runs", "Runs of deliveries through targets", start, all, show, cancel, a.compareRuns())
 }
 
 func (a *app) startAndFollow(cmd *cobra.Command, order api.NewRun) error {

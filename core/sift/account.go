@@ -224,26 +224,30 @@ func (a *Account) Changed(before *Account) Shift {
 			row += 3
 			continue
 		}
-		was, is := before.Side(row), a.Side(row)
-		if was == OnRejected && is != was {
-			s.Mended++
-		}
-		switch {
-		case was == is:
-		case is == OnExcluded:
-			s.Excluded++
-		case was == OnExcluded:
-			s.Readmitted++
-			if is == OnAccepted {
-				s.Gained++
-			}
-		case is == OnAccepted:
-			s.Gained++
-		default:
-			s.Lost++
-		}
+		s.Add(before.Side(row), a.Side(row))
 	}
 	return s
+}
+
+// Add counts a row by where it was and is.
+func (s *Shift) Add(was, is Side) {
+	if was == OnRejected && is != was {
+		s.Mended++
+	}
+	switch {
+	case was == is:
+	case is == OnExcluded:
+		s.Excluded++
+	case was == OnExcluded:
+		s.Readmitted++
+		if is == OnAccepted {
+			s.Gained++
+		}
+	case is == OnAccepted:
+		s.Gained++
+	default:
+		s.Lost++
+	}
 }
 
 // NextChanged returns the first row behind one that changed sides; 0 where there is none.

@@ -236,6 +236,9 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, events, s.runEvents)
 	huma.Register(api, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409),
 		s.cancelRun)
+	huma.Register(api, op("compareRuns", http.MethodGet, "/runs/{id}/comparison",
+		"How a run differs from an earlier one: rules, violations, rows that ended elsewhere or are new, gone and changed", "runs",
+		404, 409), s.compareRuns)
 	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations",
 		"runs", 404, 409), s.runRejects)
 	huma.Register(api, op("explainRow", http.MethodGet, "/runs/{id}/rows/{row}",

@@ -22,8 +22,8 @@ import (
 	"sieb/service/store"
 )
 
-// written is the layout of the files that runs write, and that a database's COPY writes.
-func written() layout.Layout {
+// Written is the layout of the files that runs write, and that a database's COPY writes.
+func Written() layout.Layout {
 	return layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true,
 		HeaderRows: 1, HeaderNames: layout.Joined}
 }
@@ -134,7 +134,7 @@ func (q *Queue) output(run, name string, use func(source.Source) error) error {
 		return err
 	}
 	defer f.Close()
-	rows, err := source.NewReader(f, written())
+	rows, err := source.NewReader(f, Written())
 	if err != nil {
 		return err
 	}
@@ -150,7 +150,7 @@ func (q *Queue) fromDatabase(ctx context.Context, t *target.Target, fk *target.F
 		in.CloseWithError(q.Tables.Copy(ctx, fk.Reference.Database, fk.Reference.Table, fk.Reference.Columns, in))
 	}()
 	defer out.Close()
-	rows, err := source.NewReader(out, written())
+	rows, err := source.NewReader(out, Written())
 	if err != nil {
 		return nil, err
 	}

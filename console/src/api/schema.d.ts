@@ -1004,6 +1004,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a run differs from an earlier one: rules, violations, rows that ended elsewhere or are new, gone and changed */
+        get: operations["compareRuns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{id}/events": {
         parameters: {
             query?: never;
@@ -1770,10 +1787,41 @@ export interface components {
              */
             wrong: number;
         };
+        Comparison: {
+            after: components["schemas"]["RunHead"];
+            before: components["schemas"]["RunHead"];
+            /** @description columns that are delivered no longer */
+            goneHeaders: string[];
+            /** @description how the mapping differs */
+            mapping: components["schemas"]["Difference"][];
+            /** @description columns that are delivered now */
+            newHeaders: string[];
+            /** @description why rows were not compared */
+            notSaid?: string;
+            /** @description cells that each remedy changed, where they differ */
+            remedies: components["schemas"]["Counts"][];
+            /** @description of two deliveries: accepted rows by the target's key */
+            rows?: components["schemas"]["Rows"];
+            /** @description of two runs of the same bytes: rows that ended elsewhere */
+            sides?: components["schemas"]["Sides"];
+            /** @description how the target differs */
+            target: components["schemas"]["Difference"][];
+            /** @description rows with each violation, those that differ most first */
+            violations: components["schemas"]["Counts"][];
+        };
         Counted: {
             /** Format: int64 */
             count: number;
             first?: components["schemas"]["Value"][];
+        };
+        Counts: {
+            /** Format: int64 */
+            after: number;
+            /** Format: int64 */
+            before: number;
+            column: string;
+            /** @description code of a violation, or name of a remedy */
+            what: string;
         };
         Database: {
             name: string;
@@ -2418,6 +2466,14 @@ export interface components {
             /** @description the value of all rows, where the target or mapping gives it */
             value?: string;
         };
+        Moved: {
+            /** @enum {string} */
+            is: "accepted" | "rejected" | "excluded";
+            /** Format: int64 */
+            row: number;
+            /** @enum {string} */
+            was: "accepted" | "rejected" | "excluded";
+        };
         NewName: {
             /** @description who does it */
             by?: string;
@@ -2892,6 +2948,33 @@ export interface components {
             code: string;
             message: string;
         };
+        Rows: {
+            /**
+             * Format: int64
+             * @description rows with the same key and other values
+             */
+            changed: number;
+            /** @description the first of them */
+            changedKeys: string[][];
+            /**
+             * Format: int64
+             * @description rows of the other run whose key is no longer there
+             */
+            gone: number;
+            /** @description the first of them */
+            goneKeys: string[][];
+            /** @description columns by which rows are found again */
+            key: string[];
+            /**
+             * Format: int64
+             * @description rows whose key the other run does not have
+             */
+            new: number;
+            /** @description the first of them */
+            newKeys: string[][];
+            /** Format: int64 */
+            same: number;
+        };
         RuleShift: {
             /** Format: date-time */
             at: string;
@@ -3055,6 +3138,37 @@ export interface components {
              * @description up to the last filled cell; 0 where the workbook does not say
              */
             rows: number;
+        };
+        Sides: {
+            /**
+             * Format: int64
+             * @description rows that are left out now
+             */
+            excluded: number;
+            /**
+             * Format: int64
+             * @description rows that are accepted now
+             */
+            gained: number;
+            /**
+             * Format: int64
+             * @description rows that were accepted, and are rejected
+             */
+            lost: number;
+            /**
+             * Format: int64
+             * @description rows that were rejected, and no longer are: accepted now, or left out
+             */
+            mended: number;
+            /**
+             * Format: int64
+             * @description rows that were left out, and are no longer
+             */
+            readmitted: number;
+            /** @description the first of them */
+            rows: components["schemas"]["Moved"][];
+            /** @description both have as many rows, so that they can be compared one by one */
+            sameCount: boolean;
         };
         SignInFormBody: {
             /** @description of the service, as SIEB_TOKEN sets it */
@@ -7099,6 +7213,67 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    compareRuns: {
+        parameters: {
+            query: {
+                /** @description the earlier run */
+                with: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
                 };
             };
             /** @description Not Found */

@@ -8,6 +8,7 @@ import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import RejectTable from '../components/RejectTable.vue'
 import RemedyList from '../components/RemedyList.vue'
+import RunComparison from '../components/RunComparison.vue'
 import RunPanel from '../components/RunPanel.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import TallyBar from '../components/TallyBar.vue'
@@ -249,8 +250,8 @@ const outputs = computed(() => [
     <section v-if="runs.length === 0 && !run && !error" class="sheet part" aria-label="Next step">
       <h2>Not sifted yet</h2>
       <p>
-        Choose the target that the rows are meant for, and sift. If none fits, the <RouterLink :to="`/deliveries/${id}/profile`">Profile station</RouterLink> drafts one from what the delivery holds;
-        the <RouterLink :to="`/deliveries/${id}/reading`">Reading station</RouterLink> shows whether it is read right.
+        The <RouterLink :to="`/deliveries/${id}/reading`">Reading station</RouterLink> shows whether it is read right; at the <RouterLink :to="`/deliveries/${id}/rules`">Rules station</RouterLink> one chooses or drafts the target that the
+        rows are meant for, mends what does not fit, and sifts. Where target and mapping are known, choose them above, and sift.
       </p>
     </section>
 
@@ -300,6 +301,8 @@ const outputs = computed(() => [
           </ElSelect>
         </div>
       </section>
+
+      <RunComparison :run="run" :runs="runs" :other="address.of('with')" @choose="(r) => address.go({ with: r })" />
 
       <div class="split">
         <section class="sheet violations" aria-label="Violations">

@@ -1,0 +1,109 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"sieb/core/compare"
+	"sieb/core/edit"
+	"sieb/service/api"
+)
+
+func (a *app) compareRuns() *cobra.Command {
+	return &cobra.Command{
+		Use: "compare RUN EARLIER", Short: "Shows how a run differs from an earlier one, of the same delivery or of another",
+		Long: `Compares two runs: how their rules differ, which violations and remedies are more or fewer. Of
+two runs of one delivery it shows which rows ended elsewhere; of two deliveries which
+accepted rows are new, gone and changed, by the target's key.`,
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 2 {
+				return usagef("name two runs: the later one first; sieb runs list shows them")
+			}
+			return nil
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			c, err := connect(cmd).CompareRuns(cmd.Context(), args[0], args[1])
+			if err != nil {
+				return err
+			}
+			if a.format == "json" {
+				return a.json(c)
+			}
+			a.showComparison(&c)
+			return nil
+		},
+	}
+}
+
+func (a *app) showComparison(c *api.Comparison) {
+	for _, of := range []struct {
+		what string
+		run  api.RunHead
+	}{{"before", c.Before}, {"after", c.After}} {
+		by := "no target"
+		if of.run.Target != nil {
+			by = fmt.Sprintf("%s, version %d", of.run.Target.Name, of.run.Target.Version)
+		}
+		if of.run.Mapping != nil {
+			by += fmt.Sprintf(", by %s, version %d", of.run.Mapping.Name, of.run.Mapping.Version)
+		}
+		t := of.run.Tally
+		fmt.Fprintf(a.out, "%-7s %s read = %s accepted + %s rejected + %s excluded; %s\n", of.what, grouped(t.Read), grouped(t.Accepted),
+			grouped(t.Rejected), grouped(t.Excluded), by)
+	}
+	a.showDifferences("target", c.Target)
+	a.showDifferences("mapping", c.Mapping)
+	if len(c.NewHeaders)+len(c.GoneOf) > 0 {
+		fmt.Fprintf(a.out, "\ncolumns delivered now: %s\nno longer delivered: %s\n", visible(strings.Join(c.NewHeaders, ", ")),
+			visible(strings.Join(c.GoneOf, ", ")))
+	}
+	a.showCounts("violation", c.Violations)
+	a.showCounts("remedy", c.Remedies)
+	if s := c.Sides; s != nil {
+		fmt.Fprintf(a.out, "\nrows: %s accepted now, %s no longer, %s left out now, %s no longer\n", grouped(s.Gained), grouped(s.Lost),
+			grouped(s.Excluded), grouped(s.Readmitted))
+		for _, r := range s.Rows[:min(len(s.Rows), 20)] {
+			fmt.Fprintf(a.out, "  row %s was %s and is %s\n", grouped(r.Row), r.Was, r.Is)
+		}
+	}
+	if r := c.Rows; r != nil {
+		fmt.Fprintf(a.out, "\naccepted rows by %s: %s new, %s gone, %s changed, %s the same\n", strings.Join(r.Key, ", "),
+			grouped(r.New), grouped(r.Gone), grouped(r.Changed), grouped(r.Same))
+		for _, kind := range []struct {
+			what string
+			keys [][]string
+		}{{"new", r.NewKeys}, {"gone", r.GoneOf}, {"changed", r.Others}} {
+			for _, k := range kind.keys[:min(len(kind.keys), 10)] {
+				fmt.Fprintf(a.out, "  %s: %s\n", kind.what, visible(strings.Join(k, ", ")))
+			}
+		}
+	}
+	if c.NotSaid != "" {
+		fmt.Fprintf(a.out, "\nrows were not compared: %s\n", c.NotSaid)
+	}
+}
+
+func (a *app) showDifferences(what string, all []edit.Difference) {
+	if len(all) == 0 {
+		return
+	}
+	fmt.Fprintf(a.out, "\nthe %s differs:\n", what)
+	for _, d := range all {
+		fmt.Fprintf(a.out, "  %s\n", visible(strings.TrimSpace(d.Column+" "+d.Words)))
+	}
+}
+
+func (a *app) showCounts(what string, all []compare.Counts) {
+	if len(all) == 0 {
+		return
+	}
+	rows := make([][]string, len(all))
+	for i, c := range all {
+		rows[i] = []string{visible(c.Column), c.What, grouped(c.Before), grouped(c.After), signed(c.After - c.Before)}
+	}
+	fmt.Fprintln(a.out)
+	a.table([]columnOf{{title: "column", most: 30}, {title: what}, {title: "before", number: true}, {title: "after", number: true},
+		{title: "", number: true}}, rows)
+}
