@@ -63,7 +63,10 @@ func Create(t *target.Target, d Dialect) (string, error) {
 			w.names(fk.Reference.Columns)))
 	}
 	var b strings.Builder
-	for _, n := range w.notes {
+	for i, n := range w.notes {
+		if slices.Contains(w.notes[:i], n) {
+			continue
+		}
 		fmt.Fprintf(&b, "-- not said in the table: %s\n", strings.ReplaceAll(n, "\n", " "))
 	}
 	fmt.Fprintf(&b, "create table %s (\n  %s\n)", w.name(t.Name), strings.Join(lines, ",\n  "))
@@ -177,7 +180,7 @@ func (w *writer) moment(c *target.Column) string {
 
 func (w *writer) textType(most *int) string {
 	switch {
-	case most != nil && *most <= 10_000 && w.Dialect != SQLite:
+	case most != nil && (*most <= 10_000 || w.Dialect == Standard) && w.Dialect != SQLite:
 		return fmt.Sprintf("varchar(%d)", *most)
 	case w.Dialect == Standard:
 		return "varchar(4000)"
@@ -226,7 +229,7 @@ func (w *writer) checks(c *target.Column) (all []string) {
 	if c.MinLength != nil {
 		all = append(all, fmt.Sprintf("%s(%s) >= %d", length, name, *c.MinLength))
 	}
-	if c.MaxLength != nil && (w.Dialect == SQLite || *c.MaxLength > 10_000) {
+	if c.MaxLength != nil && (w.Dialect == SQLite || *c.MaxLength > 10_000 && w.Dialect != Standard) {
 		all = append(all, fmt.Sprintf("%s(%s) <= %d", length, name, *c.MaxLength))
 	}
 	if c.Datatype == value.Boolean && w.Dialect == SQLite {
