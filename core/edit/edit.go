@@ -221,12 +221,16 @@ func (d *document) reach(path []string) (*entry, error) {
 	return nil, errors.New("it does not say where")
 }
 
+// blocks are the lists whose entries stand below one another.
+var blocks = []string{"columns", "rowRules", "exclude", "foreignKeys", "absentFrom", "controls", "uniqueKeys"}
+
 // containerFor makes what a property holds that a path leads through.
 func containerFor(name string) *node {
 	switch name {
 	case "columns", "onViolation", "tolerance", "rows", "repeated", "fileName", "layout":
 		return &node{kind: object}
-	case "rowRules", "exclude", "foreignKeys", "absentFrom", "controls", "uniqueKeys":
+	}
+	if slices.Contains(blocks, name) {
 		return &node{kind: list}
 	}
 	return &node{kind: object, isFlow: true}
@@ -250,7 +254,7 @@ func (d *document) addTo(s *Step) error {
 		return err
 	}
 	if !has {
-		e.node = &node{kind: list, isFlow: true}
+		e.node = &node{kind: list, isFlow: !slices.Contains(blocks, s.Path[len(s.Path)-1])}
 		for _, v := range s.Base {
 			part, err := nodeOf(v, 0)
 			if err != nil {

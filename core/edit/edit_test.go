@@ -59,7 +59,7 @@ func TestStepsChangeWhatTheyName(t *testing.T) {
 		{"a property is dropped", inMapping(edit.Drop, "columns weight null", nil), "from: Gross kg", "n/a"},
 		{"with what is empty then", inMapping(edit.Drop, "columns site value", nil), "weight:", "site"},
 		{"an exclusion is added", inMapping(edit.Add, "exclude", map[string]any{"reason": "trials", "condition": `cell("No") == "T"`}),
-			"exclude: [{condition: \"cell(\\\"No\\\") == \\\"T\\\"\", reason: trials}]", ""},
+			"exclude:\n  - {condition: \"cell(\\\"No\\\") == \\\"T\\\"\", reason: trials}\n", ""},
 	}
 	for _, test := range tests {
 		t.Run(test.name, func(t *testing.T) {

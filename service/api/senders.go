@@ -224,7 +224,7 @@ func withoutPath(message string) string {
 
 func (s *Server) targetFromCSVW(_ context.Context, in *struct {
 	Table   string `query:"table" doc:"url of the table, where the document has several"`
-	RawBody []byte `contentType:"application/json" doc:"the metadata document"`
+	RawBody []byte `contentType:"application/octet-stream" doc:"the metadata document, JSON"`
 }) (*answer[MadeText], error) {
 	m, err := csvw.Read(in.RawBody, in.Table)
 	if err != nil {

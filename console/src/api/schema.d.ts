@@ -7712,7 +7712,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": string;
+                "application/octet-stream": string;
             };
         };
         responses: {
