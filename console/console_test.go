@@ -41,13 +41,15 @@ func open(t *testing.T, flags ...chromedp.ExecAllocatorOption) *page {
 	ctx, stop = context.WithTimeout(ctx, 2*time.Minute)
 	t.Cleanup(stop)
 	p := &page{t, ctx}
-	p.do(chromedp.EmulateViewport(1280, 800))
+	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800))) // starts the browser, with this context
 	return p
 }
 
 func (p *page) do(steps ...chromedp.Action[chromedp.Void]) {
 	p.t.Helper()
-	require.NoError(p.t, chromedp.Do(p.ctx, steps...))
+	ctx, stop := context.WithTimeout(p.ctx, 30*time.Second)
+	defer stop()
+	require.NoError(p.t, chromedp.Do(ctx, steps...))
 }
 
 func (p *page) text(selector string) string {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"io"
 	"net/http"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -106,6 +107,9 @@ func TestShelves(t *testing.T) {
 	found, err := s.Client.Targets(ctx, client.Shelf{Find: "TICK", Retired: true}, 0, 10)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"tickets", "weighings"}, namesOf(found.Items), "by name or title")
+	one, err := s.Client.Target(ctx, "tickets", 0)
+	require.NoError(t, err)
+	assert.True(t, one.Retired, "its own page says so, too")
 	require.NoError(t, s.Client.Retire(ctx, client.Targets, "tickets", false))
 	list, err = s.Client.Targets(ctx, client.Shelf{}, 0, 10)
 	require.NoError(t, err)
@@ -187,7 +191,7 @@ func TestForSenders(t *testing.T) {
 // create the demo's tables are ones that PostgreSQL takes, which then take accepted rows.
 func TestTablesAndCodes(t *testing.T) {
 	ctx := t.Context()
-	db := pgtest.Start(t, "")
+	db := pgtest.Start(t, filepath.Join(pgtest.Folder(t), "tables"))
 	conn, err := pgx.Connect(ctx, db.URL())
 	require.NoError(t, err)
 	defer conn.Close(context.WithoutCancel(ctx))

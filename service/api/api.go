@@ -292,6 +292,9 @@ func (s *Server) failure(doing string, err error) error {
 		s.Log.Warn("the database is away", "doing", doing, "error", err)
 		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable("the database does not answer; "+doing+" was not possible, and nothing was changed: ask again in a moment"),
 			http.Header{"Retry-After": {"5"}})
+	case errors.Is(err, context.Canceled): // whoever asked is gone
+		s.Log.Debug("a request was given up", "doing", doing)
+		return huma.Error503ServiceUnavailable(doing + " was given up")
 	case errors.As(err, &disk):
 		s.Log.Error("the disk takes no more", "doing", doing, "error", err)
 		return huma.NewError(http.StatusInsufficientStorage, s.Area.Conceal(disk, "", ""))

@@ -293,7 +293,7 @@ func (s *Server) makeCodes(ctx context.Context, in *struct{ Body CodesFrom }) (*
 	if err != nil {
 		return nil, err
 	}
-	return &created[Target]{http.StatusCreated, locationOf(store.Codes, added), targetOf(added, false)}, nil
+	return &created[Target]{http.StatusCreated, locationOf(store.Codes, added), targetOf(added)}, nil
 }
 
 // limited takes as much as a code list may have.

@@ -173,7 +173,7 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 		Body NewName
 	}) (*answer[Target], error) {
 		copied, err := s.copyText(ctx, l, in.Name, in.Body)
-		return &answer[Target]{targetOf(copied, false)}, err
+		return &answer[Target]{targetOf(copied)}, err
 	})
 	renaming := op("rename"+one, http.MethodPost, path+"/rename",
 		"Renames a "+what+": a copy takes its place, and it is retired", tag, 404, 409, 422)
@@ -182,7 +182,7 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 		Body NewName
 	}) (*answer[Target], error) {
 		renamed, err := s.renameText(ctx, l, in.Name, in.Body)
-		return &answer[Target]{targetOf(renamed, false)}, err
+		return &answer[Target]{targetOf(renamed)}, err
 	})
 }
 

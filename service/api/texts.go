@@ -27,7 +27,7 @@ func (s *Server) textRoutes(api huma.API) {
 		"targets"), func(ctx context.Context, in *TextsAsked) (*answer[Page[Target]], error) {
 		return list(ctx, s, store.Targets, *in, "", targetListed)
 	})
-	registerLibrary(s, api, store.Targets, "Target", targetOf)
+	registerLibrary(s, api, store.Targets, "Target", wholeTarget)
 
 	huma.Register(api, op("listRemedies", http.MethodGet, "/remedies", "The remedies that columns can declare", "targets"),
 		func(context.Context, *struct{}) (*answer[Page[remedy.Help]], error) {
@@ -44,7 +44,7 @@ func (s *Server) textRoutes(api huma.API) {
 			return Mapping{targetListed(t), t.Target}
 		})
 	})
-	registerLibrary(s, api, store.Mappings, "Mapping", mappingOf)
+	registerLibrary(s, api, store.Mappings, "Mapping", wholeMapping)
 
 	add = op("addCodes", http.MethodPost, "/codes", "Adds a code list, or a version of one", "codes", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, codes.MaxBytes
@@ -53,19 +53,23 @@ func (s *Server) textRoutes(api huma.API) {
 		"codes"), func(ctx context.Context, in *TextsAsked) (*answer[Page[Target]], error) {
 		return list(ctx, s, store.Codes, *in, "", targetListed)
 	})
-	registerLibrary(s, api, store.Codes, "Codes", targetOf)
+	registerLibrary(s, api, store.Codes, "Codes", wholeTarget)
 }
 
 // registerLibrary registers what shows the texts of a library; one names the operations.
 func registerLibrary[T any](s *Server, api huma.API, l store.Library, one string,
-	view func(t store.Text, withText bool) T) {
+	view func(t store.Listed) T) {
 	tag := string(l)
 	show := func(ctx context.Context, in *version) (*answer[T], error) {
 		t, err := s.text(ctx, l, in.Name, in.Version)
 		if err != nil {
 			return nil, err
 		}
-		return &answer[T]{view(t, true)}, nil
+		at, err := s.Store.RetiredAt(ctx, l, in.Name)
+		if err != nil {
+			return nil, s.failure("reading the "+words[l], err)
+		}
+		return &answer[T]{view(store.Listed{Text: t, RetiredAt: at})}, nil
 	}
 	huma.Register(api, op("show"+one, http.MethodGet, "/"+tag+"/{name}", "The newest version of a "+words[l], tag, 404),
 		func(ctx context.Context, in *ByName) (*answer[T], error) { return show(ctx, &version{ByName: *in}) })
@@ -90,7 +94,7 @@ func list[T any](ctx context.Context, s *Server, l store.Library, in TextsAsked,
 
 // targetListed shows a text as a list does.
 func targetListed(t store.Listed) Target {
-	out := targetOf(t.Text, false)
+	out := targetOf(t.Text)
 	out.Retired, out.Deliveries = t.RetiredAt.Valid, t.Deliveries
 	if parsed, err := target.Parse([]byte(t.Text.Text)); err == nil {
 		out.Columns = len(parsed.Columns)
@@ -130,7 +134,7 @@ func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target],
 	if err != nil {
 		return nil, err
 	}
-	return &created[Target]{http.StatusCreated, locationOf(store.Codes, added), targetOf(added, false)}, nil
+	return &created[Target]{http.StatusCreated, locationOf(store.Codes, added), targetOf(added)}, nil
 }
 
 // AddedBy says who adds a version.
@@ -182,7 +186,7 @@ func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target
 	if err != nil {
 		return nil, err
 	}
-	return &created[Target]{http.StatusCreated, locationOf(store.Targets, added), targetOf(added, false)}, nil
+	return &created[Target]{http.StatusCreated, locationOf(store.Targets, added), targetOf(added)}, nil
 }
 
 // addMapping adds a mapping, which must fit the newest version of its target.
@@ -208,7 +212,7 @@ func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[Mapp
 	if err != nil {
 		return nil, err
 	}
-	return &created[Mapping]{http.StatusCreated, locationOf(store.Mappings, added), mappingOf(added, false)}, nil
+	return &created[Mapping]{http.StatusCreated, locationOf(store.Mappings, added), mappingOf(added)}, nil
 }
 
 func locationOf(l store.Library, t store.Text) string {

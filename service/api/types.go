@@ -309,12 +309,17 @@ func runOf(r store.Run) (Run, error) {
 	return out, nil
 }
 
-func targetOf(t store.Text, withText bool) Target {
-	out := Target{Name: t.Name, Version: t.Version, Title: t.Title, AddedAt: t.AddedAt.UTC(), AddedBy: t.AddedBy}
-	if withText {
-		out.Text = t.Text
-	}
+func targetOf(t store.Text) Target {
+	return Target{Name: t.Name, Version: t.Version, Title: t.Title, AddedAt: t.AddedAt.UTC(), AddedBy: t.AddedBy}
+}
+
+// wholeTarget shows a text with what it says.
+func wholeTarget(t store.Listed) Target {
+	out := targetOf(t.Text)
+	out.Text, out.Retired = t.Text.Text, t.RetiredAt.Valid
 	return out
 }
 
-func mappingOf(t store.Text, withText bool) Mapping { return Mapping{targetOf(t, withText), t.Target} }
+func mappingOf(t store.Text) Mapping { return Mapping{targetOf(t), t.Target} }
+
+func wholeMapping(t store.Listed) Mapping { return Mapping{wholeTarget(t), t.Target} }

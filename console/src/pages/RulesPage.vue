@@ -15,7 +15,7 @@ import ColumnRail from '../rules/ColumnRail.vue'
 import ColumnRule from '../rules/ColumnRule.vue'
 import { useRules } from '../rules/draft'
 import ManyColumns from '../rules/ManyColumns.vue'
-import { datatypeOf, listOf, objectOf, textsOf } from '../rules/model'
+import { datatypeOf, fedBy, isSameHeader, leftOutOf, listOf, objectOf } from '../rules/model'
 import OverRows from '../rules/OverRows.vue'
 import { partNames, partsOf, type PartName } from '../rules/parts'
 import RowTable from '../rules/RowTable.vue'
@@ -60,7 +60,7 @@ const strange = computed(() => {
 const fit = computed(() => rehearsal.value?.columns.find((c) => c.column === column.value?.name))
 const parts = computed(() => (rules.value ? partsOf(rules.value, rehearsal.value) : []))
 const changes = computed(() => rules.value?.changes.length ?? 0)
-const leftOut = computed(() => [...textsOf(objectOf(rules.value?.target.view).leftOut), ...textsOf(objectOf(rules.value?.mapping?.view).leftOut)])
+const leftOut = computed(() => (rules.value ? leftOutOf(rules.value).map((l) => l.header) : []))
 /** What the draft began with, in words. */
 const since = computed(() => {
   const r = rules.value
@@ -166,18 +166,15 @@ function pair(all: Suggestion[]): void {
 
 function feed(name: string, header: string): void {
   const c = columns.value.find((o) => o.name === name)
-  if (!c) return
-  if (c.habits) {
-    const drops = (['position', 'value', 'derive'] as const).filter((p) => p in (c.habits ?? {})).map((p): Step => ({ in: 'mapping', do: 'drop', path: ['columns', name, p] }))
-    void change(`${name} from ${header}`, [...drops, { in: 'mapping', do: 'set', path: ['columns', name, 'from'], value: header }])
-  } else {
-    void change(`${name} from ${header}`, [{ in: 'target', do: 'set', path: ['columns', name, 'titles'], value: [header, ...textsOf(c.demands.titles)] }])
-  }
+  if (c && rules.value) void change(`${name} from ${header}`, fedBy(c, header, rules.value))
 }
 
 function leave(header: string, on: boolean): void {
-  const into = rules.value?.mapping ? 'mapping' : 'target'
-  void change(on ? `leave ${header} out` : `ask about ${header} again`, [{ in: into, do: on ? 'add' : 'remove', path: ['leftOut'], value: header }])
+  if (!rules.value) return
+  const steps: Step[] = on
+    ? [{ in: rules.value.mapping ? 'mapping' : 'target', do: 'add', path: ['leftOut'], value: header }]
+    : leftOutOf(rules.value).filter((l) => isSameHeader(l.header, header)).map((l) => ({ in: l.into, do: 'remove', path: ['leftOut'], value: l.header }))
+  void change(on ? `leave ${header} out` : `ask about ${header} again`, steps)
 }
 
 /** Adds a column to the target that a column of the file feeds. */
@@ -270,7 +267,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
           <template v-else-if="column">
             <section class="sheet" :aria-label="`Rule of ${column.name}`">
               <div class="head"><h2>{{ column.name }}</h2><span class="soft">{{ columnWords }}</span></div>
-              <ColumnRule :column="column" :rehearsal="rehearsal" :help="help" :mapping="rules.mapping?.name" @change="change" />
+              <ColumnRule :column="column" :rehearsal="rehearsal" :help="help" :mapping="rules.mapping?.name" @change="change" @feed="(header) => feed(column!.name, header)" />
             </section>
             <WrongValues :delivery="id" :column="column" :state="state" :page="address.page()" :find="address.of('find')" @change="change" @rows="(v) => address.go({ rows: 'column', value: v, empty: v === '' ? 'yes' : undefined })" @page="(p) => address.go({ page: p === 1 ? undefined : p })" @find="(t) => address.go({ find: t || undefined, page: undefined })" />
             <SpellingPanel v-if="datatypeOf(column) === 'string' && fit?.place" :key="column.name" :delivery="id" :column="column" :state="state" :open="address.of('spellings') === 'open'" @open="(on) => address.go({ spellings: on ? 'open' : undefined })" @change="change" />

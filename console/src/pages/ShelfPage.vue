@@ -184,14 +184,14 @@ const means = computed(() => ({ targets: 'what tables demand of their rows', map
 
   <NameDialog :library="library" :open="copying !== ''" :title="`Copy ${copying}`" verb="Copy" :begin="copying ? `${copying}_copy` : ''" :go="copy" @close="copying = ''" />
   <AddCodes :source="codesFrom" @close="codesFrom = undefined" @added="(n) => router.push(`/codes/${n}`)" />
-  <ElDialog :model-value="made !== undefined" :title="`The target ${made?.name ?? ''}`" width="min(760px, 96vw)" append-to-body @close="made = undefined">
+  <ElDialog :model-value="made !== undefined" :title="`The target ${made?.name ?? ''}`" width="min(760px, 96vw)" @close="made = undefined">
     <p class="soft">It is not added yet. Change what you know better, then add it.</p>
     <ul v-if="made && made.left.length > 0" class="left"><li v-for="l in made.left" :key="l">not taken: {{ l }}</li></ul>
     <ElInput v-if="made" v-model="made.text" type="textarea" :autosize="{ minRows: 8, maxRows: 24 }" spellcheck="false" aria-label="Text of the target" class="code" />
     <FailureNote v-if="error" :error="error" />
     <template #footer><ElButton @click="made = undefined">Discard</ElButton><ElButton type="primary" @click="addMade">Add the target</ElButton></template>
   </ElDialog>
-  <ElDialog :model-value="isDrawing" title="A target from a database table" width="min(760px, 96vw)" append-to-body @close="isDrawing = false">
+  <ElDialog :model-value="isDrawing" title="A target from a database table" width="min(760px, 96vw)" @close="isDrawing = false">
     <TablePicker :chosen="table" @choose="(d, t) => { database = d; table = `${t.schema}.${t.name}` }" />
     <FailureNote v-if="error" :error="error" />
     <template #footer><ElButton type="primary" :disabled="!table" :loading="isBusy" @click="draw">Draw the target{{ table ? ` from ${table}` : '' }}</ElButton></template>

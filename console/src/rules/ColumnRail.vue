@@ -4,7 +4,7 @@ import { ElButton, ElCheckbox, ElInput } from 'element-plus'
 import { computed, nextTick, ref, useTemplateRef, watch } from 'vue'
 import type { Rehearsal, Suggestion } from '../api/client'
 import { count, visible } from '../format'
-import { feedOf, ruleWords, type ColumnSpec } from './model'
+import { feedOf, isSameHeader, ruleWords, type ColumnSpec } from './model'
 import type { Part } from './parts'
 
 const { columns, rehearsal = undefined, chosen = undefined, parts, part = undefined, pairs, leftOut, picked } = defineProps<{
@@ -49,7 +49,7 @@ const items = computed(() => {
     const pair = pairs.find((p) => p.column === c.name)
     const text = feed.kind === 'value' ? (feed.text === '' ? 'no value' : `“${feed.text}”`) : feed.kind === 'derive' ? feed.text : (fit?.header ?? '')
     const isUnfed = feed.kind === 'header' && rehearsal !== undefined && !fit?.place
-    return { column: c, name: c.name, text, sign: feed.kind === 'header' ? '←' : '=', isUnfed, pair, wrong: fit?.wrong ?? 0, words: ruleWords(c) }
+    return { column: c, name: c.name, text, sign: feed.kind === 'header' ? '←' : '=', isUnfed, isEmpty: feed.kind === 'value' && feed.text === '', pair, wrong: fit?.wrong ?? 0, words: ruleWords(c) }
   }).filter((i) => `${i.name} ${i.text} ${i.words}`.toLowerCase().includes(w))
   // What is worst stands first; sorting keeps the table's order otherwise.
   return order.value === 'worst' ? all.sort((a, b) => Number(b.isUnfed && b.column.demands.required === true) - Number(a.isUnfed && a.column.demands.required === true) || b.wrong - a.wrong) : all
@@ -58,8 +58,7 @@ const items = computed(() => {
 const fed = computed(() => new Set((rehearsal?.columns ?? []).map((c) => c.place)))
 /** Columns of the delivery that feed none. */
 const unpaired = computed(() => (rehearsal ? header.value.map((name, i) => ({ name, place: i + 1 })).filter((h) => !fed.value.has(h.place)) : []))
-const key = (text: string): string => text.normalize('NFKD').replace(/[\p{M}\s_.\-]/gu, '').toLowerCase()
-const isLeftOut = (name: string): boolean => leftOut.some((l) => key(l) === key(name))
+const isLeftOut = (name: string): boolean => leftOut.some((l) => isSameHeader(l, name))
 
 const dragged = ref('')
 const over = ref('')
@@ -116,7 +115,7 @@ watch(() => chosen, async () => {
       <li v-for="i in items" :key="i.name" :class="{ here: i.name === chosen, over: over === i.name, many: items.length > 200 }" @dragover.prevent="over = i.name" @dragleave="over = ''" @drop.prevent="drop(i.name)">
         <ElCheckbox v-if="isPicking" :model-value="picked.includes(i.name)" :aria-label="`Select ${i.name}`" @change="(on) => pick(i.name, Boolean(on))" />
         <button type="button" class="column" :aria-current="i.name === chosen" @click="emit('choose', i.name)">
-          <span class="name"><b>{{ visible(i.name) }}</b> <span v-if="i.text" class="soft">{{ i.sign }} {{ visible(i.text) }}</span><span v-else-if="i.isUnfed" class="unfed">nothing feeds it</span></span>
+          <span class="name"><b>{{ visible(i.name) }}</b> <span v-if="i.text" :class="i.isEmpty ? 'unfed' : 'soft'">{{ i.sign }} {{ visible(i.text) }}</span><span v-else-if="i.isUnfed" class="unfed">nothing feeds it</span></span>
           <span class="wrong" :class="{ bad: i.wrong > 0 }">{{ i.wrong > 0 ? `${count(i.wrong)} of ${count(judged)}` : i.isUnfed ? '' : 'all fit' }}</span>
           <span class="soft rule">{{ i.words }}</span>
           <span v-if="!i.isUnfed && judged > 0" class="bar" aria-hidden="true"><i :style="{ width: `${Math.floor((100 * (judged - i.wrong)) / judged)}%` }"></i></span>
@@ -130,8 +129,8 @@ watch(() => chosen, async () => {
       <p class="soft hint">Drag one to a column that it feeds, or leave it out.</p>
       <span v-for="h in unpaired" :key="h.place" class="chip" :class="{ left: isLeftOut(h.name) }" draggable="true" @dragstart="dragged = h.name" @dragend="dragged = over = ''">
         <span>{{ visible(h.name) }}</span>
-        <button type="button" class="link" :aria-label="isLeftOut(h.name) ? `Ask about ${h.name} again` : `Leave ${h.name} out`" :title="isLeftOut(h.name) ? 'left out on purpose; click to be asked again' : 'leave it out on purpose: it is flagged no more'" @click="emit('leave', h.name, !isLeftOut(h.name))">{{ isLeftOut(h.name) ? 'left out' : 'leave out' }}</button>
-        <button v-if="!isLeftOut(h.name)" type="button" class="link" :aria-label="`Make a column of ${h.name}`" title="add a column to the target that it feeds" @click="emit('add', h.name)">add</button>
+        <button type="button" class="link" :aria-label="isLeftOut(h.name) ? `${h.name} is left out` : `leave out ${h.name}`" :aria-pressed="isLeftOut(h.name)" :title="isLeftOut(h.name) ? 'left out on purpose; click to be asked again' : 'leave it out on purpose: it is flagged no more'" @click="emit('leave', h.name, !isLeftOut(h.name))">{{ isLeftOut(h.name) ? 'left out' : 'leave out' }}</button>
+        <button v-if="!isLeftOut(h.name)" type="button" class="link" :aria-label="`add a column for ${h.name}`" title="add a column to the target that it feeds" @click="emit('add', h.name)">add</button>
       </span>
     </div>
     <div class="below">

@@ -4,7 +4,7 @@ import { ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed } from 'vue'
 import type { Rehearsal, RemedyHelp, Step } from '../api/client'
 import { visible } from '../format'
-import { datatypeOf, demands, feedOf, habit, habitIn, habits, kindOf, setting, textsOf, type ColumnSpec, type Property } from './model'
+import { datatypeOf, demands, feedOf, habit, habitIn, habits, kindOf, setting, unfed, type ColumnSpec, type Property } from './model'
 import PropertyField from './PropertyField.vue'
 import RemedyChain from './RemedyChain.vue'
 
@@ -15,7 +15,7 @@ const { column, rehearsal = undefined, help, mapping = undefined } = defineProps
   /** Name of the mapping; undefined where the target stands by itself. */
   mapping?: string
 }>()
-const emit = defineEmits<{ change: [words: string, steps: Step[]] }>()
+const emit = defineEmits<{ change: [words: string, steps: Step[]]; feed: [header: string] }>()
 
 const datatype = computed(() => datatypeOf(column))
 const kind = computed(() => kindOf(datatype.value))
@@ -68,24 +68,13 @@ function share(p: { name: string; label: string }): void {
   ])
 }
 
-/** Steps that take every other source of the column away. */
-function sourceDropped(): Step[] {
-  const all: Step[] = []
-  for (const name of ['from', 'position', 'value', 'derive']) {
-    if (column.habits && name in column.habits) all.push({ in: 'mapping', do: 'drop', path: ['columns', column.name, name] })
-    else if (!column.habits && name in column.demands) all.push({ in: 'target', do: 'drop', path: ['columns', column.name, name] })
-  }
-  return all
-}
-
 function feedFrom(header: string): void {
-  if (header === notFed) emit('change', `${column.name}: no longer from ${fedBy.value || feed.value.text}`, sourceDropped())
-  else if (into.value === 'mapping') emit('change', `${column.name} from ${header}`, [...sourceDropped(), { in: 'mapping', do: 'set', path: ['columns', column.name, 'from'], value: header }])
-  else emit('change', `${column.name} from ${header}`, [...sourceDropped(), { in: 'target', do: 'set', path: ['columns', column.name, 'titles'], value: [header, ...textsOf(column.demands.titles).filter((t) => t !== header)] }])
+  if (header === notFed) emit('change', `${column.name}: no longer from ${fedBy.value || feed.value.text}`, unfed(column))
+  else emit('feed', header)
 }
 
 function feedBy(property: 'value' | 'derive', text: string): void {
-  const steps = sourceDropped()
+  const steps = unfed(column)
   if (into.value === 'target' && 'titles' in column.demands && text !== '') steps.push({ in: 'target', do: 'drop', path: ['columns', column.name, 'titles'] })
   if (text !== '') steps.push({ in: into.value, do: 'set', path: ['columns', column.name, property], value: text })
   emit('change', text === '' ? `${column.name}: no ${property}` : `${column.name} = ${text}`, steps)
@@ -106,17 +95,17 @@ function feedBy(property: 'value' | 'derive', text: string): void {
         <div class="field wide">
           <span class="soft" title="the delivery’s column that feeds it (from)">From</span>
           <ElSelect size="small" filterable :model-value="feed.kind === 'header' ? (fedBy || notFed) : notFed" aria-label="From" no-data-text="The header is not known yet" @change="feedFrom">
-            <ElOption :value="notFed" :label="feed.kind === 'header' ? 'nothing feeds it' : 'no column; see beside'" />
+            <ElOption :value="notFed" :label="feed.kind === 'header' ? 'nothing feeds it' : 'no column feeds it'" />
             <ElOption v-for="h in headers" :key="h" :value="h" :label="visible(h)" />
           </ElSelect>
         </div>
         <div v-if="feed.kind !== 'header' || !fedBy" class="field">
           <span class="soft" title="the same value in every row (value)">Always</span>
-          <ElInput size="small" :model-value="feed.kind === 'value' ? feed.text : ''" placeholder="the same value" aria-label="Always" @change="(t: string) => feedBy('value', t)" />
+          <ElInput size="small" :model-modifiers="{ lazy: true }" :model-value="feed.kind === 'value' ? feed.text : ''" placeholder="the same value" aria-label="Always" @change="(t: string) => feedBy('value', t)" />
         </div>
         <div v-if="feed.kind !== 'header' || !fedBy" class="field wide">
           <span class="soft" title="an expression over other columns, such as gross_kg - tare_kg (derive)">Computed</span>
-          <ElInput size="small" :model-value="feed.kind === 'derive' ? feed.text : ''" placeholder="gross_kg - tare_kg" aria-label="Computed" @change="(t: string) => feedBy('derive', t)" />
+          <ElInput size="small" :model-modifiers="{ lazy: true }" :model-value="feed.kind === 'derive' ? feed.text : ''" placeholder="gross_kg - tare_kg" aria-label="Computed" @change="(t: string) => feedBy('derive', t)" />
         </div>
         <PropertyField v-for="p in ofSender" :key="p.label" :property="p" :value="p.name === 'null' ? (habit(column, 'null').value ?? ['']) : habit(column, p.name).value" :from="mapping ? habit(column, p.name).from : undefined" @set="(v) => setHabit(p, v)" @share="share(p)" />
         <div class="field all">

@@ -94,6 +94,15 @@ const answer = computed(() => {
 const functions = ['has(', 'cell("', 'row', 'line', 'fileName', 'today', '.startsWith("', '.endsWith("', '.contains("', '.matches("', '.size()', '.getFullYear()', '.getMonth()', '.getDayOfMonth()', '.getDayOfWeek()', ' && ', ' || ', ' == ', ' != ', ' <= ', ' >= ', ' in [']
 
 /** Completes the last word: names of columns, headers within cell("…"), and what conditions know besides. */
+/** The completing input says that an item is at hand also when none is. */
+const vNoneAtHand = {
+  mounted: (el: HTMLElement): void => {
+    const tidy = (): void => el.querySelector('[aria-activedescendant$="--1"]')?.removeAttribute('aria-activedescendant')
+    new MutationObserver(tidy).observe(el, { subtree: true, attributes: true, attributeFilter: ['aria-activedescendant'] })
+    tidy()
+  },
+}
+
 function complete(text: string, give: (found: { value: string; label: string }[]) => void): void {
   const inCell = /cell\("([^"]*)$/.exec(text)
   if (inCell) {
@@ -213,9 +222,11 @@ const wholes = computed(() => (rehearsal?.broken ?? []).filter((b) => b.rows ===
       </form>
       <form class="form" @submit.prevent="add">
         <h3>{{ isExclusion ? 'Or by a condition' : 'Add a rule' }}</h3>
-        <ElAutocomplete v-model="condition" size="small" :fetch-suggestions="complete" :trigger-on-focus="false" :debounce="0" value-key="value" class="condition" :placeholder="isExclusion ? 'cell(&quot;Ticket No.&quot;).startsWith(&quot;TEST&quot;)' : 'net_kg == gross_kg - tare_kg'" aria-label="Condition" spellcheck="false">
-          <template #default="{ item }"><code>{{ item.label }}</code></template>
-        </ElAutocomplete>
+        <div v-none-at-hand class="condition">
+          <ElAutocomplete v-model="condition" size="small" :fetch-suggestions="complete" :trigger-on-focus="false" :debounce="0" value-key="value" :placeholder="isExclusion ? 'cell(&quot;Ticket No.&quot;).startsWith(&quot;TEST&quot;)' : 'net_kg == gross_kg - tare_kg'" aria-label="Condition" spellcheck="false">
+            <template #default="{ item }"><code>{{ item.label }}</code></template>
+          </ElAutocomplete>
+        </div>
         <ElInput v-model="words" size="small" :placeholder="isExclusion ? 'why, for the report' : 'what it says, in words'" :aria-label="isExclusion ? 'Reason' : 'Name of the rule'" />
         <p v-if="wrong" class="bad" role="alert">{{ wrong }}</p>
         <p v-else class="soft" role="status">{{ answer || (isTrying ? 'trying it on the rows …' : `Columns: ${names.slice(0, 8).join(', ')}${names.length > 8 ? ' …' : ''}`) }}</p>
@@ -267,9 +278,9 @@ const wholes = computed(() => (rehearsal?.broken ?? []).filter((b) => b.rows ===
       <div class="head"><h2>The delivery</h2><span class="soft">what it must be as a whole</span></div>
       <p v-for="b in wholes" :key="b.code + b.column" class="note">{{ b.message }}</p>
       <div class="form">
-        <label>At least so many rows<ElInput size="small" :model-value="rows.minimum === undefined ? '' : String(rows.minimum)" placeholder="1" aria-label="At least so many rows" @change="(t: string) => set(`at least ${t || 1} rows`, ['rows', 'minimum'], whole(t))" /></label>
-        <label>At most so many rows<ElInput size="small" :model-value="rows.maximum === undefined ? '' : String(rows.maximum)" placeholder="any number" aria-label="At most so many rows" @change="(t: string) => set(`at most ${t || 'any'} rows`, ['rows', 'maximum'], whole(t))" /></label>
-        <label>May be rejected: a number of rows, or a share such as 2%<ElInput size="small" :model-value="String(objectOf(target.tolerance).rejected ?? '')" placeholder="no limit" aria-label="Tolerance" @change="(t: string) => set(`tolerance ${t || 'without a limit'}`, ['tolerance', 'rejected'], t.trim() || undefined)" /></label>
+        <label>At least so many rows<ElInput size="small" :model-modifiers="{ lazy: true }" :model-value="rows.minimum === undefined ? '' : String(rows.minimum)" placeholder="1" aria-label="At least so many rows" @change="(t: string) => set(`at least ${t || 1} rows`, ['rows', 'minimum'], whole(t))" /></label>
+        <label>At most so many rows<ElInput size="small" :model-modifiers="{ lazy: true }" :model-value="rows.maximum === undefined ? '' : String(rows.maximum)" placeholder="any number" aria-label="At most so many rows" @change="(t: string) => set(`at most ${t || 'any'} rows`, ['rows', 'maximum'], whole(t))" /></label>
+        <label>May be rejected: a number of rows, or a share such as 2%<ElInput size="small" :model-modifiers="{ lazy: true }" :model-value="String(objectOf(target.tolerance).rejected ?? '')" placeholder="no limit" aria-label="Tolerance" @change="(t: string) => set(`tolerance ${t || 'without a limit'}`, ['tolerance', 'rejected'], t.trim() || undefined)" /></label>
         <label>A delivery whose bytes arrived before
           <ElSelect size="small" :model-value="String(target.repeats ?? 'accept')" aria-label="A repeated delivery" @change="(r: string) => set(`a repeated delivery: ${r}`, ['repeats'], r === 'accept' ? undefined : r)">
             <ElOption value="accept" label="is taken" /><ElOption value="flag" label="is flagged" /><ElOption value="refuse" label="is refused" />

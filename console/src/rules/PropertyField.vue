@@ -58,7 +58,7 @@ function setTexts(to: string[]): void {
       <ElSelect v-else-if="property.kind === 'texts'" :id="`${many ? 'many' : 'field'}-${property.name}`" size="small" multiple filterable allow-create default-first-option :reserve-keyword="false" collapse-tags :max-collapse-tags="8" collapse-tags-tooltip :model-value="texts" :disabled="disabled" :placeholder="property.hint" no-data-text="Type one, and press Enter" :aria-label="property.label" @change="setTexts">
         <ElOption v-if="property.name === 'null'" :value="empty" :label="empty" />
       </ElSelect>
-      <ElInput v-else :id="`${many ? 'many' : 'field'}-${property.name}`" size="small" :model-value="text" :disabled="disabled" :placeholder="property.hint" :aria-label="property.label" @change="setText" />
+      <ElInput v-else :id="`${many ? 'many' : 'field'}-${property.name}`" size="small" :model-modifiers="{ lazy: true }" :model-value="text" :disabled="disabled" :placeholder="property.hint" :aria-label="property.label" @change="setText" />
     </div>
   </div>
 </template>

@@ -52,7 +52,7 @@ async function go(sift: boolean, over = false): Promise<void> {
 </script>
 
 <template>
-  <ElDialog :model-value="open" title="Save the rules" width="min(560px, 96vw)" append-to-body @close="emit('close')">
+  <ElDialog :model-value="open" title="Save the rules" width="min(560px, 96vw)" @close="emit('close')">
     <div v-if="rules.target.changed" class="one">
       <label for="save-target">Target</label>
       <span v-if="!isNewTarget">version {{ rules.target.version }} of <b>{{ rules.target.name }}</b> becomes a new version, for all senders</span>

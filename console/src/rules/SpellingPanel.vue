@@ -101,11 +101,11 @@ function declineAll(on: boolean): void {
     <FailureNote v-if="error" :error="error" :retry="load" />
     <table v-if="open && families.length > 0">
       <thead>
-        <tr><th>spelling</th><th class="number">cells</th><th>also written</th><th></th></tr>
+        <tr><th>spelling</th><th class="number">cells</th><th>also written</th><th><span class="unseen">taken</span></th></tr>
       </thead>
       <tbody>
         <tr v-for="f in shown" :key="f.spelling">
-          <td><ElInput size="small" :model-value="spellingOf(f.spelling)" :aria-label="`Spelling for ${f.spelling}`" @change="(t: string) => (changed = { ...changed, [f.spelling]: t })" /></td>
+          <td><ElInput size="small" :model-modifiers="{ lazy: true }" :model-value="spellingOf(f.spelling)" :aria-label="`Spelling for ${f.spelling}`" @change="(t: string) => (changed = { ...changed, [f.spelling]: t })" /></td>
           <td class="number">{{ count(f.count) }}</td>
           <td>
             <ElCheckbox v-for="o in f.others" :key="o.text" :model-value="!declined[key(f.spelling, o.text)]" size="small" :title="whys[o.why]" @change="(on) => (declined = { ...declined, [key(f.spelling, o.text)]: !on })">{{ visible(o.text) }} <span class="soft">{{ count(o.count) }}, {{ whys[o.why] }}</span></ElCheckbox>

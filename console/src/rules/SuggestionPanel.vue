@@ -47,7 +47,11 @@ function takeTogether(upTo: number): void {
 </script>
 
 <template>
-  <ElDrawer :model-value="open" title="Suggestions" size="min(640px, 96vw)" append-to-body @close="emit('close')">
+  <ElDrawer :model-value="open" title="Suggestions" :with-header="false" size="min(640px, 96vw)" @close="emit('close')">
+    <div class="head">
+      <h2>Suggestions</h2>
+      <ElButton size="small" @click="emit('close')">Close</ElButton>
+    </div>
     <FailureNote v-if="error" :error="error" :retry="load" />
     <p class="soft" role="status">
       <template v-if="!found">Looking for what would mend violations …</template>
@@ -61,8 +65,7 @@ function takeTogether(upTo: number): void {
       <p>{{ together.length === 1 ? 'One mends' : `These ${together.length} mend` }} <b>{{ count(together.at(-1)?.rescued ?? 0) }} of {{ counted(found?.together?.rejected ?? 0, 'rejected row', 'rejected rows') }}</b>{{ together.length === 1 ? ', and breaks none.' : ', and break none.' }}</p>
       <ol>
         <li v-for="(t, i) in together" :key="t.id">
-          {{ words(t.suggestion!) }} <span class="soft">{{ count(t.rescued) }} so far</span>
-          <button v-if="i < together.length - 1" type="button" class="link" @click="takeTogether(i + 1)">take up to here</button>
+          {{ words(t.suggestion!) }} <span class="soft">{{ count(t.rescued) }} so far</span> <button v-if="i < together.length - 1" type="button" class="link" @click="takeTogether(i + 1)">take up to here</button>
         </li>
       </ol>
       <ElButton type="primary" size="small" @click="takeTogether(together.length)">Take {{ together.length === 1 ? 'it' : `all ${together.length}` }}</ElButton>
@@ -79,6 +82,12 @@ function takeTogether(upTo: number): void {
 </template>
 
 <style scoped>
+.head {
+  display: flex;
+  justify-content: space-between;
+  margin-bottom: 8px;
+}
+
 h3 {
   margin: 14px 0 4px;
   font-size: 15px;

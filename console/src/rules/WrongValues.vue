@@ -26,7 +26,8 @@ const values = shallowRef<WrongValue[]>()
 const total = ref(0)
 const suggestions = shallowRef<Suggestions>()
 const error = ref<unknown>()
-const recoding = ref<WrongValue>()
+/** The value for which one is typed; it stays while the list is counted anew. */
+const recoding = ref('')
 const recodeTo = ref('')
 let watching = new AbortController()
 
@@ -54,7 +55,7 @@ async function load(): Promise<void> {
 
 watch(() => column.name, () => {
   values.value = suggestions.value = undefined
-  recoding.value = undefined
+  recoding.value = ''
 })
 watch(() => [delivery, column.name, state, page, find], () => void load(), { immediate: true })
 onBeforeUnmount(() => watching.abort())
@@ -73,16 +74,16 @@ function curesOf(v: WrongValue): Suggestion[] {
 }
 
 function startRecoding(v: WrongValue): void {
-  recoding.value = recoding.value === v ? undefined : v
+  recoding.value = recoding.value === v.value ? '' : v.value
   recodeTo.value = ''
 }
 
 function recode(): void {
-  const v = recoding.value
-  if (!v) return
+  const value = recoding.value
+  if (!value) return
   const said = habit(column, 'remedies')
-  emit('change', `${column.name}: recode “${v.value}” to “${recodeTo.value}”`, [{ in: habitIn(column), do: 'add', path: ['columns', column.name, 'remedies'], value: { recode: { [v.value]: recodeTo.value } }, base: listOf(said.value) }])
-  recoding.value = undefined
+  emit('change', `${column.name}: recode “${value}” to “${recodeTo.value}”`, [{ in: habitIn(column), do: 'add', path: ['columns', column.name, 'remedies'], value: { recode: { [value]: recodeTo.value } }, base: listOf(said.value) }])
+  recoding.value = ''
 }
 
 const heading = computed(() => {
@@ -97,7 +98,7 @@ const heading = computed(() => {
     <div class="head">
       <h2>Values that do not fit</h2>
       <span class="soft" role="status">{{ heading }}<template v-if="total > 0 && suggestions && !suggestions.done">; trying cures on all rows, {{ suggestions.tried }} of {{ suggestions.total }}</template><template v-else-if="total > 0">; each cure was tried on all rows</template></span>
-      <ElInput v-if="total > perPage || find" size="small" :model-value="find" clearable placeholder="Text in the value" aria-label="Search values" class="find" @change="(t: string) => emit('find', t)" />
+      <ElInput v-if="total > perPage || find" size="small" :model-modifiers="{ lazy: true }" :model-value="find" clearable placeholder="Text in the value" aria-label="Search values" class="find" @change="(t: string) => emit('find', t)" />
     </div>
     <FailureNote v-if="error" :error="error" :retry="load" />
     <p v-if="forAll.length > 0" class="all">
@@ -113,8 +114,8 @@ const heading = computed(() => {
           <td>
             <div class="cures">
               <CureButton v-for="s in curesOf(v)" :key="s.id" :suggestion="s" @take="emit('change', `${column.name}: ${s.words}`, s.steps)" />
-              <ElButton v-if="v.value !== '' && v.action !== 'flag'" size="small" :aria-expanded="recoding === v" @click="startRecoding(v)">recode…</ElButton>
-              <form v-if="recoding === v" class="recode" @submit.prevent="recode" @keydown.esc="recoding = undefined">
+              <ElButton v-if="v.value !== '' && v.action !== 'flag'" size="small" :aria-expanded="recoding === v.value" @click="startRecoding(v)">recode…</ElButton>
+              <form v-if="recoding === v.value" class="recode" @submit.prevent="recode" @keydown.esc="recoding = ''">
                 <ElInput v-model="recodeTo" size="small" placeholder="what it is meant to be; nothing: no value" :aria-label="`Recode ${v.value} to`" />
                 <ElButton size="small" native-type="submit" type="primary">Recode</ElButton>
               </form>

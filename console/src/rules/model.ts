@@ -156,3 +156,33 @@ export function givenWords(given: unknown): string {
 
 /** Which of the settings of two forms differ, so that only these become steps. */
 export const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
+
+/** Names of columns are compared without case, accents and blanks, as the service does. */
+const folded = (text: string): string => text.normalize('NFKD').replace(/[\p{M}\s_.\-]/gu, '').toLowerCase()
+
+/** Headers that are left out on purpose, with the text that says so. */
+export function leftOutOf(rules: Rules): { into: 'mapping' | 'target'; header: string }[] {
+  const of = (into: 'mapping' | 'target', view: unknown) => textsOf(objectOf(view).leftOut).map((header) => ({ into, header }))
+  return [...of('target', rules.target.view), ...of('mapping', rules.mapping?.view)]
+}
+
+export const isSameHeader = (a: string, b: string): boolean => folded(a) === folded(b)
+
+/** Steps that take every source of a column away. */
+export function unfed(column: ColumnSpec): Step[] {
+  const all: Step[] = []
+  for (const name of ['from', 'position', 'value', 'derive']) {
+    if (column.habits && name in column.habits) all.push({ in: 'mapping', do: 'drop', path: ['columns', column.name, name] })
+    else if (!column.habits && name in column.demands) all.push({ in: 'target', do: 'drop', path: ['columns', column.name, name] })
+  }
+  return all
+}
+
+/** Steps that feed a column from a header; one that was left out is taken again. */
+export function fedBy(column: ColumnSpec, header: string, rules: Rules): Step[] {
+  const taken = leftOutOf(rules).filter((l) => isSameHeader(l.header, header)).map((l): Step => ({ in: l.into, do: 'remove', path: ['leftOut'], value: l.header }))
+  const from: Step = column.habits
+    ? { in: 'mapping', do: 'set', path: ['columns', column.name, 'from'], value: header }
+    : { in: 'target', do: 'set', path: ['columns', column.name, 'titles'], value: [header, ...textsOf(column.demands.titles).filter((t) => t !== header)] }
+  return [...taken, ...unfed(column), from]
+}

@@ -75,7 +75,7 @@ async function add(): Promise<void> {
 </script>
 
 <template>
-  <ElDialog :model-value="source !== undefined" title="A code list" width="min(760px, 96vw)" append-to-body @close="emit('close')">
+  <ElDialog :model-value="source !== undefined" title="A code list" width="min(760px, 96vw)" @close="emit('close')">
     <form class="codes" @submit.prevent="add">
       <label>Name<ElInput v-model="name" aria-label="Name" @input="(t: string) => names.look('codes', t)" /></label>
       <p v-if="name && names.wrong('codes', name)" class="bad" role="alert">{{ names.wrong('codes', name) }}</p>

@@ -41,7 +41,7 @@ async function submit(): Promise<void> {
 </script>
 
 <template>
-  <ElDialog :model-value="open" :title="title" width="min(480px, 96vw)" append-to-body @close="emit('close')">
+  <ElDialog :model-value="open" :title="title" width="min(480px, 96vw)" @close="emit('close')">
     <form @submit.prevent="submit">
       <p v-if="note" class="soft">{{ note }}</p>
       <label for="text-name">Name</label>

@@ -51,15 +51,17 @@ const byColumn = computed(() => {
     <p v-if="compared.length === 0" class="soft">They say the same.</p>
     <dl><template v-for="d in byColumn" :key="d.column"><dt>{{ d.column || 'as a whole' }}</dt><dd><div v-for="w in d.words" :key="w">{{ w }}</div></dd></template></dl>
   </div>
-  <table>
-    <thead><tr><th class="number">version</th><th>saved</th><th>by</th><th>what differs from the one before</th></tr></thead>
-    <tbody>
-      <tr v-for="v in versions" :key="v.version">
-        <td class="number"><button type="button" class="link" @click="address.go({ version: v.version, view: undefined })">{{ v.version }}</button></td><td>{{ time(v.addedAt) }}</td><td>{{ v.addedBy ?? '' }}</td>
-        <td><span v-if="v.version === 1" class="soft">the first one</span><div v-for="d in v.differs" :key="(d.column ?? '') + d.words"><b v-if="d.column">{{ d.column }}</b> {{ d.words }}</div></td>
-      </tr>
-    </tbody>
-  </table>
+  <div class="scroll" role="region" aria-label="Versions" tabindex="0">
+    <table>
+      <thead><tr><th class="number">version</th><th>saved</th><th>by</th><th>what differs from the one before</th></tr></thead>
+      <tbody>
+        <tr v-for="v in versions" :key="v.version">
+          <td class="number"><button type="button" class="link" @click="address.go({ version: v.version, view: undefined })">{{ v.version }}</button></td><td>{{ time(v.addedAt) }}</td><td>{{ v.addedBy ?? '' }}</td>
+          <td><span v-if="v.version === 1" class="soft">the first one</span><div v-for="d in v.differs" :key="(d.column ?? '') + d.words"><b v-if="d.column">{{ d.column }}</b> {{ d.words }}</div></td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
   <ElPagination v-if="total > perPage" size="small" layout="prev, pager, next" :total="total" :page-size="perPage" :current-page="address.page()" @current-change="(p: number) => address.go({ page: p === 1 ? undefined : p })" />
 </template>
 
@@ -70,6 +72,10 @@ const byColumn = computed(() => {
   align-items: center;
   gap: 8px 12px;
   padding: 8px 12px;
+}
+
+.scroll {
+  overflow-x: auto;
 }
 
 .number-of {
@@ -120,6 +126,10 @@ td {
 th {
   background: var(--husk-wash);
   white-space: nowrap;
+}
+
+td {
+  overflow-wrap: anywhere;
 }
 
 th.number,
