@@ -8,13 +8,14 @@ import (
 	"github.com/xuri/excelize/v2"
 
 	"sieb/core/value"
+	"sieb/core/workbook"
 )
 
 // Sheets of the workbook.
 const (
-	rowsSheet    = "Rows"
-	exampleSheet = "Example"
-	wordsSheet   = "Columns"
+	rowsSheet    = workbook.RowsSheet
+	exampleSheet = workbook.ExampleSheet
+	wordsSheet   = workbook.WordsSheet
 	listsSheet   = "Lists"
 
 	lastRow = 1 << 20 // of a sheet, down to which lists are offered

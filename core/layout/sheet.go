@@ -20,6 +20,10 @@ func ChooseSheet(ctx context.Context, book *workbook.Book, given Given) (sheet i
 		}
 		return sheet, Evidence{Setting: "sheet", Value: book.Sheets[sheet].Name, Confidence: 1, Why: byHand}, nil
 	}
+	if k := book.SenderRows(); k >= 0 {
+		return k, Evidence{Setting: "sheet", Value: book.Sheets[k].Name, Confidence: 0.97,
+			Why: "the workbook is one that was made for senders; its rows stand in this sheet"}, nil
+	}
 	const looked = 200
 	sheet = -1
 	best, second := 0, 0
