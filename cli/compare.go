@@ -50,19 +50,22 @@ func (a *app) showComparison(c *api.Comparison) {
 			by += fmt.Sprintf(", by %s, version %d", of.run.Mapping.Name, of.run.Mapping.Version)
 		}
 		t := of.run.Tally
-		fmt.Fprintf(a.out, "%-7s %s read = %s accepted + %s rejected + %s excluded; %s\n", of.what, grouped(t.Read), grouped(t.Accepted),
+		fmt.Fprintf(a.out, "%-7s %s read = %s accepted + %s rejected + %s excluded; %s\n", of.what, grouped(t.Read),
+			grouped(t.Accepted),
 			grouped(t.Rejected), grouped(t.Excluded), by)
 	}
 	a.showDifferences("target", c.Target)
 	a.showDifferences("mapping", c.Mapping)
 	if len(c.NewHeaders)+len(c.GoneOf) > 0 {
-		fmt.Fprintf(a.out, "\ncolumns delivered now: %s\nno longer delivered: %s\n", visible(strings.Join(c.NewHeaders, ", ")),
+		fmt.Fprintf(a.out, "\ncolumns delivered now: %s\nno longer delivered: %s\n",
+			visible(strings.Join(c.NewHeaders, ", ")),
 			visible(strings.Join(c.GoneOf, ", ")))
 	}
 	a.showCounts("violation", c.Violations)
 	a.showCounts("remedy", c.Remedies)
 	if s := c.Sides; s != nil {
-		fmt.Fprintf(a.out, "\nrows: %s accepted now, %s no longer, %s left out now, %s no longer\n", grouped(s.Gained), grouped(s.Lost),
+		fmt.Fprintf(a.out, "\nrows: %s accepted now, %s no longer, %s left out now, %s no longer\n", grouped(s.Gained),
+			grouped(s.Lost),
 			grouped(s.Excluded), grouped(s.Readmitted))
 		for _, r := range s.Rows[:min(len(s.Rows), 20)] {
 			fmt.Fprintf(a.out, "  row %s was %s and is %s\n", grouped(r.Row), r.Was, r.Is)
@@ -104,6 +107,7 @@ func (a *app) showCounts(what string, all []compare.Counts) {
 		rows[i] = []string{visible(c.Column), c.What, grouped(c.Before), grouped(c.After), signed(c.After - c.Before)}
 	}
 	fmt.Fprintln(a.out)
-	a.table([]columnOf{{title: "column", most: 30}, {title: what}, {title: "before", number: true}, {title: "after", number: true},
+	a.table([]columnOf{{title: "column", most: 30}, {title: what}, {title: "before", number: true},
+		{title: "after", number: true},
 		{title: "", number: true}}, rows)
 }

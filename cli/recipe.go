@@ -52,7 +52,8 @@ func (r *recipe) check() (err error) {
 
 // run makes the run of a file by a target, with all that it refers to.
 func (r *recipe) run(ctx context.Context, file *source.File, t *target.Target) (*report.Run, error) {
-	run := &report.Run{Delivery: file, Target: t, Version: Version, Workers: r.workers, Today: r.day, KeyMemory: r.keyBytes}
+	run := &report.Run{Delivery: file, Target: t, Version: Version, Workers: r.workers, Today: r.day,
+		KeyMemory: r.keyBytes}
 	var err error
 	if run.Codes, err = readCodes(ctx, t, r.lists); err != nil {
 		return nil, err

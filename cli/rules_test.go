@@ -54,8 +54,8 @@ func TestSuggestionsKeepTheirWord(t *testing.T) {
 	for _, m := range demo.All() {
 		file := filepath.Join(dir, m.Name)
 		s := suggest(t, append([]string{"suggest", file}, recipe(dir, m)...)...)
-		assert.Equal(t, map[string]int64{"read": m.Read, "accepted": m.Accepted, "rejected": m.Rejected, "excluded": m.Excluded},
-			s.Tally, m.Name)
+		assert.Equal(t, map[string]int64{"read": m.Read, "accepted": m.Accepted, "rejected": m.Rejected,
+			"excluded": m.Excluded}, s.Tally, m.Name)
 		assert.NotEmpty(t, s.Suggestions, m.Name)
 		for i, one := range s.Suggestions {
 			require.NotNil(t, one.Effect, one.Words)
@@ -210,8 +210,9 @@ func TestTargetsForSenders(t *testing.T) {
 	assert.Contains(t, string(html), "Menge kg")
 	assert.NotContains(t, string(html), "https://", "the page needs nothing from elsewhere")
 
-	for dialect, want := range map[string]string{"standard": "menge_kg ", "postgresql": "comment on column", "mariadb": " comment '",
-		"sqlite": "menge_kg integer"} {
+	for dialect, want := range map[string]string{"standard": "menge_kg ", "postgresql": "comment on column",
+		"mariadb": " comment '",
+		"sqlite":  "menge_kg integer"} {
 		code, out, errs = sieb("targets", "create-table", "--file", rules, "--dialect", dialect)
 		require.Equal(t, 0, code, errs)
 		assert.Contains(t, out, "create table loads (")
@@ -235,7 +236,8 @@ func TestTargetsForSenders(t *testing.T) {
 	require.Equal(t, 0, code, errs)
 	text, err := os.ReadFile(made)
 	require.NoError(t, err)
-	for _, want := range []string{"target: felder", "name: Liefernr", "maxLength: 8", "datatype: decimal", "required: true"} {
+	for _, want := range []string{"target: felder", "name: Liefernr", "maxLength: 8", "datatype: decimal",
+		"required: true"} {
 		assert.Contains(t, string(text), want)
 	}
 
@@ -245,7 +247,8 @@ func TestTargetsForSenders(t *testing.T) {
 		want string
 	}{
 		{[]string{"targets", "template", "--file", rules}, 2, "--out"},
-		{[]string{"targets", "create-table", "--file", rules, "--dialect", "db9"}, 2, "it is standard, postgresql, mariadb, sqlite"},
+		{[]string{"targets", "create-table", "--file", rules, "--dialect", "db9"}, 2,
+			"it is standard, postgresql, mariadb, sqlite"},
 		{[]string{"targets", "from-dictionary", csv}, 1, "no heading of the dictionary says how the columns are named"},
 		{[]string{"targets", "csvw", "--from", csv}, 1, "loads.csv"},
 		{[]string{"targets", "describe", "--file", csv}, 1, "a target is a list of properties"},
@@ -265,7 +268,8 @@ func TestShelvesAndRuns(t *testing.T) {
 	require.Equal(t, 0, code, errs)
 	text, err := os.ReadFile(rules)
 	require.NoError(t, err)
-	second := write(t, dir, "second.yaml", strings.Replace(string(text), "format: dd.MM.yyyy", "format: [dd.MM.yyyy, yyyy-MM-dd]", 1))
+	second := write(t, dir, "second.yaml", strings.Replace(string(text), "format: dd.MM.yyyy",
+		"format: [dd.MM.yyyy, yyyy-MM-dd]", 1))
 
 	d, err := s.Client.AddDelivery(t.Context(), "loads.csv", strings.NewReader(read(t, csv)))
 	require.NoError(t, err)

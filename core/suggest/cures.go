@@ -818,7 +818,7 @@ func (b *builder) relations() {
 		if text == "" || b.isSaid(text) || b.isDerived(columns) {
 			continue
 		}
-		b.try(Suggestion{Kind: "rule", Column: name, Words: "demand that " + name, Steps: []edit.Step{{In: edit.Target,
+		b.try(Suggestion{Kind: "rule", Words: "demand that " + name, Steps: []edit.Step{{In: edit.Target,
 			Do: edit.Add, Path: []string{"rowRules"}, Value: map[string]any{"name": name, "condition": text}}}})
 	}
 }

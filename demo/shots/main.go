@@ -24,6 +24,7 @@ import (
 
 	"sieb/client"
 	"sieb/console"
+	"sieb/core/edit"
 	"sieb/demo"
 	"sieb/service"
 	"sieb/service/api"
@@ -116,10 +117,34 @@ func fill(ctx context.Context, c *client.Client) (map[string]string, error) {
 		}
 		ids[m.Name] = d.ID
 	}
-	_, err := c.AddDelivery(ctx, "weighbridge-ahrensee-2026-07-again.csv",
-		strings.NewReader(string(demo.Ahrensee().Bytes)))
+	d, err := c.AddDelivery(ctx, again, strings.NewReader(string(demo.Ahrensee().Bytes)))
+	if err != nil {
+		return nil, err
+	}
+	ids[again] = d.ID
+	// Its rules are worked on without a mapping, so that columns are to be paired; and the target
+	// has a second version.
+	m := demo.Ahrensee()
+	if _, err := c.BeginRules(ctx, d.ID, api.NewRules{Target: m.Target}); err != nil {
+		return nil, err
+	}
+	text, err := demo.Target(m.Target)
+	if err != nil {
+		return nil, err
+	}
+	edited, err := edit.Apply(text, "target", []edit.Step{
+		{In: "target", Do: "set", Path: []string{"columns", "moisture_pct", "maximum"}, Value: 20},
+		{In: "target", Do: "set", Path: []string{"columns", "remarks", "maxLength"}, Value: 200},
+		{In: "target", Do: "set", Path: []string{"tolerance", "rejected"}, Value: "15%"}})
+	if err != nil {
+		return nil, err
+	}
+	_, err = c.AddTarget(ctx, edited)
 	return ids, err
 }
+
+// again is a delivery that was not sifted yet.
+const again = "weighbridge-ahrensee-2026-07-again.csv"
 
 func pages(ctx context.Context, address string, deliveries map[string]string, out string) error {
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("/usr/bin/chromium"),
@@ -128,7 +153,7 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 	defer stop()
 	ctx, stop = chromedp.NewContext(ctx)
 	defer stop()
-	ctx, stop = context.WithTimeout(ctx, time.Minute)
+	ctx, stop = context.WithTimeout(ctx, 2*time.Minute)
 	defer stop()
 	type action = chromedp.Action[chromedp.Void]
 	media := func(scheme string) action {
@@ -138,7 +163,12 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			return err
 		})
 	}
-	sheet, err := paperPage()
+	papers, err := os.MkdirTemp("", "sieb-paper-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(papers)
+	sheet, err := paperPages(papers)
 	if err != nil {
 		return err
 	}
@@ -152,6 +182,7 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 		return chromedp.Navigate(address + "/deliveries/" + deliveries[m.Name] + "/reading")
 	}
 	counted := chromedp.WaitVisible(`//span[contains(., "rows,") and not(contains(., "so far"))]`)
+	tried := chromedp.WaitVisible(`//span[contains(., "each cure was tried on all rows")]`)
 	for _, shot := range []struct {
 		name string
 		do   []action
@@ -163,24 +194,35 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			chromedp.WaitVisible(".samples"),
 			chromedp.WaitVisible(`//span[contains(., "with date.impossible")]`),
 			chromedp.ScrollIntoView(".violations")}},
-		{"delivery-changes", []action{chromedp.Navigate(page + "?remedy=6"), chromedp.WaitVisible(".changes tbody tr")}},
 		{"reading", []action{reading(demo.Ahrensee()), counted, chromedp.Click(".tools .el-switch__core"),
 			chromedp.WaitVisible(".row .under")}},
 		{"reading-fixed", []action{reading(demo.Dornau()), counted, chromedp.WaitVisible(".ruler .cut")}},
-		{"reading-workbook", []action{reading(demo.Laboratory()), counted, chromedp.WaitVisible(".problems summary")}},
 		{"station-profile", []action{chromedp.Navigate(page + "/profile"), chromedp.WaitVisible(".group li")}},
-		{"station-draft", []action{chromedp.Click(`//button[contains(., "Draft a target")]`),
-			chromedp.WaitVisible(".draft textarea"),
-			chromedp.WaitVisible(`//span[contains(., "kept with the delivery")]`)}},
+		{"rules", []action{chromedp.Navigate(page + "/rules?column=moisture_pct"), tried}},
+		{"rules-suggestions", []action{chromedp.Navigate(page + "/rules?suggest=open"),
+			chromedp.WaitVisible(`//p[contains(., "Each was tried on all rows")]`)}},
+		{"rules-pairing", []action{
+			chromedp.Navigate(address + "/deliveries/" + deliveries[again] + "/rules?column=weighed_on"),
+			chromedp.WaitVisible(".rail .chip"),
+			chromedp.WaitVisible(`//p[contains(., "No row")] | //section[@aria-label="Rows"]//tbody/tr`)}},
+		{"rules-spellings", []action{
+			chromedp.Navigate(address + "/deliveries/" + deliveries[demo.Brunnthal().Name] + "/rules?column=site&spellings=open"),
+			chromedp.WaitVisible(`section[aria-label="Spelling variants"] tbody tr`),
+			chromedp.ScrollIntoView(`section[aria-label="Spelling variants"]`)}},
+		{"target-versions", []action{
+			chromedp.Navigate(address + "/targets/" + demo.Ahrensee().Target + "?view=versions&from=1&to=2"),
+			chromedp.WaitVisible(`div[aria-label="What differs"] dt`)}},
 		{"station-column", []action{chromedp.Navigate(page + "/profile"), chromedp.WaitVisible(".group li"),
 			chromedp.Click(`//ul[@aria-label="Columns"]//button[contains(., "Moisture %")]`),
 			chromedp.WaitVisible(".chart canvas"),
 			chromedp.Click(`//h3[contains(., "Not of the datatype")]/following-sibling::ul//button`),
 			chromedp.WaitVisible(".behind tbody tr"),
 			chromedp.WaitVisible(`//section[@aria-label="Rows"]//span[text()="1 row"]`)}},
-		{"delivery-dark", []action{media("dark"), chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
-		{"profile-paper", []action{media("light"), onPaper, chromedp.EmulateViewport(794, 1123), chromedp.Navigate(sheet.URL),
+		{"profile-paper", []action{media("light"), onPaper, chromedp.EmulateViewport(794, 1123), chromedp.Navigate(sheet.URL + "/profile.html"),
 			chromedp.WaitReady("section.column"),
+			chromedp.Evaluate[chromedp.Void](`void (document.body.style.padding = "60px")`)}},
+		{"target-page", []action{
+			chromedp.Navigate(sheet.URL + "/target.html"), chromedp.WaitReady("table"),
 			chromedp.Evaluate[chromedp.Void](`void (document.body.style.padding = "60px")`)}},
 	} {
 		if err := chromedp.Do(ctx, shot.do...); err != nil {
@@ -200,27 +242,26 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 	return nil
 }
 
-// paperPage serves a profile as a page.
-func paperPage() (*httptest.Server, error) {
-	dir, err := os.MkdirTemp("", "sieb-paper-*")
+// paperPages serves what is printed: a profile, and what a target asks of its senders.
+func paperPages(dir string) (*httptest.Server, error) {
+	m, asked := demo.Dornau(), demo.Ahrensee().Target
+	text, err := demo.Target(asked)
 	if err != nil {
 		return nil, err
 	}
-	defer os.RemoveAll(dir)
-	m := demo.Dornau()
-	from, page := filepath.Join(dir, m.Name), filepath.Join(dir, "profile.html")
-	if err := os.WriteFile(from, m.Bytes, 0o644); err != nil {
-		return nil, err
+	from, target := filepath.Join(dir, m.Name), filepath.Join(dir, asked+".yaml")
+	for path, text := range map[string][]byte{from: m.Bytes, target: text} {
+		if err := os.WriteFile(path, text, 0o644); err != nil {
+			return nil, err
+		}
 	}
-	if text, err := exec.Command("bin/sieb", "profile", from, "--html", page).CombinedOutput(); err != nil {
-		return nil, fmt.Errorf("%w: %s", err, text)
+	for _, args := range [][]string{{"profile", from, "--html", filepath.Join(dir, "profile.html")},
+		{"targets", "describe", "--file", target, "--html", filepath.Join(dir, "target.html")}} {
+		if text, err := exec.Command("bin/sieb", args...).CombinedOutput(); err != nil {
+			return nil, fmt.Errorf("%w: %s", err, text)
+		}
 	}
-	text, err := os.ReadFile(page)
-	if err != nil {
-		return nil, err
-	}
-	return httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write(text) })),
-		nil
+	return httptest.NewServer(http.FileServer(http.Dir(dir))), nil
 }
 
 // terminal shows commands in a terminal window under a virtual screen.
@@ -284,13 +325,12 @@ func terminal(work, out string) error {
 	sifted := "sieb sift " + c.Name + " --target " + c.Target + ".yaml --mapping " + c.Mapping +
 		".yaml --reference growers=" + register.Name
 	for name, command := range map[string]string{
-		"read":          "sieb read " + m.Name,
-		"profile":       "sieb profile " + d.Name,
-		"remedies":      "sieb remedies",
-		"draft":         "sieb draft " + d.Name,
-		"draft-mapping": "sieb draft " + m.Name + " --target " + m.Target + ".yaml",
-		"sift":          sifted + " --out sifted",
-		"explain":       sifted + " --explain 67",
+		"read":    "sieb read " + m.Name,
+		"profile": "sieb profile " + d.Name,
+		"suggest": "sieb suggest " + m.Name + " --target " + m.Target + ".yaml --mapping " + m.Mapping +
+			".yaml --reference growers=" + register.Name,
+		"sift":    sifted + " --out sifted",
+		"explain": sifted + " --explain 67",
 	} {
 		if err := window(display, bin, work, command, filepath.Join(out, name+".png")); err != nil {
 			return fmt.Errorf("%s: %w", name, err)

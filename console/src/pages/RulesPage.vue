@@ -15,7 +15,7 @@ import ColumnRail from '../rules/ColumnRail.vue'
 import ColumnRule from '../rules/ColumnRule.vue'
 import { useRules } from '../rules/draft'
 import ManyColumns from '../rules/ManyColumns.vue'
-import { datatypeOf, fedBy, isSameHeader, leftOutOf, listOf, objectOf } from '../rules/model'
+import { datatypeOf, fedBy, feedOf, isSameHeader, leftOutOf, listOf, objectOf } from '../rules/model'
 import OverRows from '../rules/OverRows.vue'
 import { partNames, partsOf, type PartName } from '../rules/parts'
 import RowTable from '../rules/RowTable.vue'
@@ -269,7 +269,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
               <div class="head"><h2>{{ column.name }}</h2><span class="soft">{{ columnWords }}</span></div>
               <ColumnRule :column="column" :rehearsal="rehearsal" :help="help" :mapping="rules.mapping?.name" @change="change" @feed="(header) => feed(column!.name, header)" />
             </section>
-            <WrongValues :delivery="id" :column="column" :state="state" :page="address.page()" :find="address.of('find')" @change="change" @rows="(v) => address.go({ rows: 'column', value: v, empty: v === '' ? 'yes' : undefined })" @page="(p) => address.go({ page: p === 1 ? undefined : p })" @find="(t) => address.go({ find: t || undefined, page: undefined })" />
+            <WrongValues :unfed="fit !== undefined && !fit.place && feedOf(column).kind === 'header'" :delivery="id" :column="column" :state="state" :page="address.page()" :find="address.of('find')" @change="change" @rows="(v) => address.go({ rows: 'column', value: v, empty: v === '' ? 'yes' : undefined })" @page="(p) => address.go({ page: p === 1 ? undefined : p })" @find="(t) => address.go({ find: t || undefined, page: undefined })" />
             <SpellingPanel v-if="datatypeOf(column) === 'string' && fit?.place" :key="column.name" :delivery="id" :column="column" :state="state" :open="address.of('spellings') === 'open'" @open="(on) => address.go({ spellings: on ? 'open' : undefined })" @change="change" />
           </template>
           <OverRows v-else-if="part" :delivery="id" :rules="rules" :rehearsal="rehearsal" :columns="columns" :part="part" :state="state" @change="change" @rows="(r) => address.go({ rows: 'column', value: undefined, rule: r })" />

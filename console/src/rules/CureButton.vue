@@ -30,6 +30,6 @@ const meaning = computed(() => {
 
 <template>
   <button type="button" class="cure" :class="{ weak: suggestion.weakens, breaks: (effect?.broken ?? 0) > 0 }" :title="meaning" :disabled="disabled" @click="emit('take')">
-    {{ suggestion.words }} <b v-if="numbers">{{ numbers }}</b><span v-if="effect && effect.changed > 0" class="soft">, {{ counted(effect.changed, 'cell', 'cells') }}</span>
+    {{ suggestion.words }}<b v-if="numbers">{{ ` ${numbers}` }}</b><span v-if="effect && effect.changed > 0" class="soft">, {{ counted(effect.changed, 'cell', 'cells') }}</span>
   </button>
 </template>

@@ -74,7 +74,13 @@ const order = computed(() => {
 })
 const at = computed(() => (column ? (found.value?.columns ?? []).indexOf(column) : -1))
 const wrongIn = (r: MadeRow): string => (r.violations ?? []).filter((v) => v.column === column || (v.column.startsWith('(') && v.column.includes(column ?? '\u0000'))).map((v) => v.message).join('; ')
-const others = (r: MadeRow): string => (r.violations ?? []).filter((v) => v.column !== column).map((v) => `${v.column ? `${v.column}: ` : ''}${v.message}`).join('; ')
+/** Violations of a row outside the column: the first ones, and all. */
+function others(r: MadeRow): { few: string; all: string } {
+  const mostShown = 2
+  const all = (r.violations ?? []).filter((v) => v.column !== column).map((v) => `${v.column ? `${v.column}: ` : ''}${v.message}`)
+  const more = all.length - mostShown
+  return { few: all.slice(0, mostShown).join('; ') + (more > 0 ? ` … and ${count(more)} more` : ''), all: all.join('\n') }
+}
 const next = (): void => {
   const last = found.value?.items.at(-1)?.row
   if (last) behind.value = [...behind.value, last]
@@ -119,7 +125,7 @@ const nothing: Record<string, string> = { column: 'No row breaks a rule of this 
               <td :class="{ cell: h.name === header && wrongIn(r), raw: true, short: (r.cells[h.i] ?? '').length <= 24 }">{{ visible(r.cells[h.i] ?? '') }}</td>
               <td v-if="column && k === 0 && header" :class="wrongIn(r) ? 'bad' : (r.values[at] ?? '') !== (r.cells[h.i] ?? '') ? 'made' : ''">{{ wrongIn(r) || (r.values[at] === null ? 'no value' : visible(r.values[at] ?? '')) }}</td>
             </template>
-            <td class="bad">{{ column ? others(r) : (r.violations ?? []).map((v) => `${v.column ? `${v.column}: ` : ''}${v.message}`).join('; ') }}<span v-if="r.reason" class="soft">{{ r.reason }}</span></td>
+            <td class="bad others"><span :title="others(r).all">{{ others(r).few }}</span><span v-if="r.reason" class="soft">{{ r.reason }}</span></td>
           </tr>
         </tbody>
       </table>
@@ -207,6 +213,15 @@ th {
 
 td.bad {
   min-width: 160px;
+}
+
+/* A row with many violations stays as low as the others. */
+td.others > span:first-child {
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 2;
+  min-width: 320px;
+  overflow: hidden;
 }
 
 .none {

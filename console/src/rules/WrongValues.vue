@@ -10,13 +10,15 @@ import { codeWords } from '../words'
 import { habit, habitIn, listOf, type ColumnSpec } from './model'
 import CureButton from './CureButton.vue'
 
-const { delivery, column, state, page, find = '' } = defineProps<{
+const { delivery, column, state, page, find = '', unfed = false } = defineProps<{
   delivery: string
   column: ColumnSpec
   /** Of the draft: with another one the values are others. */
   state: number
   page: number
   find?: string
+  /** No column of the file feeds it, nor anything else. */
+  unfed?: boolean
 }>()
 const emit = defineEmits<{ change: [words: string, steps: Step[]]; rows: [value: string]; page: [page: number]; find: [text: string] }>()
 
@@ -88,7 +90,7 @@ function recode(): void {
 
 const heading = computed(() => {
   if (!values.value) return 'looking …'
-  if (total.value === 0) return find ? 'none with this text' : 'all fit'
+  if (total.value === 0) return find ? 'none with this text' : unfed ? 'nothing feeds the column' : 'all fit'
   return counted(total.value, 'value', 'values')
 })
 </script>
@@ -97,7 +99,7 @@ const heading = computed(() => {
   <section class="sheet" aria-label="Values that do not fit">
     <div class="head">
       <h2>Values that do not fit</h2>
-      <span class="soft" role="status">{{ heading }}<template v-if="total > 0 && suggestions && !suggestions.done">; trying cures on all rows, {{ suggestions.tried }} of {{ suggestions.total }}</template><template v-else-if="total > 0">; each cure was tried on all rows</template></span>
+      <span class="soft" role="status">{{ heading }}<template v-if="total > 0 && suggestions && !suggestions.done">; trying cures on all rows, {{ suggestions.tried }} of {{ suggestions.total }}</template><template v-else-if="total > 0 && !suggestions">; looking for cures …</template><template v-else-if="total > 0">; each cure was tried on all rows</template></span>
       <ElInput v-if="total > perPage || find" size="small" :model-modifiers="{ lazy: true }" :model-value="find" clearable placeholder="Text in the value" aria-label="Search values" class="find" @change="(t: string) => emit('find', t)" />
     </div>
     <FailureNote v-if="error" :error="error" :retry="load" />

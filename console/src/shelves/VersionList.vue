@@ -53,7 +53,7 @@ const byColumn = computed(() => {
   </div>
   <div class="scroll" role="region" aria-label="Versions" tabindex="0">
     <table>
-      <thead><tr><th class="number">version</th><th>saved</th><th>by</th><th>what differs from the one before</th></tr></thead>
+      <thead><tr><th class="number few">version</th><th class="few">saved</th><th>by</th><th>what differs from the one before</th></tr></thead>
       <tbody>
         <tr v-for="v in versions" :key="v.version">
           <td class="number"><button type="button" class="link" @click="address.go({ version: v.version, view: undefined })">{{ v.version }}</button></td><td>{{ time(v.addedAt) }}</td><td>{{ v.addedBy ?? '' }}</td>
@@ -76,6 +76,11 @@ const byColumn = computed(() => {
 
 .scroll {
   overflow-x: auto;
+}
+
+.few {
+  width: 1px;
+  white-space: nowrap;
 }
 
 .number-of {
