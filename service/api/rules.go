@@ -123,7 +123,7 @@ func (s *Server) keptRules(ctx context.Context, id string) (*kept, error) {
 	}
 	at := slices.IndexFunc(all, func(d store.Draft) bool { return d.Kind == store.RulesDraft })
 	if at < 0 {
-		return nil, huma.Error404NotFound("the delivery has no draft of rules yet; PUT begins one")
+		return nil, noRules
 	}
 	k := &kept{at: all[at].ChangedAt.UTC()}
 	if err := json.Unmarshal(all[at].Content, k); err != nil {
@@ -141,6 +141,37 @@ func (s *Server) keepRules(ctx context.Context, id string, k *kept) (*answer[Rul
 	if out.ChangedAt, err = s.keepDraft(ctx, id, store.RulesDraft, k); err != nil {
 		return nil, err
 	}
+	return &answer[Rules]{*out}, nil
+}
+
+var noRules = huma.Error404NotFound("the delivery has no draft of rules yet; PUT begins one")
+
+// reviseRules changes a draft while nobody else does, so that no change is lost, and answers with it.
+func (s *Server) reviseRules(ctx context.Context, id string, revise func(*kept) error) (*answer[Rules], error) {
+	if _, err := s.delivery(ctx, id); err != nil {
+		return nil, err
+	}
+	var out *Rules
+	d, err := s.Store.ReviseDraft(ctx, id, store.RulesDraft, func(content []byte) (revised []byte, err error) {
+		k := &kept{}
+		if err := json.Unmarshal(content, k); err != nil {
+			return nil, err
+		}
+		if err := revise(k); err != nil {
+			return nil, err
+		}
+		if out, err = k.view(id); err != nil {
+			return nil, err
+		}
+		return json.Marshal(k)
+	})
+	switch {
+	case errors.Is(err, store.ErrNone):
+		return nil, noRules
+	case err != nil:
+		return nil, s.failure("changing a draft of rules", err)
+	}
+	out.ChangedAt = d.ChangedAt.UTC()
 	return &answer[Rules]{*out}, nil
 }
 
@@ -379,31 +410,29 @@ func (s *Server) changeRules(ctx context.Context, in *struct {
 	ID   string `path:"id"`
 	Body NewShift
 }) (*answer[Rules], error) {
-	k, err := s.keptRules(ctx, in.ID)
-	if err != nil {
-		return nil, err
-	}
-	if len(k.Changes) >= mostChanges {
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the draft has %d changes: save it, and go on from there",
-			mostChanges))
-	}
-	before, err := k.texts()
-	if err != nil {
-		return nil, huma.Error422UnprocessableEntity(err.Error())
-	}
-	after, err := before.With(in.Body.Steps)
-	if err != nil {
-		return nil, huma.Error422UnprocessableEntity(err.Error())
-	}
-	if _, err := after.Parse(); err != nil {
-		return nil, unusable("change", err)
-	}
-	if string(after.Target) == string(before.Target) && string(after.Mapping) == string(before.Mapping) {
-		return s.showRules(ctx, &byID{in.ID}) // it says so already
-	}
-	k.Changes = append(k.Changes, RuleShift{in.Body.Words, in.Body.Steps, time.Now().UTC().Truncate(time.Second)})
-	k.Undone = nil
-	return s.keepRules(ctx, in.ID, k)
+	return s.reviseRules(ctx, in.ID, func(k *kept) error {
+		if len(k.Changes) >= mostChanges {
+			return huma.Error422UnprocessableEntity(fmt.Sprintf("the draft has %d changes: save it, and go on from there",
+				mostChanges))
+		}
+		before, err := k.texts()
+		if err != nil {
+			return huma.Error422UnprocessableEntity(err.Error())
+		}
+		after, err := before.With(in.Body.Steps)
+		if err != nil {
+			return huma.Error422UnprocessableEntity(err.Error())
+		}
+		if _, err := after.Parse(); err != nil {
+			return unusable("change", err)
+		}
+		if string(after.Target) == string(before.Target) && string(after.Mapping) == string(before.Mapping) {
+			return nil // it says so already
+		}
+		k.Changes = append(k.Changes, RuleShift{in.Body.Words, in.Body.Steps, time.Now().UTC().Truncate(time.Second)})
+		k.Undone = nil
+		return nil
+	})
 }
 
 func (s *Server) undoRules(ctx context.Context, in *byID) (*answer[Rules], error) {
@@ -420,18 +449,16 @@ func (s *Server) redoRules(ctx context.Context, in *byID) (*answer[Rules], error
 
 // shift moves the last change of one list of a draft to another one.
 func (s *Server) shift(ctx context.Context, id, none string, lists func(*kept) (from, to *[]RuleShift)) (*answer[Rules], error) {
-	k, err := s.keptRules(ctx, id)
-	if err != nil {
-		return nil, err
-	}
-	from, to := lists(k)
-	last := len(*from) - 1
-	if last < 0 {
-		return nil, huma.Error409Conflict(none)
-	}
-	*to = append(*to, (*from)[last])
-	*from = (*from)[:last]
-	return s.keepRules(ctx, id, k)
+	return s.reviseRules(ctx, id, func(k *kept) error {
+		from, to := lists(k)
+		last := len(*from) - 1
+		if last < 0 {
+			return huma.Error409Conflict(none)
+		}
+		*to = append(*to, (*from)[last])
+		*from = (*from)[:last]
+		return nil
+	})
 }
 
 func (s *Server) saveRules(ctx context.Context, in *struct {
@@ -442,6 +469,7 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
+	made := len(k.Changes)
 	if steps := renaming(k, in.Body); len(steps) > 0 {
 		k.Changes = append(k.Changes, RuleShift{"rename", steps, time.Now()})
 	}
@@ -472,7 +500,11 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 			saved.Mapping = &one
 		}
 	}
-	return s.keepRules(ctx, in.ID, saved)
+	return s.reviseRules(ctx, in.ID, func(k *kept) error {
+		saved.Changes = k.Changes[min(made, len(k.Changes)):] // those that were made meanwhile go on
+		*k = *saved
+		return nil
+	})
 }
 
 // renaming makes the steps by which what was drafted is saved under other names.

@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"time"
+
+	"github.com/jmoiron/sqlx"
 )
 
 // Kind is what a draft is of.
@@ -36,6 +38,27 @@ func (s *Store) KeepDraft(ctx context.Context, delivery string, kind Kind, conte
 		on conflict (delivery_id, kind) do update set content = excluded.content, changed_at = now()
 		returning kind, content, changed_at`, delivery, kind, storableJSON(content))
 	return d, none(err)
+}
+
+// ReviseDraft changes a draft while nobody else does: revise turns its content into the new one, and is
+// not asked where there is none (ErrNone). What revise fails with is returned, and nothing is changed.
+func (s *Store) ReviseDraft(ctx context.Context, delivery string, kind Kind,
+	revise func(content []byte) ([]byte, error)) (d Draft, err error) {
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		if err := tx.GetContext(ctx, &d, `
+			select kind, content, changed_at from drafts where delivery_id = $1 and kind = $2 for update`,
+			delivery, kind); err != nil {
+			return none(err)
+		}
+		content, err := revise(d.Content)
+		if err != nil {
+			return err
+		}
+		return tx.GetContext(ctx, &d, `
+			update drafts set content = $3, changed_at = now() where delivery_id = $1 and kind = $2
+			returning kind, content, changed_at`, delivery, kind, storableJSON(content))
+	})
+	return d, err
 }
 
 // DropDraft throws a draft away, if there is one.
