@@ -13,6 +13,7 @@ import (
 
 	"sieb/client"
 	"sieb/console"
+	"sieb/core/edit"
 	"sieb/core/target"
 	"sieb/demo"
 	"sieb/service/api"
@@ -468,4 +469,68 @@ func TestRunsCompared(t *testing.T) {
 	p.do(chromedp.Click(`//section[contains(@class,"comparison")]` + button("Close")))
 	p.until(`document.querySelector('.comparison .parts') === null`)
 	assert.NotContains(t, p.address(), "with=")
+}
+
+// Columns are gone through by arrow keys, paired by drag, searched; a change made in another
+// window is there after the next one here, and neither loses the other.
+func TestRulesByHand(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	_, err := s.Client.AddTarget(t.Context(), []byte("target: stock\ncolumns:\n"+
+		"  - {name: silo}\n  - {name: filled, datatype: date}\n  - {name: tons, datatype: decimal, required: true}\n"))
+	require.NoError(t, err)
+	d, err := s.Client.AddDelivery(t.Context(), "stock.csv",
+		strings.NewReader("silo;stand;menge\nS1;2026-07-01;12.5\nS2;2026-07-02;7\nS3;2026-07-03;viel\n"))
+	require.NoError(t, err)
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "stock"})
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/rules?column=silo"))
+	p.tally(0, 3, 0)
+	p.shows("refused: no column of the delivery is headed")
+
+	// By arrow keys, in the order that is shown.
+	p.do(chromedp.Click(button("worst first")))
+	p.shows("in the table’s order")
+	p.js(`(document.querySelector('.rail button.column').focus(), '')`)
+	for _, c := range []struct{ key, column string }{{kb.ArrowDown, "filled"}, {kb.ArrowDown, "tons"}, {kb.ArrowDown, "tons"},
+		{kb.ArrowUp, "filled"}} {
+		p.do(chromedp.KeyEvent(c.key))
+		p.until(fmt.Sprintf(`document.querySelector('.middle h2')?.innerText === %q`, c.column))
+		assert.Equal(t, c.column, p.js(`document.activeElement.querySelector('.name b').innerText`))
+	}
+
+	// A header is drawn onto the column that it feeds.
+	for header, column := range map[string]string{"menge": "tons", "stand": "filled"} {
+		p.js(fmt.Sprintf(`((from, to) => {
+			const data = new DataTransfer();
+			from.dispatchEvent(new DragEvent('dragstart', {bubbles: true, dataTransfer: data}));
+			to.dispatchEvent(new DragEvent('dragover', {bubbles: true, cancelable: true, dataTransfer: data}));
+			to.dispatchEvent(new DragEvent('drop', {bubbles: true, cancelable: true, dataTransfer: data}));
+			return '';
+		})([...document.querySelectorAll('.rail .chip')].find(c => c.innerText.includes(%q)),
+			[...document.querySelectorAll('.rail .list li')].find(c => c.innerText.startsWith(%q)))`, header, column))
+		p.until(fmt.Sprintf(`[...document.querySelectorAll('.rail .list li')].some(c => c.innerText.replace(/\s+/g, ' ').includes(%q))`,
+			column+" ← "+header))
+	}
+	p.tally(2, 1, 0)
+	p.until(`document.querySelector('.rail .chip') === null`)
+
+	// Another steward, another window.
+	_, err = s.Client.ChangeRules(t.Context(), d.ID, api.NewShift{Words: "silo is unique", Steps: []edit.Step{
+		{In: edit.Target, Do: edit.Set, Path: []string{"columns", "silo", "unique"}, Value: true}}})
+	require.NoError(t, err)
+	p.do(chromedp.Click(`.rail .list li:nth-child(3) button.column`))
+	p.shows("viel")
+	p.do(chromedp.Click(button("recode…")), chromedp.SendKeys(`input[aria-label="Recode viel to"]`, "3"))
+	p.accessible("recoding a value")
+	p.do(chromedp.SendKeys(`input[aria-label="Recode viel to"]`, kb.Escape))
+	p.until(`document.querySelector('input[aria-label="Recode viel to"]') === null`)
+	p.do(chromedp.Click(button("recode…")), chromedp.SendKeys(`input[aria-label="Recode viel to"]`, "3"+kb.Enter))
+	p.tally(3, 0, 0)
+	p.shows("+3 accepted since version 1")
+	r, err := s.Client.Rules(t.Context(), d.ID)
+	require.NoError(t, err)
+	assert.Len(t, r.Changes, 4)
+	assert.Contains(t, r.Target.Text, "unique: true")
+	p.until(`document.querySelector('.rail .list li').innerText.includes('unique')`)
 }
