@@ -20,7 +20,9 @@ const (
 	Codes    Library = "codes"
 )
 
-func (l Library) of(name, rest string) string { return v1 + "/" + string(l) + "/" + url.PathEscape(name) + rest }
+func (l Library) of(name, rest string) string {
+	return v1 + "/" + string(l) + "/" + url.PathEscape(name) + rest
+}
 
 // Versions lists the versions of a text, the newest first.
 func (c *Client) Versions(ctx context.Context, l Library, name string, offset, limit int) (p api.Page[api.TextVersion],
