@@ -170,7 +170,8 @@ func TestDraft(t *testing.T) {
 	code, text, errs := sieb("draft", file, "--out", out, "--sql")
 	require.Zero(t, code, errs)
 	assert.Contains(t, text, "next: read it, then sieb sift "+file+" --target "+out)
-	assert.Contains(t, text, "moisture_pct numeric(5, 1) not null,              -- Moisture %")
+	assert.Contains(t, text, "  moisture_pct numeric(5, 1) not null,\n")
+	assert.Contains(t, text, "comment on column weighbridge_ahrensee.moisture_pct is 'Moisture %';")
 	draft, err := os.ReadFile(out)
 	require.NoError(t, err)
 	for _, want := range []string{"target: weighbridge_ahrensee\n", `titles: ["Ticket No."]`,

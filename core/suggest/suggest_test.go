@@ -182,7 +182,7 @@ func TestExclusionsAndRules(t *testing.T) {
 		"mapping: m\ntarget: t\n", true)
 	said := words(judged(t, w, suggest.Asked{}))
 	assert.Contains(t, said, " leave out rows in which kind is trial +0 /3 -0")
-	assert.Contains(t, said, "gross is the sum of tare and net demand that gross is the sum of tare and net +0 /0 -0")
+	assert.Contains(t, said, " demand that gross is the sum of tare and net +0 /0 -0")
 }
 
 func TestNothingIsSuggestedOfWhatIsRight(t *testing.T) {
