@@ -4,7 +4,7 @@ import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { RemedyHelp, Step } from '../api/client'
 import { counted } from '../format'
-import { demands, habit, habitIn, habits, listOf, setting, textsOf, type ColumnSpec, type Property } from './model'
+import { demands, habitIn, habits, remedyAdded, setting, textsOf, type ColumnSpec, type Property } from './model'
 import PropertyField from './PropertyField.vue'
 
 const { columns, help } = defineProps<{ columns: ColumnSpec[]; help: RemedyHelp[] }>()
@@ -29,7 +29,7 @@ function missing(v: unknown): void {
 }
 
 function addRemedy(name: string): void {
-  every(`the remedy ${name}`, (c) => ({ in: habitIn(c), do: 'add', path: ['columns', c.name, 'remedies'], value: name, base: listOf(habit(c, 'remedies').value) }))
+  every(`the remedy ${name}`, (c) => remedyAdded(c, name))
   chosen.value = ''
 }
 

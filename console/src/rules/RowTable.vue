@@ -106,7 +106,7 @@ const nothing: Record<string, string> = { column: 'No row breaks a rule of this 
     <FailureNote v-if="error" :error="error" :retry="load" />
     <p v-if="found && found.items.length === 0" class="soft none">{{ nothing[kind] ?? 'No row.' }}</p>
     <div v-else-if="found" class="scroll" tabindex="0" role="region" aria-label="Rows as delivered and as typed">
-      <table>
+      <table class="dense tight">
         <thead>
           <tr>
             <th class="number">row</th><th class="number">line</th><th>ends</th>
@@ -162,30 +162,14 @@ const nothing: Record<string, string> = { column: 'No row breaks a rule of this 
   overflow-x: auto;
 }
 
-table {
-  width: 100%;
-  border-collapse: collapse;
-  font-size: 13px;
-}
-
 th,
 td {
-  padding: 3px 10px;
-  border-top: 1px solid var(--line);
-  text-align: left;
-  vertical-align: top;
   max-width: 260px;
   overflow-wrap: break-word;
 }
 
 th {
-  background: var(--husk-wash);
   font-weight: 600;
-  white-space: nowrap;
-}
-
-.number {
-  text-align: right;
 }
 
 .raw {

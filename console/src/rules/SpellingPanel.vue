@@ -5,7 +5,7 @@ import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { answered, api, type Spellings, type Step } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, visible } from '../format'
-import { habit, habitIn, listOf, type ColumnSpec } from './model'
+import { remedyAdded, type ColumnSpec } from './model'
 
 const { delivery, column, state, open } = defineProps<{ delivery: string; column: ColumnSpec; state: number; open: boolean }>()
 const emit = defineEmits<{ open: [on: boolean]; change: [words: string, steps: Step[]] }>()
@@ -65,7 +65,7 @@ function take(some: Record<string, string>): void {
   if (n === 0) return
   const [from = '', to = ''] = Object.entries(some)[0] ?? []
   const words = n === 1 ? `${column.name}: recode “${from}” to “${to}”` : `${column.name}: recode ${n} spellings`
-  emit('change', words, [{ in: habitIn(column), do: 'add', path: ['columns', column.name, 'remedies'], value: { recode: some }, base: listOf(habit(column, 'remedies').value) }])
+  emit('change', words, [remedyAdded(column, { recode: some })])
 }
 
 function takeFamily(spelling: string): void {
@@ -99,7 +99,7 @@ function declineAll(on: boolean): void {
       </template>
     </div>
     <FailureNote v-if="error" :error="error" :retry="load" />
-    <table v-if="open && families.length > 0">
+    <table v-if="open && families.length > 0" class="dense tight">
       <thead>
         <tr><th>spelling</th><th class="number">cells</th><th>also written</th><th><span class="unseen">taken</span></th></tr>
       </thead>
@@ -136,29 +136,6 @@ function declineAll(on: boolean): void {
 
 .tools .el-button {
   margin: 0;
-}
-
-table {
-  width: 100%;
-  border-collapse: collapse;
-  font-size: 13px;
-}
-
-th,
-td {
-  padding: 3px 10px;
-  border-top: 1px solid var(--line);
-  text-align: left;
-  vertical-align: top;
-}
-
-th {
-  background: var(--husk-wash);
-}
-
-th.number,
-td.number {
-  text-align: right;
 }
 
 td:first-child {

@@ -7,7 +7,7 @@ import { stream } from '../api/stream'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, visible } from '../format'
 import { codeWords } from '../words'
-import { habit, habitIn, listOf, type ColumnSpec } from './model'
+import { remedyAdded, type ColumnSpec } from './model'
 import CureButton from './CureButton.vue'
 
 const { delivery, column, state, page, find = '', unfed = false } = defineProps<{
@@ -83,8 +83,7 @@ function startRecoding(v: WrongValue): void {
 function recode(): void {
   const value = recoding.value
   if (!value) return
-  const said = habit(column, 'remedies')
-  emit('change', `${column.name}: recode “${value}” to “${recodeTo.value}”`, [{ in: habitIn(column), do: 'add', path: ['columns', column.name, 'remedies'], value: { recode: { [value]: recodeTo.value } }, base: listOf(said.value) }])
+  emit('change', `${column.name}: recode “${value}” to “${recodeTo.value}”`, [remedyAdded(column, { recode: { [value]: recodeTo.value } })])
   recoding.value = ''
 }
 

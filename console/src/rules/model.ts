@@ -61,7 +61,7 @@ export const datatypes = [
   { value: 'duration', label: 'duration' },
 ]
 
-export const datatypeWord = (datatype: string): string => datatypes.find((d) => d.value === datatype)?.label ?? datatype
+const datatypeWord = (datatype: string): string => datatypes.find((d) => d.value === datatype)?.label ?? datatype
 
 /** A property as a form shows it. */
 export interface Property {
@@ -109,6 +109,9 @@ export function setting(into: 'target' | 'mapping', column: string, property: st
   const isNothing = value === undefined || value === '' || value === false || (Array.isArray(value) && value.length === 0)
   return isNothing ? { in: into, do: 'drop', path } : { in: into, do: 'set', path, value }
 }
+
+/** The step that adds a remedy to those that count for a column so far. */
+export const remedyAdded = (c: ColumnSpec, remedy: unknown): Step => ({ in: habitIn(c), do: 'add', path: ['columns', c.name, 'remedies'], value: remedy, base: listOf(habit(c, 'remedies').value) })
 
 /** A number where a text looks like one, so that it is written as one. */
 export const literal = (text: string): string | number => (/^-?(0|[1-9]\d{0,14})(\.\d+)?$/.test(text) && String(Number(text)) === text ? Number(text) : text)

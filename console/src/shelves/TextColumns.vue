@@ -58,7 +58,7 @@ const others = computed(() => Object.entries(view).filter(([name]) => !['target'
     <span class="soft">{{ counted(columns.length, 'column', 'columns') }}</span>
   </div>
   <div class="scroll" tabindex="0" role="region" aria-label="Columns">
-    <table>
+    <table class="dense">
       <thead><tr><th>column</th><th v-for="t in shown" :key="t.title">{{ t.title }}</th></tr></thead>
       <tbody>
         <tr v-for="c in columns" :key="String(c.name)"><td><b>{{ c.name }}</b></td><td v-for="t in shown" :key="t.title" :class="{ wide: t.wide }">{{ t.of(c) }}</td></tr>
@@ -85,25 +85,6 @@ const others = computed(() => Object.entries(view).filter(([name]) => !['target'
 
 .scroll {
   overflow-x: auto;
-}
-
-table {
-  width: 100%;
-  border-collapse: collapse;
-  font-size: 13px;
-}
-
-th,
-td {
-  padding: 4px 10px;
-  border-top: 1px solid var(--line);
-  text-align: left;
-  vertical-align: top;
-}
-
-th {
-  background: var(--husk-wash);
-  white-space: nowrap;
 }
 
 td:not(.wide) {

@@ -32,7 +32,7 @@ watch(() => [path, address.page()], () => void load(), { immediate: true })
 <template>
   <FailureNote v-if="error" :error="error" :retry="load" />
   <p v-if="uses && total === 0" class="soft none">No delivery was sifted by it yet.</p>
-  <table v-else-if="uses">
+  <table v-else-if="uses" class="dense">
     <thead><tr><th>delivery</th><th>outcome</th><th class="number">version</th><th>sifted</th></tr></thead>
     <tbody>
       <tr v-for="u in uses" :key="u.delivery"><td><RouterLink :to="`/deliveries/${u.delivery}?run=${u.run}`">{{ u.name }}</RouterLink></td><td><StateMark :state="u.verdict || u.state" /></td><td class="number">{{ u.version }}</td><td>{{ time(u.at) }}</td></tr>
@@ -45,27 +45,5 @@ watch(() => [path, address.page()], () => void load(), { immediate: true })
 .none {
   margin: 0;
   padding: 10px 12px;
-}
-
-table {
-  width: 100%;
-  border-collapse: collapse;
-  font-size: 13px;
-}
-
-th,
-td {
-  padding: 4px 10px;
-  border-top: 1px solid var(--line);
-  text-align: left;
-}
-
-th {
-  background: var(--husk-wash);
-}
-
-th.number,
-td.number {
-  text-align: right;
 }
 </style>

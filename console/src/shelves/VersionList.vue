@@ -52,11 +52,11 @@ const byColumn = computed(() => {
     <dl><template v-for="d in byColumn" :key="d.column"><dt>{{ d.column || 'as a whole' }}</dt><dd><div v-for="w in d.words" :key="w">{{ w }}</div></dd></template></dl>
   </div>
   <div class="scroll" role="region" aria-label="Versions" tabindex="0">
-    <table>
+    <table class="dense">
       <thead><tr><th class="number few">version</th><th class="few">saved</th><th>by</th><th>what differs from the one before</th></tr></thead>
       <tbody>
         <tr v-for="v in versions" :key="v.version">
-          <td class="number"><button type="button" class="link" @click="address.go({ version: v.version, view: undefined })">{{ v.version }}</button></td><td>{{ time(v.addedAt) }}</td><td>{{ v.addedBy ?? '' }}</td>
+          <td class="number"><button type="button" class="link" @click="address.go({ version: v.version, view: undefined })">{{ v.version }}</button></td><td class="few">{{ time(v.addedAt) }}</td><td>{{ v.addedBy ?? '' }}</td>
           <td><span v-if="v.version === 1" class="soft">the first one</span><div v-for="d in v.differs" :key="(d.column ?? '') + d.words"><b v-if="d.column">{{ d.column }}</b> {{ d.words }}</div></td>
         </tr>
       </tbody>
@@ -114,31 +114,7 @@ dd {
   margin: 0;
 }
 
-table {
-  width: 100%;
-  border-collapse: collapse;
-  font-size: 13px;
-}
-
-th,
-td {
-  padding: 4px 10px;
-  border-top: 1px solid var(--line);
-  text-align: left;
-  vertical-align: top;
-}
-
-th {
-  background: var(--husk-wash);
-  white-space: nowrap;
-}
-
 td {
   overflow-wrap: anywhere;
-}
-
-th.number,
-td.number {
-  text-align: right;
 }
 </style>
