@@ -549,8 +549,3 @@ func (d *Draft) unique(at int, k profile.Key) {
 		d.notes[at]["unique"] = profile.Count(k.Repeats, "row repeats", "rows repeat") + " an earlier one"
 	}
 }
-
-// zoned reports whether texts of the formats name their offset from UTC.
-func zoned(formats []string) bool {
-	return slices.ContainsFunc(formats, func(f string) bool { return strings.ContainsAny(f, "Xx") })
-}

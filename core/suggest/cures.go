@@ -37,7 +37,6 @@ type builder struct {
 // cure is a suggestion for cells of a column, which its values tell whether it helps.
 type cure struct {
 	Suggestion
-	spec target.Column
 	only []string // the values that it is for; nil for all
 }
 
