@@ -136,7 +136,7 @@ func (a *app) judged(ctx context.Context, w *suggest.Work, asked suggest.Asked) 
 	}
 	found = suggest.Rank(found)
 	together, err := w.Order(ctx, found)
-	return &suggestions{w.Result.Tally, found, together}, err
+	return &suggestions{w.Result.Tally, append([]suggest.Suggestion{}, found...), together}, err
 }
 
 func (a *app) showSuggestions(file string, s *suggestions) {
@@ -156,6 +156,8 @@ func (a *app) showSuggestions(file string, s *suggestions) {
 		words := of.Words
 		if of.Weakens {
 			words += " (demands less)"
+		} else if of.Demands() {
+			words += " (demands more)"
 		}
 		rows[i] = []string{strconv.Itoa(i + 1), visible(cmp.Or(of.Column, "rows")), visible(words), signed(e.Rescued),
 			signed(e.Excluded), signed(-e.Broken), grouped(e.Changed), of.Changes}

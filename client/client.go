@@ -392,11 +392,6 @@ func (c *Client) KeepLayoutDraft(ctx context.Context, id string, d api.LayoutDra
 	return kept, c.send(ctx, http.MethodPut, ofDelivery(id, "/drafts/layout"), d, &kept)
 }
 
-// KeepTargetDraft keeps the text of a target that is not added yet.
-func (c *Client) KeepTargetDraft(ctx context.Context, id string, d api.TextDraft) (kept api.TextDraft, err error) {
-	return kept, c.send(ctx, http.MethodPut, ofDelivery(id, "/drafts/target"), d, &kept)
-}
-
 // CompareRuns tells how a run differs from an earlier one.
 func (c *Client) CompareRuns(ctx context.Context, id, with string) (out api.Comparison, err error) {
 	return out, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/comparison?"+url.Values{"with": {with}}.Encode(), &out)

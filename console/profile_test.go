@@ -96,27 +96,6 @@ func TestProfileStation(t *testing.T) {
 	p.shows("The delivery has no column “Weight”; all findings are shown.")
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/profile?column=Moisture+%25&rows=nonsense"))
 	p.shows("The address asks for rows in a way that is not understood.")
-
-	// A finding's rule is put into the draft, and shown there.
-	p.do(chromedp.Click(`//button[contains(., "all findings")]`),
-		chromedp.Click(`//li[contains(., "starts with 0") or contains(., "start with 0")]//button[contains(., "datatype: string")]`), chromedp.WaitVisible(".draft textarea"))
-	p.until(`(a => a.value.slice(a.selectionStart, a.selectionEnd).trim() === 'datatype: string')(document.querySelector('.draft textarea'))`)
-	// What was written by hand is there again after closing; what a click put in can be taken back.
-	p.do(chromedp.SendKeys(".draft textarea", "# by hand\n"),
-		chromedp.Click(`//section[@aria-label="Draft of a target"]//button[contains(., "Close")]`),
-		chromedp.Click(`//button[contains(., "Back to the draft")]`), chromedp.WaitVisible(".draft textarea"))
-	p.until(`document.querySelector('.draft textarea').value.includes('# by hand')`)
-	p.do(chromedp.Click(`//button[contains(., "Draft it anew")]`))
-	p.until(`!document.querySelector('.draft textarea').value.includes('# by hand')`)
-	p.do(chromedp.Click(`//button[contains(., "Take back: drafted anew")]`))
-	p.until(`document.querySelector('.draft textarea').value.includes('# by hand')`)
-	p.do(chromedp.Click(`//button[contains(., "Draft it anew")]`))
-	p.until(`!document.querySelector('.draft textarea').value.includes('# by hand')`)
-	p.accessible("the draft of a target")
-	p.do(chromedp.Click(`//button[contains(., "Add target")]`))
-	p.shows("Added: target weighbridge_ahrensee, version 1.")
-	_, err = s.Client.Target(t.Context(), "weighbridge_ahrensee", 1)
-	require.NoError(t, err)
 }
 
 // Three hundred columns, none, a file that is no text, and a narrow window.
@@ -183,21 +162,24 @@ func TestTargetFromTable(t *testing.T) {
 	d, err := s.Client.AddDelivery(ctx, "a.csv", strings.NewReader("ticket_no;gross_kg\nBR-000001;5\n"))
 	require.NoError(t, err)
 	p.do(chromedp.Navigate(s.Address+"/deliveries/"+d.ID),
-		chromedp.Click(`//button[contains(., "From a database table")]`))
+		chromedp.Click(`//a[contains(., "the Rules station")]`), chromedp.Click(button("From a database table")))
 	// the only one is chosen
-	p.until(`document.querySelector('form[aria-label="Table of a database"]')?.innerText.includes('intake')`)
-	p.accessible("the form for a table")
-	fill := func(label, text string) {
-		p.do(chromedp.SendKeys(`input[aria-label="`+label+`"]`, text))
-	}
-	fill("Table", "tickets2")
-	p.do(chromedp.Click(`//button[contains(., "Read the table")]`))
-	p.shows(`there is no table "tickets2"; among those that there are: public.tickets`)
-	p.do(chromedp.SendKeys(`input[aria-label="Table"]`, kb.Backspace),
-		chromedp.Click(`//button[contains(., "Read the table")]`), chromedp.WaitVisible(".draft textarea"))
-	p.until(`document.querySelector('.draft textarea').value.includes('minimum: 1')`)
-	p.do(chromedp.Click(`//button[contains(., "Add target")]`))
-	p.until(`!document.querySelector('.draft')`)
+	p.shows("public.tickets")
+	p.rests()
+	p.accessible("the choice of a table")
+	p.do(chromedp.SendKeys(`input[aria-label="Find a table"]`, "tickets2"))
+	p.shows("No table that the service may read has this in its name.")
+	p.do(chromedp.SendKeys(`input[aria-label="Find a table"]`, kb.Backspace))
+	p.do(chromedp.Click(`//ul[@aria-label="Tables"]` + button("public.tickets")))
+	p.do(chromedp.Click(button("Draw the target from public.tickets")))
+	p.tally(1, 0, 0)
+	p.shows("not saved yet")
+	p.rests()
+	p.do(chromedp.Click(button("Save…")))
+	p.shows("Save the rules")
+	p.rests()
+	p.do(chromedp.Click(`//div[@role="dialog"]//button[normalize-space()="Save"]`))
+	p.shows("into tickets version 1")
 	added, err := s.Client.Target(ctx, "tickets", 1)
 	require.NoError(t, err)
 	assert.Contains(t, added.Text, "unique: true")

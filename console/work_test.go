@@ -44,11 +44,12 @@ func TestWorkOutlastsTheService(t *testing.T) {
 	p.do(chromedp.Click(`//nav[contains(@class,"stations")]//a[contains(., "Profile")]`))
 	p.shows("The layout has changes that are not saved")
 	p.shows("240 rows of 16 columns")
-	p.do(chromedp.Click(`//button[contains(., "Draft a target")]`), chromedp.WaitVisible(".draft textarea"))
-	p.do(chromedp.SendKeys(".draft textarea", "# by hand\n"))
-	p.shows("not added; kept with the delivery")
-	p.do(chromedp.Reload(), chromedp.WaitVisible(".draft textarea"))
-	p.until(`document.querySelector('.draft textarea').value.includes('# by hand')`)
+	p.do(chromedp.Click(button("Mend it")), chromedp.Click(button("Draft a target from this file")))
+	p.shows("all rows counted")
+	p.do(chromedp.Click(`(//section[@aria-label="Profile"]//button[contains(@class, "cure")])[1]`))
+	p.shows("not saved")
+	p.do(chromedp.Reload())
+	p.shows("not saved")
 
 	// The service goes, and comes back at the same address.
 	p.do(chromedp.Click(`//nav[contains(@class,"stations")]//a[contains(., "Reading")]`))
@@ -68,8 +69,8 @@ func TestWorkOutlastsTheService(t *testing.T) {
 	p.until(`!document.body.innerText.includes('Not saved')`)
 	kept, err := again.Client.Drafts(t.Context(), id)
 	require.NoError(t, err)
-	require.NotNil(t, kept.Target)
-	assert.Contains(t, kept.Target.Text, "# by hand")
+	require.NotNil(t, kept.Rules)
+	assert.Equal(t, 1, kept.Rules.Changes)
 
 	// Saving keeps what is told of each setting; the other stations follow at once.
 	p.do(chromedp.Click(`//div[contains(@class,"setting")][.//label[text()="Encoding"]]//button[contains(@class,"other")]`))
@@ -280,10 +281,10 @@ func TestKeyboard(t *testing.T) {
 	p.until(`document.activeElement.classList.contains('behind')`)
 	p.do(chromedp.KeyEvent(kb.Escape))
 	p.until(`document.querySelector('.behind') === null`)
-	p.do(chromedp.Focus(`//button[contains(., "Draft a target")]`), chromedp.KeyEvent(kb.Enter))
-	p.until(`document.activeElement.classList.contains('draft')`)
+	p.do(chromedp.Focus(button("Mend it")), chromedp.KeyEvent(kb.Enter))
+	p.until(`document.activeElement.classList.contains('beginning')`)
 	p.do(chromedp.KeyEvent(kb.Escape))
-	p.until(`document.querySelector('.draft textarea') === null`)
+	p.until(`document.querySelector('.beginning') === null`)
 
 	// On a narrow page the rows stay in sight beside the setting that changes them.
 	p.do(chromedp.EmulateViewport(480, 800), chromedp.Navigate(s.Address+"/deliveries/"+id+"/reading"))

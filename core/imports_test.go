@@ -19,7 +19,7 @@ import (
 var order = []string{"fault", "spill", "violation", "rfc4180", "value", "recall", "lexical", "delimited", "workbook",
 	"layout", "source",
 	"edit", "variants", "codes", "distinct", "typing", "relation", "profile/profiletest", "profile", "search", "finding", "condition",
-	"remedy", "target", "check", "reference", "trial", "sift", "compare", "suggest", "ddl", "draft",
+	"remedy", "target", "check", "reference", "trial", "sift", "compare", "ddl", "draft", "suggest",
 	"table", "brief", "csvw", "dictionary", "report"}
 
 // The core computes. It knows no HTTP, SQL, command line or page, and imports

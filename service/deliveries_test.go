@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/core/edit"
 	"sieb/core/layout"
 	"sieb/service/api"
 	"sieb/service/servicetest"
@@ -136,7 +137,7 @@ func TestDeletingDeliveries(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Client.StartProfile(ctx, large.ID, api.NewProfile{})
 	require.NoError(t, err)
-	_, err = s.Client.KeepTargetDraft(ctx, large.ID, api.TextDraft{Text: "target: x"})
+	_, err = s.Client.BeginRules(ctx, large.ID, api.NewRules{Text: "target: x\ncolumns: [{name: no}]\n"})
 	require.NoError(t, err)
 	servicetest.Await(t, "the run is under way", func() bool {
 		r, err := s.Client.Run(ctx, running.ID)
@@ -203,8 +204,11 @@ func TestDrafts(t *testing.T) {
 	_, err = s.Client.KeepLayoutDraft(ctx, d.ID, api.LayoutDraft{Given: layout.Given{Delimiter: ptr(";"),
 		HeaderRows: ptr(0)}, Before: steps})
 	require.NoError(t, err)
-	text := api.TextDraft{Text: "target: x\n# \x00 ä", Before: ptr("target: w"), What: "required: true"}
-	_, err = s.Client.KeepTargetDraft(ctx, d.ID, text)
+	text := api.NewRules{Text: "target: x\ncolumns: [{name: a}] # ä\n"}
+	_, err = s.Client.BeginRules(ctx, d.ID, text)
+	require.NoError(t, err)
+	_, err = s.Client.ChangeRules(ctx, d.ID, api.NewShift{Words: "b too", Steps: []edit.Step{{In: edit.Target, Do: edit.Add,
+		Path: []string{"columns"}, Value: map[string]any{"name": "b"}}}})
 	require.NoError(t, err)
 	require.NoError(t, s.Stop())
 
@@ -214,10 +218,15 @@ func TestDrafts(t *testing.T) {
 	require.NotNil(t, kept.Layout)
 	assert.Equal(t, layout.Given{Delimiter: ptr(";"), HeaderRows: ptr(0)}, kept.Layout.Given)
 	assert.Equal(t, steps, kept.Layout.Before)
-	require.NotNil(t, kept.Target)
-	assert.Equal(t, "target: x\n# ␀ ä", kept.Target.Text, "what the database cannot keep is shown")
-	assert.Equal(t, text.Before, kept.Target.Before)
-	assert.False(t, kept.Target.ChangedAt.IsZero())
+	require.NotNil(t, kept.Rules)
+	assert.Equal(t, "x", kept.Rules.Target)
+	assert.Empty(t, kept.Rules.Mapping)
+	assert.Equal(t, 1, kept.Rules.Changes)
+	assert.False(t, kept.Rules.ChangedAt.IsZero())
+	rules, err := s.Client.Rules(ctx, d.ID)
+	require.NoError(t, err)
+	assert.Contains(t, rules.Target.Text, "# ä")
+	assert.Zero(t, rules.Target.Version)
 
 	// Saved around what was set by hand: runs read by all of it, the station shows which.
 	resp, body := ask(t, s.Service, http.MethodPut, "/api/v1/deliveries/"+d.ID+"/layout?settle=true",
@@ -231,19 +240,24 @@ func TestDrafts(t *testing.T) {
 	kept, err = s.Client.Drafts(ctx, d.ID)
 	require.NoError(t, err)
 	assert.Nil(t, kept.Layout, "it is saved")
-	for range 2 {
-		resp, _ = ask(t, s.Service, http.MethodDelete, "/api/v1/deliveries/"+d.ID+"/drafts/target", "")
-		assert.Equal(t, 204, resp.StatusCode)
+	for _, path := range []string{"/rules", "/rules", "/drafts/layout"} {
+		resp, _ = ask(t, s.Service, http.MethodDelete, "/api/v1/deliveries/"+d.ID+path, "")
+		assert.Equal(t, 204, resp.StatusCode, "what is not there can be thrown away, too")
 	}
 	kept, err = s.Client.Drafts(ctx, d.ID)
 	require.NoError(t, err)
 	assert.Equal(t, api.Drafts{}, kept)
 	resp, _ = ask(t, s.Service, http.MethodDelete, "/api/v1/deliveries/"+d.ID+"/drafts/mapping", "")
-	assert.Equal(t, 422, resp.StatusCode)
-	_, err = s.Client.KeepTargetDraft(ctx, "none", text)
+	assert.Equal(t, 404, resp.StatusCode)
+	_, err = s.Client.BeginRules(ctx, "none", text)
 	assert.Equal(t, 404, statusOf(err))
-	_, err = s.Client.KeepTargetDraft(ctx, d.ID, api.TextDraft{Text: strings.Repeat("x", 2<<20)})
-	assert.Contains(t, []int{413, 422}, statusOf(err))
+	for _, wrong := range []api.NewRules{{Text: "target: x\n"}, {Text: text.Text, Target: "x"}, {Text: text.Text, Mapping: "m"},
+		{Text: strings.Repeat("x", 5<<20)}, {DraftMapping: true}} {
+		_, err = s.Client.BeginRules(ctx, d.ID, wrong)
+		assert.Contains(t, []int{413, 422}, statusOf(err))
+	}
+	_, err = s.Client.Rules(ctx, d.ID)
+	assert.Equal(t, 404, statusOf(err), "nothing was begun")
 }
 
 // Violations are shown one by one, those of flagged and blanked cells too.

@@ -271,3 +271,105 @@ func TestRehearsalOfALargeDelivery(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, int64(10_000), r.Since.Gained)
 }
+
+// What is demanded of other tables and code lists is suggested where they are there, tried against them, and taken
+// as it is; a profile that was made is used, and its findings are named.
+func TestSuggestionsReferToWhatIsThere(t *testing.T) {
+	s := &kit{servicetest.Start(t, "", nil)}
+	ctx := t.Context()
+	_, err := s.Client.AddTarget(ctx, []byte("target: growers\ncolumns:\n  - {name: grower_no, required: true, unique: true}\n"))
+	require.NoError(t, err)
+	_, err = s.Client.AddTarget(ctx, []byte("target: never_sifted\ncolumns:\n  - {name: grower_no, unique: true}\n"))
+	require.NoError(t, err)
+	_, err = s.Client.AddCodes(ctx, "sites", "", []byte("code\nAhrensee\nDornau\n"))
+	require.NoError(t, err)
+	register := s.add(t, "growers.csv", "grower_no\nG0\nG1\nG2\nG3\nG4\nG5\n")
+	s.sift(t, api.NewRun{Delivery: register.ID, Target: "growers"})
+
+	_, err = s.Client.AddTarget(ctx, []byte("target: tickets\ncolumns:\n  - {name: no}\n  - {name: grower_no}\n  - {name: site}\n"))
+	require.NoError(t, err)
+	var b strings.Builder
+	b.WriteString("no,grower_no,site\n")
+	for i := range 70 {
+		no := fmt.Sprintf("T-%03d", i)
+		if i == 50 {
+			no = "T-051"
+		}
+		fmt.Fprintf(&b, "%s,G%d,%s\n", no, i%7, []string{"Ahrensee", "Dornau"}[i%2])
+	}
+	d := s.add(t, "tickets.csv", b.String())
+	_, err = s.Client.BeginRules(ctx, d.ID, api.NewRules{Target: "tickets"})
+	require.NoError(t, err)
+	_, err = s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
+	require.NoError(t, err)
+	var p api.DeliveryProfile
+	servicetest.Await(t, "the profile is made", func() bool {
+		p, err = s.Client.Profile(ctx, d.ID)
+		return err == nil && p.State == "done"
+	})
+	// What is suggested, in words, with the findings that it deals with.
+	suggested := func(ask api.AskSuggestions) map[string][]int {
+		found, err := s.Client.Suggest(ctx, d.ID, ask, nil)
+		require.NoError(t, err)
+		said := map[string][]int{}
+		for _, one := range found.Items {
+			require.NotNil(t, one.Effect)
+			said[fmt.Sprintf("%s: %s, breaks %d", one.Column, one.Words, one.Effect.Broken)] = one.Findings
+		}
+		return said
+	}
+	all := suggested(api.AskSuggestions{})
+	const lost = "grower_no: demand a row of growers with this grower_no, breaks 10"
+	const key = "no: demand that no value occurs twice, breaks 1"
+	assert.Contains(t, all, lost)
+	assert.Contains(t, all, "site: demand a code of the list sites, breaks 0")
+	assert.Contains(t, all, key)
+	require.Len(t, all[key], 1)
+	assert.Equal(t, "key.repeated", p.Profile.Findings[all[key][0]].Code)
+	for words := range all {
+		assert.NotContains(t, words, "never_sifted")
+	}
+	one := suggested(api.AskSuggestions{Column: "grower_no"})
+	assert.Contains(t, one, lost)
+	assert.NotContains(t, one, key)
+
+	// It is taken, and a run gives what it said.
+	found, err := s.Client.Suggest(ctx, d.ID, api.AskSuggestions{Column: "grower_no"}, nil)
+	require.NoError(t, err)
+	_, err = s.Client.ChangeRules(ctx, d.ID, api.NewShift{Words: "refer", Steps: found.Items[0].Steps})
+	require.NoError(t, err)
+	saved, err := s.Client.SaveRules(ctx, d.ID, api.SaveRules{})
+	require.NoError(t, err)
+	r := s.sift(t, api.NewRun{Delivery: d.ID, Target: saved.Target.Name})
+	assert.Equal(t, &sift.Tally{Read: 70, Accepted: 60, Rejected: 10}, r.Tally)
+}
+
+// A draft begins with a text that is not saved, and with how the sender of the file writes.
+func TestRulesOfATextThatIsNotSaved(t *testing.T) {
+	s := &kit{servicetest.Start(t, "", nil)}
+	ctx := t.Context()
+	d := s.add(t, "hof.csv", "No;Day\nA1;01.07.2026\nA2;02.07.2026\nA3;15.07.2026\n")
+	text := "target: tickets\ncolumns:\n  - {name: no, required: true}\n  - {name: day, datatype: date, required: true}\n"
+	r, err := s.Client.BeginRules(ctx, d.ID, api.NewRules{Text: text, DraftMapping: true})
+	require.NoError(t, err)
+	assert.Equal(t, text, r.Target.Text)
+	require.NotNil(t, r.Mapping)
+	assert.Contains(t, r.Mapping.Text, "dd.MM.yyyy")
+	_, err = s.Client.Target(ctx, "tickets", 0)
+	assert.Equal(t, 404, statusOf(err), "nothing is saved unasked")
+	tried, err := s.Client.Rehearse(ctx, d.ID, api.AskRehearsal{}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, int64(3), tried.Tally.Accepted)
+	saved, err := s.Client.SaveRules(ctx, d.ID, api.SaveRules{By: "Wiebke"})
+	require.NoError(t, err)
+	assert.Equal(t, []int{1, 1}, []int{saved.Target.Version, saved.Mapping.Version})
+
+	// The name is taken now: another one is asked for.
+	_, err = s.Client.BeginRules(ctx, d.ID, api.NewRules{Text: strings.Replace(text, "required: true", "required: false", 1)})
+	require.NoError(t, err)
+	_, err = s.Client.SaveRules(ctx, d.ID, api.SaveRules{})
+	assert.Equal(t, 409, statusOf(err))
+	saved, err = s.Client.SaveRules(ctx, d.ID, api.SaveRules{Target: "tickets_north"})
+	require.NoError(t, err)
+	assert.Equal(t, "tickets_north", saved.Target.Name)
+}

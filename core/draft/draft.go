@@ -15,12 +15,12 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"sieb/core/condition"
 	"sieb/core/edit"
 	"sieb/core/finding"
 	"sieb/core/profile"
 	"sieb/core/relation"
 	"sieb/core/remedy"
-	"sieb/core/suggest"
 	"sieb/core/target"
 	"sieb/core/value"
 	"sieb/core/variants"
@@ -132,11 +132,32 @@ func (d *Draft) draftRules(p *profile.Profile) {
 
 // ruleOf writes a relation as a row rule; "" where a condition cannot say it.
 func ruleOf(kind string, columns []*target.Column) string {
-	name, text := suggest.RuleOf(kind, columns)
+	name, text := RuleOf(kind, columns)
 	if text == "" {
 		return ""
 	}
 	return fmt.Sprintf("{name: %s, condition: %s}", edit.Quote(name), edit.Quote(text))
+}
+
+// RuleOf writes a relation between columns as a row rule; "" where a condition cannot say it.
+func RuleOf(kind string, columns []*target.Column) (name, text string) {
+	var refs, titles []string
+	for _, c := range columns {
+		if c == nil || kind != "order" && c.Datatype != columns[0].Datatype || c.Datatype == value.Double {
+			return "", ""
+		}
+		refs, titles = append(refs, condition.Ref(c.Name)), append(titles, c.Title())
+	}
+	switch kind {
+	case "equal":
+		return titles[0] + " is the same as " + titles[1], refs[0] + " == " + refs[1]
+	case "order":
+		return titles[0] + " is never after " + titles[1], refs[0] + " <= " + refs[1]
+	case "sum":
+		return titles[0] + " is the sum of " + strings.Join(titles[1:], " and "), refs[0] + " == " +
+			strings.Join(refs[1:], " + ")
+	}
+	return "", ""
 }
 
 // headerOf returns a column's header as delivered; profiles of older versions keep it as

@@ -282,8 +282,9 @@ func (c *column) finish(t *typing.Reading) Column {
 	if t.IsDate() {
 		out.Dates = s.dates(t, of)
 		out.Dates.FarOff, _ = of.far(t, out.Placeholders, 2*year, maxAgainst)
-	} else if out.Far, out.Usual = of.far(t, out.Placeholders, 0, maxFar); len(out.Far) > maxFar {
-		out.Far = nil // they belong to a distribution that is wide
+	} else if far, usual := of.far(t, out.Placeholders, 0, maxFar); 0 < len(far) && len(far) <= maxFar {
+		// More belong to a distribution that is wide.
+		out.Far, out.Usual = far, usual[:]
 	}
 	if t.Datatype == value.Boolean {
 		out.Pair = t.Pair[:]

@@ -114,11 +114,11 @@ type Column struct {
 	ASCII        bool      `json:"ascii" doc:"texts hold no other characters than those of ASCII"`
 	Variants     [][]Value `json:"variants,omitempty" doc:"values that differ in nothing but case, blanks or accents"`
 	Category     bool      `json:"category" doc:"few values that recur: likely the codes of a category"`
+	Usual        []string  `json:"usual,omitempty" doc:"where some numbers lie far from all others: the least and the greatest of those"`
 
-	firstAt, lastAt int64     // rows of the least and the greatest number
-	Odd             []Value   `json:"-"` // the first values of another shape than the most frequent one
-	Far             []Value   `json:"-"` // numbers far from all others
-	Usual           [2]string `json:"-"` // the least and the greatest of the others
+	firstAt, lastAt int64   // rows of the least and the greatest number
+	Odd             []Value `json:"-"` // the first values of another shape than the most frequent one
+	Far             []Value `json:"-"` // numbers far from all others
 }
 
 // Value is a value with how often it occurs and where it stands first.

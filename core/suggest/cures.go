@@ -12,7 +12,6 @@ import (
 	"unicode"
 
 	"sieb/core/codes"
-	"sieb/core/condition"
 	"sieb/core/edit"
 	"sieb/core/lexical"
 	"sieb/core/remedy"
@@ -130,11 +129,7 @@ func (g *group) habit(do string, v any, path ...string) edit.Step {
 
 // habit makes a step in the mapping, or in the target where there is none.
 func (b *builder) habit(c *target.Column, do string, v any, path ...string) edit.Step {
-	in := edit.Mapping
-	if b.Mapping == nil {
-		in = edit.Target
-	}
-	return edit.Step{In: in, Do: do, Path: append([]string{"columns", c.Name}, path...), Value: v}
+	return edit.Step{In: b.sender(), Do: do, Path: append([]string{"columns", c.Name}, path...), Value: v}
 }
 
 // demand makes a step in what the table demands of the column.
@@ -619,6 +614,9 @@ func listed(values []string) string {
 		return strings.Join(parts, ", ") + fmt.Sprintf(" and %d more", n)
 	}
 	last := len(parts) - 1
+	if last == 0 {
+		return parts[0]
+	}
 	return strings.Join(parts[:last], ", ") + " and " + parts[last]
 }
 
@@ -721,21 +719,16 @@ func (b *builder) after(steps []edit.Step, column string) *target.Column {
 	return t.Column(column)
 }
 
-// whole looks for cures of what concerns several columns, or rows as such.
-func (b *builder) whole() {
+// repeated proposes which of the rows that share a key to keep.
+func (b *builder) repeated() {
 	for k := range b.Account.Broken {
 		g := &b.Account.Broken[k]
-		if !g.Action.RejectsRow() {
-			continue
-		}
-		if g.Code == violation.KeyDuplicate {
+		if g.Code == violation.KeyDuplicate && g.Action.RejectsRow() && (b.asked.Column == "" || b.asked.Column == g.Column) {
 			b.try(Suggestion{Kind: "keep", Column: g.Column, Code: g.Code.String(), Cells: g.Rows, Weakens: true,
 				Words: "of rows that share a key, keep the last instead of the first",
 				Steps: []edit.Step{{In: edit.Target, Do: edit.Set, Path: []string{"repeated", "keep"}, Value: "last"}}})
 		}
 	}
-	b.exclusions()
-	b.relations()
 }
 
 // try keeps a suggestion whose change makes a target.
@@ -747,119 +740,6 @@ func (b *builder) try(s Suggestion) {
 	if _, err := texts.Parse(); err == nil {
 		b.add(s)
 	}
-}
-
-// trials are words for rows that are no data of the sender's business.
-var trials = []string{"test", "tests", "testing", "trial", "trials", "preview", "dummy", "sample", "demo",
-	"probe", "muster", "training", "example", "essai", "prueba", "prova"}
-
-// exclusions proposes to leave out rows in which a column that tells a state says that they are none
-// of the sender's.
-func (b *builder) exclusions() {
-	if b.Profile == nil || !b.Profile.Named {
-		return
-	}
-	for i := range b.Profile.Columns {
-		c := &b.Profile.Columns[i]
-		if c.Distinct > 50 || c.Filled == 0 {
-			continue
-		}
-		for _, v := range append(slices.Clone(c.Top), c.Rare...) {
-			word := strings.ToLower(strings.TrimSpace(v.Value))
-			words := strings.Fields(word)
-			isTrial := len(words) <= 2 && slices.ContainsFunc(words, func(w string) bool { return slices.Contains(trials, w) })
-			if !isTrial || 4*v.Count > b.Profile.Rows {
-				continue
-			}
-			b.exclude(fmt.Sprintf("cell(%s) == %s", strconv.Quote(c.Header), strconv.Quote(v.Value)),
-				fmt.Sprintf("%s is %s", c.Header, v.Value), v.Count)
-		}
-	}
-}
-
-func (b *builder) exclude(text, reason string, rows int64) {
-	for _, x := range b.target.Exclude {
-		if x.Condition == text {
-			return
-		}
-	}
-	b.try(Suggestion{Kind: "exclude", Cells: rows, Steps: []edit.Step{b.exclusion(text, reason)},
-		Words: "leave out rows in which " + reason})
-}
-
-// exclusion makes the step that leaves rows out by a condition.
-func (b *builder) exclusion(text, reason string) edit.Step {
-	s := edit.Step{In: edit.Mapping, Do: edit.Add, Path: []string{"exclude"}, Value: map[string]any{"condition": text,
-		"reason": reason}}
-	if b.Mapping == nil {
-		s.In = edit.Target
-	}
-	return s
-}
-
-// relations proposes row rules of what holds between columns in the delivery.
-func (b *builder) relations() {
-	if b.Profile == nil {
-		return
-	}
-	fed := map[string]*target.Column{} // by the delivery's column
-	for i, m := range b.Result.Columns {
-		if m.Place > 0 && m.Place <= len(b.Profile.Columns) {
-			fed[b.Profile.Columns[m.Place-1].Name] = &b.target.Columns[i]
-		}
-	}
-	for _, r := range b.Profile.Relations {
-		columns := make([]*target.Column, len(r.Columns))
-		for i, name := range r.Columns {
-			columns[i] = fed[name]
-		}
-		name, text := RuleOf(r.Kind, columns)
-		if text == "" || b.isSaid(text) || b.isDerived(columns) {
-			continue
-		}
-		b.try(Suggestion{Kind: "rule", Words: "demand that " + name, Steps: []edit.Step{{In: edit.Target,
-			Do: edit.Add, Path: []string{"rowRules"}, Value: map[string]any{"name": name, "condition": text}}}})
-	}
-}
-
-// isSaid reports whether a row rule is over the same columns as a condition: it says much the same.
-func (b *builder) isSaid(text string) bool {
-	known := target.Known(b.target.Columns)
-	of := func(text string) []string {
-		program, err := condition.Compile(text, known, condition.Truth)
-		if err != nil {
-			return nil
-		}
-		return slices.Sorted(slices.Values(program.Columns()))
-	}
-	columns := of(text)
-	return slices.ContainsFunc(b.target.RowRules, func(r target.RowRule) bool { return slices.Equal(of(r.Condition), columns) })
-}
-
-// isDerived reports whether one of some columns is computed, and so holds by itself.
-func (b *builder) isDerived(columns []*target.Column) bool {
-	return slices.ContainsFunc(columns, func(c *target.Column) bool { return c.Derive != "" })
-}
-
-// RuleOf writes a relation between columns as a row rule; "" where a condition cannot say it.
-func RuleOf(kind string, columns []*target.Column) (name, text string) {
-	var refs, titles []string
-	for _, c := range columns {
-		if c == nil || kind != "order" && c.Datatype != columns[0].Datatype || c.Datatype == value.Double {
-			return "", ""
-		}
-		refs, titles = append(refs, condition.Ref(c.Name)), append(titles, c.Title())
-	}
-	switch kind {
-	case "equal":
-		return titles[0] + " is the same as " + titles[1], refs[0] + " == " + refs[1]
-	case "order":
-		return titles[0] + " is never after " + titles[1], refs[0] + " <= " + refs[1]
-	case "sum":
-		return titles[0] + " is the sum of " + strings.Join(titles[1:], " and "), refs[0] + " == " +
-			strings.Join(refs[1:], " + ")
-	}
-	return "", ""
 }
 
 // spellings proposes to recode what is likely the same, in columns whose texts recur.

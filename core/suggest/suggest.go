@@ -21,9 +21,9 @@ import (
 // Suggestion is a change of a target or a mapping that would mend a group of violations.
 type Suggestion struct {
 	ID      string      `json:"id" doc:"the same for the same change"`
-	Kind    string      `json:"kind" enum:"missing,recode,allow,limit,remedy,format,round,blank,optional,exclude,pair,rule,keep"`
+	Kind    string      `json:"kind" enum:"missing,recode,allow,limit,remedy,format,round,blank,optional,exclude,pair,rule,keep,leave"`
 	Column  string      `json:"column,omitempty" doc:"of the target; of a row rule its name"`
-	Code    string      `json:"code,omitempty" doc:"of the violations that it mends"`
+	Code    string      `json:"code,omitempty" doc:"of the violations that it mends, or of the rule that it adds"`
 	Values  []string    `json:"values,omitempty" doc:"that it mends, the most frequent first; some of them where they are many"`
 	Words   string      `json:"words"`
 	Changes string      `json:"changes" enum:"target,mapping" doc:"what the table demands, or how the sender writes"`
@@ -31,6 +31,11 @@ type Suggestion struct {
 	Steps   []edit.Step `json:"steps"`
 	Cells   int64       `json:"cells" doc:"violations that it mends, each by itself"`
 	Effect  *Effect     `json:"effect,omitempty" doc:"what a run with it gives; absent until that was counted"`
+
+	Header   string `json:"header,omitempty" doc:"of the delivery's column that it concerns, as its profile names it"`
+	Findings []int  `json:"findings,omitempty" doc:"of the delivery's profile, that it deals with: their places from 0"`
+
+	of *profile.Relation // that it demands
 }
 
 // Effect is what a run with a suggestion gives, against the run without it: counted over all
@@ -91,6 +96,8 @@ type Work struct {
 	File    *source.File
 	Lists   []*codes.List
 	Profile *profile.Profile // nil for none
+	Tables  []Table          // that columns could refer to
+	Codes   []*codes.List    // that columns could take their values from
 	Result  *sift.Result     // of the delivery, by the texts
 	Account *sift.Account
 
@@ -125,11 +132,16 @@ func (w *Work) Find(ctx context.Context, asked Asked) ([]Suggestion, error) {
 		if err := b.columns(ctx); err != nil {
 			return nil, err
 		}
+		if asked.Values == nil {
+			b.repeated()
+		}
 		if asked.Column == "" {
-			b.whole()
 			if err := b.spellings(ctx); err != nil {
 				return nil, err
 			}
+		}
+		if asked.Values == nil {
+			b.profiled()
 		}
 	}
 	if asked.Values == nil {
@@ -137,8 +149,10 @@ func (w *Work) Find(ctx context.Context, asked Asked) ([]Suggestion, error) {
 			return nil, err
 		}
 	}
+	b.answer()
 	slices.SortStableFunc(b.all, func(x, y Suggestion) int {
-		return cmp.Or(boolOrder(x.Weakens, y.Weakens), -cmp.Compare(x.Cells, y.Cells))
+		return cmp.Or(boolOrder(x.Weakens, y.Weakens), boolOrder(x.Demands(), y.Demands()),
+			-cmp.Compare(x.Cells, y.Cells))
 	})
 	return b.all[:min(len(b.all), MostJudged)], nil
 }
@@ -193,13 +207,16 @@ func changedCells(r *sift.Result) (n int64) {
 func (s *Suggestion) helps() bool {
 	e := s.Effect
 	switch {
-	case e == nil || s.Kind == "rule":
+	case e == nil || s.Demands() || s.Kind == "leave":
 		return true
 	case e.Broken > 0 || s.Weakens || s.Kind == "exclude":
 		return e.Rescued+e.Excluded > e.Broken
 	}
 	return e.Rescued+e.Excluded+e.Changed+s.Cells > 0
 }
+
+// Demands reports whether a suggestion mends nothing, and lets less pass.
+func (s *Suggestion) Demands() bool { return s.Kind == "rule" }
 
 // Rank puts suggestions that were judged in order: those that rescue most rows first, of those
 // that rescue as many the ones that break and change least. Those that do
@@ -211,7 +228,7 @@ func Rank(all []Suggestion) []Suggestion {
 		if a.Effect == nil || b.Effect == nil {
 			return boolOrder(a.Effect == nil, b.Effect == nil)
 		}
-		return cmp.Or(boolOrder(a.Weakens, b.Weakens), -cmp.Compare(gain(a.Effect), gain(b.Effect)),
+		return cmp.Or(boolOrder(a.Weakens, b.Weakens), boolOrder(a.Demands(), b.Demands()), -cmp.Compare(gain(a.Effect), gain(b.Effect)),
 			cmp.Compare(a.Effect.Broken, b.Effect.Broken), -cmp.Compare(a.Cells, b.Cells),
 			cmp.Compare(a.Effect.Changed, b.Effect.Changed))
 	})
@@ -228,7 +245,7 @@ func (w *Work) Order(ctx context.Context, all []Suggestion) (*Together, error) {
 	out := &Together{Rejected: w.Result.Tally.Rejected, Taken: []Taken{}}
 	cures := make([]map[sift.Part]bool, len(all))
 	for i := range all {
-		if s := &all[i]; !s.Weakens && s.Effect != nil && s.Effect.Broken == 0 {
+		if s := &all[i]; !s.Weakens && !s.Demands() && s.Effect != nil && s.Effect.Broken == 0 {
 			cures[i] = w.parts(s)
 		}
 	}

@@ -49,11 +49,10 @@ func (s *Server) deliveryRoutes(api huma.API) {
 		"Work on a delivery that is not saved yet", "drafts", 404), s.showDrafts)
 	huma.Register(api, op("keepLayoutDraft", http.MethodPut, "/deliveries/{id}/drafts/layout",
 		"Keeps settings that are not saved yet", "drafts", 404, 422), s.keepLayoutDraft)
-	huma.Register(api, op("keepTargetDraft", http.MethodPut, "/deliveries/{id}/drafts/target",
-		"Keeps the text of a target that is not added yet", "drafts", 404, 422), s.keepTargetDraft)
-	drop := op("dropDraft", http.MethodDelete, "/deliveries/{id}/drafts/{kind}", "Discards a draft", "drafts", 404)
+	drop := op("dropLayoutDraft", http.MethodDelete, "/deliveries/{id}/drafts/layout",
+		"Throws away settings that are not saved yet", "drafts", 404)
 	drop.DefaultStatus = http.StatusNoContent
-	huma.Register(api, drop, s.dropDraft)
+	huma.Register(api, drop, s.dropLayoutDraft)
 }
 
 // upload hands the body on as a stream: a delivery may be larger than memory.
@@ -243,7 +242,15 @@ func (s *Server) listDeletions(ctx context.Context, in *Paging) (*answer[Page[De
 // Drafts is the work on a delivery that is not saved yet.
 type Drafts struct {
 	Layout *LayoutDraft `json:"layout,omitempty"`
-	Target *TextDraft   `json:"target,omitempty"`
+	Rules  *RulesHead   `json:"rules,omitempty"`
+}
+
+// RulesHead says what a draft of rules is of.
+type RulesHead struct {
+	Target    string    `json:"target"`
+	Mapping   string    `json:"mapping,omitempty"`
+	Changes   int       `json:"changes" doc:"that are not saved yet; what was drafted and never saved is none"`
+	ChangedAt time.Time `json:"changedAt"`
 }
 
 // maxSteps is how many settings before the present ones a draft keeps.
@@ -254,15 +261,6 @@ type LayoutDraft struct {
 	Given     layout.Given   `json:"given" doc:"settings made by hand"`
 	Before    []layout.Given `json:"before,omitempty" maxItems:"200" doc:"those before each change, the last one at the end"`
 	ChangedAt time.Time      `json:"changedAt,omitzero" readOnly:"true"`
-}
-
-// TextDraft is the text of a target that is not added yet, and the one before the last
-// change that a click made.
-type TextDraft struct {
-	Text      string    `json:"text" maxLength:"1048576"`
-	Before    *string   `json:"before,omitempty" maxLength:"1048576" doc:"the text before the last change that a click made"`
-	What      string    `json:"what,omitempty" maxLength:"1000" doc:"what that change was"`
-	ChangedAt time.Time `json:"changedAt,omitzero" readOnly:"true"`
 }
 
 func (s *Server) showDrafts(ctx context.Context, in *byID) (*answer[Drafts], error) {
@@ -280,10 +278,10 @@ func (s *Server) showDrafts(ctx context.Context, in *byID) (*answer[Drafts], err
 			out.Layout = &LayoutDraft{}
 			err = json.Unmarshal(d.Content, out.Layout)
 			out.Layout.ChangedAt = d.ChangedAt.UTC()
-		case store.TargetDraft:
-			out.Target = &TextDraft{}
-			err = json.Unmarshal(d.Content, out.Target)
-			out.Target.ChangedAt = d.ChangedAt.UTC()
+		case store.RulesDraft:
+			k := kept{at: d.ChangedAt.UTC()}
+			err = json.Unmarshal(d.Content, &k)
+			out.Rules = k.head()
 		}
 		if err != nil {
 			return nil, s.failure("reading a draft", err)
@@ -319,25 +317,15 @@ func (s *Server) keepLayoutDraft(ctx context.Context, in *struct {
 	return &answer[LayoutDraft]{draft}, err
 }
 
-func (s *Server) keepTargetDraft(ctx context.Context, in *struct {
-	ID   string `path:"id"`
-	Body TextDraft
-}) (*answer[TextDraft], error) {
-	draft := in.Body
-	draft.ChangedAt = time.Time{}
-	at, err := s.keepDraft(ctx, in.ID, store.TargetDraft, draft)
-	draft.ChangedAt = at
-	return &answer[TextDraft]{draft}, err
+func (s *Server) dropLayoutDraft(ctx context.Context, in *byID) (*struct{}, error) {
+	return s.dropDraft(ctx, in.ID, store.LayoutDraft)
 }
 
-func (s *Server) dropDraft(ctx context.Context, in *struct {
-	ID   string `path:"id"`
-	Kind string `path:"kind" enum:"layout,target"`
-}) (*struct{}, error) {
-	if _, err := s.delivery(ctx, in.ID); err != nil {
+func (s *Server) dropDraft(ctx context.Context, id string, kind store.Kind) (*struct{}, error) {
+	if _, err := s.delivery(ctx, id); err != nil {
 		return nil, err
 	}
-	if err := s.Store.DropDraft(ctx, in.ID, store.Kind(in.Kind)); err != nil {
+	if err := s.Store.DropDraft(ctx, id, kind); err != nil {
 		return nil, s.failure("throwing a draft away", err)
 	}
 	return &struct{}{}, nil

@@ -17,6 +17,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"sieb/core/check"
+	"sieb/core/codes"
 	"sieb/core/edit"
 	"sieb/core/finding"
 	"sieb/core/profile"
@@ -711,14 +712,9 @@ func (s *Server) tellSuggestions(ctx context.Context, t *tried, ask *AskSuggesti
 	if err != nil {
 		return err
 	}
-	if ask.Column == "" && !ask.Pairs {
-		if w.Profile, err = s.knownProfile(ctx, t); err != nil {
+	if ask.Values == nil && !ask.Pairs {
+		if err := s.study(ctx, t, w, ask.Column == ""); err != nil {
 			return err
-		}
-		if w.Profile == nil {
-			if w.Profile, err = finding.Profile(ctx, run.Delivery, profile.Options{}); err != nil {
-				return err
-			}
 		}
 	}
 	found, err := w.Find(ctx, suggest.Asked{Column: ask.Column, Values: ask.Values, Pairs: ask.Pairs})
@@ -763,6 +759,79 @@ func (s *Server) tellSuggestions(ctx context.Context, t *tried, ask *AskSuggesti
 	return tell(len(found), together, true)
 }
 
+// study gives suggestions what the profile of the delivery tells, and what columns could refer to. Without a
+// profile one is made, if it is needed.
+func (s *Server) study(ctx context.Context, t *tried, w *suggest.Work, isNeeded bool) (err error) {
+	if w.Profile, err = s.knownProfile(ctx, t.Delivery.ID, w.File.Layout); err != nil {
+		return err
+	}
+	if w.Profile == nil {
+		if !isNeeded {
+			return nil
+		}
+		if w.Profile, err = finding.Profile(ctx, w.File, profile.Options{}); err != nil {
+			return err
+		}
+	}
+	if w.Tables, err = s.tables(ctx); err != nil {
+		return err
+	}
+	w.Codes, err = s.smallLists(ctx)
+	return err
+}
+
+// Bounds of what is looked at for references.
+const (
+	mostTables = 200
+	mostLists  = 50
+	mostOfText = 64 << 10 // bytes of a target or a code list
+)
+
+// tables returns the targets that others can refer to: those with a key of one column, by which rows were
+// accepted.
+func (s *Server) tables(ctx context.Context) (all []suggest.Table, err error) {
+	page, _, err := s.Store.Texts(ctx, store.Targets, store.Shelf{Bytes: mostOfText}, 0, mostTables)
+	if err != nil {
+		return nil, s.failure("listing targets", err)
+	}
+	for i := range page {
+		t, err := target.Parse([]byte(page[i].Text.Text))
+		if err != nil {
+			continue // of an older version
+		}
+		at := slices.IndexFunc(t.Columns, func(c target.Column) bool {
+			return len(t.Key) == 1 && c.Name == t.Key[0] || len(t.Key) == 0 && c.Unique
+		})
+		if at < 0 {
+			continue
+		}
+		if _, err := s.Store.NewestOf(ctx, t.Name); errors.Is(err, store.ErrNone) {
+			continue
+		} else if err != nil {
+			return nil, s.failure("looking for rows of "+t.Name, err)
+		}
+		c := &t.Columns[at]
+		all = append(all, suggest.Table{Name: t.Name, Column: c.Name, Titles: append([]string{c.Title()}, c.Titles...)})
+	}
+	return all, nil
+}
+
+// smallLists returns the code lists that columns may take their values from.
+func (s *Server) smallLists(ctx context.Context) (all []*codes.List, err error) {
+	page, _, err := s.Store.Texts(ctx, store.Codes, store.Shelf{Bytes: mostOfText}, 0, mostLists)
+	if err != nil {
+		return nil, s.failure("listing code lists", err)
+	}
+	for i := range page {
+		l, err := codes.Parse(ctx, page[i].Name, []byte(page[i].Text.Text))
+		if err != nil {
+			return nil, s.failure("reading the code list "+page[i].Name, err)
+		}
+		all = append(all, l)
+	}
+	return all, nil
+}
+
 // suggesting makes what suggestions are looked for in. Each is tried as a rehearsal of its own, which is at
 // hand when it is taken.
 func (s *Server) suggesting(ctx context.Context, t *tried, run *report.Run) (*suggest.Work, error) {
@@ -776,6 +845,9 @@ func (s *Server) suggesting(ctx context.Context, t *tried, run *report.Run) (*su
 		one := *t.Trial
 		one.Target = by
 		if _, err := s.referTrial(ctx, &one); err != nil {
+			return nil, nil, err
+		}
+		if one.Codes, err = s.codesOf(ctx, by); err != nil {
 			return nil, nil, err
 		}
 		texts := suggest.Texts{Target: by.Text}

@@ -53,7 +53,8 @@ type RuleShift struct {
 
 // NewRules says what a draft begins with.
 type NewRules struct {
-	Target       string `json:"target,omitempty" doc:"name of a target, whose newest version is taken; left out, one is drafted from the delivery"`
+	Target       string `json:"target,omitempty" doc:"name of a target, whose newest version is taken; without one and without text, one is drafted from the delivery"`
+	Text         string `json:"text,omitempty" maxLength:"4194304" doc:"in the place of target: the text of one that is not saved yet"`
 	Mapping      string `json:"mapping,omitempty" doc:"name of a mapping to it, whose newest version is taken"`
 	DraftMapping bool   `json:"draftMapping,omitempty" doc:"draft a mapping from the delivery"`
 	Name         string `json:"name,omitempty" doc:"of what is drafted; made of the delivery's where it is left out"`
@@ -94,8 +95,10 @@ const mostChanges = 2000
 func (s *Server) rulesRoutes(api huma.API) {
 	huma.Register(api, op("showRules", http.MethodGet, "/deliveries/{id}/rules",
 		"The draft of rules by which a delivery is worked on", "rules", 404), s.showRules)
-	huma.Register(api, op("beginRules", http.MethodPut, "/deliveries/{id}/rules",
-		"Begins a draft of rules, in the place of the one before", "rules", 404, 422), s.beginRules)
+	begin := op("beginRules", http.MethodPut, "/deliveries/{id}/rules",
+		"Begins a draft of rules, in the place of the one before", "rules", 404, 422)
+	begin.MaxBodyBytes = 2 * maxTargetBytes
+	huma.Register(api, begin, s.beginRules)
 	drop := op("dropRules", http.MethodDelete, "/deliveries/{id}/rules", "Throws the draft of rules away", "rules", 404)
 	drop.DefaultStatus = http.StatusNoContent
 	huma.Register(api, drop, s.dropRules)
@@ -175,6 +178,15 @@ func (s *Server) reviseRules(ctx context.Context, id string, revise func(*kept) 
 	return &answer[Rules]{*out}, nil
 }
 
+// head says what the draft is of.
+func (k *kept) head() *RulesHead {
+	h := &RulesHead{Target: k.Target.Name, Changes: len(k.Changes), ChangedAt: k.at}
+	if k.Mapping != nil {
+		h.Mapping = k.Mapping.Name
+	}
+	return h
+}
+
 // begun returns the texts that the draft began with.
 func (k *kept) begun() suggest.Texts {
 	t := suggest.Texts{Target: []byte(k.Target.Text)}
@@ -231,13 +243,7 @@ func (s *Server) showRules(ctx context.Context, in *byID) (*answer[Rules], error
 }
 
 func (s *Server) dropRules(ctx context.Context, in *byID) (*struct{}, error) {
-	if _, err := s.delivery(ctx, in.ID); err != nil {
-		return nil, err
-	}
-	if err := s.Store.DropDraft(ctx, in.ID, store.RulesDraft); err != nil {
-		return nil, s.failure("throwing a draft away", err)
-	}
-	return &struct{}{}, nil
+	return s.dropDraft(ctx, in.ID, store.RulesDraft)
 }
 
 func (s *Server) beginRules(ctx context.Context, in *struct {
@@ -255,20 +261,24 @@ func (s *Server) beginRules(ctx context.Context, in *struct {
 	switch {
 	case ask.Name != "" && !target.IsName(ask.Name):
 		return nil, badName
-	case ask.Target == "" && (ask.Mapping != "" || ask.DraftMapping):
+	case ask.Target != "" && ask.Text != "":
+		return nil, huma.Error422UnprocessableEntity("target and text each say which target is meant: keep one of them")
+	case ask.Text != "" && ask.Mapping != "":
+		return nil, huma.Error422UnprocessableEntity("a mapping that is saved leads to a target that is: name it")
+	case ask.Target == "" && ask.Text == "" && (ask.Mapping != "" || ask.DraftMapping):
 		return nil, huma.Error422UnprocessableEntity("a mapping leads to a target: name it")
 	case ask.Mapping != "" && ask.DraftMapping:
 		return nil, huma.Error422UnprocessableEntity("mapping and draftMapping each say which mapping is meant: keep one of " +
 			"them")
 	}
 	k := &kept{}
-	if ask.Target == "" {
+	if ask.Target == "" && ask.Text == "" {
 		if k.Target, err = s.draftedTarget(ctx, d, ask.Name); err != nil {
 			return nil, err
 		}
 		return s.keepRules(ctx, in.ID, k)
 	}
-	t, err := s.text(ctx, store.Targets, ask.Target, 0)
+	t, err := s.begunTarget(ctx, &ask)
 	if err != nil {
 		return nil, err
 	}
@@ -296,6 +306,18 @@ func (s *Server) beginRules(ctx context.Context, in *struct {
 		return nil, unusable("draft", err)
 	}
 	return s.keepRules(ctx, in.ID, k)
+}
+
+// begunTarget returns the target with which a draft begins: one that is saved, or one that is given.
+func (s *Server) begunTarget(ctx context.Context, ask *NewRules) (store.Text, error) {
+	if ask.Text == "" {
+		return s.text(ctx, store.Targets, ask.Target, 0)
+	}
+	parsed, err := target.Parse([]byte(ask.Text))
+	if err != nil {
+		return store.Text{}, unusable("target", err)
+	}
+	return store.Text{Name: parsed.Name, Text: ask.Text}, nil
 }
 
 // profiled opens a delivery, and returns its profile: the newest, or one that is made for this.
@@ -330,19 +352,32 @@ func (s *Server) profiled(ctx context.Context, d store.Delivery) (*source.File, 
 	return file, found, nil
 }
 
-// knownProfile returns the newest profile of a delivery as it is read; nil where there is none.
-func (s *Server) knownProfile(ctx context.Context, t *tried) (*profile.Profile, error) {
-	p, err := s.Store.LastProfile(ctx, t.Delivery.ID)
+// knownProfile returns the newest profile of a delivery if it was read by a layout; nil where there is none.
+func (s *Server) knownProfile(ctx context.Context, delivery string, readAs layout.Layout) (*profile.Profile, error) {
+	p, err := s.Store.LastProfile(ctx, delivery)
 	switch {
 	case errors.Is(err, store.ErrNone):
 		return nil, nil
 	case err != nil:
 		return nil, s.failure("looking for a profile", err)
-	case p.State != store.Done || !reflect.DeepEqual(givenOf(p.Layout), t.Layout):
+	case p.State != store.Done:
 		return nil, nil
 	}
 	out, err := s.profileOf(p)
-	return out.Profile, err
+	if err != nil || !isSame(out.ReadAs.Given(), readAs.Given()) {
+		return nil, err
+	}
+	return out.Profile, nil
+}
+
+// isSame reports whether two layouts are written alike.
+func isSame(a, b layout.Given) bool {
+	one, err := json.Marshal(a)
+	if err != nil {
+		return false
+	}
+	other, err := json.Marshal(b)
+	return err == nil && string(one) == string(other)
 }
 
 // draftedTarget drafts a target from a delivery, under a name that is free.

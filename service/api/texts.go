@@ -168,6 +168,9 @@ func unusable(what string, err error) error {
 	if !errors.As(err, &problems) {
 		return huma.Error422UnprocessableEntity(err.Error())
 	}
+	if len(problems) == 1 {
+		return huma.Error422UnprocessableEntity("the " + what + " cannot be used: " + problems[0].Error())
+	}
 	details := make([]error, len(problems))
 	for i, p := range problems {
 		details[i] = &huma.ErrorDetail{Message: p.Message, Location: fmt.Sprintf("line %d, column %d", p.Line,

@@ -13,7 +13,6 @@ type Kind string
 // The kinds of drafts.
 const (
 	LayoutDraft Kind = "layout"
-	TargetDraft Kind = "target"
 	RulesDraft  Kind = "rules"
 )
 

@@ -88,6 +88,7 @@ type Shelf struct {
 	Target  string // of mappings: only those for this target; "" for all
 	Find    string // only those with this text in their name or title, whatever the letter case
 	Retired bool   // those that are retired, too
+	Bytes   int    // only those whose text is no longer; 0 for all
 }
 
 // Listed is a text in its newest version as a list shows it.
@@ -109,12 +110,14 @@ func (s *Store) Texts(ctx context.Context, l Library, of Shelf, offset, limit in
 	newest := `from (select distinct on (name) * from (` + selected[l] + `) every order by name, version desc) newest
 		left join shelves on library = '` + string(l) + `' and shelves.name = newest.name
 		where (target = $1 or $1 = '') and (retired_at is null or $2)
-		and ($3 = '' or position(lower($3) in lower(newest.name)) > 0 or position(lower($3) in lower(title)) > 0)`
-	if err = s.db.GetContext(ctx, &total, `select count(*) `+newest, of.Target, of.Retired, of.Find); err != nil {
+		and ($3 = '' or position(lower($3) in lower(newest.name)) > 0 or position(lower($3) in lower(title)) > 0)
+		and ($4 = 0 or octet_length(text) <= $4)`
+	if err = s.db.GetContext(ctx, &total, `select count(*) `+newest, of.Target, of.Retired, of.Find,
+		of.Bytes); err != nil {
 		return nil, 0, err
 	}
 	err = s.db.SelectContext(ctx, &page, `select newest.*, retired_at, `+used[l]+` as deliveries `+newest+`
-		order by newest.name offset $4 limit $5`, of.Target, of.Retired, of.Find, offset, limit)
+		order by newest.name offset $5 limit $6`, of.Target, of.Retired, of.Find, of.Bytes, offset, limit)
 	return page, total, err
 }
 

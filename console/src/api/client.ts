@@ -118,9 +118,12 @@ export function upload(file: File, progress: (done: number) => void): { done: Pr
   return { done, stop: () => request.abort() }
 }
 
-/** Adds a target or a mapping from the text of a YAML or JSON file; a mapping names itself so. */
+/** Whether the text of a YAML or JSON file is a mapping: it names itself so. */
+export const isMapping = (text: string): boolean => /^\s*(\{\s*)?"?mapping"?\s*:/m.test(text)
+
+/** Adds a target or a mapping from the text of a YAML or JSON file. */
 export async function addText(text: string): Promise<Target | Mapping> {
-  const library = /^\s*(\{\s*)?"?mapping"?\s*:/m.test(text) ? 'mappings' : 'targets'
+  const library = isMapping(text) ? 'mappings' : 'targets'
   const request = new Request(`/api/v1/${library}`, { method: 'POST', headers: { 'Content-Type': 'application/yaml' }, body: text })
   let response: Response
   try {

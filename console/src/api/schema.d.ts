@@ -344,41 +344,8 @@ export interface paths {
         /** Keeps settings that are not saved yet */
         put: operations["keepLayoutDraft"];
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/deliveries/{id}/drafts/target": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Keeps the text of a target that is not added yet */
-        put: operations["keepTargetDraft"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/deliveries/{id}/drafts/{kind}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Discards a draft */
-        delete: operations["dropDraft"];
+        /** Throws away settings that are not saved yet */
+        delete: operations["dropLayoutDraft"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1764,6 +1731,8 @@ export interface components {
             sum?: unknown;
             /** @description the most frequent values; where distinct is an estimate those that a sample repeats, counted over all rows */
             top: components["schemas"]["Value"][];
+            /** @description where some numbers lie far from all others: the least and the greatest of those */
+            usual?: string[];
             /** @description values that differ in nothing but case, blanks or accents */
             variants?: components["schemas"]["Value"][][];
         };
@@ -1944,7 +1913,7 @@ export interface components {
         };
         Drafts: {
             layout?: components["schemas"]["LayoutDraft"];
-            target?: components["schemas"]["TextDraft"];
+            rules?: components["schemas"]["RulesHead"];
         };
         Effect: {
             /**
@@ -2497,8 +2466,10 @@ export interface components {
             mapping?: string;
             /** @description of what is drafted; made of the delivery's where it is left out */
             name?: string;
-            /** @description name of a target, whose newest version is taken; left out, one is drafted from the delivery */
+            /** @description name of a target, whose newest version is taken; without one and without text, one is drafted from the delivery */
             target?: string;
+            /** @description in the place of target: the text of one that is not saved yet */
+            text?: string;
         };
         NewRun: {
             /** @description the delivery that came with this one and holds its control values */
@@ -2994,6 +2965,17 @@ export interface components {
             /** @description taken back, the last one last; the next change drops them */
             undone: components["schemas"]["RuleShift"][];
         };
+        RulesHead: {
+            /** Format: date-time */
+            changedAt: string;
+            /**
+             * Format: int64
+             * @description that are not saved yet; what was drafted and never saved is none
+             */
+            changes: number;
+            mapping?: string;
+            target: string;
+        };
         RulesText: {
             /** @description the draft differs from that version */
             changed: boolean;
@@ -3232,16 +3214,20 @@ export interface components {
              * @enum {string}
              */
             changes: "target" | "mapping";
-            /** @description of the violations that it mends */
+            /** @description of the violations that it mends, or of the rule that it adds */
             code?: string;
             /** @description of the target; of a row rule its name */
             column?: string;
             /** @description what a run with it gives; absent until that was counted */
             effect?: components["schemas"]["Effect"];
+            /** @description of the delivery's profile, that it deals with: their places from 0 */
+            findings?: number[];
+            /** @description of the delivery's column that it concerns, as its profile names it */
+            header?: string;
             /** @description the same for the same change */
             id: string;
             /** @enum {string} */
-            kind: "missing" | "recode" | "allow" | "limit" | "remedy" | "format" | "round" | "blank" | "optional" | "exclude" | "pair" | "rule" | "keep";
+            kind: "missing" | "recode" | "allow" | "limit" | "remedy" | "format" | "round" | "blank" | "optional" | "exclude" | "pair" | "rule" | "keep" | "leave";
             steps: components["schemas"]["Step"][];
             /** @description that it mends, the most frequent first; some of them where they are many */
             values?: string[];
@@ -3312,15 +3298,6 @@ export interface components {
             sql?: string;
             /** @description YAML, with comments */
             text: string;
-        };
-        TextDraft: {
-            /** @description the text before the last change that a click made */
-            before?: string;
-            /** Format: date-time */
-            readonly changedAt?: string;
-            text: string;
-            /** @description what that change was */
-            what?: string;
         };
         TextKept: {
             /** Format: date-time */
@@ -4834,66 +4811,12 @@ export interface operations {
             };
         };
     };
-    keepTargetDraft: {
+    dropLayoutDraft: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TextDraft"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TextDraft"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    dropDraft: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                kind: "layout" | "target";
             };
             cookie?: never;
         };

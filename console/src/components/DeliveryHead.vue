@@ -7,11 +7,11 @@ import DeliveryActions from './DeliveryActions.vue'
 import StateMark from './StateMark.vue'
 import StationNav from './StationNav.vue'
 
-const { id, delivery = undefined, state = undefined, drafts = undefined, changes = 0 } = defineProps<{
+const { id, delivery = undefined, state = undefined, drafts = undefined, changes = undefined } = defineProps<{
   id: string
   delivery?: Delivery
   drafts?: Drafts
-  /** Changes of rules that are not saved. */
+  /** Changes of rules that are not saved, where they are known better than the drafts say. */
   changes?: number
   /** In place of the delivery's own state, that of the run which is shown. */
   state?: string

@@ -1,23 +1,25 @@
 <script setup lang="ts">
 /** The stations of a delivery, in the order of a steward's day. */
+import { computed } from 'vue'
 import type { Drafts } from '../api/client'
 import { count } from '../format'
 
-const { delivery, drafts = undefined, changes = 0, rejects = undefined } = defineProps<{
+const { delivery, drafts = undefined, changes = undefined, rejects = undefined } = defineProps<{
   delivery: string
   drafts?: Drafts
-  /** Changes of rules that are not saved. */
+  /** Changes of rules that are not saved, where they are known better than the drafts say. */
   changes?: number
   /** Rows that the newest run has rejected. */
   rejects?: number
 }>()
+const isUnsaved = computed(() => (changes ?? drafts?.rules?.changes ?? 0) > 0)
 </script>
 
 <template>
   <nav class="stations" aria-label="Stations of the delivery">
     <RouterLink :to="`/deliveries/${delivery}/reading`" exact-active-class="here">Reading<span v-if="drafts?.layout" class="draft" title="The layout has changes that are not saved">not saved</span></RouterLink>
-    <RouterLink :to="`/deliveries/${delivery}/profile`" exact-active-class="here">Profile<span v-if="drafts?.target" class="draft" title="A target is drafted and not added">draft</span></RouterLink>
-    <RouterLink :to="`/deliveries/${delivery}/rules`" exact-active-class="here">Rules<span v-if="changes > 0" class="draft" title="The rules have changes that are not saved">not saved</span></RouterLink>
+    <RouterLink :to="`/deliveries/${delivery}/profile`" exact-active-class="here">Profile</RouterLink>
+    <RouterLink :to="`/deliveries/${delivery}/rules`" exact-active-class="here">Rules<span v-if="isUnsaved" class="draft" title="The rules have changes that are not saved">not saved</span></RouterLink>
     <RouterLink :to="`/deliveries/${delivery}`" exact-active-class="here">Rejects<span v-if="rejects !== undefined" class="number">{{ count(rejects) }}</span></RouterLink>
   </nav>
 </template>

@@ -45,6 +45,7 @@ const rejects = (g: Group): boolean => g.rows > 0 && (g.action === 'reject' || g
           <span class="soft">{{ s.row > 0 ? `row ${count(s.row)}, line ${count(s.line)}` : `line ${count(s.line)}` }}</span>
           {{ visible(s.message) }}
         </p>
+        <slot :group="g" />
         <p v-if="g.rows > g.samples.length" class="soft">The first {{ g.samples.length }} of {{ count(g.rows) }}; violations.csv has all.</p>
       </div>
     </li>

@@ -17,11 +17,15 @@ import ViolationTable from '../components/ViolationTable.vue'
 import { useDrafts } from '../drafts'
 import { counted, delimiterName, size, time } from '../format'
 import { readsAs } from '../layouts'
+import CureList from '../rules/CureList.vue'
+import { useRules } from '../rules/draft'
+import DraftStrip from '../rules/DraftStrip.vue'
 
 const { id } = defineProps<{ id: string }>()
 
 const address = useAddress()
 const book = useDrafts(() => id)
+const work = useRules(() => id)
 const delivery = ref<Delivery>()
 const runs = ref<RunHead[]>([])
 const run = ref<Run>()
@@ -233,12 +237,12 @@ const outputs = computed(() => [
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :state="run ? (run.state === 'done' ? (run.verdict ?? 'done') : run.state) : undefined" @changed="(d) => (delivery = d)" />
+  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :changes="work.rules.value?.changes.length" :state="run ? (run.state === 'done' ? (run.verdict ?? 'done') : run.state) : undefined" @changed="(d) => (delivery = d)" />
   <FailureNote v-if="error" :error="error" :retry="load" class="part" />
   <ElSkeleton v-if="!delivery && !error" :rows="5" animated />
   <template v-if="delivery && !delivery.refusal">
     <section class="sheet part" aria-label="Run">
-      <RunPanel :delivery="id" :last="run ?? runs[0]" :busy="isBusy" :book="book" @started="goToRun" />
+      <RunPanel :delivery="id" :last="run ?? runs[0]" :busy="isBusy" @started="goToRun" />
       <div v-if="runs.length > 1" class="earlier">
         <label for="runs" class="soft">Run shown</label>
         <ElSelect id="runs" :model-value="run?.id" size="small" class="runs" aria-label="Run shown" @change="goToRun">
@@ -304,13 +308,16 @@ const outputs = computed(() => [
 
       <RunComparison :run="run" :runs="runs" :other="address.of('with')" @choose="(r) => address.go({ with: r })" />
 
+      <DraftStrip v-if="(work.rules.value?.changes.length ?? 0) > 0" :delivery="id" :work="work" />
       <div class="split">
         <section class="sheet violations" aria-label="Violations">
           <div class="head">
             <h2>Violations</h2>
             <span class="soft">{{ run.violations?.length ? 'choose one to see its rows' : '' }}</span>
           </div>
-          <ViolationList v-if="run.violations?.length" :groups="run.violations" :chosen="choice" @choose="choose" />
+          <ViolationList v-if="run.violations?.length" :groups="run.violations" :chosen="choice" @choose="choose">
+            <template #default="{ group }"><CureList :run="run" :group="group" :work="work" /></template>
+          </ViolationList>
           <p v-else class="soft none">None was found.</p>
           <template v-if="hasRemedied">
             <div class="head">

@@ -1,28 +1,32 @@
 <script setup lang="ts">
 import { ElButton, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
+import { computed, nextTick, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import { useAddress } from '../address'
-import { answered, api, ServiceError, type Delivery, type DeliveryProfile, type Filter, type Finding, type Target } from '../api/client'
+import { answered, api, ServiceError, type ColumnFit, type Delivery, type DeliveryProfile, type Filter, type Suggestion } from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
-import TargetDraft from '../components/TargetDraft.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import { useDrafts } from '../drafts'
 import { count, counted, size, visible } from '../format'
 import { readsAs } from '../layouts'
 import ColumnList from '../profile/ColumnList.vue'
 import ColumnView from '../profile/ColumnView.vue'
-import { withRule } from '../profile/draft'
+import { curesOf, dealsWith, fedFrom, type Mending } from '../profile/cures'
 import { ops } from '../profile/filters'
 import FindingList from '../profile/FindingList.vue'
 import RowsBehind from '../profile/RowsBehind.vue'
+import BeginRules from '../rules/BeginRules.vue'
+import { lastOf, useRules, type NewRules } from '../rules/draft'
+import DraftStrip from '../rules/DraftStrip.vue'
+import { useSuggestions } from '../rules/suggestions'
 
 const { id } = defineProps<{ id: string }>()
 const address = useAddress()
 const book = useDrafts(() => id)
+const work = useRules(() => id)
 const delivery = ref<Delivery>()
 const kept = shallowRef<DeliveryProfile>()
-/** The column that is looked at, the rows behind something and the open draft: all stand in the address. */
+/** The column that is looked at and the rows behind something: both stand in the address. */
 const chosen = computed(() => address.of('column'))
 const filters = computed<Filter[]>(() => {
   const text = address.of('rows')
@@ -34,11 +38,6 @@ const filters = computed<Filter[]>(() => {
     return []
   }
 })
-const draft = computed(() => book.drafts.value?.target)
-const isDrafting = computed(() => address.of('draft') === 'open' && draft.value !== undefined)
-/** Where in the draft the rule stands that was put in last. */
-const mark = ref<[number, number]>()
-const said = ref('')
 const anew = ref('')
 const error = ref<unknown>()
 const path = computed(() => ({ params: { path: { id } } }))
@@ -49,6 +48,36 @@ const isBusy = computed(() => kept.value?.state === 'waiting' || kept.value?.sta
 const damagedWords = computed(() => {
   const [damaged, headers] = [profile.value?.damaged ?? 0, profile.value?.repeatedHeaders.rows ?? 0]
   return headers === 0 ? 'damaged' : headers === damaged ? 'the header again' : 'damaged or the header again'
+})
+const beginning = useTemplateRef<HTMLElement>('beginning')
+/** One chooses by which rules the findings are mended. */
+const isBeginning = computed(() => address.of('draft') === 'open' && !work.rules.value)
+/** Asked once the draft was counted, so that its first figures do not wait for those of cures. */
+const { found: suggestions, error: noCures } = useSuggestions(() => {
+  const whole = work.rehearsal.value?.whole && !work.isOld.value
+  if (!profile.value || !whole) return undefined
+  const fedColumn = fedFrom(chosen.value, profile.value, work.rehearsal.value)?.column
+  return chosen.value !== undefined && fedColumn === undefined ? undefined : { delivery: id, state: work.state.value, column: fedColumn }
+})
+const mending = computed<Mending | undefined>(() => {
+  const p = profile.value
+  const rules = work.rules.value
+  if (!p || !rules) return undefined
+  const items = suggestions.value?.items ?? []
+  const fitOf = (column?: string): ColumnFit | undefined => fedFrom(column, p, work.rehearsal.value)
+  return {
+    cures: curesOf(p, items),
+    others: (column) => items.filter((s) => s.header === column && s.kind === 'rule' && !s.findings),
+    isDealtWith: (f) => {
+      const fit = fitOf(f.columns?.[0])
+      const spec = work.columns.value.find((c) => c.name === fit?.column)
+      return fit !== undefined && spec !== undefined && dealsWith(rules, fit, spec, f)
+    },
+    ruleOf: (column) => {
+      const name = fitOf(column)?.column
+      return name && `/deliveries/${id}/rules?column=${encodeURIComponent(name)}`
+    },
+  }
 })
 const strange = computed(() => {
   if (!profile.value) return ''
@@ -74,7 +103,8 @@ async function load(): Promise<void> {
     delivery.value = found
     document.title = `${found.name} · Profile · Sieb`
     if (found.refusal) return
-    await book.load()
+    void book.load()
+    void work.load()
     try {
       kept.value = await answered(api.GET('/api/v1/deliveries/{id}/profile', path.value))
       if (isOld(kept.value, found)) {
@@ -154,53 +184,28 @@ function choose(name: string): void {
   if (!kept.value?.looked.includes(name)) void look(name, true)
 }
 
-async function openDraft(): Promise<void> {
-  mark.value = undefined
-  if (draft.value === undefined) await makeDraft()
-  if (draft.value !== undefined) address.swap({ draft: 'open' })
+/** Begins a draft of rules: by what the delivery was sifted last, or as one chooses. */
+async function mend(): Promise<void> {
+  const last = delivery.value && lastOf(delivery.value)
+  if (last) await work.begin(last)
+  if (!work.rules.value) address.go({ draft: 'open' })
 }
 
-async function makeDraft(): Promise<void> {
-  said.value = ''
-  mark.value = undefined
-  try {
-    const { text } = await answered(api.GET('/api/v1/deliveries/{id}/draft', path.value))
-    book.keepTarget({ text, before: draft.value?.text, what: draft.value && 'drafted anew' })
-  } catch (e) {
-    error.value = e
-  }
-}
-
-/** Puts the rule that deals with a finding into the draft, in such a way that it can be taken back. */
-async function rule(f: Finding): Promise<void> {
-  await openDraft()
-  const name = f.columns?.[0] ?? ''
-  const position = (profile.value?.columns ?? []).findIndex((c) => c.name === name) + 1
-  const before = draft.value?.text ?? ''
-  const done = withRule(before, name, position, f.rule ?? '')
-  if (!done) return
-  if (done.text !== before) book.keepTarget({ text: done.text, before, what: f.rule })
-  mark.value = done.mark
-}
-
-async function added(t: Target): Promise<void> {
-  said.value = `Added: target ${t.name}, version ${t.version}. Sift the delivery with it.`
-  address.swap({ draft: undefined })
-  try {
-    await book.drop('target')
-  } catch (e) {
-    error.value = e
-  }
-}
-
-// A link to a draft that nobody has begun begins it, once there is a profile to draw it from.
-watch(profile, () => {
-  if (profile.value && address.of('draft') === 'open' && draft.value === undefined) void openDraft()
+watch(isBeginning, async (is) => {
+  await nextTick()
+  if (is) beginning.value?.focus()
 })
+
+async function begin(body: NewRules): Promise<void> {
+  await work.begin(body)
+  if (work.rules.value) address.swap({ draft: undefined })
+}
+
+const cure = (s: Suggestion): Promise<boolean> => work.change(s.column ? `${s.column}: ${s.words}` : s.words, s.steps)
 
 watch(() => id, () => {
   delivery.value = kept.value = undefined
-  said.value = anew.value = ''
+  anew.value = ''
   void load()
 }, { immediate: true })
 onBeforeUnmount(() => {
@@ -210,7 +215,7 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" @changed="(d) => (delivery = d)" />
+  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :changes="work.rules.value?.changes.length" @changed="(d) => (delivery = d)" />
   <FailureNote v-if="error" :error="error" :retry="load" class="note" />
   <ElSkeleton v-if="!kept && !error && !delivery?.refusal" :rows="8" animated />
 
@@ -230,23 +235,22 @@ onBeforeUnmount(() => {
     <p v-if="anew" class="note sheet old" role="status">{{ anew }}</p>
     <p v-if="strange" class="note sheet old" role="status">{{ strange }}</p>
     <p v-if="book.drafts.value?.layout" class="note sheet old">The layout has changes that are not saved; this profile is of the layout as it is saved. <RouterLink :to="`/deliveries/${id}/reading`">See them</RouterLink></p>
-    <p v-if="said" role="status" class="note sheet old said">{{ said }} <RouterLink :to="`/deliveries/${id}`">on to sifting →</RouterLink></p>
+    <FailureNote v-if="work.error.value && !work.rules.value" :error="work.error.value" class="note" />
+    <FailureNote v-if="noCures" :error="noCures" class="note" />
     <div class="station">
       <section class="sheet columns" aria-label="Overview of the columns">
         <ColumnList :profile="profile" :looked="kept.looked" :chosen="chosen" @choose="choose" @look="look" />
       </section>
       <div>
-        <!-- The draft opens above what it is made from, where it is seen. -->
-        <TargetDraft
-          v-if="isDrafting" :book="book" :mark="mark" note="Read it, change what you know better, and add it. Only rows that the findings name are then rejected."
-          @added="added" @close="address.swap({ draft: undefined })"
-        >
-          <template #actions><ElButton size="small" @click="makeDraft">Draft it anew</ElButton></template>
-        </TargetDraft>
+        <!-- What is mended, and what it comes to, stands above that which it mends. -->
+        <DraftStrip :delivery="id" :work="work" class="draft" />
+        <div v-if="isBeginning && delivery" ref="beginning" class="note beginning" tabindex="-1" @keydown.esc="address.swap({ draft: undefined })">
+          <BeginRules :delivery="delivery" :begin="begin" />
+        </div>
         <section class="sheet main" aria-label="Profile">
           <template v-if="column">
             <button type="button" class="link" @click="show()">← all findings</button>
-            <ColumnView :column="column" :findings="own" @filter="showRows" @rows="(f) => showRows(f.filters ?? [])" @rule="rule" />
+            <ColumnView :column="column" :findings="own" :mending="mending" @filter="showRows" @rows="(f) => showRows(f.filters ?? [])" @mend="mend" @cure="cure" />
           </template>
           <template v-else>
             <div class="head">
@@ -259,11 +263,11 @@ onBeforeUnmount(() => {
                 </ElSelect>
                 <span class="soft">of the values</span>
               </label>
-              <ElButton v-if="!isDrafting" size="small" type="primary" :disabled="profile.rows === 0" @click="openDraft">{{ draft === undefined ? 'Draft a target' : 'Back to the draft' }}</ElButton>
+              <ElButton v-if="!work.rules.value && !isBeginning" size="small" type="primary" :disabled="profile.rows === 0" @click="mend">Mend it: choose or draft its rules</ElButton>
             </div>
             <p v-if="profile.rows === 0" class="soft">There is nothing to profile: the delivery has no rows.</p>
             <p v-else-if="profile.findings.length === 0" class="soft">Nothing odd was found.</p>
-            <FindingList :findings="profile.findings" @rows="(f) => showRows(f.filters ?? [])" @rule="rule" />
+            <FindingList :findings="profile.findings" :mending="mending" @rows="(f) => showRows(f.filters ?? [])" @mend="mend" @cure="cure" />
             <template v-if="profile.keys.length > 0 || profile.relations.length > 0">
               <h3>What holds</h3>
               <ul class="holds">
@@ -339,8 +343,11 @@ h3 {
   padding-left: 28px;
 }
 
-.said {
-  color: var(--leaf);
+/* The account stays in sight while one works below it. */
+.draft {
+  position: sticky;
+  top: 0;
+  z-index: 5;
 }
 
 @media (max-width: 1000px) {

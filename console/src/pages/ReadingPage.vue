@@ -93,7 +93,7 @@ function take(to: Given, steps: Given[]): void {
   given.value = to
   before.value = steps.slice(-mostSteps)
   const isSaved = delivery.value !== undefined && JSON.stringify(to) === JSON.stringify(savedByHand(delivery.value))
-  if (isSaved && before.value.length === 0) void book.drop('layout').catch((e: unknown) => (error.value = e))
+  if (isSaved && before.value.length === 0) void book.dropLayout().catch((e: unknown) => (error.value = e))
   else book.keepLayout({ given: to, before: before.value })
   void read()
 }
@@ -130,7 +130,7 @@ async function save(): Promise<void> {
   try {
     await book.settled()
     delivery.value = await answered(api.PUT('/api/v1/deliveries/{id}/layout', { params: { path: { id }, query: { settle: true } }, body: given.value }))
-    book.forget('layout')
+    book.forgetLayout()
     before.value = []
     said.value = 'Saved: runs and profiles read the delivery like this from now on, and other deliveries can take it over.'
   } catch (e) {
@@ -141,7 +141,7 @@ async function save(): Promise<void> {
 async function forget(): Promise<void> {
   try {
     delivery.value = await answered(api.DELETE('/api/v1/deliveries/{id}/layout', path.value))
-    book.forget('layout')
+    book.forgetLayout()
     change({})
     said.value = 'The saved layout was removed; runs detect it again.'
   } catch (e) {
@@ -187,7 +187,7 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" :drafts="isUnsaved ? book.drafts.value : { target: book.drafts.value?.target }" @changed="(d) => (delivery = d)" />
+  <DeliveryHead :id="id" :delivery="delivery" :drafts="isUnsaved ? book.drafts.value : { rules: book.drafts.value?.rules }" @changed="(d) => (delivery = d)" />
   <FailureNote v-if="error" :error="error" :retry="reading ? read : load" class="failure" />
   <div v-if="error && before.length > 0" class="failure"><ElButton size="small" @click="undo">Undo the last change</ElButton></div>
   <ElSkeleton v-if="!reading && !error && !delivery?.refusal" :rows="8" animated />

@@ -13,17 +13,19 @@ import { counted } from '../format'
 import BeginRules from '../rules/BeginRules.vue'
 import ColumnRail from '../rules/ColumnRail.vue'
 import ColumnRule from '../rules/ColumnRule.vue'
-import { useRules } from '../rules/draft'
+import { lastOf, useRules } from '../rules/draft'
 import ManyColumns from '../rules/ManyColumns.vue'
 import { datatypeOf, fedBy, feedOf, isSameHeader, leftOutOf, listOf, objectOf } from '../rules/model'
 import OverRows from '../rules/OverRows.vue'
 import { partNames, partsOf, type PartName } from '../rules/parts'
 import RowTable from '../rules/RowTable.vue'
+import RulesName from '../rules/RulesName.vue'
 import SaveRules from '../rules/SaveRules.vue'
 import SpellingPanel from '../rules/SpellingPanel.vue'
 import SuggestionPanel from '../rules/SuggestionPanel.vue'
 import TallyStrip from '../rules/TallyStrip.vue'
 import TextView from '../rules/TextView.vue'
+import UndoButtons from '../rules/UndoButtons.vue'
 import WrongValues from '../rules/WrongValues.vue'
 
 const { id } = defineProps<{ id: string }>()
@@ -31,7 +33,7 @@ const address = useAddress()
 const router = useRouter()
 const book = useDrafts(() => id)
 const work = useRules(() => id)
-const { rules, columns, rehearsal, isOld, state, isBusy, error } = work
+const { rules, columns, rehearsal, isOld, state, error, since } = work
 const delivery = ref<Delivery>()
 const failure = ref<unknown>()
 const isLoaded = ref(false)
@@ -61,20 +63,7 @@ const fit = computed(() => rehearsal.value?.columns.find((c) => c.column === col
 const parts = computed(() => (rules.value ? partsOf(rules.value, rehearsal.value) : []))
 const changes = computed(() => rules.value?.changes.length ?? 0)
 const leftOut = computed(() => (rules.value ? leftOutOf(rules.value).map((l) => l.header) : []))
-/** What the draft began with, in words. */
-const since = computed(() => {
-  const r = rules.value
-  if (!r) return ''
-  const of = r.mapping ?? r.target
-  return of.version > 0 ? `version ${of.version}` : 'the draft'
-})
 const rowKind = computed(() => address.of('rows') ?? (column.value && (fit.value?.wrong ?? 0) > 0 ? 'column' : 'rejected'))
-const title = computed(() => {
-  const r = rules.value
-  if (!r) return ''
-  const versioned = (t: Rules['target']): string => (t.version === 0 ? 'not saved yet' : `version ${t.version}${t.changed ? ', changed' : ''}`)
-  return { target: versioned(r.target), mapping: r.mapping ? versioned(r.mapping) : '' }
-})
 
 async function load(): Promise<void> {
   const mine = ++latest
@@ -87,9 +76,9 @@ async function load(): Promise<void> {
     if (found.refusal) return
     void book.load()
     const has = await work.load()
-    const last = found.run?.target ? found.run : found.newest?.target ? found.newest : undefined
+    const last = lastOf(found)
     // By what the delivery was sifted last, it is worked on.
-    if (!has && !work.error.value && last?.target) await work.begin({ target: last.target.name, mapping: last.mapping?.name })
+    if (!has && !work.error.value && last) await work.begin(last)
     isLoaded.value = true
   } catch (e) {
     if (mine === latest) failure.value = e
@@ -217,8 +206,6 @@ async function beginAnew(): Promise<void> {
 }
 
 const isSuggesting = computed(() => address.of('suggest') === 'open' && rules.value !== undefined)
-const lastChange = computed(() => rules.value?.changes.at(-1)?.words ?? '')
-const lastUndone = computed(() => rules.value?.undone.at(-1)?.words ?? '')
 
 /** Ctrl+Z and Ctrl+Shift+Z, where nothing is typed into. */
 function onKey(e: KeyboardEvent): void {
@@ -235,7 +222,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :changes="changes" @changed="(d) => (delivery = d)" />
+  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :changes="rules ? changes : undefined" @changed="(d) => (delivery = d)" />
   <FailureNote v-if="failure" :error="failure" :retry="load" class="part" />
   <ElSkeleton v-if="!isLoaded && !failure && !delivery?.refusal" :rows="6" animated />
   <template v-if="delivery && !delivery.refusal && isLoaded">
@@ -243,16 +230,14 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
     <BeginRules v-if="!rules" :delivery="delivery" :begin="work.begin" />
     <template v-else>
       <p class="by">
-        into <b>{{ rules.target.name }}</b> <span class="soft">{{ typeof title === 'object' ? title.target : '' }}</span>
-        <template v-if="rules.mapping"> by mapping <b>{{ rules.mapping.name }}</b> <span class="soft">{{ typeof title === 'object' ? title.mapping : '' }}</span></template>
+        <RulesName :rules="rules" />
         <span class="links">
           <button type="button" class="link" @click="address.go({ view: isText ? undefined : 'text' })">{{ isText ? 'as a form' : 'as text' }}</button>
           <button type="button" class="link" @click="beginAnew">{{ changes > 0 ? 'throw the draft away' : 'another target or mapping' }}</button>
         </span>
       </p>
       <TallyStrip class="sheet strip" :rehearsal="rehearsal" :old="isOld" :changed="changes" :since="since" @shifted="address.go({ rows: 'changed', value: undefined })">
-        <ElButton size="small" :disabled="changes === 0 || isBusy" :title="lastChange && `Take back: ${lastChange}`" @click="work.undo()">Undo</ElButton>
-        <ElButton size="small" :disabled="rules.undone.length === 0 || isBusy" :title="lastUndone && `Again: ${lastUndone}`" @click="work.redo()">Redo</ElButton>
+        <UndoButtons :work="work" />
         <ElButton size="small" @click="address.go({ suggest: 'open' })">Suggestions</ElButton>
         <ElButton size="small" type="primary" @click="isSaving = true">{{ rules.target.changed || rules.mapping?.changed ? 'Save…' : 'Sift…' }}</ElButton>
       </TallyStrip>

@@ -1,16 +1,19 @@
 <script setup lang="ts">
 /** All that is known of one column. */
 import { computed } from 'vue'
-import type { ColumnProfile, Filter, Finding, HistogramBin } from '../api/client'
+import type { ColumnProfile, Filter, Finding, HistogramBin, Suggestion } from '../api/client'
 import { count, counted, share, visible } from '../format'
+import CureButton from '../rules/CureButton.vue'
 import { datatype, plain, range, six } from './columns'
+import type { Mending } from './cures'
 import FindingList from './FindingList.vue'
 import HistogramChart from './HistogramChart.vue'
 import ValueList from './ValueList.vue'
 
-const { column, findings } = defineProps<{ column: ColumnProfile; findings: Finding[] }>()
-const emit = defineEmits<{ filter: [filters: Filter[]]; rows: [finding: Finding]; rule: [finding: Finding] }>()
+const { column, findings, mending = undefined } = defineProps<{ column: ColumnProfile; findings: Finding[]; mending?: Mending }>()
+const emit = defineEmits<{ filter: [filters: Filter[]]; rows: [finding: Finding]; mend: []; cure: [suggestion: Suggestion] }>()
 
+const others = computed(() => mending?.others(column.name) ?? [])
 const all = computed(() => column.filled + column.empty)
 const isUnique = computed(() => column.once !== undefined && column.once === column.distinct)
 const facts = computed(() => {
@@ -49,8 +52,10 @@ const variants = computed(() => (column.variants ?? []).flatMap((g) => g ?? []))
   <div class="head">
     <h2>{{ visible(column.name) }}</h2>
     <button v-if="column.empty > 0" type="button" class="link" @click="emit('filter', one('empty'))">{{ counted(column.empty, 'empty cell', 'empty cells') }}</button>
+    <RouterLink v-if="mending?.ruleOf(column.name)" :to="mending.ruleOf(column.name)!">its rule →</RouterLink>
   </div>
-  <FindingList :findings="findings" :column="column.name" @rows="(f) => emit('rows', f)" @rule="(f) => emit('rule', f)" />
+  <FindingList :findings="findings" :column="column.name" :mending="mending" @rows="(f) => emit('rows', f)" @mend="emit('mend')" @cure="(s) => emit('cure', s)" />
+  <p v-if="others.length > 0" class="others"><span class="soft">what holds here could be demanded</span> <CureButton v-for="s in others" :key="s.id" :suggestion="s" @take="emit('cure', s)" /></p>
   <div class="grid">
     <div>
       <dl>
@@ -73,6 +78,13 @@ const variants = computed(() => (column.variants ?? []).flatMap((g) => g ?? []))
 </template>
 
 <style scoped>
+.others {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 8px;
+}
+
 .head {
   display: flex;
   flex-wrap: wrap;

@@ -1,15 +1,19 @@
 <script setup lang="ts">
 /** Findings by what they weigh and by column, each with the way to its rows. */
 import { computed } from 'vue'
-import type { Finding } from '../api/client'
+import type { Finding, Suggestion } from '../api/client'
 import { counted, visible } from '../format'
+import CureButton from '../rules/CureButton.vue'
+import type { Mending } from './cures'
 
-const { findings, column = undefined } = defineProps<{
+const { findings, column = undefined, mending = undefined } = defineProps<{
   findings: Finding[]
   /** The findings are of this column, whose name need not be said. */
   column?: string
+  /** What mends findings; undefined while there is no draft of rules that could be changed. */
+  mending?: Mending
 }>()
-const emit = defineEmits<{ rows: [finding: Finding]; rule: [finding: Finding] }>()
+const emit = defineEmits<{ rows: [finding: Finding]; mend: []; cure: [suggestion: Suggestion] }>()
 
 const weights = [
   { weight: 'breaks', words: 'Breaks a load' },
@@ -51,9 +55,12 @@ function pieces(text: string, name: string): string[] {
         <li v-for="f in c.list" :key="f.code + f.text">
           <span><template v-for="(p, k) in pieces(f.text, c.name)" :key="k"><b v-if="k % 2 === 1">{{ p }}</b><template v-else>{{ p }}</template></template></span>
           <span class="after">
-            <button v-if="f.rule" type="button" class="rule" :title="`Put into the draft of a target: ${f.rule}`" @click="emit('rule', f)">+ <code>{{ f.rule }}</code></button>
             <button v-if="f.filters" type="button" class="link" @click="emit('rows', f)">{{ counted(f.rows, 'row', 'rows') }}</button>
+            <button v-if="!mending && (f.rule || g.weight !== 'note')" type="button" class="link" @click="emit('mend')">mend…</button>
+            <span v-if="mending?.isDealtWith(f)" class="dealt">✓ the rules deal with it</span>
+            <RouterLink v-if="column === undefined && mending?.ruleOf(f.columns?.[0])" :to="mending.ruleOf(f.columns?.[0])!" class="rule">its rule →</RouterLink>
           </span>
+          <span v-if="mending?.cures.get(f)" class="cures"><CureButton v-for="s in mending.cures.get(f)" :key="s.id" :suggestion="s" @take="emit('cure', s)" /></span>
         </li>
       </ul>
     </div>
@@ -117,24 +124,24 @@ li {
   margin-left: 10px;
 }
 
-.rule {
-  margin-right: 10px;
-  padding: 0 6px;
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  background: none;
+.after > * + * {
+  margin-left: 10px;
+}
+
+.dealt {
   color: var(--leaf);
-  text-align: left;
-  cursor: pointer;
+  white-space: nowrap;
 }
 
-.rule:hover {
-  background: var(--leaf-wash);
+.rule {
+  white-space: nowrap;
 }
 
-code {
-  font-size: 12px;
-  white-space: pre-wrap;
+.cures {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 6px;
+  margin: 2px 0 4px;
 }
 
 @media (max-width: 640px) {

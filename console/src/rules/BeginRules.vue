@@ -1,14 +1,13 @@
 <script setup lang="ts">
 /** Where a delivery has no draft of rules: by which target it is worked on, and how its sender writes. */
-import { ElButton, ElOption, ElSelect } from 'element-plus'
-import { computed, onMounted, ref, watch } from 'vue'
-import { answered, api, type Delivery, type Mapping, type Target } from '../api/client'
+import { ElButton, ElDialog, ElOption, ElSelect } from 'element-plus'
+import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
+import { addText, answered, api, isMapping, type Delivery, type Mapping, type Target } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
+import TablePicker from '../shelves/TablePicker.vue'
+import { lastOf, type NewRules } from './draft'
 
-const { delivery, begin } = defineProps<{
-  delivery: Delivery
-  begin: (body: { target?: string; mapping?: string; draftMapping?: boolean }) => Promise<void>
-}>()
+const { delivery, begin } = defineProps<{ delivery: Delivery; begin: (body: NewRules) => Promise<void> }>()
 
 /** Stand for a mapping that is to be drafted, and for none. */
 const drafted = '\u0000drafted'
@@ -19,6 +18,10 @@ const mappings = ref<Mapping[]>([])
 const target = ref('')
 const mapping = ref(drafted)
 const isBeginning = ref(false)
+const isDrawing = ref(false)
+/** The table that the target is drawn from. */
+const table = ref<{ database: string; table: string }>()
+const input = useTemplateRef<HTMLInputElement>('input')
 const error = ref<unknown>()
 
 const fitting = computed(() => mappings.value.filter((m) => m.for === target.value))
@@ -29,9 +32,9 @@ async function load(): Promise<void> {
     const query = { params: { query: { limit: 1000 } } }
     mappings.value = (await answered(api.GET('/api/v1/mappings', query))).items
     targets.value = (await answered(api.GET('/api/v1/targets', query))).items
-    const last = delivery.run ?? delivery.newest
-    target.value = last?.target?.name ?? (targets.value.length === 1 ? targets.value[0]!.name : '')
-    if (last?.mapping) mapping.value = last.mapping.name
+    const last = lastOf(delivery)
+    target.value = last?.target ?? (targets.value.length === 1 ? targets.value[0]!.name : '')
+    if (last?.mapping) mapping.value = last.mapping
   } catch (e) {
     error.value = e
   }
@@ -42,9 +45,46 @@ watch(target, () => {
 })
 onMounted(() => void load())
 
-async function go(body: { target?: string; mapping?: string; draftMapping?: boolean }): Promise<void> {
+async function go(body: NewRules): Promise<void> {
   isBeginning.value = true
   await begin(body)
+  isBeginning.value = false
+}
+
+/** Begins with the target of a file. A mapping is added, and chosen. */
+async function take(): Promise<void> {
+  const file = input.value?.files?.[0]
+  if (!file) return
+  error.value = undefined
+  try {
+    const text = await file.text()
+    if (isMapping(text)) {
+      const added = (await addText(text)) as Mapping
+      await load()
+      target.value = added.for
+      await nextTick()
+      mapping.value = added.name
+    } else {
+      await go({ text })
+    }
+  } catch (e) {
+    error.value = e
+  }
+  if (input.value) input.value.value = ''
+}
+
+/** Begins with a target drawn from a table, and with how the sender of this file writes. */
+async function draw(): Promise<void> {
+  if (!table.value) return
+  error.value = undefined
+  isBeginning.value = true
+  try {
+    const { text } = await answered(api.POST('/api/v1/targets/from-table', { body: table.value }))
+    isDrawing.value = false
+    await begin({ text, draftMapping: true })
+  } catch (e) {
+    error.value = e
+  }
   isBeginning.value = false
 }
 
@@ -75,7 +115,18 @@ const start = (): Promise<void> => go({ target: target.value, mapping: mapping.v
       <p class="soft">Or, where no target fits:</p>
     </template>
     <p v-else-if="targets">No target is known yet. Sieb reads all rows and drafts one from what they hold: names, datatypes, formats, what is required; you change what you know better.</p>
-    <p><ElButton :type="targets?.length ? 'default' : 'primary'" :loading="isBeginning" @click="go({})">Draft a target from this file</ElButton></p>
+    <p v-if="targets || error" class="ways">
+      <ElButton :type="targets?.length ? 'default' : 'primary'" :loading="isBeginning" @click="go({})">Draft a target from this file</ElButton>
+      <ElButton :disabled="isBeginning" @click="isDrawing = true">From a database table…</ElButton>
+      <ElButton :disabled="isBeginning" @click="input?.click()">From a file of a target or mapping…</ElButton>
+      <RouterLink to="/targets">other ways: a data dictionary, CSVW</RouterLink>
+      <input ref="input" type="file" accept=".yaml,.yml,.json" hidden aria-label="File of a target or mapping" @change="take" />
+    </p>
+    <ElDialog :model-value="isDrawing" title="A target from a database table" width="min(760px, 96vw)" @close="isDrawing = false">
+      <TablePicker :chosen="table?.table" @choose="(d, t) => (table = { database: d, table: `${t.schema}.${t.name}` })" />
+      <FailureNote v-if="error" :error="error" />
+      <template #footer><ElButton type="primary" :disabled="!table" :loading="isBeginning" @click="draw">Draw the target{{ table ? ` from ${table.table}` : '' }}</ElButton></template>
+    </ElDialog>
   </section>
 </template>
 
@@ -93,6 +144,17 @@ const start = (): Promise<void> => go({ target: target.value, mapping: mapping.v
 
 label {
   font-weight: 600;
+}
+
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px;
+}
+
+.ways .el-button {
+  margin: 0;
 }
 
 @media (max-width: 640px) {

@@ -1,43 +1,29 @@
 <script setup lang="ts">
 /** What would mend violations of the whole delivery: each alone, and the best order together. */
 import { ElButton, ElDrawer, ElProgress } from 'element-plus'
-import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
-import type { Step, Suggestion, Suggestions } from '../api/client'
-import { stream } from '../api/stream'
+import { computed } from 'vue'
+import type { Step, Suggestion } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted } from '../format'
 import CureButton from './CureButton.vue'
+import { useSuggestions } from './suggestions'
 
 const { delivery, open, state } = defineProps<{ delivery: string; open: boolean; state: number }>()
 const emit = defineEmits<{ close: []; change: [words: string, steps: Step[]] }>()
 
-const found = shallowRef<Suggestions>()
-const error = ref<unknown>()
-let watching = new AbortController()
-
-async function load(): Promise<void> {
-  watching.abort()
-  if (!open) return
-  watching = new AbortController()
-  const { signal } = watching
-  error.value = undefined
-  found.value = undefined
-  try {
-    await stream<Suggestions>(`/api/v1/deliveries/${delivery}/rehearsals/suggestions`, {}, (s) => {
-      if (!signal.aborted) found.value = s
-    }, signal)
-  } catch (e) {
-    if (!signal.aborted) error.value = e
-  }
-}
-
-watch(() => [delivery, open, state], () => void load(), { immediate: true })
-onBeforeUnmount(() => watching.abort())
+const { found, error, load } = useSuggestions(() => (open ? { delivery, state } : undefined))
 
 const byID = computed(() => new Map((found.value?.items ?? []).map((s) => [s.id, s])))
 const together = computed(() => (found.value?.together?.taken ?? []).map((t) => ({ ...t, suggestion: byID.value.get(t.id) })).filter((t) => t.suggestion))
-const likely = computed(() => (found.value?.items ?? []).filter((s) => !s.weakens))
-const weak = computed(() => (found.value?.items ?? []).filter((s) => s.weakens))
+/** What mends, what demands more of the table, and what demands less. */
+const groups = computed(() => {
+  const all = found.value?.items ?? []
+  return [
+    { title: 'Likely', list: all.filter((s) => !s.weakens && s.kind !== 'rule') },
+    { title: 'These demand more: what holds in this delivery', list: all.filter((s) => s.kind === 'rule') },
+    { title: 'These demand less of the table', list: all.filter((s) => s.weakens) },
+  ]
+})
 const words = (s: Suggestion): string => (s.column ? `${s.column}: ${s.words}` : s.words)
 
 function takeTogether(upTo: number): void {
@@ -70,7 +56,7 @@ function takeTogether(upTo: number): void {
       </ol>
       <ElButton type="primary" size="small" @click="takeTogether(together.length)">Take {{ together.length === 1 ? 'it' : `all ${together.length}` }}</ElButton>
     </section>
-    <section v-for="g in [{ title: 'Likely', list: likely }, { title: 'These demand less of the table', list: weak }]" :key="g.title" :aria-label="g.title">
+    <section v-for="g in groups" :key="g.title" :aria-label="g.title">
       <template v-if="g.list.length > 0">
         <h3>{{ g.title }}</h3>
         <ul>

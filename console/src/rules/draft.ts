@@ -1,7 +1,10 @@
 import { computed, onBeforeUnmount, ref, shallowRef, type ComputedRef, type Ref, type ShallowRef } from 'vue'
-import { answered, api, ServiceError, type Rehearsal, type Rules, type Step } from '../api/client'
+import { answered, api, ServiceError, type Delivery, type Rehearsal, type Rules, type Step } from '../api/client'
 import { stream } from '../api/stream'
+import type { components } from '../api/schema'
 import { columnsOf, type ColumnSpec } from './model'
+
+type Schemas = components['schemas']
 
 /** The draft of rules of a delivery, and what it comes to on the delivery's rows. */
 export interface RulesBook {
@@ -15,14 +18,25 @@ export interface RulesBook {
   state: Ref<number>
   isBusy: Ref<boolean>
   error: Ref<unknown>
+  /** What the draft began with, in words. */
+  since: ComputedRef<string>
   /** Loads the draft; false where there is none. */
   load: () => Promise<boolean>
-  begin: (body: { target?: string; mapping?: string; draftMapping?: boolean; name?: string }) => Promise<void>
+  begin: (body: NewRules) => Promise<void>
   change: (words: string, steps: Step[]) => Promise<boolean>
   undo: () => Promise<void>
   redo: () => Promise<void>
   save: (body: { target?: string; mapping?: string; over?: boolean }) => Promise<Rules>
   drop: () => Promise<void>
+}
+
+/** With what a draft begins. */
+export type NewRules = Omit<Schemas['NewRules'], '$schema'>
+
+/** By what a delivery was sifted last; undefined where that was no target. */
+export function lastOf(delivery: Delivery): NewRules | undefined {
+  const run = delivery.run?.target ? delivery.run : delivery.newest
+  return run?.target && { target: run.target.name, mapping: run.mapping?.name }
 }
 
 /** Who saves versions, as the browser remembers it. */
@@ -39,6 +53,10 @@ export function useRules(id: () => string): RulesBook {
   const state = ref(0)
   const isBusy = ref(false)
   const error = ref<unknown>()
+  const since = computed(() => {
+    const of = rules.value?.mapping ?? rules.value?.target
+    return of && of.version > 0 ? `version ${of.version}` : 'the draft'
+  })
   let watching = new AbortController()
   let sending: Promise<unknown> = Promise.resolve()
   const path = (): { params: { path: { id: string } } } => ({ params: { path: { id: id() } } })
@@ -97,14 +115,16 @@ export function useRules(id: () => string): RulesBook {
     state,
     isBusy,
     error,
+    since,
     async load() {
       error.value = undefined
       try {
         take(await answered(api.GET('/api/v1/deliveries/{id}/rules', path())))
         return true
       } catch (e) {
-        if (e instanceof ServiceError && e.status === 404) return false
-        error.value = e
+        watching.abort()
+        rules.value = rehearsal.value = undefined
+        if (!(e instanceof ServiceError && e.status === 404)) error.value = e
         return false
       }
     },

@@ -1,0 +1,162 @@
+package console_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/console"
+	"sieb/core/edit"
+	"sieb/service/api"
+	"sieb/service/servicetest"
+)
+
+// finding is the entry of a profile that tells of something.
+func finding(tells string) string {
+	return fmt.Sprintf(`//section[@aria-label="Profile"]//li[contains(., %q)]`, tells)
+}
+
+// What a profile finds offers its cures with what each does on all rows; one click takes one into the draft of
+// rules, and the account follows.
+func TestWhatAProfileFindsIsMendedThere(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	d, err := s.Client.AddDelivery(t.Context(), "hof.csv", strings.NewReader(string(farm())))
+	require.NoError(t, err)
+	_, err = s.Client.AddTarget(t.Context(), []byte("target: other\ncolumns:\n  - {name: no}\n"))
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/profile"))
+	p.shows("80 rows of 6 columns")
+
+	// Without rules there is a way to them, on the page.
+	p.do(chromedp.Click(finding("values are not dd.MM.yyyy") + `//button[text()="mend…"]`))
+	p.shows("Which table are these rows meant for?")
+	assert.Contains(t, p.address(), "draft=open")
+	p.accessible("a profile where rules are begun")
+	p.do(chromedp.Reload())
+	p.do(chromedp.Click(button("Draft a target from this file")))
+	p.tally(75, 5, 0)
+	assert.NotContains(t, p.address(), "draft=open")
+	p.shows("into hof not saved yet")
+
+	// A cure is taken, taken back, and taken again; the finding says so.
+	dates := finding("3 of 80 values are not dd.MM.yyyy")
+	p.do(chromedp.Click(dates + button("also accept the format yyyy-MM-dd +3")))
+	p.tally(78, 2, 0)
+	p.shows("+3 accepted since the draft")
+	p.do(chromedp.WaitVisible(dates + `//span[contains(., "the rules deal with it")]`))
+	p.accessible("a profile with cures")
+	p.do(chromedp.Click(`//section[@aria-label="Draft of rules"]` + button("Undo")))
+	p.tally(75, 5, 0)
+	p.do(chromedp.WaitVisible(dates + button("also accept the format yyyy-MM-dd +3")))
+	p.do(chromedp.Click(`//section[@aria-label="Draft of rules"]` + button("Redo")))
+	p.tally(78, 2, 0)
+
+	// The same of one column, whose rule is one click away; so are the rows that changed sides.
+	p.do(chromedp.Click(`//section[@aria-label="Overview of the columns"]` + button("Sorte")))
+	p.shows("all findings")
+	p.do(chromedp.Click(`//section[@aria-label="Profile"]//a[contains(., "its rule")]`))
+	p.until(`document.querySelector('section[aria-label="Rule of sorte"]') !== null`)
+	p.do(chromedp.NavigateBack())
+	p.do(chromedp.Click(`//section[@aria-label="Draft of rules"]` + button("the 3 rows")))
+	p.until(`document.querySelectorAll('section[aria-label="Rows"] tbody tr').length === 3`)
+	p.do(chromedp.NavigateBack())
+	p.do(chromedp.EmulateViewport(400, 800))
+	p.tally(78, 2, 0)
+	p.fits("a narrow profile with cures")
+
+	// What is demanded of the table alone stands by what speaks for it.
+	rules, err := s.Client.Rules(t.Context(), d.ID)
+	require.NoError(t, err)
+	assert.Len(t, rules.Changes, 1)
+	assert.Contains(t, rules.Target.Text, "yyyy-MM-dd")
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Text: "target: t\ncolumns:\n  - {name: sorte}\n"})
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/profile?column=Sorte"))
+	p.shows("what holds here could be demanded")
+	p.do(chromedp.Click(button("allow only the 4 values") + `[contains(., "−1")]`))
+	p.tally(79, 1, 0)
+}
+
+// What a run rejects offers its cures beside the rows; what is taken is told as mended, and not saved yet.
+func TestWhatARunRejectsIsMendedThere(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	_, err := s.Client.AddTarget(t.Context(), []byte(`target: tickets
+columns:
+  - {name: no, unique: true}
+  - {name: crop, oneOf: [wheat, rye]}
+  - {name: kg, datatype: integer, maximum: 60000}
+rowRules:
+  - {name: rye is light, condition: 'crop != "rye" || kg < 900'}
+`))
+	require.NoError(t, err)
+	_, err = s.Client.AddMapping(t.Context(), []byte("mapping: north\ntarget: tickets\n"))
+	require.NoError(t, err)
+	d, err := s.Client.AddDelivery(t.Context(), "tickets.csv", strings.NewReader(
+		"no,crop,kg\nA1,wheat,500\nA2,rye,n/a\nA3,weat,700\nA1,rye,5\nA5,rye,901\nA6,rye\n"))
+	require.NoError(t, err)
+	sift := func(target, mapping string) string {
+		r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: target, Mapping: mapping})
+		require.NoError(t, err)
+		_, err = s.Client.Follow(t.Context(), r.ID, nil)
+		require.NoError(t, err)
+		return r.ID
+	}
+	plain := sift("", "")
+	run := sift("tickets", "north")
+	at := s.Address + "/deliveries/" + d.ID
+	open := func(of, code, column string) {
+		p.do(chromedp.Navigate(fmt.Sprintf("%s?run=%s&code=%s&column=%s", at, of, code, column)))
+		p.until(`document.querySelector('li.chosen') !== null`)
+	}
+	open(plain, "row.short", "")
+	p.shows("the row has 2 cells, the table has 3 columns")
+	assert.Equal(t, "true", p.js(`String(document.querySelector('.cures') === null)`), "without a target nothing is mended")
+
+	open(run, "value.unknown", "crop")
+	p.shows("recode “weat” to “wheat” +1")
+	p.accessible("a violation with cures")
+	p.do(chromedp.Click(button("recode “weat” to “wheat”")))
+	p.shows("mended in the draft of rules, which is not saved yet")
+	p.tally(2, 4, 0)
+	p.do(chromedp.WaitVisible(`//nav[contains(@class, "stations")]//a[contains(., "Rules") and contains(., "not saved")]`))
+	p.accessible("a violation that is mended")
+	p.do(chromedp.Click(`//section[@aria-label="Draft of rules"]` + button("Undo")))
+	p.shows("recode “weat” to “wheat” +1")
+
+	// What no change of rules mends says so, and each leads to its rule.
+	open(run, "rule.failed", "rye+is+light")
+	p.shows("No cure is known: ask the sender.")
+	p.do(chromedp.Click(`//div[@aria-label="Cures"]//a`))
+	p.until(`location.search.includes('over=rules')`)
+	open(run, "key.duplicate", "no")
+	p.shows("No cure is known") // keeping the last would break as many rows as it rescues
+	p.do(chromedp.Click(`//div[@aria-label="Cures"]//a`))
+	p.until(`document.querySelector('section[aria-label="Rule of no"]') !== null`)
+	open(run, "row.short", "")
+	p.shows("No cure is known")
+
+	// A draft that is of another target is not changed for this run's sake.
+	_, err = s.Client.AddTarget(t.Context(), []byte("target: other\ncolumns:\n  - {name: no}\n"))
+	require.NoError(t, err)
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "other"})
+	require.NoError(t, err)
+	open(run, "value.unknown", "crop")
+	p.shows("The delivery is worked on by other rules meanwhile.")
+
+	// The saved rules have become better since the run: that is told.
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "tickets", Mapping: "north"})
+	require.NoError(t, err)
+	_, err = s.Client.ChangeRules(t.Context(), d.ID, api.NewShift{Words: "recode", Steps: []edit.Step{{In: edit.Mapping,
+		Do: edit.Add, Path: []string{"columns", "crop", "remedies"}, Value: map[string]any{"recode": map[string]any{"weat": "wheat"}}}}})
+	require.NoError(t, err)
+	_, err = s.Client.SaveRules(t.Context(), d.ID, api.SaveRules{})
+	require.NoError(t, err)
+	open(run, "value.unknown", "crop")
+	p.shows("the rules as they stand now do not find it any more")
+}
