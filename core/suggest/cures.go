@@ -791,11 +791,6 @@ func (b *builder) pairs(ctx context.Context) error {
 	for _, m := range b.Result.Columns {
 		taken[m.Place] = true
 	}
-	type pair struct {
-		column  *target.Column
-		place   int
-		similar string
-	}
 	var all []pair
 	var specs []target.Column
 	for i, m := range b.Result.Columns {
@@ -807,47 +802,119 @@ func (b *builder) pairs(ctx context.Context) error {
 			if taken[k+1] || len(specs) >= mostPairs {
 				continue
 			}
-			p := pair{column: c, place: k}
-			for _, title := range append(slices.Clone(c.Titles), c.Name) {
-				if target.HeaderKey(title) == target.HeaderKey(name) {
-					p.similar = "the same name"
-				}
-				if p.similar == "" {
-					p.similar = target.Similar(name, title)
-				}
-			}
 			spec := *c
 			spec.Position, spec.Titles, spec.Codes = k+1, nil, nil
-			all, specs = append(all, p), append(specs, spec)
+			all, specs = append(all, pair{column: c, header: name, similar: similarity(c, name)}), append(specs, spec)
 		}
 	}
-	if len(all) == 0 {
-		return nil
-	}
-	found, err := trial.Count(ctx, b.File, specs, sampled, b.Lists)
+	fits, err := b.count(ctx, specs)
 	if err != nil {
 		return err
 	}
-	for i, p := range all {
-		f := found[i]
-		isTold := p.similar != "" && f.Share() >= 0.3 || isTelling(p.column) && f.Share() >= fits
-		if f.Filled == 0 || !isTold {
-			continue
+	for i := range all {
+		all[i].fit = fits[i]
+	}
+	if err := b.otherwise(ctx, all, specs); err != nil {
+		return err
+	}
+	for i := range all {
+		if all[i].isTold() {
+			b.pair(&all[i])
 		}
-		name := header.Names[p.place]
-		words := fmt.Sprintf("take %s from %s", p.column.Name, quoted(name))
-		if p.similar != "" {
-			words += ": " + p.similar
-		}
-		s := b.habit(p.column, edit.Set, name, "from")
-		if b.Mapping == nil {
-			s = b.habit(p.column, edit.Add, name, "titles")
-			s.Base = anyOf(p.column.Titles)
-		}
-		b.try(Suggestion{Kind: "pair", Column: p.column.Name, Code: violation.HeaderMissing.String(), Words: words,
-			Cells: f.Fits, Steps: []edit.Step{s}})
 	}
 	return nil
+}
+
+// pair is a column that nothing feeds, and a column of the delivery that may.
+type pair struct {
+	column  *target.Column
+	header  string
+	similar string         // how their names are alike; "" where they are not
+	fit     trial.Fit      // of the first rows
+	as      *target.Column // in another habit in which the values fit; nil for as the target has it
+}
+
+// similarity says how a header is like the names of a column.
+func similarity(c *target.Column, header string) (how string) {
+	for _, title := range append(slices.Clone(c.Titles), c.Name) {
+		if target.HeaderKey(title) == target.HeaderKey(header) {
+			return "the same name"
+		}
+		if how == "" {
+			how = target.Similar(header, title)
+		}
+	}
+	return how
+}
+
+// isTold reports whether enough speaks for a pair.
+func (p *pair) isTold() bool {
+	return p.fit.Filled > 0 && (p.similar != "" && p.fit.Share() >= 0.3 || isTelling(p.column) && p.fit.Share() >= fits)
+}
+
+// count judges columns that are only thought of over the first rows.
+func (b *builder) count(ctx context.Context, specs []target.Column) ([]trial.Fit, error) {
+	if len(specs) == 0 {
+		return nil, nil
+	}
+	return trial.Count(ctx, b.File, specs, sampled, b.Lists)
+}
+
+// otherwise looks for habits in which the values of columns fit that do not fit as the target has it. specs are
+// the pairs as columns.
+func (b *builder) otherwise(ctx context.Context, all []pair, specs []target.Column) error {
+	var others []target.Column
+	var of []int
+	for i := range all {
+		if c := all[i].column; c.Datatype.IsText() || all[i].fit.Share() >= fits {
+			continue // any text fits a text
+		}
+		s := suspect{spec: specs[i]}
+		for _, c := range s.formats() {
+			if len(others) < mostPairs {
+				others, of = append(others, c), append(of, i)
+			}
+		}
+	}
+	found, err := b.count(ctx, others)
+	if err != nil {
+		return err
+	}
+	for k, i := range of {
+		if p := &all[i]; found[k].Share() >= fits && found[k].Fits > p.fit.Fits {
+			p.fit, p.as = found[k], &others[k]
+		}
+	}
+	return nil
+}
+
+// pair proposes a pair.
+func (b *builder) pair(p *pair) {
+	c := p.column
+	words := fmt.Sprintf("take %s from %s", c.Name, quoted(p.header))
+	step := b.habit(c, edit.Set, p.header, "from")
+	if b.Mapping == nil {
+		step = b.habit(c, edit.Add, p.header, "titles")
+		step.Base = anyOf(c.Titles)
+	}
+	steps := []edit.Step{step}
+	switch {
+	case p.as == nil:
+	case c.Datatype.IsNumber():
+		words += ", with " + habit(p.as)
+		steps = append(steps, b.habit(c, edit.Set, p.as.Point(), "decimalChar"))
+		if p.as.GroupChar != c.GroupChar {
+			steps = append(steps, b.habit(c, edit.Set, p.as.GroupChar, "groupChar"))
+		}
+	default:
+		words += ", in " + habit(p.as)
+		steps = append(steps, b.habit(c, edit.Set, p.as.Formats[0], "format"))
+	}
+	if p.similar != "" {
+		words += ": " + p.similar
+	}
+	b.try(Suggestion{Kind: "pair", Column: c.Name, Code: violation.HeaderMissing.String(), Words: words, Cells: p.fit.Fits,
+		Steps: steps})
 }
 
 // mostPairs is how many pairs of columns are tried.

@@ -168,6 +168,39 @@ columns:
 		"alone it does not help: another column is missing")
 }
 
+// Values tell what feeds a column, in whatever habit they are written; what that is, is part of the suggestion.
+func TestPairsInOtherHabits(t *testing.T) {
+	table := "Beleg;Am;Menge;Bio\n"
+	for i := range 30 {
+		table += fmt.Sprintf("AH-%06d;%02d.07.2026;1.2%02d,5;%s\n", i, 1+i, i, []string{"ja", "nein"}[i%2])
+	}
+	columns := `target: t
+columns:
+  - {name: weighed_on, datatype: date, required: true}
+  - {name: kg, datatype: decimal}
+  - {name: organic, datatype: boolean}
+  - {name: remarks}
+`
+	for _, mapping := range []string{"", "mapping: m\ntarget: t\n"} {
+		w := workOn(t, t.TempDir(), table, columns, mapping, false)
+		all, err := w.Find(context.Background(), suggest.Asked{Pairs: true})
+		require.NoError(t, err)
+		var said []string
+		texts := w.Texts
+		for _, s := range all {
+			said = append(said, s.Words)
+			assert.Equal(t, int64(30), s.Cells)
+			texts, err = texts.With(s.Steps)
+			require.NoError(t, err)
+		}
+		assert.ElementsMatch(t, []string{"take weighed_on from “Am”, in the format dd.MM.yyyy",
+			"take kg from “Menge”, with decimalChar \",\" and groupChar \".\"",
+			"take organic from “Bio”, in the format ja|nein"}, said)
+		paired := workOn(t, t.TempDir(), table, string(texts.Target), string(texts.Mapping), false)
+		assert.Equal(t, sift.Tally{Read: 30, Accepted: 30}, paired.Result.Tally)
+	}
+}
+
 func TestExclusionsAndRules(t *testing.T) {
 	table := "no,kind,gross,tare,net\n"
 	for i := range 60 {
