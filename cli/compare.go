@@ -13,18 +13,20 @@ import (
 
 func (a *app) compareRuns() *cobra.Command {
 	return &cobra.Command{
-		Use: "compare RUN EARLIER", Short: "Shows how a run differs from an earlier one, of the same delivery or of another",
-		Long: `Compares two runs: how their rules differ, which violations and remedies are more or fewer. Of
+		Use: "compare RUN [EARLIER]", Short: "Shows how a run differs from an earlier one, of the same delivery or of another",
+		Long: `Compares two runs, the second of which is by default that of the delivery of the same kind
+that arrived before, by the same target and mapping: how their rules differ, which violations and remedies are more or fewer. Of
 two runs of one delivery it shows which rows ended elsewhere; of two deliveries which
 accepted rows are new, gone and changed, by the target's key.`,
 		Args: func(_ *cobra.Command, args []string) error {
-			if len(args) != 2 {
-				return usagef("name two runs: the later one first; sieb runs list shows them")
+			if len(args) < 1 || len(args) > 2 {
+				return usagef("name a run, and the earlier one if it is not that of the delivery before; sieb runs list " +
+					"shows them")
 			}
 			return nil
 		},
 		RunE: func(cmd *cobra.Command, args []string) error {
-			c, err := connect(cmd).CompareRuns(cmd.Context(), args[0], args[1])
+			c, err := connect(cmd).CompareRuns(cmd.Context(), args[0], strings.Join(args[1:], ""))
 			if err != nil {
 				return err
 			}
@@ -50,6 +52,9 @@ func (a *app) showComparison(c *api.Comparison) {
 			by += fmt.Sprintf(", by %s, version %d", of.run.Mapping.Name, of.run.Mapping.Version)
 		}
 		t := of.run.Tally
+		if of.what == "before" && c.Before.Delivery != c.After.Delivery {
+			by += "; " + visible(c.BeforeName)
+		}
 		fmt.Fprintf(a.out, "%-7s %s read = %s accepted + %s rejected + %s excluded; %s\n", of.what, grouped(t.Read),
 			grouped(t.Accepted),
 			grouped(t.Rejected), grouped(t.Excluded), by)

@@ -299,6 +299,22 @@ func TestShelvesAndRuns(t *testing.T) {
 		assert.Contains(t, out, want)
 	}
 
+	code, _, errs = on("runs", "compare", runs[1])
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "no delivery that arrived before")
+	code, _, errs = on("runs", "compare")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "name a run")
+	next, err := s.Client.AddDelivery(t.Context(), "loads-2.csv", strings.NewReader(read(t, csv)+"\n"))
+	require.NoError(t, err)
+	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: next.ID, Target: "loads"})
+	require.NoError(t, err)
+	_, err = s.Client.Follow(t.Context(), r.ID, nil)
+	require.NoError(t, err)
+	code, out, errs = on("runs", "compare", r.ID)
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "loads, version 2; loads.csv")
+
 	code, _, errs = on("targets", "copy", "loads", "loads_2027")
 	require.Equal(t, 0, code, errs)
 	code, _, errs = on("targets", "copy", "loads", "loads_2027")

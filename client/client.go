@@ -392,7 +392,10 @@ func (c *Client) KeepLayoutDraft(ctx context.Context, id string, d api.LayoutDra
 	return kept, c.send(ctx, http.MethodPut, ofDelivery(id, "/drafts/layout"), d, &kept)
 }
 
-// CompareRuns tells how a run differs from an earlier one.
+// CompareRuns tells how a run differs from an earlier one: "" stands for that of the delivery of the same kind that
+// arrived before.
 func (c *Client) CompareRuns(ctx context.Context, id, with string) (out api.Comparison, err error) {
-	return out, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/comparison?"+url.Values{"with": {with}}.Encode(), &out)
+	v := url.Values{}
+	put(v, "with", with)
+	return out, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/comparison?"+v.Encode(), &out)
 }

@@ -469,6 +469,18 @@ func TestRunsCompared(t *testing.T) {
 	p.do(chromedp.Click(`//section[contains(@class,"comparison")]` + button("Close")))
 	p.until(`document.querySelector('.comparison .parts') === null`)
 	assert.NotContains(t, p.address(), "with=")
+
+	// The next one of its kind finds it by itself.
+	next, err := s.Client.AddDelivery(ctx, "loads-02.csv", strings.NewReader("no,kg\n1,5\n2,7\n4,9\n"))
+	require.NoError(t, err)
+	run, err := s.Client.StartRun(ctx, api.NewRun{Delivery: next.ID, Target: "loads"})
+	require.NoError(t, err)
+	_, err = s.Client.Follow(ctx, run.ID, nil)
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + next.ID))
+	p.do(chromedp.Click(button("with the delivery before: loads.csv")))
+	p.shows("has no key")
+	assert.Contains(t, p.address(), "with=")
 }
 
 // Columns are gone through by arrow keys, paired by drag, searched; a change made in another

@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"net/http"
 	"path/filepath"
@@ -291,11 +292,33 @@ func TestComparison(t *testing.T) {
 	assert.Equal(t, []any{[]string{"no"}, int64(1), int64(0), int64(1), int64(1), [][]string{{"A9"}}, [][]string{{"A2"}}},
 		[]any{c.Rows.Key, c.Rows.New, c.Rows.Gone, c.Rows.Changed, c.Rows.Same, c.Rows.NewKeys, c.Rows.Others})
 	assert.Equal(t, []string{"remarks"}, c.NewHeaders)
+
+	// Without a word it is compared with the delivery of its kind that arrived before.
+	c, err = s.Client.CompareRuns(ctx, third.ID, "")
+	require.NoError(t, err)
+	assert.Equal(t, []string{second.ID, "tickets.csv"}, []string{c.Before.ID, c.BeforeName})
+	before := func(target, mapping, name string) string {
+		d := s.add(t, name, "no,day,crop,kg\nB1,2026-07-01,wheat,"+fmt.Sprint(len(name))+"\n")
+		r := s.sift(t, api.NewRun{Delivery: d.ID, Target: target, Mapping: mapping})
+		c, err := s.Client.CompareRuns(ctx, r.ID, "")
+		if err != nil {
+			assert.Equal(t, 404, statusOf(err))
+			return ""
+		}
+		return c.BeforeName
+	}
+	assert.Equal(t, "tickets-next.csv", before("tickets", "north", "other-name.csv"), "the mapping tells the sender")
+	assert.Empty(t, before("tickets", "", "south-2026-06.csv"), "nothing was sifted so")
+	assert.Empty(t, before("tickets", "", "west-2026-06.csv"), "of another sender, as it seems")
+	assert.Equal(t, "south-2026-06.csv", before("tickets", "", "south-2026-07-01.csv"))
+	assert.Empty(t, before("", "", "south-2026-08.csv"), "without a target nothing is of one kind")
 	plain := s.sift(t, api.NewRun{Delivery: later.ID})
 	c, err = s.Client.CompareRuns(ctx, plain.ID, second.ID)
 	require.NoError(t, err)
 	assert.Contains(t, c.NotSaid, "has no key")
 	assert.Equal(t, "it was tickets; there is none", c.Target[0].Words)
-	_, err = s.Client.CompareRuns(ctx, "nobody", second.ID)
-	assert.Equal(t, 404, statusOf(err))
+	for _, pair := range [][2]string{{"nobody", second.ID}, {second.ID, "nobody"}, {"nobody", ""}, {first.ID, ""}} {
+		_, err = s.Client.CompareRuns(ctx, pair[0], pair[1])
+		assert.Equal(t, 404, statusOf(err))
+	}
 }

@@ -236,6 +236,9 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, events, s.runEvents)
 	huma.Register(api, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409),
 		s.cancelRun)
+	huma.Register(api, op("showRunBefore", http.MethodGet, "/runs/{id}/before",
+		"The run of the delivery of the same kind that arrived before, with which this one is compared", "runs", 404),
+		s.showBefore)
 	huma.Register(api, op("compareRuns", http.MethodGet, "/runs/{id}/comparison",
 		"How a run differs from an earlier one: rules, violations, rows that ended elsewhere or are new, gone and changed", "runs",
 		404, 409), s.compareRuns)

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -22,6 +23,7 @@ import (
 // Comparison is how a run differs from another one.
 type Comparison struct {
 	Before     RunHead           `json:"before"`
+	BeforeName string            `json:"beforeName" doc:"of the earlier run's delivery"`
 	After      RunHead           `json:"after"`
 	Target     []edit.Difference `json:"target" doc:"how the target differs"`
 	Mapping    []edit.Difference `json:"mapping" doc:"how the mapping differs"`
@@ -36,17 +38,26 @@ type Comparison struct {
 
 func (s *Server) compareRuns(ctx context.Context, in *struct {
 	ID   string `path:"id"`
-	With string `query:"with" required:"true" doc:"the earlier run"`
+	With string `query:"with" doc:"the earlier run; left out, that of the delivery of the same kind which arrived before"`
 }) (*answer[Comparison], error) {
 	after, err := s.ended(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}
-	before, err := s.ended(ctx, in.With)
+	var before store.Run
+	if in.With != "" {
+		before, err = s.ended(ctx, in.With)
+	} else {
+		before, err = s.before(ctx, in.ID)
+	}
 	if err != nil {
 		return nil, err
 	}
-	out := &Comparison{Before: headOf(before), After: headOf(after), Target: []edit.Difference{}, Mapping: []edit.Difference{},
+	of, err := s.delivery(ctx, before.DeliveryID)
+	if err != nil {
+		return nil, err
+	}
+	out := &Comparison{Before: headOf(before), BeforeName: of.Name, After: headOf(after), Target: []edit.Difference{}, Mapping: []edit.Difference{},
 		NewHeaders: []string{}, GoneOf: []string{}}
 	one, err := runOf(before)
 	if err != nil {
@@ -64,6 +75,37 @@ func (s *Server) compareRuns(ctx context.Context, in *struct {
 		return nil, err
 	}
 	return &answer[Comparison]{*out}, nil
+}
+
+// before returns the run of the delivery of the same kind that arrived before that of a run.
+func (s *Server) before(ctx context.Context, id string) (store.Run, error) {
+	r, err := s.Store.Before(ctx, id)
+	switch {
+	case errors.Is(err, store.ErrNone):
+		err = huma.Error404NotFound("no delivery that arrived before was sifted by the same target and mapping; name a run " +
+			"with which this one is to be compared")
+	case err != nil:
+		err = s.failure("looking for the delivery before", err)
+	}
+	return r, err
+}
+
+// showBefore says which run a run is compared with where none is named.
+func (s *Server) showBefore(ctx context.Context, in *byID) (*answer[TextUse], error) {
+	if _, err := s.run(ctx, in.ID); err != nil {
+		return nil, err
+	}
+	r, err := s.before(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	d, err := s.delivery(ctx, r.DeliveryID)
+	if err != nil {
+		return nil, err
+	}
+	head := headOf(r)
+	return &answer[TextUse]{TextUse{Delivery: d.ID, Name: d.Name, Run: r.ID, Version: head.Target.Version,
+		Verdict: head.Verdict, State: head.State, At: head.CreatedAt}}, nil
 }
 
 // ended returns a run that is done.

@@ -292,6 +292,23 @@ func (s *Store) NewestOf(ctx context.Context, target string) (r Run, err error) 
 	return r, none(err)
 }
 
+// Before returns the run with which a run of a recurring delivery is compared: the newest one by the same target
+// and mapping of the delivery that arrived last before it. Without a mapping, which tells the sender, the
+// letters of the deliveries' names have to be the same.
+func (s *Store) Before(ctx context.Context, run string) (r Run, err error) {
+	const stem = `regexp_replace(lower(%s.name), '[^[:alpha:]]+', '', 'g')`
+	err = s.db.GetContext(ctx, &r, runColumns+`
+		from runs r join deliveries d on d.id = r.delivery_id,
+			(select runs.*, deliveries.arrived_at, deliveries.name, deliveries.id as of from runs join deliveries
+				on deliveries.id = runs.delivery_id where runs.id = $1) this
+		where r.delivery_id <> this.of and r.state = 'done' and r.target_name = this.target_name
+			and r.mapping_name is not distinct from this.mapping_name
+			and (r.mapping_name is not null or `+fmt.Sprintf(stem, "d")+` = `+fmt.Sprintf(stem, "this")+`)
+			and (d.arrived_at, d.id) < (this.arrived_at, this.of)
+		order by d.arrived_at desc, d.id desc, r.created_at desc, r.id desc limit 1`, run)
+	return r, none(err)
+}
+
 // Work is what jobs work for: a table of orders with their states.
 type Work string
 

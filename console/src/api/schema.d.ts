@@ -954,6 +954,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{id}/before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The run of the delivery of the same kind that arrived before, with which this one is compared */
+        get: operations["showRunBefore"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{id}/cancel": {
         parameters: {
             query?: never;
@@ -1759,6 +1776,8 @@ export interface components {
         Comparison: {
             after: components["schemas"]["RunHead"];
             before: components["schemas"]["RunHead"];
+            /** @description of the earlier run's delivery */
+            beforeName: string;
             /** @description columns that are delivered no longer */
             goneHeaders: string[];
             /** @description how the mapping differs */
@@ -7118,6 +7137,55 @@ export interface operations {
             };
         };
     };
+    showRunBefore: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextUse"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     cancelRun: {
         parameters: {
             query?: never;
@@ -7178,9 +7246,9 @@ export interface operations {
     };
     compareRuns: {
         parameters: {
-            query: {
-                /** @description the earlier run */
-                with: string;
+            query?: {
+                /** @description the earlier run; left out, that of the delivery of the same kind which arrived before */
+                with?: string;
             };
             header?: never;
             path: {

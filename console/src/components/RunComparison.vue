@@ -13,6 +13,8 @@ const emit = defineEmits<{ choose: [run: string | undefined] }>()
 
 const found = ref<Comparison>()
 const uses = ref<TextUse[]>([])
+/** The run of the delivery of the same kind that arrived before. */
+const before = ref<TextUse>()
 const error = ref<unknown>()
 
 watch(() => run.target?.name, async (name) => {
@@ -22,6 +24,18 @@ watch(() => run.target?.name, async (name) => {
     uses.value = (await ask<{ items: TextUse[] }>(`targets/${encodeURIComponent(name)}/uses?limit=50`)).items
   } catch {
     uses.value = [] // the runs of the delivery can be chosen all the same
+  }
+}, { immediate: true })
+
+watch(() => [run.id, run.state], async () => {
+  before.value = undefined
+  if (!run.target || run.state !== 'done') return
+  const of = run.id
+  try {
+    const found = await answered(api.GET('/api/v1/runs/{id}/before', { params: { path: { id: of } } }))
+    if (run.id === of) before.value = found
+  } catch {
+    before.value = undefined // it is the first of its kind
   }
 }, { immediate: true })
 
@@ -61,6 +75,7 @@ const keyed = computed(() => {
       <ElSelect size="small" class="other" filterable clearable :model-value="other" placeholder="with another run …" no-data-text="There is no other run to compare with" aria-label="Compare with" @change="(id: string | undefined) => emit('choose', id || undefined)">
         <ElOption v-for="c in choices" :key="c.id" :value="c.id" :label="c.label" />
       </ElSelect>
+      <button v-if="before && other !== before.run" type="button" class="link" @click="emit('choose', before.run)">with the delivery before: {{ before.name }}, {{ time(before.at) }}</button>
       <ElButton v-if="other" size="small" @click="emit('choose', undefined)">Close</ElButton>
     </div>
     <FailureNote v-if="error" :error="error" :retry="load" />
