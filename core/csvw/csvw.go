@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"maps"
 	"path"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -438,14 +439,14 @@ func firstText(all ...string) string {
 // Write makes the metadata document of a target, for files of its accepted rows; url is the address of such a
 // file. It returns what the document does not express, too.
 func Write(t *target.Target, url string) (text []byte, left []string, err error) {
-	w := &writer{}
+	w := &writer{key: keyOf(t)}
 	columns := make([]any, len(t.Columns))
 	for i := range t.Columns {
 		columns[i] = w.column(&t.Columns[i])
 	}
 	schema := object{{"columns", columns}}
-	if len(t.Key) > 0 {
-		schema = append(schema, property{"primaryKey", t.Key})
+	if len(w.key) > 0 {
+		schema = append(schema, property{"primaryKey", w.key})
 	}
 	w.foreign(&schema, t)
 	w.whole(t)
@@ -459,7 +460,28 @@ func Write(t *target.Target, url string) (text []byte, left []string, err error)
 	return append(text, '\n'), w.left, err
 }
 
-type writer struct{ left []string }
+// keyOf returns the columns that tell rows apart: without a key the only one that has to be unique, if it is
+// required, which is the same.
+func keyOf(t *target.Target) []string {
+	var unique []string
+	for i := range t.Columns {
+		if c := &t.Columns[i]; c.Unique {
+			unique = append(unique, c.Name)
+			if !c.Required {
+				unique = append(unique, c.Name) // it may be empty in many rows
+			}
+		}
+	}
+	if len(t.Key) == 0 && len(unique) == 1 {
+		return unique
+	}
+	return t.Key
+}
+
+type writer struct {
+	key  []string
+	left []string
+}
 
 func (w *writer) leave(format string, args ...any) {
 	w.left = append(w.left, fmt.Sprintf(format, args...))
@@ -473,7 +495,11 @@ func (w *writer) column(c *target.Column) object {
 	}
 	d := object{{"base", baseName(c)}}
 	put := func(name string, v any) { d = append(d, property{name, v}) }
-	if c.Datatype.IsText() && len(c.Formats) == 1 {
+	isSet := c.Datatype == value.String && len(c.Formats) == 0 && len(c.OneOf) > 0
+	switch {
+	case isSet:
+		put("format", alternatives(c.OneOf)) // of a string it is a regular expression
+	case c.Datatype.IsText() && len(c.Formats) == 1:
 		put("format", c.Formats[0])
 	}
 	if c.MinLength != nil {
@@ -503,14 +529,24 @@ func (w *writer) column(c *target.Column) object {
 	if c.Separator != "" {
 		out = append(out, property{"separator", c.Separator})
 	}
-	w.unsaid(c)
+	w.unsaid(c, isSet)
 	return out
 }
 
+// alternatives makes a regular expression of texts.
+func alternatives(texts []string) string {
+	quoted := make([]string, len(texts))
+	for i, text := range texts {
+		quoted[i] = regexp.QuoteMeta(text)
+	}
+	return strings.Join(quoted, "|")
+}
+
 // unsaid lists what the vocabulary has no words for.
-func (w *writer) unsaid(c *target.Column) {
-	for what, is := range map[string]bool{"oneOf": len(c.OneOf) > 0 || c.Codes != nil, "precision": c.Precision != nil,
-		"scale": c.Scale != nil, "unique": c.Unique, "requiredWhen": c.RequiredWhen != "", "ordered": c.Ordered != target.AnyOrder,
+func (w *writer) unsaid(c *target.Column, isSet bool) {
+	isKey := len(w.key) == 1 && w.key[0] == c.Name
+	for what, is := range map[string]bool{"oneOf": len(c.OneOf) > 0 && !isSet || c.Codes != nil, "precision": c.Precision != nil,
+		"scale": c.Scale != nil, "unique": c.Unique && !isKey, "requiredWhen": c.RequiredWhen != "", "ordered": c.Ordered != target.AnyOrder,
 		"complete": c.Complete, "onViolation": c.OnViolation != nil || len(c.OnCode) > 0, "derive": c.Derive != ""} {
 		if is {
 			w.left = append(w.left, what+" of the column "+c.Name)

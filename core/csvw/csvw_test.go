@@ -4,14 +4,18 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"sieb/core/csvw"
 	"sieb/core/target"
+	"sieb/core/value"
 )
 
 // A document as other programs write it: inherited properties, several languages, a group of tables.
@@ -105,9 +109,51 @@ func TestWriteAndRead(t *testing.T) {
 			assert.Equal(t, []any{a.Name, a.Datatype, a.Required, a.Minimum, a.Maximum, a.MinLength, a.MaxLength, a.Description},
 				[]any{b.Name, b.Datatype, b.Required, b.Minimum, b.Maximum, b.MinLength, b.MaxLength, b.Description}, path)
 		}
-		assert.Equal(t, of.Key, back.Key)
+		key := of.Key
+		if first := &of.Columns[0]; key == nil && first.Unique && first.Required {
+			key = []string{first.Name} // it is the same
+		}
+		assert.Equal(t, key, back.Key)
 		if len(of.RowRules) > 0 {
 			assert.Contains(t, left, "the row rule "+of.RowRules[0].Name)
 		}
 	}
+}
+
+// The values of a set come back as a form that these values have, and no other.
+func TestSetsAreForms(t *testing.T) {
+	text := rapid.StringMatching(`[a-c.|()\\\\*+ ä]{1,4}`)
+	rapid.Check(t, func(t *rapid.T) {
+		values := rapid.SliceOfNDistinct(text, 1, 6, rapid.ID[string]).Draw(t, "values")
+		of := &target.Target{Name: "t", Columns: []target.Column{{Name: "v", Datatype: value.String, OneOf: values}}}
+		doc, left, err := csvw.Write(of, "t.csv")
+		require.NoError(t, err)
+		assert.Empty(t, left)
+		m, err := csvw.Read(doc, "")
+		require.NoError(t, err)
+		back, err := target.Parse(m.Target)
+		require.NoError(t, err)
+		require.Len(t, back.Columns[0].Formats, 1)
+		form := regexp.MustCompile("^(?:" + back.Columns[0].Formats[0] + ")$")
+		for _, v := range append(values, text.Draw(t, "another")) {
+			assert.Equal(t, slices.Contains(values, v), form.MatchString(v), "%q", v)
+		}
+	})
+}
+
+// What only some words of the vocabulary express is listed.
+func TestWhatIsNotExpressed(t *testing.T) {
+	of, err := target.Parse([]byte(`target: t
+columns:
+  - {name: a, unique: true, required: true}
+  - {name: b, unique: true}
+  - {name: c, oneOf: {codes: sites}}
+  - {name: d, datatype: integer, oneOf: [1, 2]}
+  - {name: e, datatype: date, maximum: today}
+`))
+	require.NoError(t, err)
+	_, left, err := csvw.Write(of, "t.csv")
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []string{"unique of the column a", "unique of the column b", "oneOf of the column c",
+		"oneOf of the column d", "the maximum of e, which depends on the day"}, left)
 }
