@@ -86,7 +86,7 @@ func statusOf(err error) int {
 }
 
 func TestService(t *testing.T) {
-	s := &kit{servicetest.Start(t, "", nil)}
+	s := &kit{servicetest.StartAlone(t, "", func(*service.Config) {})}
 	ctx := t.Context()
 
 	t.Run("planted truth", func(t *testing.T) {

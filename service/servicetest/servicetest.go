@@ -44,6 +44,25 @@ func StartWith(t testing.TB, data string, change func(*service.Config)) *Service
 	if data == "" {
 		data = pgtest.Folder(t)
 	}
+	url := databaseOf(t, data)
+	return start(t, data, func(c *service.Config) {
+		c.DatabaseURL = url
+		change(c)
+	})
+}
+
+// StartAlone is StartWith for a service with a PostgreSQL of its own, even where the tests of the package share
+// one.
+func StartAlone(t testing.TB, data string, change func(*service.Config)) *Service {
+	t.Helper()
+	if data == "" {
+		data = pgtest.Folder(t)
+	}
+	return start(t, data, change)
+}
+
+func start(t testing.TB, data string, change func(*service.Config)) *Service {
+	t.Helper()
 	ctx, stop := context.WithCancel(context.Background())
 	s := &Service{Data: data, Inbox: filepath.Join(data, "inbox"), stop: stop, done: make(chan error, 1)}
 	ready := make(chan string, 1)

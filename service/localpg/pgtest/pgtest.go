@@ -20,18 +20,21 @@ func Folder(t testing.TB) string {
 	if err != nil {
 		t.Fatal(err)
 	}
-	t.Cleanup(func() {
-		for _, pattern := range []string{".", "*"} {
-			places, _ := filepath.Glob(filepath.Join(dir, pattern))
-			for _, place := range places {
-				if home := Home(place); home != place {
-					os.RemoveAll(home)
-				}
+	t.Cleanup(func() { Remove(dir) })
+	return dir
+}
+
+// Remove removes a folder of a service's data, or of a server, with the database cluster that belongs to it.
+func Remove(dir string) {
+	for _, pattern := range []string{".", "*"} {
+		places, _ := filepath.Glob(filepath.Join(dir, pattern))
+		for _, place := range places {
+			if home := Home(place); home != place {
+				os.RemoveAll(home)
 			}
 		}
-		os.RemoveAll(dir)
-	})
-	return dir
+	}
+	os.RemoveAll(dir)
 }
 
 // Home returns the folder of a private PostgreSQL's cluster, of which dir is the
