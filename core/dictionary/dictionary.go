@@ -55,7 +55,8 @@ const (
 var headings = map[string][]string{
 	name: {"name", "columnname", "column", "fieldname", "field", "variable", "attribute", "attributename", "technicalname",
 		"feldname", "feld", "spaltenname", "spalte", "attribut", "variablenname", "technischername"},
-	title:    {"title", "label", "heading", "header", "displayname", "caption", "titel", "uberschrift", "anzeigename", "langname"},
+	title: {"title", "label", "heading", "header", "displayname", "caption", "titel", "uberschrift", "anzeigename", "langname",
+		"bezeichnung"},
 	datatype: {"datatype", "type", "datentyp", "typ", "fieldtype", "feldtyp", "dataformat", "art"},
 	length: {"length", "len", "size", "maxlength", "maximumlength", "width", "lange", "laenge", "feldlange", "maxlange", "stellen",
 		"zeichen", "precision"},
@@ -140,6 +141,9 @@ func (d *reading) headings(all []string) {
 				rank[meaning], d.at[meaning] = at, k
 			}
 		}
+	}
+	if k, has := d.at[title]; has && k == d.at[description] {
+		delete(d.at, title) // it explains where nothing else does
 	}
 	used := map[int]bool{}
 	for meaning, k := range d.at {

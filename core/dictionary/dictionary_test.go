@@ -133,3 +133,16 @@ func TestWorkbookDictionary(t *testing.T) {
 	assert.Equal(t, map[string]string{"Bezeichnung": "description", "Spalte": "name", "Typ": "datatype", "Länge": "length",
 		"Pflicht": "required"}, r.Taken)
 }
+
+// A word that may mean two things means what nothing else says.
+func TestHeadingsOfTwoMeanings(t *testing.T) {
+	for header, want := range map[string][2]string{"Spalte;Bezeichnung;Beschreibung": {"Belegnummer", "vom Schein"},
+		"Spalte;Bezeichnung;Titel": {"vom Schein", "Belegnummer"}} {
+		r, err := read(t, write(t, "d.csv", header+"\nno;Belegnummer;vom Schein\n"))
+		require.NoError(t, err)
+		assert.Empty(t, r.Left)
+		of, err := target.Parse(r.Target)
+		require.NoError(t, err, "%s", r.Target)
+		assert.Equal(t, []any{[]string{want[0]}, want[1]}, []any{of.Columns[0].Titles, of.Columns[0].Description}, header)
+	}
+}
