@@ -747,19 +747,24 @@ func (b *builder) spellings(ctx context.Context) error {
 	if b.File == nil {
 		return nil
 	}
-	found, err := b.Spellings(ctx)
+	var names []string
+	if b.asked.Column != "" {
+		names = []string{b.asked.Column}
+	}
+	found, err := b.Work.spellings(ctx, names, true)
 	if err != nil {
 		return err
 	}
 	for _, s := range found {
 		var cells int64
-		spellings := 0
+		var others []string
 		for _, g := range s.Families {
 			for _, o := range g.Others {
 				cells += o.Count
-				spellings++
+				others = append(others, o.Text.Text)
 			}
 		}
+		spellings := len(others)
 		if spellings == 0 || int64(2*s.Texts) > b.Account.Rows || spellings > mostNamed {
 			continue // names that hardly recur are looked at one by one
 		}
@@ -771,7 +776,7 @@ func (b *builder) spellings(ctx context.Context) error {
 		if spellings == 1 {
 			words = fmt.Sprintf("recode %s to %s", quoted(s.Families[0].Others[0].Text.Text), quoted(s.Families[0].Spelling))
 		}
-		b.try(Suggestion{Kind: "recode", Column: s.Column, Cells: cells, Words: words, Steps: steps})
+		b.try(Suggestion{Kind: "recode", Column: s.Column, Values: others, Cells: cells, Words: words, Steps: steps})
 	}
 	return nil
 }

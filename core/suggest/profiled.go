@@ -410,7 +410,7 @@ func (s *Suggestion) dealsWith(f *profile.Finding) bool {
 	case f.Code == "value.empty":
 		return s.Code == violation.RequiredEmpty.String()
 	case f.Code == "value.variants" || f.Code == "value.misspelt":
-		return s.Kind == "recode"
+		return s.Kind == "recode" && s.meets(f)
 	case f.Code == "value.shape":
 		return of == "text" && s.meets(f)
 	case f.Code == "key.repeated":

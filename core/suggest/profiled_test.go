@@ -50,6 +50,8 @@ func TestFindingsHaveCures(t *testing.T) {
 			"blank.inside", "v make one blank of several (squeeze) +0 /0 -0"},
 		{"what does not show", "{name: v}", func(i int) string { return every(20, i, "Hof\u00a0Au", "Hof Au") },
 			"blank.invisible", "v take out characters that do not show (clean) +0 /0 -0"},
+		{"two spellings", "{name: v}", func(i int) string { return every(20, i, "wheat", "Wheat") }, "value.variants",
+			"v recode “wheat” to “Wheat” +0 /0 -0"},
 		{"few empty cells", "{name: v}", func(i int) string { return every(60, i, "", "Au") },
 			"value.empty", "v demand a value in each row +0 /0 -1"},
 		{"a number far away", "{name: v, datatype: integer}", func(i int) string { return every(60, i, "900000", fmt.Sprint(20+i%9)) },

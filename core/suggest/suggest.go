@@ -134,13 +134,9 @@ func (w *Work) Find(ctx context.Context, asked Asked) ([]Suggestion, error) {
 		}
 		if asked.Values == nil {
 			b.repeated()
-		}
-		if asked.Column == "" {
 			if err := b.spellings(ctx); err != nil {
 				return nil, err
 			}
-		}
-		if asked.Values == nil {
 			b.profiled()
 		}
 	}

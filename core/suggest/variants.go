@@ -71,6 +71,11 @@ type counted struct {
 
 // Spellings looks for spelling variants in columns of texts; with names only in these. All rows are read.
 func (w *Work) Spellings(ctx context.Context, names ...string) ([]Spellings, error) {
+	return w.spellings(ctx, names, names == nil)
+}
+
+// spellings is Spellings; givesUp says that columns are left out whose texts hardly recur.
+func (w *Work) spellings(ctx context.Context, names []string, givesUp bool) ([]Spellings, error) {
 	t, err := w.Parse()
 	if err != nil {
 		return nil, err
@@ -79,7 +84,7 @@ func (w *Work) Spellings(ctx context.Context, names ...string) ([]Spellings, err
 	if err != nil || len(all) == 0 {
 		return nil, err
 	}
-	if err := countTexts(ctx, w.File, all, names == nil); err != nil {
+	if err := countTexts(ctx, w.File, all, givesUp); err != nil {
 		return nil, err
 	}
 	var found []Spellings

@@ -50,6 +50,12 @@ export function dealsWith(rules: Rules, fit: ColumnFit, column: ColumnSpec, find
       return remedies.includes('clean')
     case 'value.placeholder':
       return (finding.first ?? []).length > 0 && (finding.first ?? []).every((v: ValueCount) => textsOf(habit(column, 'null').value).includes(v.value))
+    case 'value.variants':
+    case 'value.misspelt': {
+      const recoded = listOf(habit(column, 'remedies').value).flatMap((r) => Object.keys(objectOf(objectOf(r).recode)))
+      const all = finding.filters?.[0]?.values ?? []
+      return all.length > 0 && all.every((v) => recoded.includes(v.trim()) || recoded.includes(v))
+    }
     case 'value.empty':
       return column.demands.required === true
     case 'key.repeated':
