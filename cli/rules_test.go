@@ -295,7 +295,8 @@ func TestShelvesAndRuns(t *testing.T) {
 	assert.Contains(t, out, "loads.csv")
 	code, out, errs = on("runs", "compare", runs[1], runs[0])
 	require.Equal(t, 0, code, errs)
-	for _, want := range []string{"annahme", "2 accepted now", "row 4 was rejected and is accepted", "format was dd.MM.yyyy"} {
+	for _, want := range []string{"annahme", "2 accepted now", "row 4 was rejected and is accepted",
+		"format was dd.MM.yyyy"} {
 		assert.Contains(t, out, want)
 	}
 

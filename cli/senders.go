@@ -29,7 +29,8 @@ type meant struct {
 
 func (m *meant) add(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&m.file, "file", "", "file of a target, YAML or JSON, in place of one that the service knows")
-	cmd.Flags().StringToStringVar(&m.lists, "codes", nil, "NAME=FILE: with --file, the file of a code list that the target names")
+	cmd.Flags().StringToStringVar(&m.lists, "codes", nil,
+		"NAME=FILE: with --file, the file of a code list that the target names")
 	cmd.Args = func(_ *cobra.Command, args []string) error {
 		switch {
 		case m.file == "" && len(args) != 1:
@@ -164,7 +165,8 @@ func (a *app) showPage(p *brief.Page) {
 		}
 		rows[i] = []string{visible(c.Heading), must, visible(said), visible(c.Example)}
 	}
-	a.table([]columnOf{{title: "heading", most: 24}, {title: ""}, {title: "what is written", most: max(30, a.width()-62), wrap: true},
+	a.table([]columnOf{{title: "heading", most: 24}, {title: ""},
+		{title: "what is written", most: max(30, a.width()-62), wrap: true},
 		{title: "example", most: 20}}, rows)
 	if len(p.Rules) > 0 {
 		fmt.Fprintln(a.out)

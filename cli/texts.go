@@ -149,8 +149,10 @@ func (a *app) targets() *cobra.Command {
 	show := showText(a, "target", func(cmd *cobra.Command, name string, version int) (api.Target, error) {
 		return connect(cmd).Target(cmd.Context(), name, version)
 	}, func(t api.Target) api.Target { return t })
-	return a.remote("targets", "Targets that the service knows", append(a.shelf(client.Targets, "target"), a.addTarget(), all,
-		show, a.showSchema("target", target.Schema), a.template(), a.describe(), a.createTable(), a.csvw(), a.fromDictionary())...)
+	return a.remote("targets", "Targets that the service knows",
+		append(a.shelf(client.Targets, "target"), a.addTarget(), all,
+			show, a.showSchema("target", target.Schema), a.template(), a.describe(), a.createTable(), a.csvw(),
+			a.fromDictionary())...)
 }
 
 func (a *app) mappings() *cobra.Command {
@@ -194,8 +196,9 @@ target, which the service must know already.`,
 	show := showText(a, "mapping", func(cmd *cobra.Command, name string, version int) (api.Mapping, error) {
 		return connect(cmd).Mapping(cmd.Context(), name, version)
 	}, func(m api.Mapping) api.Target { return m.Target })
-	return a.remote("mappings", "Mappings: how senders write what a target takes", append(a.shelf(client.Mappings, "mapping"),
-		add, all, show, a.showSchema("mapping", target.MappingSchema))...)
+	return a.remote("mappings", "Mappings: how senders write what a target takes",
+		append(a.shelf(client.Mappings, "mapping"),
+			add, all, show, a.showSchema("mapping", target.MappingSchema))...)
 }
 
 func (a *app) codeLists() *cobra.Command {

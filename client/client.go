@@ -222,7 +222,8 @@ func (c *Client) AddMapping(ctx context.Context, text []byte) (m api.Mapping, er
 }
 
 // Mappings lists mappings by name: those for one target, or all for "".
-func (c *Client) Mappings(ctx context.Context, target string, of Shelf, offset, limit int) (p api.Page[api.Mapping], err error) {
+func (c *Client) Mappings(ctx context.Context, target string, of Shelf, offset, limit int) (p api.Page[api.Mapping],
+	err error) {
 	v := page(offset, limit)
 	put(v, "target", target)
 	return p, c.get(ctx, v1+"/mappings?"+of.put(v), &p)

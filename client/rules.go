@@ -48,7 +48,8 @@ func (c *Client) DropRules(ctx context.Context, id string) error {
 
 // Rehearse tries a target on a delivery, and calls each, which may be nil, with what is known so
 // far. It returns what is known of all rows.
-func (c *Client) Rehearse(ctx context.Context, id string, ask api.AskRehearsal, each func(api.Rehearsal)) (r api.Rehearsal,
+func (c *Client) Rehearse(ctx context.Context, id string, ask api.AskRehearsal, each func(api.Rehearsal)) (
+	r api.Rehearsal,
 	err error) {
 	err = c.stream(ctx, ofDelivery(id, "/rehearsals"), ask, func(data []byte) (bool, error) {
 		r = api.Rehearsal{}
@@ -77,7 +78,8 @@ func (c *Client) Suggest(ctx context.Context, id string, ask api.AskSuggestions,
 }
 
 // stream asks for events, and hands each document on. One of them must say that it is the last one.
-func (c *Client) stream(ctx context.Context, path string, ask any, each func(data []byte) (isLast bool, err error)) error {
+func (c *Client) stream(ctx context.Context, path string, ask any,
+	each func(data []byte) (isLast bool, err error)) error {
 	body, err := json.Marshal(ask)
 	if err != nil {
 		return err
@@ -98,12 +100,14 @@ func (c *Client) stream(ctx context.Context, path string, ask any, each func(dat
 }
 
 // RehearsalValues returns the values that break rules of a column, the most frequent first.
-func (c *Client) RehearsalValues(ctx context.Context, id string, ask api.AskValues) (p api.Page[api.WrongValue], err error) {
+func (c *Client) RehearsalValues(ctx context.Context, id string, ask api.AskValues) (p api.Page[api.WrongValue],
+	err error) {
 	return p, c.send(ctx, http.MethodPost, ofDelivery(id, "/rehearsals/values"), ask, &p)
 }
 
 // RehearsalSpellings returns the texts of a column that are likely one, written in different ways.
-func (c *Client) RehearsalSpellings(ctx context.Context, id string, ask api.AskSpellings) (s suggest.Spellings, err error) {
+func (c *Client) RehearsalSpellings(ctx context.Context, id string, ask api.AskSpellings) (s suggest.Spellings,
+	err error) {
 	return s, c.send(ctx, http.MethodPost, ofDelivery(id, "/rehearsals/spellings"), ask, &s)
 }
 

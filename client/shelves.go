@@ -31,13 +31,15 @@ func (c *Client) Versions(ctx context.Context, l Library, name string, offset, l
 }
 
 // Differences tells how two versions of a text differ.
-func (c *Client) Differences(ctx context.Context, l Library, name string, from, to int) (p api.Page[edit.Difference], err error) {
+func (c *Client) Differences(ctx context.Context, l Library, name string, from, to int) (p api.Page[edit.Difference],
+	err error) {
 	v := url.Values{"from": {strconv.Itoa(from)}, "to": {strconv.Itoa(to)}}
 	return p, c.get(ctx, l.of(name, "/differences?"+v.Encode()), &p)
 }
 
 // Uses lists the deliveries that were sifted by a text, the last one first.
-func (c *Client) Uses(ctx context.Context, l Library, name string, offset, limit int) (p api.Page[api.TextUse], err error) {
+func (c *Client) Uses(ctx context.Context, l Library, name string, offset, limit int) (p api.Page[api.TextUse],
+	err error) {
 	return p, c.get(ctx, l.of(name, "/uses?"+page(offset, limit).Encode()), &p)
 }
 

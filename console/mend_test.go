@@ -116,7 +116,8 @@ rowRules:
 	}
 	open(plain, "row.short", "")
 	p.shows("the row has 2 cells, the table has 3 columns")
-	assert.Equal(t, "true", p.js(`String(document.querySelector('.cures') === null)`), "without a target nothing is mended")
+	assert.Equal(t, "true", p.js(`String(document.querySelector('.cures') === null)`),
+		"without a target nothing is mended")
 
 	open(run, "value.unknown", "crop")
 	p.shows("recode “weat” to “wheat” +1")
@@ -153,7 +154,8 @@ rowRules:
 	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "tickets", Mapping: "north"})
 	require.NoError(t, err)
 	_, err = s.Client.ChangeRules(t.Context(), d.ID, api.NewShift{Words: "recode", Steps: []edit.Step{{In: edit.Mapping,
-		Do: edit.Add, Path: []string{"columns", "crop", "remedies"}, Value: map[string]any{"recode": map[string]any{"weat": "wheat"}}}}})
+		Do: edit.Add, Path: []string{"columns", "crop", "remedies"},
+		Value: map[string]any{"recode": map[string]any{"weat": "wheat"}}}}})
 	require.NoError(t, err)
 	_, err = s.Client.SaveRules(t.Context(), d.ID, api.SaveRules{})
 	require.NoError(t, err)

@@ -284,7 +284,8 @@ columns:
 	}
 	p.shows("left out") // what nothing takes; the draft says so
 	p.do(chromedp.Click(`button[aria-label="Bemerkung is left out"]`))
-	p.do(chromedp.Click(`button[aria-label="leave out Bemerkung"]`), chromedp.WaitVisible(`button[aria-label="Bemerkung is left out"]`))
+	p.do(chromedp.Click(`button[aria-label="leave out Bemerkung"]`),
+		chromedp.WaitVisible(`button[aria-label="Bemerkung is left out"]`))
 	p.accessible("columns that are paired")
 
 	p.do(chromedp.Navigate(station + "?column=place"))
@@ -403,7 +404,8 @@ func TestShelves(t *testing.T) {
 	p.retype("#text-name", "growers")
 	p.until(`document.querySelector('.el-dialog [role="alert"]')?.innerText.includes('of this name already')`)
 	p.accessible("a name that is taken")
-	p.do(chromedp.SendKeys("#text-name", "_2027"), chromedp.Click(`//div[contains(@class,"el-dialog")]//button[normalize-space()="Copy"]`))
+	p.do(chromedp.SendKeys("#text-name", "_2027"), chromedp.Click(
+		`//div[contains(@class,"el-dialog")]//button[normalize-space()="Copy"]`))
 	p.until(`location.pathname === '/targets/growers_2027'`)
 	p.shows("version 1")
 	p.rests()
@@ -416,7 +418,8 @@ func TestShelves(t *testing.T) {
 	assert.Contains(t, p.address(), "retired=shown")
 
 	// A code list by hand.
-	p.do(chromedp.Navigate(s.Address+"/codes"), chromedp.Click(button("By hand…")), chromedp.WaitVisible(`input[aria-label="Title"]`))
+	p.do(chromedp.Navigate(s.Address+"/codes"), chromedp.Click(button("By hand…")),
+		chromedp.WaitVisible(`input[aria-label="Title"]`))
 	p.rests()
 	p.do(chromedp.SendKeys(`.codes input[aria-label="Name"]`, "sorts"),
 		chromedp.SendKeys(`textarea[aria-label="Codes"]`, "01,Dinkel\n02,\"Hafer, nackt\"\n"))
@@ -428,8 +431,9 @@ func TestShelves(t *testing.T) {
 	p.shows("there is no code list")
 
 	// A data dictionary of another program becomes a target, which one may change first.
-	p.do(chromedp.Navigate(s.Address+"/targets"), chromedp.SetUploadFiles(`input[type=file]`, []string{write(t, "felder.csv",
-		[]byte("Feldname;Typ;Länge;Pflicht;Werte;Bemerkung\nLiefernr;Text;8;ja;;Nummer des Scheins\nGewicht;Dezimal;;nein;;in kg\n"))}))
+	p.do(chromedp.Navigate(s.Address+"/targets"), chromedp.SetUploadFiles(`input[type=file]`,
+		[]string{write(t, "felder.csv",
+			[]byte("Feldname;Typ;Länge;Pflicht;Werte;Bemerkung\nLiefernr;Text;8;ja;;Nummer des Scheins\nGewicht;Dezimal;;nein;;in kg\n"))}))
 	p.do(chromedp.WaitVisible(`.el-dialog textarea`))
 	p.accessible("a target made of a dictionary")
 	p.do(chromedp.Click(button("Add the target")))
@@ -446,7 +450,8 @@ func TestRunsCompared(t *testing.T) {
 	require.NoError(t, err)
 	var last api.Run
 	for _, datatype := range []string{"integer", "string"} {
-		_, err := s.Client.AddTarget(ctx, []byte("target: loads\ncolumns: [{name: no}, {name: kg, datatype: "+datatype+"}]\n"))
+		_, err := s.Client.AddTarget(ctx, []byte("target: loads\ncolumns: [{name: no}, {name: kg, datatype: "+datatype+
+			"}]\n"))
 		require.NoError(t, err)
 		last, err = s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "loads"})
 		require.NoError(t, err)
@@ -504,7 +509,8 @@ func TestRulesByHand(t *testing.T) {
 	p.do(chromedp.Click(button("worst first")))
 	p.shows("in the table’s order")
 	p.js(`(document.querySelector('.rail button.column').focus(), '')`)
-	for _, c := range []struct{ key, column string }{{kb.ArrowDown, "filled"}, {kb.ArrowDown, "tons"}, {kb.ArrowDown, "tons"},
+	for _, c := range []struct{ key, column string }{{kb.ArrowDown, "filled"}, {kb.ArrowDown, "tons"},
+		{kb.ArrowDown, "tons"},
 		{kb.ArrowUp, "filled"}} {
 		p.do(chromedp.KeyEvent(c.key))
 		p.until(fmt.Sprintf(`document.querySelector('.middle h2')?.innerText === %q`, c.column))

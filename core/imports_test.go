@@ -18,7 +18,8 @@ import (
 // what stands before it.
 var order = []string{"fault", "spill", "violation", "rfc4180", "value", "recall", "lexical", "delimited", "workbook",
 	"layout", "source",
-	"edit", "variants", "codes", "distinct", "typing", "relation", "profile/profiletest", "profile", "search", "finding", "condition",
+	"edit", "variants", "codes", "distinct", "typing", "relation", "profile/profiletest", "profile", "search", "finding",
+	"condition",
 	"remedy", "target", "check", "reference", "trial", "sift", "compare", "ddl", "draft", "suggest",
 	"table", "brief", "csvw", "dictionary", "report"}
 

@@ -207,8 +207,9 @@ func TestDrafts(t *testing.T) {
 	text := api.NewRules{Text: "target: x\ncolumns: [{name: a}] # ä\n"}
 	_, err = s.Client.BeginRules(ctx, d.ID, text)
 	require.NoError(t, err)
-	_, err = s.Client.ChangeRules(ctx, d.ID, api.NewShift{Words: "b too", Steps: []edit.Step{{In: edit.Target, Do: edit.Add,
-		Path: []string{"columns"}, Value: map[string]any{"name": "b"}}}})
+	_, err = s.Client.ChangeRules(ctx, d.ID, api.NewShift{Words: "b too",
+		Steps: []edit.Step{{In: edit.Target, Do: edit.Add,
+			Path: []string{"columns"}, Value: map[string]any{"name": "b"}}}})
 	require.NoError(t, err)
 	require.NoError(t, s.Stop())
 
@@ -251,7 +252,8 @@ func TestDrafts(t *testing.T) {
 	assert.Equal(t, 404, resp.StatusCode)
 	_, err = s.Client.BeginRules(ctx, "none", text)
 	assert.Equal(t, 404, statusOf(err))
-	for _, wrong := range []api.NewRules{{Text: "target: x\n"}, {Text: text.Text, Target: "x"}, {Text: text.Text, Mapping: "m"},
+	for _, wrong := range []api.NewRules{{Text: "target: x\n"}, {Text: text.Text, Target: "x"},
+		{Text: text.Text, Mapping: "m"},
 		{Text: strings.Repeat("x", 5<<20)}, {DraftMapping: true}} {
 		_, err = s.Client.BeginRules(ctx, d.ID, wrong)
 		assert.Contains(t, []int{413, 422}, statusOf(err))

@@ -52,7 +52,8 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		"the last column":        {drops("no", "day", "crop", "kg"), "column"},
 		"beyond all bounds":      {[]edit.Step{step("target", "set", "title", deep)}, ""},
 		// What comes first is right; nothing of it is kept.
-		"half right": {[]edit.Step{step("target", "set", "title", "New"), step("target", "set", "columns nix unique", true)}, "nix"},
+		"half right": {[]edit.Step{step("target", "set", "title", "New"),
+			step("target", "set", "columns nix unique", true)}, "nix"},
 	} {
 		_, err := s.Client.ChangeRules(ctx, id, api.NewShift{Words: name, Steps: c.steps})
 		if assert.Error(t, err, name) {

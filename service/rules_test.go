@@ -164,14 +164,16 @@ func TestRehearsal(t *testing.T) {
 	values, err := s.Client.RehearsalValues(ctx, id, api.AskValues{Column: "kg"})
 	require.NoError(t, err)
 	assert.Equal(t, 2, values.Total)
-	assert.Equal(t, []any{"70000", int64(1), []int64{3}}, []any{values.Items[0].Value, values.Items[0].Count, values.Items[0].Rows})
+	assert.Equal(t, []any{"70000", int64(1), []int64{3}},
+		[]any{values.Items[0].Value, values.Items[0].Count, values.Items[0].Rows})
 	found, err := s.Client.RehearsalValues(ctx, id, api.AskValues{Column: "kg", Find: "N/"})
 	require.NoError(t, err)
 	assert.Equal(t, "n/a", found.Items[0].Value)
 
 	_, err = s.Client.ChangeRules(ctx, id, api.NewShift{Words: "two cures", Steps: []edit.Step{
 		{In: edit.Mapping, Do: edit.Add, Path: []string{"columns", "kg", "null"}, Value: "n/a", Base: []any{""}},
-		{In: edit.Mapping, Do: edit.Set, Path: []string{"columns", "day", "format"}, Value: []any{"yyyy-MM-dd", "dd.MM.yyyy"}}}})
+		{In: edit.Mapping, Do: edit.Set, Path: []string{"columns", "day", "format"},
+			Value: []any{"yyyy-MM-dd", "dd.MM.yyyy"}}}})
 	require.NoError(t, err)
 	r, err = s.Client.Rehearse(ctx, id, api.AskRehearsal{}, nil)
 	require.NoError(t, err)
@@ -365,7 +367,8 @@ func TestRulesOfATextThatIsNotSaved(t *testing.T) {
 	assert.Equal(t, []int{1, 1}, []int{saved.Target.Version, saved.Mapping.Version})
 
 	// The name is taken now: another one is asked for.
-	_, err = s.Client.BeginRules(ctx, d.ID, api.NewRules{Text: strings.Replace(text, "required: true", "required: false", 1)})
+	_, err = s.Client.BeginRules(ctx, d.ID, api.NewRules{
+		Text: strings.Replace(text, "required: true", "required: false", 1)})
 	require.NoError(t, err)
 	_, err = s.Client.SaveRules(ctx, d.ID, api.SaveRules{})
 	assert.Equal(t, 409, statusOf(err))

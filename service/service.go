@@ -131,7 +131,8 @@ func Run(ctx context.Context, c Config) (err error) {
 	defer cache.Close()
 	book := &rehearsal.Book{}
 	defer book.Close()
-	handler := (&api.Server{Store: records, Area: area, Queue: queue, Cache: cache, Book: book, Bounds: bounds, Guard: c.guard(),
+	handler := (&api.Server{Store: records, Area: area, Queue: queue, Cache: cache, Book: book, Bounds: bounds,
+		Guard:  c.guard(),
 		Tables: &c.Databases,
 		Log:    c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,

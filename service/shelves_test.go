@@ -48,7 +48,8 @@ func TestShelves(t *testing.T) {
 	versions, err := s.Client.Versions(ctx, client.Targets, "tickets", 0, 10)
 	require.NoError(t, err)
 	require.Equal(t, 2, versions.Total)
-	assert.Equal(t, []any{2, "Jürgen Beispiel", []edit.Difference{{Column: "kg", Words: "maximum was 60000 and is 70000"}}},
+	assert.Equal(t, []any{2, "Jürgen Beispiel", []edit.Difference{
+		{Column: "kg", Words: "maximum was 60000 and is 70000"}}},
 		[]any{versions.Items[0].Version, versions.Items[0].AddedBy, versions.Items[0].Differs})
 	assert.Empty(t, versions.Items[1].Differs)
 	older, err := s.Client.Versions(ctx, client.Targets, "tickets", 1, 10)
@@ -56,7 +57,8 @@ func TestShelves(t *testing.T) {
 	assert.Len(t, older.Items, 1)
 	codes, err := s.Client.Versions(ctx, client.Codes, "crops", 0, 1)
 	require.NoError(t, err)
-	assert.ElementsMatch(t, []edit.Difference{{Words: `w was "wheat" and is "Wheat"`}, {Words: "b is new: barley"}, {Words: "r is gone: rye"}},
+	assert.ElementsMatch(t, []edit.Difference{{Words: `w was "wheat" and is "Wheat"`}, {Words: "b is new: barley"},
+		{Words: "r is gone: rye"}},
 		codes.Items[0].Differs)
 	back, err := s.Client.Differences(ctx, client.Targets, "tickets", 2, 1)
 	require.NoError(t, err)
@@ -68,7 +70,8 @@ func TestShelves(t *testing.T) {
 
 	uses, err := s.Client.Uses(ctx, client.Targets, "tickets", 0, 10)
 	require.NoError(t, err)
-	assert.Equal(t, []any{1, id, "tickets.csv", 1}, []any{uses.Total, uses.Items[0].Delivery, uses.Items[0].Name, uses.Items[0].Version})
+	assert.Equal(t, []any{1, id, "tickets.csv", 1}, []any{uses.Total, uses.Items[0].Delivery, uses.Items[0].Name,
+		uses.Items[0].Version})
 	uses, err = s.Client.Uses(ctx, client.Mappings, "north", 0, 10)
 	require.NoError(t, err)
 	assert.Equal(t, 1, uses.Total)
@@ -155,8 +158,9 @@ func TestForSenders(t *testing.T) {
 	_, err = s.Client.AddTarget(t.Context(), text)
 	require.NoError(t, err)
 	for path, want := range map[string]string{"words": `"heading":"Sample"`, "page": "<h1>Laboratory results</h1>",
-		"sql?dialect=mariadb": "create table laboratory_results (", "csvw": "http://www.w3.org/ns/csvw", "template": "PK\x03\x04",
-		"view": `"target":"laboratory_results"`} {
+		"sql?dialect=mariadb": "create table laboratory_results (", "csvw": "http://www.w3.org/ns/csvw",
+		"template": "PK\x03\x04",
+		"view":     `"target":"laboratory_results"`} {
 		resp, body := s.ask(t, http.MethodGet, "/api/v1/targets/laboratory_results/"+path, "")
 		assert.Equal(t, 200, resp.StatusCode, path)
 		assert.Contains(t, body, want, path)
@@ -167,15 +171,18 @@ func TestForSenders(t *testing.T) {
 	assert.Equal(t, 422, resp.StatusCode)
 
 	const octets = "application/octet-stream"
-	resp, body := s.ask(t, http.MethodPost, "/api/v1/targets/from-dictionary?file=felder.csv", "Feld;Typ;Pflicht\nno;Text(9);ja\nkg;Zahl(6,0);\n",
+	resp, body := s.ask(t, http.MethodPost, "/api/v1/targets/from-dictionary?file=felder.csv",
+		"Feld;Typ;Pflicht\nno;Text(9);ja\nkg;Zahl(6,0);\n",
 		"Content-Type", octets)
 	require.Equal(t, 200, resp.StatusCode, body)
 	assert.Contains(t, body, `{name: \"no\", maxLength: 9, required: true}`)
-	resp, body = s.ask(t, http.MethodPost, "/api/v1/targets/from-dictionary?file=x.csv", "Owner,Team\na,b\n", "Content-Type", octets)
+	resp, body = s.ask(t, http.MethodPost, "/api/v1/targets/from-dictionary?file=x.csv", "Owner,Team\na,b\n",
+		"Content-Type", octets)
 	assert.Equal(t, 422, resp.StatusCode)
 	assert.Contains(t, body, "x.csv: no heading of the dictionary")
 	assert.NotContains(t, body, "/proc/")
-	resp, body = s.ask(t, http.MethodPost, "/api/v1/targets/from-dictionary?file=x.pdf", "%PDF-1.4 x", "Content-Type", octets)
+	resp, body = s.ask(t, http.MethodPost, "/api/v1/targets/from-dictionary?file=x.pdf", "%PDF-1.4 x", "Content-Type",
+		octets)
 	assert.Equal(t, 422, resp.StatusCode, body)
 	assert.NotContains(t, body, "/proc/")
 	resp, body = s.ask(t, http.MethodPost, "/api/v1/targets/from-csvw", `{"@context": "http://www.w3.org/ns/csvw", "url": "a.csv",
@@ -254,7 +261,8 @@ func TestTablesAndCodes(t *testing.T) {
 		require.NoError(t, err)
 		content, err := io.ReadAll(rows)
 		require.NoError(t, err)
-		tag, err := conn.PgConn().CopyFrom(ctx, strings.NewReader(string(content)), "copy "+m.Target+" from stdin (format csv, header)")
+		tag, err := conn.PgConn().CopyFrom(ctx, strings.NewReader(string(content)), "copy "+m.Target+
+			" from stdin (format csv, header)")
 		require.NoError(t, err, statement)
 		assert.Equal(t, r.Tally.Accepted, tag.RowsAffected(), m.Target)
 	}
@@ -268,7 +276,8 @@ func TestComparison(t *testing.T) {
 	first := s.sift(t, api.NewRun{Delivery: id, Target: "tickets", Mapping: "north"})
 	_, err := s.Client.ChangeRules(ctx, id, api.NewShift{Words: "n/a is missing", Steps: []edit.Step{
 		{In: edit.Mapping, Do: edit.Add, Path: []string{"columns", "kg", "null"}, Value: "n/a", Base: []any{""}},
-		{In: edit.Mapping, Do: edit.Set, Path: []string{"columns", "day", "format"}, Value: []any{"yyyy-MM-dd", "dd.MM.yyyy"}}}})
+		{In: edit.Mapping, Do: edit.Set, Path: []string{"columns", "day", "format"},
+			Value: []any{"yyyy-MM-dd", "dd.MM.yyyy"}}}})
 	require.NoError(t, err)
 	_, err = s.Client.SaveRules(ctx, id, api.SaveRules{})
 	require.NoError(t, err)

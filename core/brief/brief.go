@@ -103,7 +103,8 @@ func capital(text string) string {
 }
 
 func columnOf(c *target.Column, lists []*codes.List, isKey bool) Entry {
-	out := Entry{Heading: c.Title(), Name: c.Name, Mandatory: c.Required, Meaning: c.Description, Kind: kindOf(c), Rules: []string{},
+	out := Entry{Heading: c.Title(), Name: c.Name, Mandatory: c.Required, Meaning: c.Description, Kind: kindOf(c),
+		Rules:    []string{},
 		datatype: c.Datatype, limits: [2]string{c.Minimum, c.Maximum}}
 	say := func(format string, args ...any) { out.Rules = append(out.Rules, fmt.Sprintf(format, args...)) }
 	switch {

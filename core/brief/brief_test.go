@@ -75,7 +75,8 @@ func TestWords(t *testing.T) {
 		"code: a text; exactly 3 characters | xxx",
 	}, said, "what a sender does not deliver is not told")
 	assert.Equal(t, []string{"No two rows have the same day, site together.", "In each row: heavy enough (kg > 1)",
-		"In each row: kg < 9", "Site is known in places.", "A file has at most 10 rows.", "A file has at least 2 rows."}, p.Rules)
+		"In each row: kg < 9", "Site is known in places.", "A file has at most 10 rows.", "A file has at least 2 rows."},
+		p.Rules)
 	assert.True(t, p.Columns[0].Mandatory)
 	assert.False(t, p.Columns[3].Mandatory)
 	without := brief.Of(func() *target.Target { of, _ := parsed(t); return of }(), nil)
@@ -176,7 +177,8 @@ func TestWideWorkbook(t *testing.T) {
 	var text strings.Builder
 	text.WriteString("target: wide\ncolumns:\n")
 	for i := range 300 {
-		text.WriteString("  - {name: column_" + strings.Repeat("x", i%20) + string(rune('a'+i%26)) + string(rune('a'+i/26)) + "}\n")
+		text.WriteString("  - {name: column_" + strings.Repeat("x", i%20) + string(rune('a'+i%26)) +
+			string(rune('a'+i/26)) + "}\n")
 	}
 	of, err := target.Parse([]byte(text.String()))
 	require.NoError(t, err)

@@ -119,7 +119,8 @@ func (b *book) rows(p *Page) error {
 		}
 	}
 	for _, sheet := range []string{rowsSheet, exampleSheet} {
-		if err := b.SetPanes(sheet, &excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2", ActivePane: "bottomLeft"}); err != nil {
+		if err := b.SetPanes(sheet, &excelize.Panes{Freeze: true, YSplit: 1, TopLeftCell: "A2",
+			ActivePane: "bottomLeft"}); err != nil {
 			return err
 		}
 	}
@@ -157,8 +158,9 @@ func (b *book) ask(c *Entry, column string) error {
 			}
 		}
 		v.SetSqrefDropList(fmt.Sprintf("%s!$%s$1:$%s$%d", listsSheet, list, list, len(c.Values)))
-		v.SetError(excelize.DataValidationErrorStyleStop, "Not in the list", cut("Choose one of the values that are offered for "+
-			c.Heading+".", 255))
+		v.SetError(excelize.DataValidationErrorStyleStop, "Not in the list",
+			cut("Choose one of the values that are offered for "+
+				c.Heading+".", 255))
 	}
 	return b.AddDataValidation(rowsSheet, v)
 }
@@ -173,7 +175,8 @@ func cut(text string, most int) string {
 
 // words explains each column.
 func (b *book) words(p *Page) error {
-	for i, title := range []string{"Heading", "Mandatory", "What is written", "Rules", "Allowed values", "Example", "Meaning"} {
+	for i, title := range []string{"Heading", "Mandatory", "What is written", "Rules", "Allowed values", "Example",
+		"Meaning"} {
 		column, err := excelize.ColumnNumberToName(i + 1)
 		if err != nil {
 			return err
@@ -205,7 +208,8 @@ func (b *book) words(p *Page) error {
 		if c.Mandatory {
 			must = "yes"
 		}
-		if err := put(c.Heading, must, c.Kind, strings.Join(c.Rules, "; "), c.AllowedWords(), c.Example, c.Meaning); err != nil {
+		if err := put(c.Heading, must, c.Kind, strings.Join(c.Rules, "; "), c.AllowedWords(), c.Example,
+			c.Meaning); err != nil {
 			return err
 		}
 	}

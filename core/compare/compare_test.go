@@ -20,8 +20,9 @@ import (
 )
 
 func rows(t require.TestingT, text string) source.Source {
-	r, err := source.NewReader(strings.NewReader(text), layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",",
-		QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, HeaderNames: layout.Joined})
+	r, err := source.NewReader(strings.NewReader(text),
+		layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",",
+			QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, HeaderNames: layout.Joined})
 	require.NoError(t, err)
 	return r
 }
@@ -44,7 +45,8 @@ func TestByKey(t *testing.T) {
 
 // The comparison agrees with a slow and obvious one, whatever the texts.
 func TestByKeyAgainstMaps(t *testing.T) {
-	cell := rapid.OneOf(rapid.SampledFrom([]string{"", "a", "b", "a,b", "1:a", "\"", "é"}), rapid.StringMatching(`[a-c:0-9,]{0,3}`))
+	cell := rapid.OneOf(rapid.SampledFrom([]string{"", "a", "b", "a,b", "1:a", "\"", "é"}),
+		rapid.StringMatching(`[a-c:0-9,]{0,3}`))
 	rapid.Check(t, func(t *rapid.T) {
 		table := func(name string) (text string, all map[[2]string]string) {
 			all = map[[2]string]string{}
@@ -99,7 +101,8 @@ func outputs(t require.TestingT, rejected, excluded []int) compare.Outputs {
 }
 
 func TestBySide(t *testing.T) {
-	got, err := compare.BySide(context.Background(), outputs(t, []int{2, 3, 5}, []int{7}), outputs(t, []int{3, 7, 9}, []int{5}))
+	got, err := compare.BySide(context.Background(), outputs(t, []int{2, 3, 5}, []int{7}),
+		outputs(t, []int{3, 7, 9}, []int{5}))
 	require.NoError(t, err)
 	assert.Equal(t, sift.Shift{Gained: 1, Lost: 1, Mended: 2, Excluded: 1, Readmitted: 1, SameCount: true}, got.Shift)
 	assert.Equal(t, []compare.Moved{{Row: 2, Was: "rejected", Is: "accepted"}, {Row: 5, Was: "rejected", Is: "excluded"},
@@ -113,9 +116,11 @@ func TestCounts(t *testing.T) {
 	group := func(column string, rows int64) sift.Group {
 		return sift.Group{Counted: sift.Counted{Code: violation.RangeHigh, Column: column, Rows: rows}}
 	}
-	got := compare.Violations([]sift.Group{group("a", 5), group("b", 2), group("c", 1)}, []sift.Group{group("a", 5), group("b", 9),
-		group("d", 0)})
-	assert.Equal(t, []compare.Counts{{Column: "b", What: "range.high", Before: 2, After: 9}, {Column: "c", What: "range.high", Before: 1},
+	got := compare.Violations([]sift.Group{group("a", 5), group("b", 2), group("c", 1)},
+		[]sift.Group{group("a", 5), group("b", 9),
+			group("d", 0)})
+	assert.Equal(t, []compare.Counts{{Column: "b", What: "range.high", Before: 2, After: 9},
+		{Column: "c", What: "range.high", Before: 1},
 		{Column: "d", What: "range.high", After: 1}}, got, "what is the same is left out")
 	remedies := compare.Remedies([]sift.Remedy{{Column: "a", Remedy: "trim", Changed: 3}}, nil)
 	assert.True(t, slices.Equal([]compare.Counts{{Column: "a", What: "trim", Before: 3}}, remedies))

@@ -144,7 +144,8 @@ func (r *reader) read(doc, table map[string]any) (*Metadata, error) {
 	}
 	r.keys(schema, names)
 	for _, property := range slices.Sorted(maps.Keys(table)) {
-		if !slices.Contains([]string{"@context", "@type", "@id", "url", "tableSchema", "dialect", "dc:title", "dcterms:title", "tables",
+		if !slices.Contains([]string{"@context", "@type", "@id", "url", "tableSchema", "dialect", "dc:title",
+			"dcterms:title", "tables",
 			"null", "lang", "default", "required", "separator", "ordered", "datatype"}, property) {
 			r.leave("%s of the table", property)
 		}
@@ -226,7 +227,8 @@ func (r *reader) column(i int, c, own map[string]any, names map[string]string) {
 		to["separator"] = s
 	}
 	for _, property := range slices.Sorted(maps.Keys(own)) {
-		if !slices.Contains(append([]string{"name", "titles", "@type", "@id", "dc:description", "dcterms:description", "rdfs:comment",
+		if !slices.Contains(append([]string{"name", "titles", "@type", "@id", "dc:description", "dcterms:description",
+			"rdfs:comment",
 			"virtual"}, inheritable...), property) {
 			r.leave("%s of the column %s", property, name)
 		}
@@ -336,12 +338,14 @@ func (r *reader) keys(schema map[string]any, names map[string]string) {
 			continue
 		}
 		name := draft.Legal(strings.TrimSuffix(resource, path.Ext(resource)), -1)
-		r.steps = append(r.steps, edit.Step{In: edit.Target, Do: edit.Add, Path: []string{"foreignKeys"}, Value: map[string]any{
-			"columnReference": known(fk["columnReference"]), "reference": map[string]any{"resource": name,
-				"columnReference": textsOf(to["columnReference"])}}})
+		r.steps = append(r.steps, edit.Step{In: edit.Target, Do: edit.Add, Path: []string{"foreignKeys"},
+			Value: map[string]any{
+				"columnReference": known(fk["columnReference"]), "reference": map[string]any{"resource": name,
+					"columnReference": textsOf(to["columnReference"])}}})
 	}
 	for _, property := range slices.Sorted(maps.Keys(schema)) {
-		if !slices.Contains(append([]string{"columns", "primaryKey", "foreignKeys", "@type", "@id"}, inheritable...), property) {
+		if !slices.Contains(append([]string{"columns", "primaryKey", "foreignKeys", "@type", "@id"}, inheritable...),
+			property) {
 			r.leave("%s of the tableSchema", property)
 		}
 	}
@@ -371,7 +375,8 @@ func (r *reader) dialect(m *Metadata, name string, d map[string]any) error {
 	if len(layout) == 0 {
 		return nil
 	}
-	text, err := edit.Apply([]byte(fmt.Sprintf("mapping: %s\ntarget: %s\n", edit.Scalar(name), edit.Scalar(name))), edit.Mapping,
+	text, err := edit.Apply([]byte(fmt.Sprintf("mapping: %s\ntarget: %s\n", edit.Scalar(name), edit.Scalar(name))),
+		edit.Mapping,
 		[]edit.Step{{In: edit.Mapping, Do: edit.Set, Path: []string{"layout"}, Value: layout}})
 	if err != nil {
 		return err
@@ -454,7 +459,8 @@ func Write(t *target.Target, url string) (text []byte, left []string, err error)
 	if t.Title != "" {
 		doc = append(doc, property{"dc:title", t.Title})
 	}
-	doc = append(doc, property{"dialect", object{{"encoding", "utf-8"}, {"delimiter", ","}, {"header", true}, {"doubleQuote", true}}},
+	doc = append(doc, property{"dialect", object{{"encoding", "utf-8"}, {"delimiter", ","}, {"header", true},
+		{"doubleQuote", true}}},
 		property{"tableSchema", schema})
 	text, err = json.MarshalIndent(doc, "", "  ")
 	return append(text, '\n'), w.left, err
@@ -545,8 +551,10 @@ func alternatives(texts []string) string {
 // unsaid lists what the vocabulary has no words for.
 func (w *writer) unsaid(c *target.Column, isSet bool) {
 	isKey := len(w.key) == 1 && w.key[0] == c.Name
-	for what, is := range map[string]bool{"oneOf": len(c.OneOf) > 0 && !isSet || c.Codes != nil, "precision": c.Precision != nil,
-		"scale": c.Scale != nil, "unique": c.Unique && !isKey, "requiredWhen": c.RequiredWhen != "", "ordered": c.Ordered != target.AnyOrder,
+	for what, is := range map[string]bool{"oneOf": len(c.OneOf) > 0 && !isSet || c.Codes != nil,
+		"precision": c.Precision != nil,
+		"scale":     c.Scale != nil, "unique": c.Unique && !isKey, "requiredWhen": c.RequiredWhen != "",
+		"ordered":  c.Ordered != target.AnyOrder,
 		"complete": c.Complete, "onViolation": c.OnViolation != nil || len(c.OnCode) > 0, "derive": c.Derive != ""} {
 		if is {
 			w.left = append(w.left, what+" of the column "+c.Name)
@@ -570,8 +578,9 @@ func (w *writer) foreign(schema *object, t *target.Target) {
 			w.leave("the reference of %s to %s", strings.Join(fk.Columns, ", "), fk.Reference.Name())
 			continue
 		}
-		all = append(all, object{{"columnReference", fk.Columns}, {"reference", object{{"resource", fk.Reference.Resource + ".csv"},
-			{"columnReference", fk.Reference.Columns}}}})
+		all = append(all, object{{"columnReference", fk.Columns},
+			{"reference", object{{"resource", fk.Reference.Resource + ".csv"},
+				{"columnReference", fk.Reference.Columns}}}})
 	}
 	if len(all) > 0 {
 		*schema = append(*schema, property{"foreignKeys", all})

@@ -43,17 +43,20 @@ func TestRead(t *testing.T) {
 	require.NoError(t, err)
 	of, err := target.Parse(m.Target)
 	require.NoError(t, err, "%s", m.Target)
-	assert.Equal(t, []any{"tickets", "Weighbridge tickets", []string{"no"}, 9}, []any{of.Name, of.Title, of.Key, len(of.Columns)})
+	assert.Equal(t, []any{"tickets", "Weighbridge tickets", []string{"no"}, 9},
+		[]any{of.Name, of.Title, of.Key, len(of.Columns)})
 	no, kg, pallets := of.Column("no"), of.Column("kg"), of.Column("pallets")
 	assert.Equal(t, []string{"Scheinnummer", "Ticket No."}, no.Titles)
 	assert.Equal(t, []any{true, "on the slip", []string{"[A-Z]{2}-[0-9]{6}"}, 9, []string{"n/a"}},
 		[]any{no.Required, no.Description, no.Formats, *no.MaxLength, no.Null})
 	assert.Equal(t, []any{",", ".", "60000"}, []any{kg.DecimalChar, kg.GroupChar, kg.Maximum})
-	assert.Equal(t, []any{"0", "255", "1", []string{"", "-"}}, []any{pallets.Minimum, pallets.Maximum, pallets.Default, pallets.Null})
+	assert.Equal(t, []any{"0", "255", "1", []string{"", "-"}},
+		[]any{pallets.Minimum, pallets.Maximum, pallets.Default, pallets.Null})
 	assert.Equal(t, "|", of.Column("crops").Separator)
 	assert.True(t, of.Column("seen").Zoned)
 	assert.Equal(t, "slips", of.ForeignKeys[0].Reference.Resource)
-	for _, left := range []string{"propertyUrl of the column kg", "the datatype html of the column page, which becomes a text",
+	for _, left := range []string{"propertyUrl of the column kg",
+		"the datatype html of the column page, which becomes a text",
 		"the datatype gYear of the column year, which becomes a text", "minExclusive of the datatype of the column year",
 		"the virtual column type", "aboutUrl of the tableSchema", "notes of the table"} {
 		assert.Contains(t, m.Left, left)
@@ -61,7 +64,8 @@ func TestRead(t *testing.T) {
 	require.NotNil(t, m.Mapping)
 	mapped, err := target.ParseMapping(m.Mapping)
 	require.NoError(t, err)
-	assert.Equal(t, []any{";", "windows-1252", 2}, []any{*mapped.Layout.Delimiter, *mapped.Layout.Encoding, *mapped.Layout.SkipRows})
+	assert.Equal(t, []any{";", "windows-1252", 2}, []any{*mapped.Layout.Delimiter, *mapped.Layout.Encoding,
+		*mapped.Layout.SkipRows})
 }
 
 func TestNoMetadata(t *testing.T) {

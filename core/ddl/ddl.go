@@ -56,10 +56,12 @@ func Create(t *target.Target, d Dialect) (string, error) {
 	}
 	for _, fk := range t.ForeignKeys {
 		if fk.Reference.Codes != "" {
-			w.notes = append(w.notes, fmt.Sprintf("%s is a code of the list %s", strings.Join(fk.Columns, ", "), fk.Reference.Codes))
+			w.notes = append(w.notes, fmt.Sprintf("%s is a code of the list %s", strings.Join(fk.Columns, ", "),
+				fk.Reference.Codes))
 			continue
 		}
-		lines = append(lines, fmt.Sprintf("foreign key (%s) references %s (%s)", w.names(fk.Columns), w.path(fk.Reference.Name()),
+		lines = append(lines, fmt.Sprintf("foreign key (%s) references %s (%s)", w.names(fk.Columns),
+			w.path(fk.Reference.Name()),
 			w.names(fk.Reference.Columns)))
 	}
 	var b strings.Builder
@@ -109,7 +111,8 @@ func (w *writer) column(c *target.Column) string {
 	case w.Dialect == MariaDB:
 		line += " comment " + w.text(words)
 	case w.Dialect == PostgreSQL:
-		w.after = append(w.after, fmt.Sprintf("comment on column %s.%s is %s", w.name(w.t.Name), w.name(c.Name), w.text(words)))
+		w.after = append(w.after, fmt.Sprintf("comment on column %s.%s is %s", w.name(w.t.Name), w.name(c.Name),
+			w.text(words)))
 	default:
 		w.notes = append(w.notes, c.Name+": "+words)
 	}

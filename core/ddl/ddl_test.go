@@ -42,20 +42,25 @@ func TestDialects(t *testing.T) {
 	of, err := target.Parse([]byte(text))
 	require.NoError(t, err)
 	for dialect, want := range map[ddl.Dialect][]string{
-		ddl.Standard: {`create table "order" (`, "no varchar(4000) not null", "\"day\" date check (\"day\" >= date '2026-01-01')",
+		ddl.Standard: {`create table "order" (`, "no varchar(4000) not null",
+			"\"day\" date check (\"day\" >= date '2026-01-01')",
 			"at timestamp check (at <= timestamp '2026-12-31 00:00:00')", "small smallint check (small >= 0 and small <= 99)",
 			"big bigint", "amount numeric(8, 2) default 1.50", "share double precision", "paid boolean not null",
 			"crop varchar(6) check (crop in ('wheat', 'o''ats') and char_length(crop) >= 3)", `"Straße" varchar(4000) unique`,
 			"primary key (no)", `unique ("day", crop)`, "constraint rule_small_is_not_big check (small <= big and crop <> 'rye')",
-			`foreign key (no, "day") references buyers (buyer_no, since)`, "-- not said in the table: no is of the form [A-Z]{2}",
-			"-- not said in the table: row rule: weekday: day.getDayOfWeek() != 0", "-- not said in the table: row rule: only flagged",
+			`foreign key (no, "day") references buyers (buyer_no, since)`,
+			"-- not said in the table: no is of the form [A-Z]{2}",
+			"-- not said in the table: row rule: weekday: day.getDayOfWeek() != 0",
+			"-- not said in the table: row rule: only flagged",
 			"-- not said in the table: day <= today", "-- not said in the table: site is a code of the list sites",
 			"-- not said in the table: no: the buyer's number"},
 		ddl.PostgreSQL: {"no text not null check (no ~ '^([A-Z]{2})$')", `comment on table "order" is 'It''s the orders';`,
-			`comment on column "order".no is 'the buyer''s number';`, "list text", "note text check (char_length(note) <= 20000)"},
+			`comment on column "order".no is 'the buyer''s number';`, "list text",
+			"note text check (char_length(note) <= 20000)"},
 		ddl.MariaDB: {"create table `order` (", "at datetime", "share double", "no regexp", "comment 'the buyer''s number'",
 			"comment = 'It''s the orders';", "`Straße` text unique comment 'Street'"},
-		ddl.SQLite: {"paid integer not null check (paid in (0, 1))", "\"day\" text check (\"day\" >= '2026-01-01')", "amount numeric default 1.50",
+		ddl.SQLite: {"paid integer not null check (paid in (0, 1))", "\"day\" text check (\"day\" >= '2026-01-01')",
+			"amount numeric default 1.50",
 			"crop text check (crop in ('wheat', 'o''ats') and length(crop) >= 3 and length(crop) <= 6)"},
 	} {
 		sql, err := ddl.Create(of, dialect)

@@ -16,7 +16,8 @@ func TestIsOrderly(t *testing.T) {
 	for line, want := range map[string]bool{
 		``: true, `a,b`: true, `"a","b"`: true, `a,"b",`: true, `"",""`: true, `"a ""b""",c`: true, `""""`: true,
 		`"` + strings.Repeat("x,", 30) + `"`: true,
-		`"a`:                                 false, `a"b`: false, `"a"b,c`: false, `"a""`: false, ` "a"`: false, `"a" ,b`: false,
+		`"a`:                                 false, `a"b`: false, `"a"b,c`: false, `"a""`: false, ` "a"`: false,
+		`"a" ,b`:                false,
 		`"""`:                   false,
 		strings.Repeat(",", 99): true, strings.Repeat(",", 100): false, // perhaps more cells than the most
 	} {

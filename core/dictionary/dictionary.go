@@ -55,17 +55,22 @@ const (
 var headings = map[string][]string{
 	name: {"name", "columnname", "column", "fieldname", "field", "variable", "attribute", "attributename", "technicalname",
 		"feldname", "feld", "spaltenname", "spalte", "attribut", "variablenname", "technischername"},
-	title: {"title", "label", "heading", "header", "displayname", "caption", "titel", "uberschrift", "anzeigename", "langname",
+	title: {"title", "label", "heading", "header", "displayname", "caption", "titel", "uberschrift", "anzeigename",
+		"langname",
 		"bezeichnung"},
 	datatype: {"datatype", "type", "datentyp", "typ", "fieldtype", "feldtyp", "dataformat", "art"},
-	length: {"length", "len", "size", "maxlength", "maximumlength", "width", "lange", "laenge", "feldlange", "maxlange", "stellen",
+	length: {"length", "len", "size", "maxlength", "maximumlength", "width", "lange", "laenge", "feldlange", "maxlange",
+		"stellen",
 		"zeichen", "precision"},
-	scale:    {"decimals", "scale", "decimalplaces", "nachkommastellen", "dezimalstellen", "kommastellen"},
-	required: {"required", "mandatory", "notnull", "must", "obligatory", "pflicht", "pflichtfeld", "muss", "mussfeld", "erforderlich"},
+	scale: {"decimals", "scale", "decimalplaces", "nachkommastellen", "dezimalstellen", "kommastellen"},
+	required: {"required", "mandatory", "notnull", "must", "obligatory", "pflicht", "pflichtfeld", "muss", "mussfeld",
+		"erforderlich"},
 	optional: {"nullable", "optional", "null", "emptyallowed", "nullallowed", "leererlaubt", "kannfeld", "nullwerte"},
-	values: {"values", "allowedvalues", "validvalues", "domain", "codes", "enum", "codelist", "permittedvalues", "werte", "wertebereich",
+	values: {"values", "allowedvalues", "validvalues", "domain", "codes", "enum", "codelist", "permittedvalues", "werte",
+		"wertebereich",
 		"erlaubtewerte", "zulassigewerte", "auspragungen", "schlusselwerte", "wertliste"},
-	description: {"description", "meaning", "comment", "definition", "remarks", "notes", "explanation", "beschreibung", "bedeutung",
+	description: {"description", "meaning", "comment", "definition", "remarks", "notes", "explanation", "beschreibung",
+		"bedeutung",
 		"bemerkung", "kommentar", "erlauterung", "inhalt", "hinweis", "bezeichnung"},
 	unique:   {"unique", "eindeutig", "distinct"},
 	key:      {"key", "primarykey", "pk", "primary", "schlussel", "primarschlussel", "schlusselfeld"},
@@ -270,7 +275,8 @@ func scalar(kind value.Datatype, text string) any {
 
 // patternOf writes a mask of dates, such as TT.MM.JJJJ or DD/MM/YYYY, as an LDML pattern.
 func patternOf(mask string) string {
-	mask = strings.NewReplacer("TT", "dd", "T", "d", "JJJJ", "yyyy", "JJ", "yy", "hh", "HH", "mi", "mm", "MI", "mm", "SS", "ss").Replace(mask)
+	mask = strings.NewReplacer("TT", "dd", "T", "d", "JJJJ", "yyyy", "JJ", "yy", "hh", "HH", "mi", "mm", "MI", "mm",
+		"SS", "ss").Replace(mask)
 	if strings.Contains(mask, "YY") || strings.Contains(mask, "DD") {
 		mask = strings.NewReplacer("YYYY", "yyyy", "YY", "yy", "DD", "dd", "D", "d").Replace(mask)
 	}
@@ -284,18 +290,24 @@ var types = []struct {
 	kind  value.Datatype
 	words []string
 }{
-	{value.DateTime, []string{"datetime", "timestamp", "zeitstempel", "datumuhrzeit", "datumzeit", "dateandtime", "datumunduhrzeit"}},
+	{value.DateTime, []string{"datetime", "timestamp", "zeitstempel", "datumuhrzeit", "datumzeit", "dateandtime",
+		"datumunduhrzeit"}},
 	{value.Date, []string{"date", "datum", "day", "tag"}},
 	{value.Time, []string{"time", "uhrzeit", "zeit"}},
-	{value.Boolean, []string{"boolean", "bool", "logical", "flag", "janein", "wahrheitswert", "yesno", "jn", "bit", "logisch"}},
-	{value.Integer, []string{"integer", "int", "bigint", "smallint", "tinyint", "long", "short", "ganzzahl", "wholenumber", "serial", "int4",
+	{value.Boolean, []string{"boolean", "bool", "logical", "flag", "janein", "wahrheitswert", "yesno", "jn", "bit",
+		"logisch"}},
+	{value.Integer, []string{"integer", "int", "bigint", "smallint", "tinyint", "long", "short", "ganzzahl",
+		"wholenumber", "serial", "int4",
 		"int8", "int64", "int32"}},
 	{value.Double, []string{"double", "float", "real", "gleitkomma", "gleitkommazahl", "doubleprecision"}},
-	{value.Decimal, []string{"decimal", "numeric", "number", "dezimal", "dezimalzahl", "zahl", "num", "money", "currency", "betrag", "n",
+	{value.Decimal, []string{"decimal", "numeric", "number", "dezimal", "dezimalzahl", "zahl", "num", "money",
+		"currency", "betrag", "n",
 		"numerisch", "kommazahl"}},
 	{value.AnyURI, []string{"uri", "url", "anyuri", "link"}},
-	{value.String, []string{"string", "text", "varchar", "char", "character", "charactervarying", "nvarchar", "varchar2", "clob", "zeichenkette",
-		"zeichen", "alphanumeric", "alphanumerisch", "alnum", "an", "a", "c", "memo", "freetext", "freitext", "uuid", "enum", "code"}},
+	{value.String, []string{"string", "text", "varchar", "char", "character", "charactervarying", "nvarchar", "varchar2",
+		"clob", "zeichenkette",
+		"zeichen", "alphanumeric", "alphanumerisch", "alnum", "an", "a", "c", "memo", "freetext", "freitext", "uuid",
+		"enum", "code"}},
 }
 
 // datatype takes a type with its size, as people and databases write them.

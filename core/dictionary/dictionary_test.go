@@ -60,14 +60,16 @@ nein;moisture_pct;;Dezimalzahl(4,1);;;;;5;40;
 		var said []string
 		for i := range of.Columns {
 			c := &of.Columns[i]
-			parts := []string{c.Name, c.Datatype.String(), c.Minimum + ".." + c.Maximum, strings.Join(c.OneOf, "/"), strings.Join(c.Formats, "/")}
+			parts := []string{c.Name, c.Datatype.String(), c.Minimum + ".." + c.Maximum, strings.Join(c.OneOf, "/"),
+				strings.Join(c.Formats, "/")}
 			if c.Required {
 				parts = append(parts, "required")
 			}
 			said = append(said, strings.Join(parts, " "))
 		}
 		assert.Equal(t, []string{"ticket_no string ..   required", "weighed_on date 2026-01-01..  dd.MM.yyyy required",
-			"crop string .. wheat/barley/rye  required", "gross_kg integer 1000..60000   required", "moisture_pct decimal 5..40  ",
+			"crop string .. wheat/barley/rye  required", "gross_kg integer 1000..60000   required",
+			"moisture_pct decimal 5..40  ",
 			"organic boolean ..  "}, said, name)
 		assert.Equal(t, []any{9, 6, 4, 1}, []any{*of.Columns[0].MaxLength, *of.Columns[3].Precision, *of.Columns[4].Precision,
 			*of.Columns[4].Scale}, name)
@@ -77,8 +79,10 @@ nein;moisture_pct;;Dezimalzahl(4,1);;;;;5;40;
 }
 
 func TestTypes(t *testing.T) {
-	rows := []struct{ text, want string }{{"VARCHAR2(20)", "string"}, {"NUMBER(8,2)", "decimal"}, {"numeric(5)", "decimal"},
-		{"BIGINT", "integer"}, {"double precision", "double"}, {"Timestamp", "dateTime"}, {"Uhrzeit", "time"}, {"Datum/Uhrzeit", "dateTime"},
+	rows := []struct{ text, want string }{{"VARCHAR2(20)", "string"}, {"NUMBER(8,2)", "decimal"},
+		{"numeric(5)", "decimal"},
+		{"BIGINT", "integer"}, {"double precision", "double"}, {"Timestamp", "dateTime"}, {"Uhrzeit", "time"},
+		{"Datum/Uhrzeit", "dateTime"},
 		{"Boolean", "boolean"}, {"URL", "anyURI"}, {"Betrag", "decimal"}, {"N(6,0)", "integer"}, {"alphanumerisch", "string"}}
 	text := "Name,Type\n"
 	for i, r := range rows {
@@ -102,11 +106,13 @@ func TestWhatIsNotUnderstoodIsListed(t *testing.T) {
 	of, err := target.Parse(r.Target)
 	require.NoError(t, err)
 	require.Len(t, of.Columns, 3)
-	for _, left := range []string{"the heading Owner", "a: the type geometry, which becomes a text", `b: the values "one, two"`,
+	for _, left := range []string{"the heading Owner", "a: the type geometry, which becomes a text",
+		`b: the values "one, two"`,
 		"b: the minimum low", "b: the default x", "b: the format 0000", "row 3: a second column a", "c: the format ABC"} {
 		assert.Contains(t, r.Left, left)
 	}
-	assert.Equal(t, []bool{true, false, true}, []bool{of.Columns[0].Required, of.Columns[1].Required, of.Columns[2].Required})
+	assert.Equal(t, []bool{true, false, true}, []bool{of.Columns[0].Required, of.Columns[1].Required,
+		of.Columns[2].Required})
 	assert.Equal(t, []string{"W", "B"}, of.Column("c").OneOf)
 	_, err = read(t, write(t, "none.csv", "Owner,Team\nx,y\n"))
 	assert.ErrorContains(t, err, "no heading of the dictionary says how the columns are named")
@@ -118,7 +124,8 @@ func TestWhatIsNotUnderstoodIsListed(t *testing.T) {
 func TestWorkbookDictionary(t *testing.T) {
 	book := excelize.NewFile()
 	defer book.Close()
-	for i, row := range [][]any{{"Bezeichnung", "Spalte", "Typ", "Länge", "Pflicht"}, {"Nummer des Scheins", "Schein-Nr.", "Text", 9, "x"},
+	for i, row := range [][]any{{"Bezeichnung", "Spalte", "Typ", "Länge", "Pflicht"},
+		{"Nummer des Scheins", "Schein-Nr.", "Text", 9, "x"},
 		{"Gewicht", "Netto kg", "Zahl", 6, ""}} {
 		require.NoError(t, book.SetSheetRow("Sheet1", "A"+string(rune('1'+i)), &row))
 	}
@@ -128,8 +135,9 @@ func TestWorkbookDictionary(t *testing.T) {
 	require.NoError(t, err)
 	of, err := target.Parse(r.Target)
 	require.NoError(t, err)
-	assert.Equal(t, []any{"felder", "schein_nr", []string{"Schein-Nr."}, 9, true, "Nummer des Scheins"}, []any{of.Name, of.Columns[0].Name,
-		of.Columns[0].Titles, *of.Columns[0].MaxLength, of.Columns[0].Required, of.Columns[0].Description})
+	assert.Equal(t, []any{"felder", "schein_nr", []string{"Schein-Nr."}, 9, true, "Nummer des Scheins"},
+		[]any{of.Name, of.Columns[0].Name,
+			of.Columns[0].Titles, *of.Columns[0].MaxLength, of.Columns[0].Required, of.Columns[0].Description})
 	assert.Equal(t, map[string]string{"Bezeichnung": "description", "Spalte": "name", "Typ": "datatype", "Länge": "length",
 		"Pflicht": "required"}, r.Taken)
 }

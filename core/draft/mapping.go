@@ -484,7 +484,8 @@ func (m *Mapping) YAML() []byte {
 		}
 		b.WriteString(".\n")
 	}
-	fmt.Fprintf(&b, "mapping: %s\ntitle: %s\ntarget: %s\n", plainName(m.Name), edit.Quote(m.title), plainName(m.target.Name))
+	fmt.Fprintf(&b, "mapping: %s\ntitle: %s\ntarget: %s\n", plainName(m.Name), edit.Quote(m.title),
+		plainName(m.target.Name))
 	fmt.Fprintf(&b, "layout: {%s}\n", strings.Join(settings(m.layout), ", "))
 	b.WriteString("columns:\n")
 	for i := range m.pairs {

@@ -58,7 +58,8 @@ func TestStepsChangeWhatTheyName(t *testing.T) {
 		{"a text is taken out", inMapping(edit.Remove, "columns weight null", "n/a"), `null: [""]`, "n/a"},
 		{"a property is dropped", inMapping(edit.Drop, "columns weight null", nil), "from: Gross kg", "n/a"},
 		{"with what is empty then", inMapping(edit.Drop, "columns site value", nil), "weight:", "site"},
-		{"an exclusion is added", inMapping(edit.Add, "exclude", map[string]any{"reason": "trials", "condition": `cell("No") == "T"`}),
+		{"an exclusion is added", inMapping(edit.Add, "exclude",
+			map[string]any{"reason": "trials", "condition": `cell("No") == "T"`}),
 			"exclude:\n  - {condition: \"cell(\\\"No\\\") == \\\"T\\\"\", reason: trials}\n", ""},
 	}
 	for _, test := range tests {
@@ -137,7 +138,8 @@ func TestView(t *testing.T) {
 	require.NoError(t, err)
 	text, err := json.Marshal(got)
 	require.NoError(t, err)
-	assert.JSONEq(t, `{"mapping": "m", "columns": {"a": {"null": ["", "5"], "scale": 1.50, "unique": true}}}`, string(text))
+	assert.JSONEq(t, `{"mapping": "m", "columns": {"a": {"null": ["", "5"], "scale": 1.50, "unique": true}}}`,
+		string(text))
 }
 
 // What is written anew says the same, of all texts that the demo has.
@@ -182,7 +184,8 @@ func same(t require.TestingT, path, in string, before, after []byte) {
 // as well.
 func TestTextsComeBack(t *testing.T) {
 	texts := rapid.OneOf(rapid.String(), rapid.StringMatching(`[ #:,{}\[\]"'\\\-?|>&*!%@a-c0-9.\n\t]{0,12}`),
-		rapid.SampledFrom([]string{"", "null", "~", "yes", "1e5", "0x1F", "- a", "a # b", "a: b", "{", "'", "<<", "=", "1_000"}))
+		rapid.SampledFrom([]string{"", "null", "~", "yes", "1e5", "0x1F", "- a", "a # b", "a: b", "{", "'", "<<", "=",
+			"1_000"}))
 	rapid.Check(t, func(t *rapid.T) {
 		texts := rapid.SliceOfNDistinct(texts, 1, 6, rapid.ID[string]).Draw(t, "texts")
 		values := make([]any, len(texts))
@@ -243,7 +246,8 @@ tolerance: {rejected: 2%}
 	for _, d := range all {
 		said = append(said, strings.TrimSpace(d.Column+" "+d.Words))
 	}
-	assert.ElementsMatch(t, []string{"title was Tickets and is Weighings", "crop oneOf: barley added", "crop oneOf: rye taken out",
+	assert.ElementsMatch(t, []string{"title was Tickets and is Weighings", "crop oneOf: barley added",
+		"crop oneOf: rye taken out",
 		"kg maximum was 40 and is 45", "kg required is true", "site is new: oneOf Ahrensee", "old is gone",
 		"the columns stand in another order", "rowRules, net: condition was kg > 0 and is kg > 1", "rowRules: new is new",
 		"rowRules: gone is gone", "tolerance is rejected 2%"}, said)

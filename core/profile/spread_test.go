@@ -64,7 +64,8 @@ func TestSpread(t *testing.T) {
 			for range n {
 				rats = append(rats, q.Rat())
 			}
-			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n, distinct.Sighting{Row: int64(i + 1), Line: int64(i + 2), Text: fmt.Append(nil, i)})
+			parts[rapid.IntRange(0, len(parts)-1).Draw(t, "part")].add(q, n,
+				distinct.Sighting{Row: int64(i + 1), Line: int64(i + 2), Text: fmt.Append(nil, i)})
 		}
 		s := spread{keepsBins: true, binBits: bits}
 		for _, i := range rapid.Permutation(slices.Collect(rangeOf(len(parts)))).Draw(t, "order") {

@@ -19,8 +19,9 @@ import (
 )
 
 func reader(t require.TestingT, text string) source.Source {
-	r, err := source.NewReader(strings.NewReader(text), layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",",
-		QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1})
+	r, err := source.NewReader(strings.NewReader(text),
+		layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",",
+			QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1})
 	require.NoError(t, err)
 	return r
 }
@@ -51,11 +52,13 @@ func TestKeysAreValues(t *testing.T) {
 	require.NoError(t, err)
 	columns := reference.Columns(tg, &tg.ForeignKeys[0])
 	keys, err := reference.Read(t.Context(), "main", columns, reader(t,
-		"Weight,other,Weighed-On\n7.50,x,2026-07-01\n7.5,y,2026-07-01\n,z,2026-07-02\nx,z,2026-07-03\n9,,2026-07-04\n"), "utf-8", reference.Room{})
+		"Weight,other,Weighed-On\n7.50,x,2026-07-01\n7.5,y,2026-07-01\n,z,2026-07-02\nx,z,2026-07-03\n9,,2026-07-04\n"),
+		"utf-8", reference.Room{})
 	require.NoError(t, err)
 	assert.Equal(t, int64(2), keys.State.Keys, "rows without a value, or with a wrong one, have no key")
-	for row, want := range map[string]string{"2026-07-01,7.500,a": "", "2026-07-04,9,a": "", "2026-07-01,9,a": "reference.missing",
-		"2026-07-01,,a": "", ",9,a": "", "2026-07-01,x,a": "type.decimal"} {
+	for row, want := range map[string]string{"2026-07-01,7.500,a": "", "2026-07-04,9,a": "",
+		"2026-07-01,9,a": "reference.missing",
+		"2026-07-01,,a":  "", ",9,a": "", "2026-07-01,x,a": "type.decimal"} {
 		found := hashOf(t, tg, keys, row)
 		got := ""
 		for _, f := range found {
@@ -63,7 +66,8 @@ func TestKeysAreValues(t *testing.T) {
 		}
 		assert.Equal(t, want, got, row)
 	}
-	_, err = reference.Read(t.Context(), "main", columns, reader(t, "weight,day\n1,2026-07-01\n"), "utf-8", reference.Room{})
+	_, err = reference.Read(t.Context(), "main", columns, reader(t, "weight,day\n1,2026-07-01\n"), "utf-8",
+		reference.Room{})
 	assert.ErrorContains(t, err, `main, to which the target refers: no column of the delivery is headed "weighed_on"`)
 }
 
@@ -71,7 +75,8 @@ func TestKeysAreValues(t *testing.T) {
 func TestDigest(t *testing.T) {
 	columns := []target.Column{{Name: "no", Null: []string{""}}}
 	digest := func(t *rapid.T, rows []string) string {
-		keys, err := reference.Read(t.Context(), "r", columns, reader(t, "no\n"+strings.Join(rows, "\n")+"\n"), "utf-8", reference.Room{})
+		keys, err := reference.Read(t.Context(), "r", columns, reader(t, "no\n"+strings.Join(rows, "\n")+"\n"), "utf-8",
+			reference.Room{})
 		require.NoError(t, err)
 		return fmt.Sprint(keys.State.Keys, keys.State.Digest)
 	}
@@ -94,9 +99,11 @@ func TestRejectedMainRows(t *testing.T) {
 	require.NoError(t, keys.AddRejected(t.Context(), by, nil, []string{"no"}, reader(t,
 		"row,line,reasons,Name,No\n3,4,why,x, 3 \n4,5,why,x,2\n5,6,why,x,\n")))
 	alone := &target.Target{Columns: []target.Column{{Name: "day"}, {Name: "kg"}, {Name: "no", Null: []string{""}}},
-		ForeignKeys: []target.ForeignKey{{Columns: []string{"no"}, Reference: target.Reference{Resource: "growers", Columns: []string{"no"}}}}}
+		ForeignKeys: []target.ForeignKey{{Columns: []string{"no"},
+			Reference: target.Reference{Resource: "growers", Columns: []string{"no"}}}}}
 	for row, want := range map[string]string{"a,b,1": "", "a,b,2": "", "a,b,3": "withheld", "a,b,4": "is not in growers"} {
-		plan, err := check.NewPlan(alone, check.Delivery{Header: source.Header{Names: []string{"day", "kg", "no"}, Named: true},
+		plan, err := check.NewPlan(alone, check.Delivery{
+			Header:   source.Header{Names: []string{"day", "kg", "no"}, Named: true},
 			Encoding: "utf-8", Keys: []check.Keys{keys}})
 		require.NoError(t, err)
 		r := reader(t, "day,kg,no\n"+row+"\n")
@@ -114,9 +121,11 @@ func TestRejectedMainRows(t *testing.T) {
 	}
 	named, err := target.Parse([]byte("target: lines\ncolumns: [{name: line}, {name: row}]\n"))
 	require.NoError(t, err)
-	assert.NoError(t, keys.AddRejected(t.Context(), named, nil, []string{"line"}, reader(t, "row,line,reasons,Line,ROW\n1,2,why,7,8\n")),
+	assert.NoError(t, keys.AddRejected(t.Context(), named, nil, []string{"line"},
+		reader(t, "row,line,reasons,Line,ROW\n1,2,why,7,8\n")),
 		"columns that are named as those before the cells")
-	assert.NoError(t, keys.AddRejected(t.Context(), by, nil, []string{"other"}, reader(t, "row\n1\n")), "a column that the other target does not have")
+	assert.NoError(t, keys.AddRejected(t.Context(), by, nil, []string{"other"}, reader(t, "row\n1\n")),
+		"a column that the other target does not have")
 }
 
 // The codes of a list are the keys of a column, whatever its datatype: 07 and 7 are one

@@ -28,8 +28,9 @@ func (s *sidesSink) Violations(text []byte) error { s.violations.Write(text); re
 func (s *sidesSink) Restart() error               { *s = sidesSink{}; return nil }
 
 func plainReader(t require.TestingT, text string) source.Source {
-	r, err := source.NewReader(strings.NewReader(text), layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",",
-		QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, HeaderNames: layout.Joined})
+	r, err := source.NewReader(strings.NewReader(text),
+		layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",",
+			QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, HeaderNames: layout.Joined})
 	require.NoError(t, err)
 	return r
 }
@@ -165,5 +166,6 @@ func TestMadeOf(t *testing.T) {
 		}
 		said = append(said, fmt.Sprintf("%d %s %s %s", e.Row, e.Fate, value, *e.Columns[1].Value))
 	}
-	assert.Equal(t, []string{"1 accepted 0 s0", "2 accepted 1 s0", "30005 accepted 30004 s30000", "59999 rejected 59998 s50000"}, said)
+	assert.Equal(t, []string{"1 accepted 0 s0", "2 accepted 1 s0", "30005 accepted 30004 s30000",
+		"59999 rejected 59998 s50000"}, said)
 }

@@ -29,8 +29,9 @@ func ExampleRun() {
 		fmt.Println(err)
 		return
 	}
-	r, err := source.NewReader(strings.NewReader("no,kg\n1,20000\ntest,5\n1,18000\n"), layout.Layout{Form: layout.Delimited,
-		Encoding: "utf-8", Delimiter: ",", HeaderRows: 1})
+	r, err := source.NewReader(strings.NewReader("no,kg\n1,20000\ntest,5\n1,18000\n"),
+		layout.Layout{Form: layout.Delimited,
+			Encoding: "utf-8", Delimiter: ",", HeaderRows: 1})
 	if err != nil {
 		fmt.Println(err)
 		return

@@ -95,7 +95,8 @@ func TestSpoiltValues(t *testing.T) {
 		for i, c := range cells {
 			text += strconv.Itoa(i) + ";\"" + c + "\"\n"
 		}
-		with, _, _ := order{target: "target: t\ncolumns: [{name: n}, {name: c, " + demands + ", remedies: " + remedies + "}]\n",
+		with, _, _ := order{target: "target: t\ncolumns: [{name: n}, {name: c, " + demands + ", remedies: " + remedies +
+			"}]\n",
 			text: text, workers: 3}.sift(t)
 		// The slow way: row by row, so that none repeats another.
 		want := int64(0)
@@ -149,7 +150,8 @@ func TestCarryDownIsFilledIn(t *testing.T) {
 			fmt.Fprintf(&filled, "%s;%d;%s\n", cell, i, wide)
 		}
 		tg := func(first string) string {
-			return "target: t\ncolumns: [{name: a, null: ['', '-'], oneOf: [A, B, '7'], remedies: [" + first + "trim, upper]}, " +
+			return "target: t\ncolumns: [{name: a, null: ['', '-'], oneOf: [A, B, '7'], remedies: [" + first +
+				"trim, upper]}, " +
 				"{name: n, datatype: integer}, {name: w}]\n"
 		}
 		_, want, _ := order{target: tg(""), text: "a;n;w\n" + filled.String()}.sift(t)

@@ -437,7 +437,8 @@ func TestTheJudgeIsTheSlowOne(t *testing.T) {
 	})
 }
 
-func siftSlow(t require.TestingT, tg *target.Target, text string, known []string, workers int, memory int64) (*sift.Result,
+func siftSlow(t require.TestingT, tg *target.Target, text string, known []string, workers int, memory int64) (
+	*sift.Result,
 	*texts) {
 	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`,
 		DoubleQuote: true, HeaderRows: 1}

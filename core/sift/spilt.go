@@ -86,7 +86,9 @@ func readKeyed(b []byte) (k keyed) {
 // named that may be. It returns nil where there are none.
 func (s *spiltKeys) twins(ctx context.Context, temporary func() (*os.File, error), keep target.Kept,
 	several bool) (*twins, error) {
-	return s.each(ctx, temporary, func(t *twins, _ int, part []keyed) (int64, error) { return t.find(part, keep, several) })
+	return s.each(ctx, temporary, func(t *twins, _ int, part []keyed) (int64, error) {
+		return t.find(part, keep, several)
+	})
 }
 
 // each lets find go over the parts, on several goroutines, and returns the twins that it adds; nil

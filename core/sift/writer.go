@@ -53,7 +53,8 @@ type writer struct {
 }
 
 func newWriter(r *Run, plan *check.Plan) *writer {
-	w := &writer{run: r, plan: plan, changes: newChanges(plan), keys: make([]keySet, len(plan.Keys)), refused: plan.Refused}
+	w := &writer{run: r, plan: plan, changes: newChanges(plan), keys: make([]keySet, len(plan.Keys)),
+		refused: plan.Refused}
 	w.groups.byKey = map[groupKey]*Group{}
 	w.changed, w.spoilt = make([][]int64, len(plan.Names())), make([][]int64, len(plan.Names()))
 	for i := range w.changed {

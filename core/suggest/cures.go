@@ -158,7 +158,8 @@ func remediesOf(c *target.Column) (all []any) {
 
 // offer proposes a cure for values, or for all where there are none.
 func (g *group) offer(kind, words string, values []string, steps ...edit.Step) {
-	g.tries = append(g.tries, cure{Suggestion: Suggestion{Kind: kind, Column: g.Column, Code: g.Code.String(), Words: words,
+	g.tries = append(g.tries, cure{Suggestion: Suggestion{Kind: kind, Column: g.Column, Code: g.Code.String(),
+		Words: words,
 		Steps: steps}, only: values})
 }
 
@@ -220,7 +221,8 @@ func (g *group) formats() {
 			g.offer("format", words, nil, steps...)
 		}
 	case d == value.Boolean:
-		g.offer("remedy", "read yes and no however they are written (boolean)", nil, g.remedy(map[string]any{"boolean": truths}))
+		g.offer("remedy", "read yes and no however they are written (boolean)", nil,
+			g.remedy(map[string]any{"boolean": truths}))
 	}
 }
 

@@ -315,7 +315,9 @@ func (b *builder) isSaid(text string) bool {
 		return slices.Sorted(slices.Values(program.Columns()))
 	}
 	columns := of(text)
-	return slices.ContainsFunc(b.target.RowRules, func(r target.RowRule) bool { return slices.Equal(of(r.Condition), columns) })
+	return slices.ContainsFunc(b.target.RowRules, func(r target.RowRule) bool {
+		return slices.Equal(of(r.Condition), columns)
+	})
 }
 
 // isDerived reports whether one of some columns is computed, and so holds by itself.
@@ -343,7 +345,8 @@ func (b *builder) superfluous() {
 
 // keys proposes a key for a target that has none. In a few rows values differ by chance.
 func (b *builder) keys(all []fed) {
-	if b.Profile.Rows < relation.EnoughRows || len(b.target.Key) > 0 || slices.ContainsFunc(b.target.Columns, func(c target.Column) bool { return c.Unique }) {
+	if b.Profile.Rows < relation.EnoughRows || len(b.target.Key) > 0 ||
+		slices.ContainsFunc(b.target.Columns, func(c target.Column) bool { return c.Unique }) {
 		return
 	}
 	for i := range all {

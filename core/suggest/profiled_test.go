@@ -54,25 +54,29 @@ func TestFindingsHaveCures(t *testing.T) {
 			"v recode “wheat” to “Wheat” +0 /0 -0"},
 		{"few empty cells", "{name: v}", func(i int) string { return every(60, i, "", "Au") },
 			"value.empty", "v demand a value in each row +0 /0 -1"},
-		{"a number far away", "{name: v, datatype: integer}", func(i int) string { return every(60, i, "900000", fmt.Sprint(20+i%9)) },
+		{"a number far away", "{name: v, datatype: integer}",
+			func(i int) string { return every(60, i, "900000", fmt.Sprint(20+i%9)) },
 			"number.far", "v demand no more than 28 +0 /0 -1"},
 		{"a limit is there", "{name: v, datatype: integer, maximum: 1000000}",
 			func(i int) string { return every(60, i, "900000", fmt.Sprint(20+i%9)) }, "number.far", ""},
 		{"another shape", "{name: v}", func(i int) string { return every(60, i, "AHx1", fmt.Sprintf("AH-%04d", i)) },
 			"value.shape", "v demand the form [A-Z]{2}-[0-9]{4} +0 /0 -1"},
 		{"values of a set", "{name: v}", crop, "", "v allow only the 3 values “wheat”, “rye” and “barley” +0 /0 -0"},
-		{"sentences are no set", "{name: v}", func(i int) string { return []string{"too wet for the silo", "fine"}[i%2] }, "", ""},
+		{"sentences are no set", "{name: v}", func(i int) string { return []string{"too wet for the silo", "fine"}[i%2] },
+			"", ""},
 		{"a set is there", "{name: v, oneOf: [wheat, rye, barley]}", crop, "", ""},
 		{"nearly a key", "{name: v}", func(i int) string { return every(60, i, "AH-0001", fmt.Sprintf("AH-%04d", i)) },
 			"key.repeated", "v demand that no value occurs twice +0 /0 -1"},
-		{"required is required", "{name: v, required: true}", func(i int) string { return every(60, i, "", "Au") }, "value.empty",
+		{"required is required", "{name: v, required: true}", func(i int) string { return every(60, i, "", "Au") },
+			"value.empty",
 			"v let the column be empty +1 /0 -0"},
 		{"nothing of a required column is missing", "{name: v, required: true}",
 			func(i int) string { return every(20, i, "n/a", fmt.Sprint("Hof ", i)) }, "value.placeholder", ""},
 		{"a wrong date", "{name: v, datatype: date}",
 			func(i int) string { return every(20, i, "07.03.2026", fmt.Sprintf("2026-07-%02d", 1+i%28)) }, "date.formats",
 			"v also accept the format dd.MM.yyyy +3 /0 -0"},
-		{"a word among numbers", "{name: v, datatype: integer}", func(i int) string { return every(60, i, "viel", fmt.Sprint(i)) },
+		{"a word among numbers", "{name: v, datatype: integer}",
+			func(i int) string { return every(60, i, "viel", fmt.Sprint(i)) },
 			"value.against", "v treat “viel” as missing +1 /0 -0"},
 	}
 	for _, test := range tests {
@@ -137,7 +141,10 @@ func TestDemandsMendNothing(t *testing.T) {
 }
 
 func TestColumnsThatHoldNothingAreLeftOut(t *testing.T) {
-	table := tableOf("no,nothing,crop", func(i int) string { return fmt.Sprint(i+1) + ",," + []string{"wheat", "rye"}[i%2] })
+	table := tableOf("no,nothing,crop", func(i int) string {
+		return fmt.Sprint(i+1) + ",," +
+			[]string{"wheat", "rye"}[i%2]
+	})
 	columns := "target: t\ncolumns:\n  - {name: crop, oneOf: [wheat, rye]}\n"
 	for _, mapping := range []string{"", "mapping: m\ntarget: t\n"} {
 		w := workOn(t, t.TempDir(), table, columns, mapping, true)
@@ -156,7 +163,9 @@ func TestColumnsThatHoldNothingAreLeftOut(t *testing.T) {
 }
 
 func TestReferencesAndLists(t *testing.T) {
-	table := tableOf("Grower,site", func(i int) string { return fmt.Sprintf("G%d,%s", i%7, []string{"Ahrensee", "Dornau"}[i%2]) })
+	table := tableOf("Grower,site", func(i int) string {
+		return fmt.Sprintf("G%d,%s", i%7, []string{"Ahrensee", "Dornau"}[i%2])
+	})
 	sites, err := codes.Parse(context.Background(), "sites", []byte("code\nAhrensee\nDornau\nElmenau\n"))
 	require.NoError(t, err)
 	other, err := codes.Parse(context.Background(), "crops", []byte("code\nwheat\n"))
@@ -177,7 +186,8 @@ func TestReferencesAndLists(t *testing.T) {
 	for _, s := range all {
 		said = append(said, s.Column+" "+s.Words)
 	}
-	assert.ElementsMatch(t, []string{"grower_no demand a row of growers with this no", "site demand a code of the list sites"}, said)
+	assert.ElementsMatch(t, []string{"grower_no demand a row of growers with this no",
+		"site demand a code of the list sites"}, said)
 	for _, s := range all {
 		texts, err := w.With(s.Steps)
 		require.NoError(t, err)

@@ -224,7 +224,8 @@ func Rank(all []Suggestion) []Suggestion {
 		if a.Effect == nil || b.Effect == nil {
 			return boolOrder(a.Effect == nil, b.Effect == nil)
 		}
-		return cmp.Or(boolOrder(a.Weakens, b.Weakens), boolOrder(a.Demands(), b.Demands()), -cmp.Compare(gain(a.Effect), gain(b.Effect)),
+		return cmp.Or(boolOrder(a.Weakens, b.Weakens), boolOrder(a.Demands(), b.Demands()),
+			-cmp.Compare(gain(a.Effect), gain(b.Effect)),
 			cmp.Compare(a.Effect.Broken, b.Effect.Broken), -cmp.Compare(a.Cells, b.Cells),
 			cmp.Compare(a.Effect.Changed, b.Effect.Changed))
 	})

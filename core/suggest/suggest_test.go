@@ -82,7 +82,8 @@ func TestCures(t *testing.T) {
 	}{
 		{"words for nothing", "{name: v, datatype: integer}", []string{"1", "n/a", "n/a", "-", "2"},
 			[]string{"v treat “n/a” and “-” as missing +3 /0 -0", "v treat “n/a” as missing +2 /0 -0"}},
-		{"a required column has no missing values", "{name: v, datatype: integer, required: true}", []string{"1", "n/a"}, nil},
+		{"a required column has no missing values", "{name: v, datatype: integer, required: true}", []string{"1", "n/a"},
+			nil},
 		{"numbers in another habit", "{name: v, datatype: decimal}", []string{"1,5", "2,5", "3,25"},
 			[]string{"v read numbers however they are written (number) +3 /0 -0",
 				"v read numbers with a decimal comma +3 /0 -0"}},
@@ -225,7 +226,8 @@ func TestNothingIsSuggestedOfWhatIsRight(t *testing.T) {
 }
 
 func TestStepsNeedTheirText(t *testing.T) {
-	w := workOn(t, t.TempDir(), "v\nx\n", "target: t\ncolumns:\n  - {name: v, datatype: integer}\n", "mapping: m\ntarget: t\n",
+	w := workOn(t, t.TempDir(), "v\nx\n", "target: t\ncolumns:\n  - {name: v, datatype: integer}\n",
+		"mapping: m\ntarget: t\n",
 		false)
 	all := judged(t, w, suggest.Asked{})
 	require.NotEmpty(t, all)
@@ -244,7 +246,8 @@ func (s *texts) Excluded(text []byte) error { s.excluded.Write(text); return nil
 func (s *texts) Restart() error             { *s = texts{}; return nil }
 
 // sidesOf reads from what a run writes where each row ended.
-func sidesOf(t require.TestingT, w *suggest.Work, by *target.Target) (rejected, excluded map[string]bool, tally sift.Tally) {
+func sidesOf(t require.TestingT, w *suggest.Work, by *target.Target) (rejected, excluded map[string]bool,
+	tally sift.Tally) {
 	ctx := context.Background()
 	rows, err := w.File.Rows(ctx)
 	require.NoError(t, err)
@@ -298,7 +301,8 @@ func TestNumbersAreThoseOfARun(t *testing.T) {
 		if rapid.Bool().Draw(t, "rule") {
 			text += "rowRules:\n  - {name: r, condition: kg < 100}\n"
 		}
-		mapping := rapid.SampledFrom([]string{"", "mapping: m\ntarget: t\ncolumns:\n  crop: {remedies: [trim]}\n"}).Draw(t, "mapping")
+		mapping := rapid.SampledFrom([]string{"", "mapping: m\ntarget: t\ncolumns:\n  crop: {remedies: [trim]}\n"}).Draw(t,
+			"mapping")
 		work := workOn(t, dir, b.String(), text, mapping, rapid.Bool().Draw(t, "profiled"))
 		read := work.Result.Tally.Read
 		base, err := work.Parse()

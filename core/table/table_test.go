@@ -202,7 +202,8 @@ func TestConditionsAreReadAsMeant(t *testing.T) {
 // written and read again.
 func TestConditionsEnd(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		text := rapid.StringMatching(`([(]|[)]|a|'x'|"y"|1|<=|=|::text|array|\[|\]|,|any|and|or|not|is| null|-|~)*`).Draw(t, "text")
+		text := rapid.StringMatching(`([(]|[)]|a|'x'|"y"|1|<=|=|::text|array|\[|\]|,|any|and|or|not|is| null|-|~)*`).Draw(t,
+			"text")
 		c, err := parseClause(text)
 		if err != nil {
 			assert.NotEmpty(t, err.Error())

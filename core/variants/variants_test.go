@@ -56,7 +56,8 @@ func TestFind(t *testing.T) {
 			[]string{"Weizen: Weitzen (letters), Weixen (letters), Weizn (letters), Wiezen (letters)"}},
 		{"two letters of a long text", texts("Sommergerste 60", "Somergerstte 1", "Sommergerse 1"), nil,
 			[]string{"Sommergerste: Somergerstte (letters), Sommergerse (letters)"}},
-		{"sound", texts("Philipp Beispiel 20", "Filip Beisspiel 1"), nil, []string{"Philipp Beispiel: Filip Beisspiel (sound)"}},
+		{"sound", texts("Philipp Beispiel 20", "Filip Beisspiel 1"), nil,
+			[]string{"Philipp Beispiel: Filip Beisspiel (sound)"}},
 		{"two frequent words that are alike", texts("Roggen 50", "Rogger 40"), nil, nil},
 		{"numbers tell things apart", texts("Silo 11 90", "Silo 12 1", "Feld 7a 50", "Feld 8a 1"), nil, nil},
 		{"codes", texts("AH-000101 90", "AH-000102 1"), nil, nil},
@@ -114,7 +115,8 @@ func TestGroupsAreApart(t *testing.T) {
 			}
 		}
 		shuffled := slices.Clone(list)
-		rand.New(rand.NewPCG(1, 2)).Shuffle(len(shuffled), func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
+		rand.New(rand.NewPCG(1, 2)).Shuffle(len(shuffled),
+			func(i, j int) { shuffled[i], shuffled[j] = shuffled[j], shuffled[i] })
 		assert.Equal(t, said(groups), said(variants.Find(shuffled, fixed)))
 	})
 }
@@ -123,7 +125,8 @@ func TestGroupsAreApart(t *testing.T) {
 // told, and looked at by those who change it.
 func TestManyNames(t *testing.T) {
 	random := rand.New(rand.NewPCG(7, 7))
-	syllables := []string{"ber", "lin", "tal", "dorf", "hau", "sen", "kir", "chen", "wal", "ros", "gru", "nau", "stein", "feld", "mar",
+	syllables := []string{"ber", "lin", "tal", "dorf", "hau", "sen", "kir", "chen", "wal", "ros", "gru", "nau", "stein",
+		"feld", "mar",
 		"ken", "hol", "zer", "brun", "eck"}
 	known := map[string]bool{}
 	var list []variants.Text

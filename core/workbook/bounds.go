@@ -39,8 +39,9 @@ const (
 var (
 	errLongCell = notReadable("one cell of the workbook holds more than %d MiB of text, which no table does; "+askWhat,
 		maxCell>>20)
-	errTooLarge = notReadable("a part of the workbook unpacks to more than %d times its size, which no table does; "+askWhat, maxRatio)
-	errUnfolds  = notReadable("the cells of the sheet unfold to more than %d times the workbook's size, which no "+
+	errTooLarge = notReadable("a part of the workbook unpacks to more than %d times its size, which no table does; "+
+		askWhat, maxRatio)
+	errUnfolds = notReadable("the cells of the sheet unfold to more than %d times the workbook's size, which no "+
 		"table does; "+askWhat, maxRatio)
 )
 

@@ -206,7 +206,8 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			chromedp.WaitVisible(".rail .chip"),
 			chromedp.WaitVisible(`//p[contains(., "No row")] | //section[@aria-label="Rows"]//tbody/tr`)}},
 		{"rules-spellings", []action{
-			chromedp.Navigate(address + "/deliveries/" + deliveries[demo.Brunnthal().Name] + "/rules?column=site&spellings=open"),
+			chromedp.Navigate(address + "/deliveries/" + deliveries[demo.Brunnthal().Name] +
+				"/rules?column=site&spellings=open"),
 			chromedp.WaitVisible(`section[aria-label="Spelling variants"] tbody tr`),
 			chromedp.ScrollIntoView(`section[aria-label="Spelling variants"]`)}},
 		{"target-versions", []action{
@@ -218,7 +219,8 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			chromedp.Click(`//h3[contains(., "Not of the datatype")]/following-sibling::ul//button`),
 			chromedp.WaitVisible(".behind tbody tr"),
 			chromedp.WaitVisible(`//section[@aria-label="Rows"]//span[text()="1 row"]`)}},
-		{"profile-paper", []action{media("light"), onPaper, chromedp.EmulateViewport(794, 1123), chromedp.Navigate(sheet.URL + "/profile.html"),
+		{"profile-paper", []action{media("light"), onPaper, chromedp.EmulateViewport(794, 1123),
+			chromedp.Navigate(sheet.URL + "/profile.html"),
 			chromedp.WaitReady("section.column"),
 			chromedp.Evaluate[chromedp.Void](`void (document.body.style.padding = "60px")`)}},
 		{"target-page", []action{

@@ -240,7 +240,8 @@ func (s *Server) routes(api huma.API) {
 		"The run of the delivery of the same kind that arrived before, with which this one is compared", "runs", 404),
 		s.showBefore)
 	huma.Register(api, op("compareRuns", http.MethodGet, "/runs/{id}/comparison",
-		"How a run differs from an earlier one: rules, violations, rows that ended elsewhere or are new, gone and changed", "runs",
+		"How a run differs from an earlier one: rules, violations, rows that ended elsewhere or are new, gone and changed",
+		"runs",
 		404, 409), s.compareRuns)
 	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations",
 		"runs", 404, 409), s.runRejects)
@@ -293,7 +294,8 @@ func (s *Server) failure(doing string, err error) error {
 			"number that is too large")
 	case store.IsAway(err):
 		s.Log.Warn("the database is away", "doing", doing, "error", err)
-		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable("the database does not answer; "+doing+" was not possible, and nothing was changed: ask again in a moment"),
+		return huma.ErrorWithHeaders(huma.Error503ServiceUnavailable("the database does not answer; "+doing+
+			" was not possible, and nothing was changed: ask again in a moment"),
 			http.Header{"Retry-After": {"5"}})
 	case errors.Is(err, context.Canceled): // whoever asked is gone
 		s.Log.Debug("a request was given up", "doing", doing)

@@ -57,7 +57,8 @@ func (s *Server) compareRuns(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	out := &Comparison{Before: headOf(before), BeforeName: of.Name, After: headOf(after), Target: []edit.Difference{}, Mapping: []edit.Difference{},
+	out := &Comparison{Before: headOf(before), BeforeName: of.Name, After: headOf(after), Target: []edit.Difference{},
+		Mapping:    []edit.Difference{},
 		NewHeaders: []string{}, GoneOf: []string{}}
 	one, err := runOf(before)
 	if err != nil {
@@ -67,7 +68,8 @@ func (s *Server) compareRuns(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, s.failure("reading a run", err)
 	}
-	out.Violations, out.Remedies = compare.Violations(one.Violations, two.Violations), compare.Remedies(one.Remedies, two.Remedies)
+	out.Violations, out.Remedies = compare.Violations(one.Violations, two.Violations),
+		compare.Remedies(one.Remedies, two.Remedies)
 	if err := s.compareRules(ctx, out); err != nil {
 		return nil, err
 	}
@@ -123,8 +125,9 @@ func (s *Server) compareRules(ctx context.Context, out *Comparison) error {
 		l             store.Library
 		before, after *VersionRef
 		to            *[]edit.Difference
-	}{{store.Targets, out.Before.Target, out.After.Target, &out.Target}, {store.Mappings, out.Before.Mapping, out.After.Mapping,
-		&out.Mapping}} {
+	}{{store.Targets, out.Before.Target, out.After.Target, &out.Target},
+		{store.Mappings, out.Before.Mapping, out.After.Mapping,
+			&out.Mapping}} {
 		switch {
 		case c.before == nil && c.after == nil:
 			continue

@@ -369,11 +369,13 @@ func (s *Server) headerOf(ctx context.Context, t *tried) (names []string, err er
 
 func rehearsalOf(t *tried, header []string, seen rehearsal.Seen) Rehearsal {
 	r, a := seen.Result, seen.Account
-	out := Rehearsal{Whole: seen.IsWhole, Rows: max(seen.Rows, a.Rows), Tally: r.Tally, Columns: []ColumnFit{}, Header: header,
+	out := Rehearsal{Whole: seen.IsWhole, Rows: max(seen.Rows, a.Rows), Tally: r.Tally, Columns: []ColumnFit{},
+		Header: header,
 		Broken: []BrokenRule{}, Remedies: r.Remedies, Excluded: r.Excluded, LeftOut: r.LeftOut, Unjudged: r.Unjudged,
 		Unreferred: t.unreferred, Progress: Progress{Bytes: seen.Bytes, TotalBytes: t.Delivery.Bytes, Rows: seen.Rows}}
 	if seen.IsWhole {
-		out.Verdict, out.Refusal, out.Tolerance, out.Progress.Bytes = string(r.Verdict), r.Refusal, r.Tolerance, t.Delivery.Bytes
+		out.Verdict, out.Refusal, out.Tolerance, out.Progress.Bytes = string(r.Verdict), r.Refusal, r.Tolerance,
+			t.Delivery.Bytes
 	}
 	for i, m := range r.Columns {
 		out.Columns = append(out.Columns, ColumnFit{m, a.ByRows[i]})
@@ -424,7 +426,8 @@ func (s *Server) rehearsalValues(ctx context.Context, in *struct {
 	})
 	total := len(all)
 	all = all[min(in.Body.Offset, total):]
-	return &answer[Page[WrongValue]]{Page[WrongValue]{append([]WrongValue{}, all[:min(in.Body.Limit, len(all))]...), total}}, nil
+	return &answer[Page[WrongValue]]{Page[WrongValue]{append([]WrongValue{}, all[:min(in.Body.Limit, len(all))]...),
+		total}}, nil
 }
 
 // unreadable makes an answer of why a delivery cannot be tried.
@@ -677,8 +680,9 @@ func (s *Server) rehearsalSpellings(ctx context.Context, in *struct {
 		return nil, s.unreadable(t, err)
 	}
 	if len(found) == 0 {
-		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the column %q holds no texts of the delivery: only such are "+
-			"compared", in.Body.Column))
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf(
+			"the column %q holds no texts of the delivery: only such are "+
+				"compared", in.Body.Column))
 	}
 	return &answer[suggest.Spellings]{found[0]}, nil
 }

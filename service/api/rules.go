@@ -211,7 +211,8 @@ func (k *kept) view(delivery string) (*Rules, error) {
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
-	out := &Rules{Delivery: delivery, Changes: append([]RuleShift{}, k.Changes...), Undone: append([]RuleShift{}, k.Undone...),
+	out := &Rules{Delivery: delivery, Changes: append([]RuleShift{}, k.Changes...),
+		Undone:    append([]RuleShift{}, k.Undone...),
 		ChangedAt: k.at}
 	if out.Target, err = k.Target.view(texts.Target); err == nil && k.Mapping != nil {
 		var m RulesText
@@ -222,7 +223,8 @@ func (k *kept) view(delivery string) (*Rules, error) {
 }
 
 func (t *keptText) view(text []byte) (RulesText, error) {
-	out := RulesText{Name: t.Name, Version: t.Version, Text: string(text), Changed: t.Version == 0 || t.Text != string(text)}
+	out := RulesText{Name: t.Name, Version: t.Version, Text: string(text), Changed: t.Version == 0 ||
+		t.Text != string(text)}
 	var err error
 	if out.View, err = edit.View(text); err != nil {
 		return out, huma.Error422UnprocessableEntity(err.Error())
@@ -397,7 +399,8 @@ func (s *Server) draftedTarget(ctx context.Context, d store.Delivery, name strin
 }
 
 // draftedMapping drafts the mapping of a delivery to a target, under a name that is free.
-func (s *Server) draftedMapping(ctx context.Context, d store.Delivery, text store.Text, name string) (m keptText, err error) {
+func (s *Server) draftedMapping(ctx context.Context, d store.Delivery, text store.Text, name string) (m keptText,
+	err error) {
 	t, err := target.Parse([]byte(text.Text))
 	if err != nil {
 		return m, unusable("target", err)
@@ -483,7 +486,8 @@ func (s *Server) redoRules(ctx context.Context, in *byID) (*answer[Rules], error
 }
 
 // shift moves the last change of one list of a draft to another one.
-func (s *Server) shift(ctx context.Context, id, none string, lists func(*kept) (from, to *[]RuleShift)) (*answer[Rules], error) {
+func (s *Server) shift(ctx context.Context, id, none string, lists func(*kept) (from, to *[]RuleShift)) (
+	*answer[Rules], error) {
 	return s.reviseRules(ctx, id, func(k *kept) error {
 		from, to := lists(k)
 		last := len(*from) - 1
@@ -561,7 +565,8 @@ func renaming(k *kept, ask SaveRules) (steps []edit.Step) {
 
 // saveText saves a version of a text that began from another one. A name that others took, and a version
 // that others saved meanwhile, are told instead.
-func (s *Server) saveText(ctx context.Context, l store.Library, t store.Text, from keptText, over bool) (keptText, error) {
+func (s *Server) saveText(ctx context.Context, l store.Library, t store.Text, from keptText, over bool) (keptText,
+	error) {
 	newest, err := s.Store.Text(ctx, l, t.Name, 0)
 	switch {
 	case errors.Is(err, store.ErrNone):
@@ -569,10 +574,12 @@ func (s *Server) saveText(ctx context.Context, l store.Library, t store.Text, fr
 		return keptText{}, s.failure("looking for a "+words[l], err)
 	case over:
 	case from.Version == 0 || from.Name != t.Name:
-		return keptText{}, huma.Error409Conflict(fmt.Sprintf("there is a %s %q already: choose another name", words[l], t.Name))
+		return keptText{}, huma.Error409Conflict(fmt.Sprintf("there is a %s %q already: choose another name", words[l],
+			t.Name))
 	case newest.Version != from.Version && newest.Text != t.Text:
-		return keptText{}, huma.Error409Conflict(fmt.Sprintf("version %d of the %s %s was saved meanwhile%s; the draft began "+
-			"from version %d: look at what differs, and save over it or begin anew", newest.Version, words[l], t.Name,
+		return keptText{}, huma.Error409Conflict(fmt.Sprintf(
+			"version %d of the %s %s was saved meanwhile%s; the draft began "+
+				"from version %d: look at what differs, and save over it or begin anew", newest.Version, words[l], t.Name,
 			by(newest.AddedBy), from.Version))
 	}
 	added, err := s.addText(ctx, l, t)
@@ -589,7 +596,8 @@ func by(who string) string {
 
 // trial puts together what a delivery is sifted by: the texts that a request gives, or the draft. What the
 // target refers to and is not there, is left out and named.
-func (s *Server) trial(ctx context.Context, id string, texts suggest.Texts) (t *jobs.Trial, unreferred []string, err error) {
+func (s *Server) trial(ctx context.Context, id string, texts suggest.Texts) (t *jobs.Trial, unreferred []string,
+	err error) {
 	d, err := s.delivery(ctx, id)
 	if err != nil {
 		return nil, nil, err

@@ -52,7 +52,8 @@ type CodesFrom struct {
 func (s *Server) senderRoutes(api huma.API) {
 	huma.Register(api, file(op("targetTemplate", http.MethodGet, "/targets/{name}/template",
 		"An empty workbook for senders to fill in", "targets", 404)), s.targetTemplate)
-	huma.Register(api, op("targetWords", http.MethodGet, "/targets/{name}/words", "The target's columns in words", "targets", 404),
+	huma.Register(api, op("targetWords", http.MethodGet, "/targets/{name}/words", "The target's columns in words",
+		"targets", 404),
 		func(ctx context.Context, in *ByName) (*answer[brief.Page], error) {
 			page, err := s.page(ctx, in.Name)
 			if err != nil {
@@ -60,24 +61,30 @@ func (s *Server) senderRoutes(api huma.API) {
 			}
 			return &answer[brief.Page]{*page}, nil
 		})
-	huma.Register(api, file(op("targetPage", http.MethodGet, "/targets/{name}/page", "The target's columns in words, as a page to print",
+	huma.Register(api, file(op("targetPage", http.MethodGet, "/targets/{name}/page",
+		"The target's columns in words, as a page to print",
 		"targets", 404)), s.targetPage)
-	huma.Register(api, file(op("targetSQL", http.MethodGet, "/targets/{name}/sql", "The statement that creates the target's table",
+	huma.Register(api, file(op("targetSQL", http.MethodGet, "/targets/{name}/sql",
+		"The statement that creates the target's table",
 		"targets", 404, 422)), s.targetSQL)
-	huma.Register(api, file(op("targetCSVW", http.MethodGet, "/targets/{name}/csvw", "CSVW metadata of files of accepted rows",
+	huma.Register(api, file(op("targetCSVW", http.MethodGet, "/targets/{name}/csvw",
+		"CSVW metadata of files of accepted rows",
 		"targets", 404)), s.targetCSVW)
 	from := op("targetFromDictionary", http.MethodPost, "/targets/from-dictionary",
 		"Makes a target of a data dictionary, a CSV file or a workbook, without adding it", "targets", 422)
 	from.MaxBodyBytes = mostDictionary
 	huma.Register(api, from, s.targetFromDictionary)
-	read := op("targetFromCSVW", http.MethodPost, "/targets/from-csvw", "Makes a target of CSVW metadata, without adding it",
+	read := op("targetFromCSVW", http.MethodPost, "/targets/from-csvw",
+		"Makes a target of CSVW metadata, without adding it",
 		"targets", 422)
 	read.MaxBodyBytes = csvw.MostBytes
 	huma.Register(api, read, s.targetFromCSVW)
 	huma.Register(api, op("listTables", http.MethodGet, "/databases/{name}/tables",
-		"The tables of a database that the service's settings name, with their columns and about how many rows", "targets", 404, 422),
+		"The tables of a database that the service's settings name, with their columns and about how many rows", "targets",
+		404, 422),
 		s.listTables)
-	making := op("makeCodes", http.MethodPost, "/codes/from", "Makes a code list of a column of a delivery, or of a table of a database",
+	making := op("makeCodes", http.MethodPost, "/codes/from",
+		"Makes a code list of a column of a delivery, or of a table of a database",
 		"codes", 404, 422)
 	making.DefaultStatus = http.StatusCreated
 	huma.Register(api, making, s.makeCodes)
@@ -211,7 +218,8 @@ func (s *Server) targetFromDictionary(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, unusable("target", err)
 	}
-	return &answer[MadeText]{MadeText{Name: t.Name, Text: string(r.Target), Left: append([]string{}, r.Left...), Taken: r.Taken}}, nil
+	return &answer[MadeText]{MadeText{Name: t.Name, Text: string(r.Target), Left: append([]string{}, r.Left...),
+		Taken: r.Taken}}, nil
 }
 
 // withoutPath takes the name of a file without a name out of a message.

@@ -75,7 +75,8 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 		}) (*answer[Page[TextVersion]], error) {
 			return s.versions(ctx, l, in.Name, in.Paging)
 		})
-	huma.Register(api, op("compare"+one, http.MethodGet, path+"/differences", "How two versions of a "+what+" differ", tag, 404,
+	huma.Register(api, op("compare"+one, http.MethodGet, path+"/differences", "How two versions of a "+what+" differ",
+		tag, 404,
 		422), func(ctx context.Context, in *differing) (*answer[Page[edit.Difference]], error) {
 		from, err := s.text(ctx, l, in.Name, in.From)
 		if err != nil {
@@ -89,7 +90,8 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 		return pageOf(all, len(all), func(d edit.Difference) edit.Difference { return d }), err
 	})
 	if l != store.Codes {
-		huma.Register(api, op("view"+one, http.MethodGet, path+"/view", "A "+what+" as objects, lists, texts, numbers and truth values",
+		huma.Register(api, op("view"+one, http.MethodGet, path+"/view", "A "+what+
+			" as objects, lists, texts, numbers and truth values",
 			tag, 404), func(ctx context.Context, in *struct {
 			ByName
 			Version int `query:"version" minimum:"0" maximum:"2147483647" doc:"0 for the newest"`
@@ -105,7 +107,8 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 			return &answer[TextView]{TextView{view}}, nil
 		})
 	}
-	huma.Register(api, op("list"+one+"Uses", http.MethodGet, path+"/uses", "The deliveries that were sifted by a "+what, tag,
+	huma.Register(api, op("list"+one+"Uses", http.MethodGet, path+"/uses", "The deliveries that were sifted by a "+what,
+		tag,
 		404), func(ctx context.Context, in *struct {
 		ByName
 		Paging
@@ -121,7 +124,8 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 			return TextUse{u.DeliveryID, u.Name, u.RunID, u.Version, u.Verdict, u.State, u.CreatedAt.UTC()}
 		}), nil
 	})
-	huma.Register(api, op("retire"+one, http.MethodPut, path+"/retired", "Takes a "+what+" out of lists, or puts it back", tag,
+	huma.Register(api, op("retire"+one, http.MethodPut, path+"/retired", "Takes a "+what+
+		" out of lists, or puts it back", tag,
 		404), func(ctx context.Context, in *struct {
 		ByName
 		Body Retirement
@@ -144,7 +148,8 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 		}
 		return &answer[TextKept]{TextKept{text, at.UTC()}}, nil
 	})
-	keeping := op("keepDraftOf"+one, http.MethodPut, path+"/draft", "Keeps the text of a version that is not saved yet", tag, 404, 422)
+	keeping := op("keepDraftOf"+one, http.MethodPut, path+"/draft", "Keeps the text of a version that is not saved yet",
+		tag, 404, 422)
 	keeping.MaxBodyBytes = 2 * maxTargetBytes
 	huma.Register(api, keeping, func(ctx context.Context, in *struct {
 		ByName
@@ -166,7 +171,8 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 		}
 		return &struct{}{}, nil
 	})
-	copying := op("copy"+one, http.MethodPost, path+"/copy", "Makes a copy of a "+what+" under another name", tag, 404, 409, 422)
+	copying := op("copy"+one, http.MethodPost, path+"/copy", "Makes a copy of a "+what+" under another name", tag, 404,
+		409, 422)
 	copying.DefaultStatus = http.StatusCreated
 	huma.Register(api, copying, func(ctx context.Context, in *struct {
 		ByName
@@ -186,7 +192,8 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 	})
 }
 
-func (s *Server) versions(ctx context.Context, l store.Library, name string, in Paging) (*answer[Page[TextVersion]], error) {
+func (s *Server) versions(ctx context.Context, l store.Library, name string, in Paging) (*answer[Page[TextVersion]],
+	error) {
 	// One more tells from what the last one differs.
 	found, total, err := s.Store.Versions(ctx, l, name, in.Offset, in.Limit+1)
 	if err != nil {
@@ -285,14 +292,16 @@ func named(l store.Library, t store.Text, name string) (store.Text, error) {
 }
 
 // copyText makes a copy of the newest version of a text.
-func (s *Server) copyText(ctx context.Context, l store.Library, name string, to NewName) (copied store.Text, err error) {
+func (s *Server) copyText(ctx context.Context, l store.Library, name string, to NewName) (copied store.Text,
+	err error) {
 	t, err := s.text(ctx, l, name, 0)
 	if err != nil {
 		return copied, err
 	}
 	if !target.IsName(to.Name) {
-		return copied, huma.Error422UnprocessableEntity("a name is made of letters, digits, _ and -, and begins with none of " +
-			"the last")
+		return copied, huma.Error422UnprocessableEntity(
+			"a name is made of letters, digits, _ and -, and begins with none of " +
+				"the last")
 	}
 	if _, err := s.Store.Text(ctx, l, to.Name, 0); err == nil {
 		return copied, huma.Error409Conflict(fmt.Sprintf("there is a %s %q already: choose another name", words[l], to.Name))
@@ -313,8 +322,9 @@ func (s *Server) renameText(ctx context.Context, l store.Library, name string, t
 	if err != nil {
 		return copied, err
 	}
-	follow := map[store.Library][]store.Library{store.Targets: {store.Targets, store.Mappings}, store.Codes: {store.Targets,
-		store.Mappings}}[l]
+	follow := map[store.Library][]store.Library{store.Targets: {store.Targets, store.Mappings},
+		store.Codes: {store.Targets,
+			store.Mappings}}[l]
 	for _, other := range follow {
 		if err := s.renameIn(ctx, l, other, name, to); err != nil {
 			return copied, err

@@ -130,7 +130,8 @@ func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target],
 	if _, err := codes.Parse(ctx, in.Name, in.RawBody); err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
-	added, err := s.addText(ctx, store.Codes, store.Text{Name: in.Name, Title: in.Title, Text: string(in.RawBody), AddedBy: in.By})
+	added, err := s.addText(ctx, store.Codes, store.Text{Name: in.Name, Title: in.Title, Text: string(in.RawBody),
+		AddedBy: in.By})
 	if err != nil {
 		return nil, err
 	}

@@ -18,7 +18,8 @@ import (
 )
 
 // names that mean harm to whoever writes SQL by hand.
-var names = []string{"no", "day", "select", "Straße", "with space", `quo"te`, "semi;colon", "UPPER", "user", "a-b", "таблица",
+var names = []string{"no", "day", "select", "Straße", "with space", `quo"te`, "semi;colon", "UPPER", "user", "a-b",
+	"таблица",
 	"it's", strings.Repeat("long_", 12)}
 
 // columnOf draws a column of a target, in YAML.

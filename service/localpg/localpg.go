@@ -439,7 +439,8 @@ func (s *Server) prepare(ctx context.Context) error {
 	}
 	defer conn.Close(ctx)
 	var exists bool
-	if err := conn.QueryRow(ctx, `select exists (select from pg_database where datname = 'sieb')`).Scan(&exists); err != nil || exists {
+	if err := conn.QueryRow(ctx, `select exists (select from pg_database where datname = 'sieb')`).Scan(
+		&exists); err != nil || exists {
 		return err
 	}
 	_, err = conn.Exec(ctx, `create database sieb`)

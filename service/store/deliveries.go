@@ -254,7 +254,8 @@ func (s *Store) Deliveries(ctx context.Context, w Wanted, offset, limit int) (pa
 	if err = s.db.GetContext(ctx, &total, `select count(*)`+from, args...); err != nil {
 		return nil, 0, err
 	}
-	query := fmt.Sprintf(`select d.*%s order by d.arrived_at desc, d.id offset $%d limit $%d`, from, len(args)+1, len(args)+2)
+	query := fmt.Sprintf(`select d.*%s order by d.arrived_at desc, d.id offset $%d limit $%d`, from, len(args)+1,
+		len(args)+2)
 	if err = s.db.SelectContext(ctx, &page, query, append(args, offset, limit)...); err != nil {
 		return nil, 0, err
 	}

@@ -305,7 +305,8 @@ func TestErrors(t *testing.T) {
 		{errors.New("failed to encode args[0]"), false, false, true},
 		{nil, false, false, false},
 	} {
-		assert.Equal(t, []bool{c.away, c.gone, c.bad}, []bool{store.IsAway(c.err), store.IsGone(c.err), store.IsBadValue(c.err)},
+		assert.Equal(t, []bool{c.away, c.gone, c.bad}, []bool{store.IsAway(c.err), store.IsGone(c.err),
+			store.IsBadValue(c.err)},
 			"%v", c.err)
 	}
 	for text, want := range map[string]string{"a\x00b": "a␀b", "a\xffb": "a\uFFFDb", "äöü": "äöü", "": ""} {

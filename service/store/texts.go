@@ -106,7 +106,8 @@ var used = map[Library]string{
 }
 
 // Texts returns a page of texts in their newest versions, by name.
-func (s *Store) Texts(ctx context.Context, l Library, of Shelf, offset, limit int) (page []Listed, total int, err error) {
+func (s *Store) Texts(ctx context.Context, l Library, of Shelf, offset, limit int) (page []Listed, total int,
+	err error) {
 	newest := `from (select distinct on (name) * from (` + selected[l] + `) every order by name, version desc) newest
 		left join shelves on library = '` + string(l) + `' and shelves.name = newest.name
 		where (target = $1 or $1 = '') and (retired_at is null or $2)
@@ -122,11 +123,13 @@ func (s *Store) Texts(ctx context.Context, l Library, of Shelf, offset, limit in
 }
 
 // Versions returns a page of the versions of a text, the newest first.
-func (s *Store) Versions(ctx context.Context, l Library, name string, offset, limit int) (page []Text, total int, err error) {
+func (s *Store) Versions(ctx context.Context, l Library, name string, offset, limit int) (page []Text, total int,
+	err error) {
 	if err = s.db.GetContext(ctx, &total, `select count(*) from (`+selected[l]+`) t where name = $1`, name); err != nil {
 		return nil, 0, err
 	}
-	err = s.db.SelectContext(ctx, &page, selected[l]+` where name = $1 order by version desc offset $2 limit $3`, name, offset,
+	err = s.db.SelectContext(ctx, &page, selected[l]+` where name = $1 order by version desc offset $2 limit $3`, name,
+		offset,
 		limit)
 	return page, total, err
 }
@@ -172,11 +175,13 @@ var by = map[Library]string{Targets: `target_name = $1`, Mappings: `mapping_name
 
 // UsedBy returns a page of the deliveries that were sifted by a text, with the version that the last
 // such run of each had, the last one first.
-func (s *Store) UsedBy(ctx context.Context, l Library, name string, offset, limit int) (page []Use, total int, err error) {
+func (s *Store) UsedBy(ctx context.Context, l Library, name string, offset, limit int) (page []Use, total int,
+	err error) {
 	if err = s.db.GetContext(ctx, &total, `select count(distinct delivery_id) from runs where `+by[l], name); err != nil {
 		return nil, 0, err
 	}
-	version := map[Library]string{Targets: `target_version`, Mappings: `mapping_version`, Codes: `(codes ->> $1)::integer`}[l]
+	version := map[Library]string{Targets: `target_version`, Mappings: `mapping_version`,
+		Codes: `(codes ->> $1)::integer`}[l]
 	err = s.db.SelectContext(ctx, &page, `
 		select last.*, deliveries.name from (
 			select distinct on (delivery_id) delivery_id, id as run_id, `+version+` as version, coalesce(verdict, '') as verdict,
