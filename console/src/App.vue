@@ -17,17 +17,25 @@ const route = useRoute()
       <span>Sieb</span>
     </RouterLink>
     <nav aria-label="Main">
-      <RouterLink to="/" :class="{ 'router-link-active': route.path.startsWith('/deliveries') }">Deliveries</RouterLink>
+      <RouterLink to="/" :class="{ 'router-link-active': route.path.startsWith('/deliveries') }"
+        >Deliveries</RouterLink
+      >
       <RouterLink to="/targets">Targets</RouterLink>
       <RouterLink to="/mappings">Mappings</RouterLink>
       <RouterLink to="/codes">Code lists</RouterLink>
     </nav>
-    <button type="button" class="theme" :aria-label="theme === 'dark' ? 'Use the light theme' : 'Use the dark theme'" @click="turnTheme">
+    <button
+      type="button"
+      class="theme"
+      :aria-label="theme === 'dark' ? 'Use the light theme' : 'Use the dark theme'"
+      @click="turnTheme"
+    >
       <ElIcon :size="18"><Sunny v-if="theme === 'dark'" /><Moon v-else /></ElIcon>
     </button>
   </header>
   <p v-if="away" class="away" role="status">
-    {{ away === 'database' ? 'The service’s database does not answer.' : 'The service does not answer.' }} What was asked is asked again as soon as it does.
+    {{ away === 'database' ? 'The service’s database does not answer.' : 'The service does not answer.' }} What was
+    asked is asked again as soon as it does.
   </p>
   <main class="page">
     <TokenForm v-if="locked" />

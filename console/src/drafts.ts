@@ -74,7 +74,8 @@ export function useDrafts(id: () => string): DraftBook {
     keepLayout(draft) {
       drafts.value = { ...drafts.value, layout: draft }
       const where = path()
-      waiting = () => answered(api.PUT('/api/v1/deliveries/{id}/drafts/layout', { ...where, body: draft, keepalive: true }))
+      waiting = () =>
+        answered(api.PUT('/api/v1/deliveries/{id}/drafts/layout', { ...where, body: draft, keepalive: true }))
       isBehind.value = true
       window.clearTimeout(timer)
       timer = window.setTimeout(() => void send(), 0)

@@ -33,10 +33,20 @@ export const time = (iso: string): string => times.format(new Date(iso))
 
 /** A cell's text with what cannot be seen made visible. */
 export function visible(text: string): string {
-  const core = text.replace(/\r\n|\n/g, '⏎').replace(/\r/g, '␍').replace(/\t/g, '⇥')
+  const core = text
+    .replace(/\r\n|\n/g, '⏎')
+    .replace(/\r/g, '␍')
+    .replace(/\t/g, '⇥')
   return core.replace(/^ +| +$/g, (blanks) => '·'.repeat(blanks.length))
 }
 
-const marks: Record<string, string> = { ',': 'comma', ';': 'semicolon', '\t': 'tab', '|': 'bar', ' ': 'blank', '': 'one column' }
+const marks: Record<string, string> = {
+  ',': 'comma',
+  ';': 'semicolon',
+  '\t': 'tab',
+  '|': 'bar',
+  ' ': 'blank',
+  '': 'one column',
+}
 
 export const delimiterName = (mark: string): string => marks[mark] ?? mark

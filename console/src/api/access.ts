@@ -12,7 +12,11 @@ export function noteStatus(status: number): void {
 export async function signIn(token: string): Promise<string | undefined> {
   let response: Response
   try {
-    response = await fetch('/api/v1/token', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ token }) })
+    response = await fetch('/api/v1/token', {
+      method: 'POST',
+      headers: { 'Content-Type': 'application/json' },
+      body: JSON.stringify({ token }),
+    })
   } catch {
     return 'The service does not answer. Is it still running?'
   }
@@ -20,5 +24,7 @@ export async function signIn(token: string): Promise<string | undefined> {
     locked.value = false
     return undefined
   }
-  return response.status === 401 ? 'This is not the service’s token. Ask whoever runs the service for it.' : `The service answered ${response.status}.`
+  return response.status === 401
+    ? 'This is not the service’s token. Ask whoever runs the service for it.'
+    : `The service answered ${response.status}.`
 }

@@ -26,7 +26,8 @@ export function untilBack(): Promise<void> {
 }
 
 /** Requests that do something each time they arrive: whether one has arrived is not known when no answer comes. */
-const isOnce = (r: Request): boolean => r.method === 'POST' && /\/(runs|targets|members|rules\/(changes|undo|redo|save))$/.test(new URL(r.url).pathname)
+const isOnce = (r: Request): boolean =>
+  r.method === 'POST' && /\/(runs|targets|members|rules\/(changes|undo|redo|save))$/.test(new URL(r.url).pathname)
 
 /** Fetches with patience: what finds the service away is asked again when it is back. */
 export async function patient(request: Request): Promise<Response> {
@@ -36,7 +37,11 @@ export async function patient(request: Request): Promise<Response> {
       if (![502, 503, 504].includes(response.status)) {
         // An answer that breaks off is none.
         const body = response.status === 204 ? null : await response.arrayBuffer()
-        return new Response(body, { status: response.status, statusText: response.statusText, headers: response.headers })
+        return new Response(body, {
+          status: response.status,
+          statusText: response.statusText,
+          headers: response.headers,
+        })
       }
     } catch (e) {
       if (request.signal.aborted) throw e

@@ -81,7 +81,9 @@ export async function answered<T>(call: Promise<{ data?: T; error?: unknown; res
   try {
     result = await call
   } catch {
-    throw new ServiceError('The service did not answer, so that it is not known whether this was done. Look once it is back, and try again.')
+    throw new ServiceError(
+      'The service did not answer, so that it is not known whether this was done. Look once it is back, and try again.',
+    )
   }
   if (result.response.status === 204) return undefined as T
   if (result.data !== undefined) return result.data
@@ -124,7 +126,11 @@ export const isMapping = (text: string): boolean => /^\s*(\{\s*)?"?mapping"?\s*:
 /** Adds a target or a mapping from the text of a YAML or JSON file. */
 export async function addText(text: string): Promise<Target | Mapping> {
   const library = isMapping(text) ? 'mappings' : 'targets'
-  const request = new Request(`/api/v1/${library}`, { method: 'POST', headers: { 'Content-Type': 'application/yaml' }, body: text })
+  const request = new Request(`/api/v1/${library}`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/yaml' },
+    body: text,
+  })
   let response: Response
   try {
     response = await patient(request)
@@ -155,7 +161,9 @@ export function follow(id: string, each: (run: Run) => void, lost: (why: string)
       if (run.state !== 'waiting' && run.state !== 'running') stop()
       each(run)
     })
-    events.addEventListener('ended', (e) => lost((JSON.parse((e as MessageEvent<string>).data) as { reason: string }).reason))
+    events.addEventListener('ended', (e) =>
+      lost((JSON.parse((e as MessageEvent<string>).data) as { reason: string }).reason),
+    )
     events.onerror = () => {
       events?.close()
       if (!isOver && !locked.value) void again()

@@ -5,7 +5,12 @@ import { untilBack } from './away'
  * Posts a request whose answer is server-sent events, and hands each document on, until the stream ends or the
  * signal stops it. A stream that breaks off, since the service is away, is asked for again when it is back.
  */
-export async function stream<T>(path: string, body: unknown, each: (document: T) => void, signal: AbortSignal): Promise<void> {
+export async function stream<T>(
+  path: string,
+  body: unknown,
+  each: (document: T) => void,
+  signal: AbortSignal,
+): Promise<void> {
   for (;;) {
     try {
       await read(path, body, each, signal)
@@ -21,7 +26,12 @@ export async function stream<T>(path: string, body: unknown, each: (document: T)
 }
 
 async function read<T>(path: string, body: unknown, each: (document: T) => void, signal: AbortSignal): Promise<void> {
-  const response = await fetch(path, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify(body), signal })
+  const response = await fetch(path, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify(body),
+    signal,
+  })
   if (!response.ok || !response.body) {
     await answered(response.json().then((error: unknown) => ({ error, response })))
     return

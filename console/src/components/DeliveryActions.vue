@@ -41,7 +41,12 @@ function chosen(what: 'describe' | 'delete'): void {
 async function describe(): Promise<void> {
   error.value = undefined
   try {
-    emit('changed', await answered(api.PATCH('/api/v1/deliveries/{id}', { ...path(), body: { name: name.value.trim(), note: note.value } })))
+    emit(
+      'changed',
+      await answered(
+        api.PATCH('/api/v1/deliveries/{id}', { ...path(), body: { name: name.value.trim(), note: note.value } }),
+      ),
+    )
     dialog.value?.close()
   } catch (e) {
     error.value = e
@@ -71,19 +76,41 @@ async function remove(): Promise<void> {
 
 <template>
   <span class="actions">
-    <button ref="button" type="button" class="more" aria-haspopup="menu" :popovertarget="`menu-${delivery.id}`" :aria-label="`Name, note or delete ${delivery.name}`"><ElIcon :size="16"><MoreFilled /></ElIcon></button>
+    <button
+      ref="button"
+      type="button"
+      class="more"
+      aria-haspopup="menu"
+      :popovertarget="`menu-${delivery.id}`"
+      :aria-label="`Name, note or delete ${delivery.name}`"
+    >
+      <ElIcon :size="16"><MoreFilled /></ElIcon>
+    </button>
     <div :id="`menu-${delivery.id}`" ref="menu" popover class="menu sheet" role="menu" @toggle="place">
       <button type="button" role="menuitem" @click="chosen('describe')">Name and note…</button>
       <button type="button" role="menuitem" @click="chosen('delete')">Delete…</button>
     </div>
-    <dialog v-if="isOpen" ref="dialog" class="sheet" :aria-label="`Name and note of ${delivery.name}`" @close="isOpen = false">
+    <dialog
+      v-if="isOpen"
+      ref="dialog"
+      class="sheet"
+      :aria-label="`Name and note of ${delivery.name}`"
+      @close="isOpen = false"
+    >
       <h2>Name and note</h2>
       <form class="words" @submit.prevent="describe">
         <label :for="`name-${delivery.id}`">Name</label>
         <ElInput :id="`name-${delivery.id}`" v-model="name" :maxlength="255" />
         <p v-if="delivery.arrivedAs" class="soft">It arrived as {{ delivery.arrivedAs }}.</p>
         <label :for="`note-${delivery.id}`">Note</label>
-        <ElInput :id="`note-${delivery.id}`" v-model="note" type="textarea" :maxlength="2000" :autosize="{ minRows: 2, maxRows: 8 }" placeholder="for whoever opens it next" />
+        <ElInput
+          :id="`note-${delivery.id}`"
+          v-model="note"
+          type="textarea"
+          :maxlength="2000"
+          :autosize="{ minRows: 2, maxRows: 8 }"
+          placeholder="for whoever opens it next"
+        />
         <FailureNote v-if="error" :error="error" />
         <div class="foot">
           <ElButton @click="dialog?.close()">Leave as it is</ElButton>

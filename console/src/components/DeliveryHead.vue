@@ -7,7 +7,13 @@ import DeliveryActions from './DeliveryActions.vue'
 import StateMark from './StateMark.vue'
 import StationNav from './StationNav.vue'
 
-const { id, delivery = undefined, state = undefined, drafts = undefined, changes = undefined } = defineProps<{
+const {
+  id,
+  delivery = undefined,
+  state = undefined,
+  drafts = undefined,
+  changes = undefined,
+} = defineProps<{
   id: string
   delivery?: Delivery
   drafts?: Drafts
@@ -30,10 +36,16 @@ const router = useRouter()
     </template>
   </div>
   <p v-if="delivery" class="facts soft">
-    arrived {{ time(delivery.arrivedAt) }}<template v-if="delivery.arrivedAs"> as {{ delivery.arrivedAs }}</template> · {{ size(delivery.bytes) }} ·
+    arrived {{ time(delivery.arrivedAt)
+    }}<template v-if="delivery.arrivedAs"> as {{ delivery.arrivedAs }}</template> · {{ size(delivery.bytes) }} ·
     <span :title="`SHA-256 ${delivery.sha256}`">sha256 {{ delivery.sha256.slice(0, 12) }}…</span> ·
     <a :href="`/api/v1/deliveries/${id}/content`" download>the file as it arrived</a>
-    <template v-if="delivery.repeatOf"> · <RouterLink :to="`/deliveries/${delivery.repeatOf}`">a repeat: the same bytes have arrived before</RouterLink></template>
+    <template v-if="delivery.repeatOf">
+      ·
+      <RouterLink :to="`/deliveries/${delivery.repeatOf}`"
+        >a repeat: the same bytes have arrived before</RouterLink
+      ></template
+    >
   </p>
   <p v-if="delivery?.note" class="note">{{ delivery.note }}</p>
   <section v-if="delivery?.refusal" class="refusal" aria-label="Refusal">

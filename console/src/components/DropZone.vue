@@ -23,7 +23,13 @@ function chosen(): void {
 
 <template>
   <section aria-label="Upload files">
-    <div class="zone" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="dropped">
+    <div
+      class="zone"
+      :class="{ over }"
+      @dragover.prevent="over = true"
+      @dragleave="over = false"
+      @drop.prevent="dropped"
+    >
       <ElIcon :size="22"><UploadIcon /></ElIcon>
       <span>Drop files here, or</span>
       <ElButton type="primary" @click="input?.click()">Choose files</ElButton>
@@ -37,13 +43,29 @@ function chosen(): void {
           <span v-else class="name">{{ u.name }}</span>
           <span class="soft">
             <template v-if="u.delivery?.refusal">refused: {{ u.delivery.refusal }}</template>
-            <template v-else-if="u.delivery">arrived, {{ size(u.total) }}<template v-if="u.delivery.repeatOf">: the <RouterLink :to="`/deliveries/${u.delivery.repeatOf}`">same bytes</RouterLink> have arrived before</template></template>
+            <template v-else-if="u.delivery"
+              >arrived, {{ size(u.total)
+              }}<template v-if="u.delivery.repeatOf"
+                >: the <RouterLink :to="`/deliveries/${u.delivery.repeatOf}`">same bytes</RouterLink> have arrived
+                before</template
+              ></template
+            >
             <template v-else-if="!u.error">{{ size(u.sent) }} of {{ size(u.total) }}</template>
           </span>
-          <ElButton text size="small" :icon="Close" :aria-label="u.delivery || u.error ? `Dismiss ${u.name}` : `Stop ${u.name}`" @click="u.delivery || u.error ? uploads.dismiss(u.id) : u.stop()" />
+          <ElButton
+            text
+            size="small"
+            :icon="Close"
+            :aria-label="u.delivery || u.error ? `Dismiss ${u.name}` : `Stop ${u.name}`"
+            @click="u.delivery || u.error ? uploads.dismiss(u.id) : u.stop()"
+          />
         </div>
         <FailureNote v-if="u.error" :error="u.error" />
-        <ElProgress v-else-if="!u.delivery" :percentage="u.total ? Math.floor((100 * u.sent) / u.total) : 0" :aria-label="`Sending ${u.name}`" />
+        <ElProgress
+          v-else-if="!u.delivery"
+          :percentage="u.total ? Math.floor((100 * u.sent) / u.total) : 0"
+          :aria-label="`Sending ${u.name}`"
+        />
       </li>
     </ul>
   </section>

@@ -16,7 +16,8 @@ const page = computed(() => address.page())
 const wide = 8
 /** Whether only columns in question are shown; without a word in the address, where there are many. */
 const narrow = computed({
-  get: () => (address.of('columns') === undefined ? (found.value?.columns.length ?? 0) > wide : address.of('columns') === 'few'),
+  get: () =>
+    address.of('columns') === undefined ? (found.value?.columns.length ?? 0) > wide : address.of('columns') === 'few',
   set: (is) => address.swap({ columns: is ? 'few' : 'all' }),
 })
 const found = ref<Rejects>()
@@ -27,7 +28,12 @@ async function load(): Promise<void> {
   const mine = ++latest
   error.value = undefined
   try {
-    const query = { offset: (page.value - 1) * perPage, limit: perPage, column: choice?.column || undefined, code: choice?.code }
+    const query = {
+      offset: (page.value - 1) * perPage,
+      limit: perPage,
+      column: choice?.column || undefined,
+      code: choice?.code,
+    }
     const rejects = await answered(api.GET('/api/v1/runs/{id}/rejects', { params: { path: { id: run.id }, query } }))
     if (mine !== latest) return
     found.value = rejects
@@ -58,7 +64,8 @@ const lines = computed<Line[]>(() =>
   (found.value?.items ?? []).map((reject) => {
     const wrong = new Map<number, string>()
     for (const v of reject.violations) {
-      for (const place of placesOf(v.column)) wrong.set(place, [wrong.get(place), v.message].filter(Boolean).join('; '))
+      for (const place of placesOf(v.column))
+        wrong.set(place, [wrong.get(place), v.message].filter(Boolean).join('; '))
     }
     return { reject, wrong }
   }),
@@ -80,16 +87,27 @@ const places = computed(() => {
   <div class="head">
     <h2>Rejected rows</h2>
     <span v-if="found" class="soft">
-      {{ counted(found.total, 'row', 'rows') }}<template v-if="choice"> with {{ choice.code }}<template v-if="choice.column"> in {{ choice.column }}</template></template>
+      {{ counted(found.total, 'row', 'rows')
+      }}<template v-if="choice">
+        with {{ choice.code }}<template v-if="choice.column"> in {{ choice.column }}</template></template
+      >
     </span>
-    <ElSwitch v-model="narrow" class="narrow" active-text="Only columns in question" aria-label="Only columns in question" />
+    <ElSwitch
+      v-model="narrow"
+      class="narrow"
+      active-text="Only columns in question"
+      aria-label="Only columns in question"
+    />
   </div>
   <FailureNote v-if="error" :error="error" :retry="load" class="note" />
   <ElSkeleton v-else-if="!found" :rows="4" animated class="note" />
   <p v-else-if="found.items.length === 0 && found.total > 0" class="soft note">
-    There is no page {{ page }}. <button type="button" class="link" @click="address.go({ page: undefined })">To the first</button>
+    There is no page {{ page }}.
+    <button type="button" class="link" @click="address.go({ page: undefined })">To the first</button>
   </p>
-  <p v-else-if="found.total === 0" class="soft note">{{ choice ? 'No row was rejected for this.' : 'No row was rejected.' }}</p>
+  <p v-else-if="found.total === 0" class="soft note">
+    {{ choice ? 'No row was rejected for this.' : 'No row was rejected.' }}
+  </p>
   <template v-else>
     <div class="scroll" role="region" aria-label="Rejected rows" tabindex="0">
       <table>
@@ -102,9 +120,20 @@ const places = computed(() => {
         </thead>
         <tbody v-for="l in lines" :key="l.reject.row">
           <tr>
-            <td class="number"><RouterLink :to="`/deliveries/${run.delivery}/reading?row=${l.reject.row}`" :title="`See row ${l.reject.row} in the delivery`">{{ count(l.reject.row) }}</RouterLink></td>
+            <td class="number">
+              <RouterLink
+                :to="`/deliveries/${run.delivery}/reading?row=${l.reject.row}`"
+                :title="`See row ${l.reject.row} in the delivery`"
+                >{{ count(l.reject.row) }}</RouterLink
+              >
+            </td>
             <td class="number soft">{{ count(l.reject.line) }}</td>
-            <td v-for="i in places" :key="i" :class="{ wrong: l.wrong.has(i), beyond: i >= found.columns.length }" :title="l.wrong.get(i)">
+            <td
+              v-for="i in places"
+              :key="i"
+              :class="{ wrong: l.wrong.has(i), beyond: i >= found.columns.length }"
+              :title="l.wrong.get(i)"
+            >
               <template v-if="l.reject.cells[i]">{{ visible(l.reject.cells[i]) }}</template>
               <span v-else class="blank">{{ i < l.reject.cells.length ? 'empty' : 'not there' }}</span>
             </td>
@@ -113,7 +142,9 @@ const places = computed(() => {
             <td colspan="2"></td>
             <td :colspan="Math.max(1, places.length)">
               <div class="sticky">
-                <p v-for="v in l.reject.violations" :key="v.code + v.column"><b v-if="v.column">{{ v.column }}</b> {{ visible(v.message) }}</p>
+                <p v-for="v in l.reject.violations" :key="v.code + v.column">
+                  <b v-if="v.column">{{ v.column }}</b> {{ visible(v.message) }}
+                </p>
                 <p v-if="l.reject.violations.length === 0">The delivery as a whole is refused.</p>
               </div>
             </td>
@@ -121,7 +152,15 @@ const places = computed(() => {
         </tbody>
       </table>
     </div>
-    <ElPagination v-if="found.total > perPage" class="pages" layout="prev, pager, next" :page-size="perPage" :total="found.total" :current-page="page" @current-change="(p: number) => address.go({ page: p > 1 ? p : undefined })" />
+    <ElPagination
+      v-if="found.total > perPage"
+      class="pages"
+      layout="prev, pager, next"
+      :page-size="perPage"
+      :total="found.total"
+      :current-page="page"
+      @current-change="(p: number) => address.go({ page: p > 1 ? p : undefined })"
+    />
   </template>
 </template>
 

@@ -10,16 +10,22 @@ const emit = defineEmits<{ choose: [place: number | undefined] }>()
 const items = useTemplateRef<HTMLElement[]>('items')
 
 // An address that names a remedy leads to it, wherever on the page it stands.
-watch(() => chosen, async (_, before) => {
-  await nextTick()
-  const block = before === undefined ? 'center' : 'nearest'
-  items.value?.find((item) => item.classList.contains('chosen'))?.scrollIntoView({ block })
-}, { immediate: true })
+watch(
+  () => chosen,
+  async (_, before) => {
+    await nextTick()
+    const block = before === undefined ? 'center' : 'nearest'
+    items.value?.find((item) => item.classList.contains('chosen'))?.scrollIntoView({ block })
+  },
+  { immediate: true },
+)
 
 function rest(r: Remedy): string {
   if (r.sampleRows) {
-    return `A sample: the first ${counted(r.sampleRows, 'row', 'rows')} were looked at, with ${counted(r.ways ?? 0, 'different change', 'different changes')}. ` +
+    return (
+      `A sample: the first ${counted(r.sampleRows, 'row', 'rows')} were looked at, with ${counted(r.ways ?? 0, 'different change', 'different changes')}. ` +
       `${counted(r.others ?? 0, 'cell was', 'cells were')} changed in other ways than these.`
+    )
   }
   if (!r.others) return ''
   return `${counted(r.others, 'cell was', 'cells were')} changed in ${counted((r.ways ?? 0) - (r.pairs?.length ?? 0), 'less frequent way', 'less frequent ways')}.`
@@ -30,13 +36,27 @@ function rest(r: Remedy): string {
   <ul>
     <template v-for="(r, place) in remedies" :key="place">
       <li v-if="r.changed > 0" ref="items" :class="{ chosen: place === chosen }">
-        <button type="button" :aria-expanded="place === chosen" @click="emit('choose', place === chosen ? undefined : place)">
+        <button
+          type="button"
+          :aria-expanded="place === chosen"
+          @click="emit('choose', place === chosen ? undefined : place)"
+        >
           <span class="number cells">{{ count(r.changed) }}</span>
-          <span class="what"><b>{{ r.column }}</b> {{ r.remedy }}</span>
+          <span class="what"
+            ><b>{{ r.column }}</b> {{ r.remedy }}</span
+          >
           <span class="soft">{{ r.sampleRows ? 'in many ways' : counted(r.ways ?? 0, 'way', 'ways') }}</span>
-          <span v-if="r.spoilt" class="spoilt">{{ counted(r.spoilt, 'value was right before it', 'values were right before it') }}</span>
+          <span v-if="r.spoilt" class="spoilt">{{
+            counted(r.spoilt, 'value was right before it', 'values were right before it')
+          }}</span>
         </button>
-        <div v-if="place === chosen" class="changes" role="region" :aria-label="`Changes of ${r.column} by ${r.remedy}`" tabindex="0">
+        <div
+          v-if="place === chosen"
+          class="changes"
+          role="region"
+          :aria-label="`Changes of ${r.column} by ${r.remedy}`"
+          tabindex="0"
+        >
           <table>
             <thead>
               <tr>
@@ -48,8 +68,14 @@ function rest(r: Remedy): string {
             <tbody>
               <tr v-for="(p, i) in r.pairs" :key="i">
                 <td class="number">{{ count(p.cells) }}</td>
-                <td><span v-if="p.before === ''" class="blank">empty</span><span v-else class="cell">{{ visible(p.before) }}</span></td>
-                <td><span v-if="p.after === ''" class="blank">empty</span><span v-else class="cell">{{ visible(p.after) }}</span></td>
+                <td>
+                  <span v-if="p.before === ''" class="blank">empty</span
+                  ><span v-else class="cell">{{ visible(p.before) }}</span>
+                </td>
+                <td>
+                  <span v-if="p.after === ''" class="blank">empty</span
+                  ><span v-else class="cell">{{ visible(p.after) }}</span>
+                </td>
               </tr>
             </tbody>
           </table>

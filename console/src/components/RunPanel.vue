@@ -52,7 +52,8 @@ watch([chosen, mapping], () => {
   companion.value = ''
 })
 watch([chosen, fitting], () => {
-  if (mapping.value !== none && mappings.value.length > 0 && !fitting.value.some((m) => m.name === mapping.value)) mapping.value = none
+  if (mapping.value !== none && mappings.value.length > 0 && !fitting.value.some((m) => m.name === mapping.value))
+    mapping.value = none
 })
 onMounted(() => void load())
 
@@ -62,11 +63,22 @@ async function start(): Promise<void> {
   error.value = undefined
   try {
     const named = (name: string): string | undefined => (name === none ? undefined : name)
-    const run = await answered(api.POST('/api/v1/runs', { body: { delivery, target: named(chosen.value), mapping: named(mapping.value), companion: companion.value || undefined } }))
+    const run = await answered(
+      api.POST('/api/v1/runs', {
+        body: {
+          delivery,
+          target: named(chosen.value),
+          mapping: named(mapping.value),
+          companion: companion.value || undefined,
+        },
+      }),
+    )
     emit('started', run.id)
   } catch (e) {
     if (e instanceof ServiceError && e.details.some((d) => d.startsWith('body.companion'))) {
-      error.value = new ServiceError('A control value stands in a file that comes with the delivery: deliver that file too, and name it here.')
+      error.value = new ServiceError(
+        'A control value stands in a file that comes with the delivery: deliver that file too, and name it here.',
+      )
       await findCompanions()
     } else {
       error.value = e
@@ -89,27 +101,60 @@ async function findCompanions(find = ''): Promise<void> {
 <template>
   <div class="panel">
     <label for="target">Target</label>
-    <ElSelect id="target" v-model="chosen" class="choice" filterable placeholder="Which table are the rows meant for?" no-data-text="No target yet" aria-label="Target">
-      <ElOption v-for="t in targets" :key="t.name" :value="t.name" :label="t.title ? `${t.name}: ${t.title}` : t.name" />
+    <ElSelect
+      id="target"
+      v-model="chosen"
+      class="choice"
+      filterable
+      placeholder="Which table are the rows meant for?"
+      no-data-text="No target yet"
+      aria-label="Target"
+    >
+      <ElOption
+        v-for="t in targets"
+        :key="t.name"
+        :value="t.name"
+        :label="t.title ? `${t.name}: ${t.title}` : t.name"
+      />
       <ElOption :value="none" label="No target: only read the rows" />
     </ElSelect>
     <template v-if="fitting.length > 0">
       <label for="mapping">Mapping</label>
       <ElSelect id="mapping" v-model="mapping" class="choice" filterable aria-label="Mapping">
-        <ElOption v-for="m in fitting" :key="m.name" :value="m.name" :label="m.title ? `${m.name}: ${m.title}` : m.name" />
+        <ElOption
+          v-for="m in fitting"
+          :key="m.name"
+          :value="m.name"
+          :label="m.title ? `${m.name}: ${m.title}` : m.name"
+        />
         <ElOption :value="none" label="No mapping: the sender writes as the target says" />
       </ElSelect>
     </template>
     <template v-if="companions">
       <label for="companion">Control values</label>
-      <ElSelect id="companion" v-model="companion" class="choice" filterable remote :remote-method="findCompanions" placeholder="Which delivery holds them?" no-data-text="No other delivery is there: upload the file" aria-label="Control values">
+      <ElSelect
+        id="companion"
+        v-model="companion"
+        class="choice"
+        filterable
+        remote
+        :remote-method="findCompanions"
+        placeholder="Which delivery holds them?"
+        no-data-text="No other delivery is there: upload the file"
+        aria-label="Control values"
+      >
         <ElOption v-for="d in companions" :key="d.id" :value="d.id" :label="`${d.name}, ${time(d.arrivedAt)}`" />
       </ElSelect>
     </template>
-    <ElButton type="primary" :disabled="chosen === undefined || busy" :loading="starting" @click="start">{{ last ? 'Sift again' : 'Sift' }}</ElButton>
+    <ElButton type="primary" :disabled="chosen === undefined || busy" :loading="starting" @click="start">{{
+      last ? 'Sift again' : 'Sift'
+    }}</ElButton>
     <RouterLink :to="`/deliveries/${delivery}/rules`">a new target or mapping: the Rules station</RouterLink>
   </div>
-  <p v-if="targets?.length === 0" class="soft hint">No target is known yet: the Rules station drafts one. Sifted without one, every row that reads cleanly is accepted.</p>
+  <p v-if="targets?.length === 0" class="soft hint">
+    No target is known yet: the Rules station drafts one. Sifted without one, every row that reads cleanly is
+    accepted.
+  </p>
   <FailureNote v-if="error" :error="error" class="hint" />
 </template>
 

@@ -4,7 +4,12 @@ import { computed } from 'vue'
 import type { Drafts } from '../api/client'
 import { count } from '../format'
 
-const { delivery, drafts = undefined, changes = undefined, rejects = undefined } = defineProps<{
+const {
+  delivery,
+  drafts = undefined,
+  changes = undefined,
+  rejects = undefined,
+} = defineProps<{
   delivery: string
   drafts?: Drafts
   /** Changes of rules that are not saved, where they are known better than the drafts say. */
@@ -17,10 +22,20 @@ const isUnsaved = computed(() => (changes ?? drafts?.rules?.changes ?? 0) > 0)
 
 <template>
   <nav class="stations" aria-label="Stations of the delivery">
-    <RouterLink :to="`/deliveries/${delivery}/reading`" exact-active-class="here">Reading<span v-if="drafts?.layout" class="draft" title="The layout has changes that are not saved">not saved</span></RouterLink>
+    <RouterLink :to="`/deliveries/${delivery}/reading`" exact-active-class="here"
+      >Reading<span v-if="drafts?.layout" class="draft" title="The layout has changes that are not saved"
+        >not saved</span
+      ></RouterLink
+    >
     <RouterLink :to="`/deliveries/${delivery}/profile`" exact-active-class="here">Profile</RouterLink>
-    <RouterLink :to="`/deliveries/${delivery}/rules`" exact-active-class="here">Rules<span v-if="isUnsaved" class="draft" title="The rules have changes that are not saved">not saved</span></RouterLink>
-    <RouterLink :to="`/deliveries/${delivery}`" exact-active-class="here">Rejects<span v-if="rejects !== undefined" class="number">{{ count(rejects) }}</span></RouterLink>
+    <RouterLink :to="`/deliveries/${delivery}/rules`" exact-active-class="here"
+      >Rules<span v-if="isUnsaved" class="draft" title="The rules have changes that are not saved"
+        >not saved</span
+      ></RouterLink
+    >
+    <RouterLink :to="`/deliveries/${delivery}`" exact-active-class="here"
+      >Rejects<span v-if="rejects !== undefined" class="number">{{ count(rejects) }}</span></RouterLink
+    >
   </nav>
 </template>
 

@@ -3,7 +3,15 @@ import { computed } from 'vue'
 import type { Tally } from '../api/client'
 import { count, share } from '../format'
 
-const { tally, slim = false, refused = false } = defineProps<{ tally: Tally; slim?: boolean; /** The delivery is not to be loaded: none of it is green. */ refused?: boolean }>()
+const {
+  tally,
+  slim = false,
+  refused = false,
+} = defineProps<{
+  tally: Tally
+  slim?: boolean
+  /** The delivery is not to be loaded: none of it is green. */ refused?: boolean
+}>()
 
 const parts = computed(() =>
   (['accepted', 'rejected', 'excluded'] as const).map((name) => ({ name, rows: tally[name] })),
@@ -21,7 +29,10 @@ const words = computed(
       </template>
     </div>
     <p v-if="!slim" class="sum">
-      <span class="term"><b>{{ count(tally.read) }}</b> read</span> =
+      <span class="term"
+        ><b>{{ count(tally.read) }}</b> read</span
+      >
+      =
       <template v-for="(p, i) in parts" :key="p.name">
         <template v-if="i > 0">+</template>
         <span class="term">
@@ -63,7 +74,11 @@ const words = computed(
 }
 
 .rejected {
-  background: repeating-linear-gradient(135deg, var(--rust) 0 5px, color-mix(in srgb, var(--rust) 70%, var(--sheet)) 5px 8px);
+  background: repeating-linear-gradient(
+    135deg,
+    var(--rust) 0 5px,
+    color-mix(in srgb, var(--rust) 70%, var(--sheet)) 5px 8px
+  );
 }
 
 .excluded {

@@ -27,11 +27,23 @@ const rejects = (g: Group): boolean => g.rows > 0 && (g.action === 'reject' || g
 </script>
 
 <template>
-  <ElInput v-if="groups.length > many" v-model="word" size="small" clearable placeholder="Column or violation" aria-label="Search violations" class="search" />
+  <ElInput
+    v-if="groups.length > many"
+    v-model="word"
+    size="small"
+    clearable
+    placeholder="Column or violation"
+    aria-label="Search violations"
+    class="search"
+  />
   <p v-if="shown.length === 0" class="soft none">No violation fits the search.</p>
   <ul>
     <li v-for="g in shown" :key="`${g.code}/${g.column}/${g.action}`" :class="{ chosen: isChosen(g) }">
-      <button type="button" :aria-expanded="isChosen(g)" @click="emit('choose', isChosen(g) ? undefined : { column: g.column, code: g.code })">
+      <button
+        type="button"
+        :aria-expanded="isChosen(g)"
+        @click="emit('choose', isChosen(g) ? undefined : { column: g.column, code: g.code })"
+      >
         <span class="rows number">{{ g.rows > 0 ? count(g.rows) : '–' }}</span>
         <span class="what">
           <b>{{ g.column || 'whole row' }}</b> {{ codeWords[g.code] ?? g.code }}
@@ -40,13 +52,23 @@ const rejects = (g: Group): boolean => g.rows > 0 && (g.action === 'reject' || g
         <span class="action" :class="g.action">{{ actionWords[g.action] ?? g.action }}</span>
       </button>
       <div v-if="isChosen(g)" class="samples">
-        <p v-if="!rejects(g) && g.rows > 0" class="soft">{{ g.action === 'blank' ? 'The cells were emptied, and the rows not rejected for this.' : 'The rows were not rejected for this.' }}</p>
+        <p v-if="!rejects(g) && g.rows > 0" class="soft">
+          {{
+            g.action === 'blank'
+              ? 'The cells were emptied, and the rows not rejected for this.'
+              : 'The rows were not rejected for this.'
+          }}
+        </p>
         <p v-for="s in g.samples" :key="`${s.row}/${s.line}/${s.value}`">
-          <span class="soft">{{ s.row > 0 ? `row ${count(s.row)}, line ${count(s.line)}` : `line ${count(s.line)}` }}</span>
+          <span class="soft">{{
+            s.row > 0 ? `row ${count(s.row)}, line ${count(s.line)}` : `line ${count(s.line)}`
+          }}</span>
           {{ visible(s.message) }}
         </p>
         <slot :group="g" />
-        <p v-if="g.rows > g.samples.length" class="soft">The first {{ g.samples.length }} of {{ count(g.rows) }}; violations.csv has all.</p>
+        <p v-if="g.rows > g.samples.length" class="soft">
+          The first {{ g.samples.length }} of {{ count(g.rows) }}; violations.csv has all.
+        </p>
       </div>
     </li>
   </ul>

@@ -19,7 +19,12 @@ async function load(): Promise<void> {
   const mine = ++latest
   error.value = undefined
   try {
-    const query = { offset: (address.page() - 1) * perPage, limit: perPage, column: group.column || undefined, code: group.code }
+    const query = {
+      offset: (address.page() - 1) * perPage,
+      limit: perPage,
+      column: group.column || undefined,
+      code: group.code,
+    }
     const page = await answered(api.GET('/api/v1/runs/{id}/violations', { params: { path: { id: run.id }, query } }))
     if (mine === latest) found.value = page
   } catch (e) {
@@ -27,13 +32,18 @@ async function load(): Promise<void> {
   }
 }
 
-watch([() => run.id, () => group.code, () => group.column, () => address.page()], () => void load(), { immediate: true })
+watch([() => run.id, () => group.code, () => group.column, () => address.page()], () => void load(), {
+  immediate: true,
+})
 </script>
 
 <template>
   <div class="head">
     <h2>{{ group.action === 'blank' ? 'Cells that were blanked' : 'Flagged, and taken as they are' }}</h2>
-    <span v-if="found" class="soft">{{ counted(found.total, 'cell', 'cells') }} with {{ group.code }}<template v-if="group.column"> in {{ group.column }}</template></span>
+    <span v-if="found" class="soft"
+      >{{ counted(found.total, 'cell', 'cells') }} with {{ group.code
+      }}<template v-if="group.column"> in {{ group.column }}</template></span
+    >
   </div>
   <FailureNote v-if="error" :error="error" :retry="load" class="note" />
   <ElSkeleton v-else-if="!found" :rows="4" animated class="note" />
@@ -52,10 +62,17 @@ watch([() => run.id, () => group.code, () => group.column, () => address.page()]
         <tbody>
           <tr v-for="v in found.items" :key="`${v.row}/${v.line}/${v.value}`">
             <td class="number">
-              <RouterLink v-if="v.row > 0" :to="`/deliveries/${run.delivery}/reading?row=${v.row}`" :title="`See row ${v.row} in the delivery`">{{ count(v.row) }}</RouterLink>
+              <RouterLink
+                v-if="v.row > 0"
+                :to="`/deliveries/${run.delivery}/reading?row=${v.row}`"
+                :title="`See row ${v.row} in the delivery`"
+                >{{ count(v.row) }}</RouterLink
+              >
             </td>
             <td class="number soft">{{ count(v.line) }}</td>
-            <td><template v-if="v.value">{{ visible(v.value) }}</template><span v-else class="blank">empty</span></td>
+            <td>
+              <template v-if="v.value">{{ visible(v.value) }}</template><span v-else class="blank">empty</span>
+            </td>
             <td>
               <span v-if="group.action === 'blank'" class="blank">empty</span>
               <template v-else-if="v.value">{{ visible(v.value) }}</template>
@@ -67,7 +84,12 @@ watch([() => run.id, () => group.code, () => group.column, () => address.page()]
       </table>
     </div>
     <ElPagination
-      v-if="found.total > perPage" class="pages" layout="prev, pager, next" :page-size="perPage" :total="found.total" :current-page="address.page()"
+      v-if="found.total > perPage"
+      class="pages"
+      layout="prev, pager, next"
+      :page-size="perPage"
+      :total="found.total"
+      :current-page="address.page()"
       @current-change="(p: number) => address.go({ page: p > 1 ? p : undefined })"
     />
   </template>

@@ -13,17 +13,22 @@ import { count, counted, size, time } from '../format'
 import { useUploads } from '../uploads'
 
 /** Where a delivery opens: new ones where they are read first. */
-const stationOf = (d: Delivery): string => `/deliveries/${d.id}${d.state === 'arrived' || d.refusal ? '/reading' : ''}`
+const stationOf = (d: Delivery): string =>
+  `/deliveries/${d.id}${d.state === 'arrived' || d.refusal ? '/reading' : ''}`
 
 /** What is said of a run that is newer than the one that the state is of. */
 function newestOf(r: RunHead): string {
   if (!r.target && r.state === 'done') return 'also run without a target'
   const which = r.target ? 'a newer run' : 'a run without a target'
   switch (r.state) {
-    case 'waiting': return `${which} waits`
-    case 'running': return `${which} is under way`
-    case 'failed': return `${which} failed`
-    default: return `${which} was cancelled`
+    case 'waiting':
+      return `${which} waits`
+    case 'running':
+      return `${which} is under way`
+    case 'failed':
+      return `${which} failed`
+    default:
+      return `${which} was cancelled`
   }
 }
 
@@ -41,7 +46,9 @@ const find = computed(() => address.of('find') ?? '')
 const state = computed(() => states.find((s) => s === address.of('state')))
 const strange = computed(() => {
   const given = address.of('state')
-  return given !== undefined && state.value === undefined ? `There is no state “${given}”; all deliveries are shown.` : ''
+  return given !== undefined && state.value === undefined
+    ? `There is no state “${given}”; all deliveries are shown.`
+    : ''
 })
 const items = ref<Delivery[]>()
 const total = ref(0)
@@ -53,7 +60,12 @@ async function load(): Promise<void> {
   const mine = ++latest
   window.clearTimeout(timer)
   try {
-    const query = { offset: (page.value - 1) * perPage, limit: perPage, find: find.value || undefined, state: state.value }
+    const query = {
+      offset: (page.value - 1) * perPage,
+      limit: perPage,
+      find: find.value || undefined,
+      state: state.value,
+    }
     const found = await answered(api.GET('/api/v1/deliveries', { params: { query } }))
     if (mine !== latest) return
     items.value = found.items
@@ -88,14 +100,29 @@ onBeforeUnmount(() => {
   <div class="top">
     <h1>Deliveries</h1>
     <span v-if="items" class="soft" role="status">
-      {{ find || state ? counted(total, 'delivery found', 'deliveries found') : counted(total, 'file has arrived', 'files have arrived') }}
+      {{
+        find || state
+          ? counted(total, 'delivery found', 'deliveries found')
+          : counted(total, 'file has arrived', 'files have arrived')
+      }}
     </span>
   </div>
   <DropZone class="apart" />
   <FailureNote v-if="error" :error="error" :retry="load" class="apart" />
   <div v-if="items && (total > 0 || find || state)" class="tools">
-    <ElInput v-model="typed" class="find" clearable placeholder="Find by name or note" aria-label="Find deliveries by name or note" />
-    <ElSelect class="state" :model-value="state ?? 'any'" aria-label="State of the deliveries" @change="(s: State | 'any') => address.go({ state: s === 'any' ? undefined : s, page: undefined })">
+    <ElInput
+      v-model="typed"
+      class="find"
+      clearable
+      placeholder="Find by name or note"
+      aria-label="Find deliveries by name or note"
+    />
+    <ElSelect
+      class="state"
+      :model-value="state ?? 'any'"
+      aria-label="State of the deliveries"
+      @change="(s: State | 'any') => address.go({ state: s === 'any' ? undefined : s, page: undefined })"
+    >
       <ElOption value="any" label="in any state" />
       <ElOption v-for="s in states" :key="s" :value="s" :label="s" />
     </ElSelect>
@@ -104,7 +131,12 @@ onBeforeUnmount(() => {
   <ElSkeleton v-if="!items && !error" :rows="6" animated />
   <div v-else-if="items && total === 0 && (find || state)" class="sheet empty">
     <h2>No delivery is like this</h2>
-    <p>Nothing {{ state ? `in the state “${state}”` : '' }} {{ find ? `has “${find}” in its name or note` : '' }}. <button type="button" class="link" @click="address.go({ find: undefined, state: undefined, page: undefined })">Show all</button></p>
+    <p>
+      Nothing {{ state ? `in the state “${state}”` : '' }} {{ find ? `has “${find}” in its name or note` : '' }}.
+      <button type="button" class="link" @click="address.go({ find: undefined, state: undefined, page: undefined })">
+        Show all
+      </button>
+    </p>
   </div>
   <div v-else-if="items && total > 0 && items.length === 0" class="sheet empty">
     <h2>There is no page {{ page }}</h2>
@@ -112,7 +144,10 @@ onBeforeUnmount(() => {
   </div>
   <div v-else-if="items && total === 0" class="sheet empty">
     <h2>Nothing has arrived yet</h2>
-    <p>Drop a file above, put one into the service’s inbox folder, or send one with <code>sieb deliveries add FILE</code>.</p>
+    <p>
+      Drop a file above, put one into the service’s inbox folder, or send one with
+      <code>sieb deliveries add FILE</code>.
+    </p>
   </div>
   <template v-else-if="items">
     <div class="sheet scroll" role="region" aria-label="Deliveries" tabindex="0">
@@ -135,7 +170,14 @@ onBeforeUnmount(() => {
           <tr v-for="d in items" :key="d.id" @click="router.push(stationOf(d))">
             <td class="name">
               <RouterLink :to="stationOf(d)" @click.stop>{{ d.name }}</RouterLink>
-              <RouterLink v-if="d.repeatOf" :to="`/deliveries/${d.repeatOf}`" class="repeat" title="The same bytes have arrived before: see the first" @click.stop>repeat</RouterLink>
+              <RouterLink
+                v-if="d.repeatOf"
+                :to="`/deliveries/${d.repeatOf}`"
+                class="repeat"
+                title="The same bytes have arrived before: see the first"
+                @click.stop
+                >repeat</RouterLink
+              >
               <span v-if="d.note" class="newest">{{ d.note }}</span>
             </td>
             <td class="soft nowrap">{{ time(d.arrivedAt) }}</td>
@@ -153,7 +195,9 @@ onBeforeUnmount(() => {
             </template>
             <td v-else colspan="4" class="soft">
               <template v-if="d.state === 'arrived'">not yet sifted: open it to see how it is read</template>
-              <template v-else-if="d.state === 'running' && d.run">{{ count(d.run.progress.rows) }} rows so far</template>
+              <template v-else-if="d.state === 'running' && d.run"
+                >{{ count(d.run.progress.rows) }} rows so far</template
+              >
               <template v-else-if="d.refusal">{{ d.refusal }}</template>
               <template v-else-if="d.run?.error">{{ d.run.error }}</template>
             </td>

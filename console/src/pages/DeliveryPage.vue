@@ -115,9 +115,15 @@ async function cancel(): Promise<void> {
 }
 
 /** The violation that the address names, where the run has it. */
-const chosen = computed<Group | undefined>(() => run.value?.violations?.find((g) => g.code === address.of('code') && g.column === (address.of('column') ?? '')))
-const choice = computed<Choice | undefined>(() => chosen.value && { code: chosen.value.code, column: chosen.value.column })
-const isRejecting = computed(() => !chosen.value || chosen.value.action === 'reject' || chosen.value.action === 'refuse')
+const chosen = computed<Group | undefined>(() =>
+  run.value?.violations?.find((g) => g.code === address.of('code') && g.column === (address.of('column') ?? '')),
+)
+const choice = computed<Choice | undefined>(
+  () => chosen.value && { code: chosen.value.code, column: chosen.value.column },
+)
+const isRejecting = computed(
+  () => !chosen.value || chosen.value.action === 'reject' || chosen.value.action === 'refuse',
+)
 const noSuch = computed(() => {
   const code = address.of('code')
   if (code === undefined || chosen.value || !run.value?.tally) return ''
@@ -129,7 +135,8 @@ function choose(c: Choice | undefined): void {
   address.go({ code: c?.code, column: c?.column, page: undefined })
 }
 
-const goToRun = (runID: string): void => address.go({ run: runID, code: undefined, column: undefined, remedy: undefined, page: undefined })
+const goToRun = (runID: string): void =>
+  address.go({ run: runID, code: undefined, column: undefined, remedy: undefined, page: undefined })
 
 /** The saved layout is another one than that by which the run has read. */
 const isOld = computed(() => {
@@ -137,15 +144,22 @@ const isOld = computed(() => {
   return saved !== undefined && read !== undefined && !readsAs(saved, read)
 })
 
-watch(() => id, () => {
-  unfollow()
-  delivery.value = run.value = undefined
-  runs.value = []
-  void load()
-}, { immediate: true })
-watch(() => address.of('run'), () => {
-  if (delivery.value) showAsked().catch((e: unknown) => (error.value = e))
-})
+watch(
+  () => id,
+  () => {
+    unfollow()
+    delivery.value = run.value = undefined
+    runs.value = []
+    void load()
+  },
+  { immediate: true },
+)
+watch(
+  () => address.of('run'),
+  () => {
+    if (delivery.value) showAsked().catch((e: unknown) => (error.value = e))
+  },
+)
 onBeforeUnmount(() => {
   latest++
   unfollow()
@@ -172,7 +186,17 @@ const verdictMeans = computed(() => {
 const readAs = computed(() => {
   const l = run.value?.readAs
   if (!l) return ''
-  const parts = l.form === 'workbook' ? [`sheet ${l.sheet}`] : [l.encoding, l.form === 'fixed' ? `fixed width, ${l.cuts.length + 1} columns` : l.fold > 0 ? `${l.fold} lines to a row` : delimiterName(l.delimiter)]
+  const parts =
+    l.form === 'workbook'
+      ? [`sheet ${l.sheet}`]
+      : [
+          l.encoding,
+          l.form === 'fixed'
+            ? `fixed width, ${l.cuts.length + 1} columns`
+            : l.fold > 0
+              ? `${l.fold} lines to a row`
+              : delimiterName(l.delimiter),
+        ]
   if (l.skipRows > 0) parts.push(`${counted(l.skipRows, 'line', 'lines')} above the table`)
   parts.push(l.headerRows === 0 ? 'no header' : counted(l.headerRows, 'header row', 'header rows'))
   if (l.footerRows > 0) parts.push(`${counted(l.footerRows, 'line', 'lines')} below the table`)
@@ -194,7 +218,9 @@ const remarks = computed(() => {
     ...(r?.unfit ?? []).map((u) => `${u.column}, fed by “${u.header}”: ${u.message}`),
     ...(r?.excluded ?? []).map((x) => `${counted(x.rows, 'row', 'rows')} excluded: ${x.reason}`),
     ...(r?.leftOut ? [`Left out, as the mapping says: ${r.leftOut.join(', ')}`] : []),
-    ...(r?.unjudged ?? []).map((u) => `“${u.rule}” was not judged in ${counted(u.rows, 'row', 'rows')}, where a value is missing or wrong`),
+    ...(r?.unjudged ?? []).map(
+      (u) => `“${u.rule}” was not judged in ${counted(u.rows, 'row', 'rows')}, where a value is missing or wrong`,
+    ),
   ]
 })
 
@@ -208,10 +234,13 @@ const remedy = computed(() => {
 
 const noRemedy = computed(() => {
   const asked = address.of('remedy')
-  return asked !== undefined && remedy.value === undefined && run.value?.tally ? `This run has no remedy “${asked}”.` : ''
+  return asked !== undefined && remedy.value === undefined && run.value?.tally
+    ? `This run has no remedy “${asked}”.`
+    : ''
 })
 
-const chooseRemedy = (place: number | undefined): void => address.go({ remedy: place === undefined ? undefined : place + 1 })
+const chooseRemedy = (place: number | undefined): void =>
+  address.go({ remedy: place === undefined ? undefined : place + 1 })
 
 /** How downloads are made; kept for the next time. */
 const forms = [
@@ -237,7 +266,14 @@ const outputs = computed(() => [
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :changes="work.rules.value?.changes.length" :state="run ? (run.state === 'done' ? (run.verdict ?? 'done') : run.state) : undefined" @changed="(d) => (delivery = d)" />
+  <DeliveryHead
+    :id="id"
+    :delivery="delivery"
+    :drafts="book.drafts.value"
+    :changes="work.rules.value?.changes.length"
+    :state="run ? (run.state === 'done' ? (run.verdict ?? 'done') : run.state) : undefined"
+    @changed="(d) => (delivery = d)"
+  />
   <FailureNote v-if="error" :error="error" :retry="load" class="part" />
   <ElSkeleton v-if="!delivery && !error" :rows="5" animated />
   <template v-if="delivery && !delivery.refusal">
@@ -246,7 +282,12 @@ const outputs = computed(() => [
       <div v-if="runs.length > 1" class="earlier">
         <label for="runs" class="soft">Run shown</label>
         <ElSelect id="runs" :model-value="run?.id" size="small" class="runs" aria-label="Run shown" @change="goToRun">
-          <ElOption v-for="r in runs" :key="r.id" :value="r.id" :label="`${time(r.createdAt)}: ${recipe(r)}, ${r.verdict ?? r.state}`" />
+          <ElOption
+            v-for="r in runs"
+            :key="r.id"
+            :value="r.id"
+            :label="`${time(r.createdAt)}: ${recipe(r)}, ${r.verdict ?? r.state}`"
+          />
         </ElSelect>
       </div>
     </section>
@@ -254,21 +295,36 @@ const outputs = computed(() => [
     <section v-if="runs.length === 0 && !run && !error" class="sheet part" aria-label="Next step">
       <h2>Not sifted yet</h2>
       <p>
-        The <RouterLink :to="`/deliveries/${id}/reading`">Reading station</RouterLink> shows whether it is read right; at the <RouterLink :to="`/deliveries/${id}/rules`">Rules station</RouterLink> one chooses or drafts the target that the
-        rows are meant for, mends what does not fit, and sifts. Where target and mapping are known, choose them above, and sift.
+        The <RouterLink :to="`/deliveries/${id}/reading`">Reading station</RouterLink> shows whether it is read right;
+        at the <RouterLink :to="`/deliveries/${id}/rules`">Rules station</RouterLink> one chooses or drafts the target
+        that the rows are meant for, mends what does not fit, and sifts. Where target and mapping are known, choose
+        them above, and sift.
       </p>
     </section>
 
     <p v-if="strange" class="said" role="status">{{ strange }}</p>
     <p v-if="noSuch" class="said" role="status">{{ noSuch }}</p>
     <p v-if="noRemedy" class="said" role="status">{{ noRemedy }}</p>
-    <p v-if="isOld" class="said" role="status">The layout was saved anew after this run: sift again to have the rows as they read now.</p>
+    <p v-if="isOld" class="said" role="status">
+      The layout was saved anew after this run: sift again to have the rows as they read now.
+    </p>
     <p v-if="lost" class="said" role="status">The run cannot be followed: {{ lost }}.</p>
 
     <section v-if="run && isBusy" class="sheet part" aria-label="Progress" aria-live="polite">
       <div class="top">
-        <h2>{{ run.trouble?.nextAt ? 'Waiting to try again' : run.state === 'waiting' ? 'Waiting for its turn' : 'Sifting' }}</h2>
-        <span class="soft">{{ counted(run.progress.rows, 'row', 'rows') }}, {{ size(run.progress.bytes) }} of {{ size(run.progress.totalBytes) }}</span>
+        <h2>
+          {{
+            run.trouble?.nextAt
+              ? 'Waiting to try again'
+              : run.state === 'waiting'
+                ? 'Waiting for its turn'
+                : 'Sifting'
+          }}
+        </h2>
+        <span class="soft"
+          >{{ counted(run.progress.rows, 'row', 'rows') }}, {{ size(run.progress.bytes) }} of
+          {{ size(run.progress.totalBytes) }}</span
+        >
         <ElButton size="small" @click="cancel">Stop</ElButton>
       </div>
       <ElProgress :percentage="percent" aria-label="Part of the delivery that is read" />
@@ -300,7 +356,13 @@ const outputs = computed(() => [
             <ElIcon><Document v-if="o.name === 'manifest'" /><Download v-else /></ElIcon>{{ o.words }}
             <span class="soft">{{ o.file }}</span>
           </a>
-          <ElSelect v-model="form" :empty-values="[null, undefined]" size="small" class="form" aria-label="How downloads are made">
+          <ElSelect
+            v-model="form"
+            :empty-values="[null, undefined]"
+            size="small"
+            class="form"
+            aria-label="How downloads are made"
+          >
             <ElOption v-for="f in forms" :key="f.value" :value="f.value" :label="f.label" />
           </ElSelect>
         </div>

@@ -2,7 +2,16 @@
 import { ElButton, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
 import { computed, nextTick, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import { useAddress } from '../address'
-import { answered, api, ServiceError, type ColumnFit, type Delivery, type DeliveryProfile, type Filter, type Suggestion } from '../api/client'
+import {
+  answered,
+  api,
+  ServiceError,
+  type ColumnFit,
+  type Delivery,
+  type DeliveryProfile,
+  type Filter,
+  type Suggestion,
+} from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import TroubleNote from '../components/TroubleNote.vue'
@@ -33,7 +42,9 @@ const filters = computed<Filter[]>(() => {
   if (text === undefined) return []
   try {
     const list = JSON.parse(text) as unknown
-    return Array.isArray(list) && list.every((f) => typeof (f as Filter)?.op === 'string' && (f as Filter).op in ops) ? (list as Filter[]) : []
+    return Array.isArray(list) && list.every((f) => typeof (f as Filter)?.op === 'string' && (f as Filter).op in ops)
+      ? (list as Filter[])
+      : []
   } catch {
     return []
   }
@@ -43,7 +54,9 @@ const error = ref<unknown>()
 const path = computed(() => ({ params: { path: { id } } }))
 const profile = computed(() => kept.value?.profile)
 const column = computed(() => profile.value?.columns.find((c) => c.name === chosen.value))
-const own = computed(() => (profile.value?.findings ?? []).filter((f) => (f.columns ?? []).includes(chosen.value ?? '')))
+const own = computed(() =>
+  (profile.value?.findings ?? []).filter((f) => (f.columns ?? []).includes(chosen.value ?? '')),
+)
 const isBusy = computed(() => kept.value?.state === 'waiting' || kept.value?.state === 'running')
 const damagedWords = computed(() => {
   const [damaged, headers] = [profile.value?.damaged ?? 0, profile.value?.repeatedHeaders.rows ?? 0]
@@ -57,7 +70,9 @@ const { found: suggestions, error: noCures } = useSuggestions(() => {
   const whole = work.rehearsal.value?.whole && !work.isOld.value
   if (!profile.value || !whole) return undefined
   const fedColumn = fedFrom(chosen.value, profile.value, work.rehearsal.value)?.column
-  return chosen.value !== undefined && fedColumn === undefined ? undefined : { delivery: id, state: work.state.value, column: fedColumn }
+  return chosen.value !== undefined && fedColumn === undefined
+    ? undefined
+    : { delivery: id, state: work.state.value, column: fedColumn }
 })
 const mending = computed<Mending | undefined>(() => {
   const p = profile.value
@@ -81,8 +96,10 @@ const mending = computed<Mending | undefined>(() => {
 })
 const strange = computed(() => {
   if (!profile.value) return ''
-  if (chosen.value !== undefined && !column.value) return `The delivery has no column “${chosen.value}”; all findings are shown.`
-  if (address.of('rows') !== undefined && filters.value.length === 0) return 'The address asks for rows in a way that is not understood.'
+  if (chosen.value !== undefined && !column.value)
+    return `The delivery has no column “${chosen.value}”; all findings are shown.`
+  if (address.of('rows') !== undefined && filters.value.length === 0)
+    return 'The address asks for rows in a way that is not understood.'
   return ''
 })
 let latest = 0
@@ -109,7 +126,8 @@ async function load(): Promise<void> {
       kept.value = await answered(api.GET('/api/v1/deliveries/{id}/profile', path.value))
       if (isOld(kept.value, found)) {
         await start(true)
-        anew.value = 'The layout was changed since the last profile: this one is made by the layout as it is saved now.'
+        anew.value =
+          'The layout was changed since the last profile: this one is made by the layout as it is saved now.'
       }
     } catch (e) {
       if (!(e instanceof ServiceError) || e.status !== 404) throw e
@@ -146,7 +164,9 @@ const shares = [0.5, 0.75, 0.9, 0.95, 0.99, 1]
 async function start(again: boolean, share = kept.value?.share): Promise<void> {
   error.value = undefined
   try {
-    kept.value = await answered(api.POST('/api/v1/deliveries/{id}/profile', { ...path.value, body: { again, share } }))
+    kept.value = await answered(
+      api.POST('/api/v1/deliveries/{id}/profile', { ...path.value, body: { again, share } }),
+    )
     follow(latest)
   } catch (e) {
     error.value = e
@@ -177,7 +197,8 @@ const show = (name?: string): void => address.go({ column: name, rows: undefined
 const showRows = (list: Filter[]): void => address.go({ rows: list.length > 0 ? JSON.stringify(list) : undefined })
 
 /** What is added or taken away in the panel is no step of its own for Back. */
-const changeRows = (list: Filter[]): void => address.swap({ rows: list.length > 0 ? JSON.stringify(list) : undefined })
+const changeRows = (list: Filter[]): void =>
+  address.swap({ rows: list.length > 0 ? JSON.stringify(list) : undefined })
 
 function choose(name: string): void {
   show(name)
@@ -203,11 +224,15 @@ async function begin(body: NewRules): Promise<void> {
 
 const cure = (s: Suggestion): Promise<boolean> => work.change(s.column ? `${s.column}: ${s.words}` : s.words, s.steps)
 
-watch(() => id, () => {
-  delivery.value = kept.value = undefined
-  anew.value = ''
-  void load()
-}, { immediate: true })
+watch(
+  () => id,
+  () => {
+    delivery.value = kept.value = undefined
+    anew.value = ''
+    void load()
+  },
+  { immediate: true },
+)
 onBeforeUnmount(() => {
   latest++
   window.clearTimeout(timer)
@@ -215,13 +240,25 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :changes="work.rules.value?.changes.length" @changed="(d) => (delivery = d)" />
+  <DeliveryHead
+    :id="id"
+    :delivery="delivery"
+    :drafts="book.drafts.value"
+    :changes="work.rules.value?.changes.length"
+    @changed="(d) => (delivery = d)"
+  />
   <FailureNote v-if="error" :error="error" :retry="load" class="note" />
   <ElSkeleton v-if="!kept && !error && !delivery?.refusal" :rows="8" animated />
 
   <section v-if="kept && isBusy" class="sheet busy" aria-label="Progress">
-    <p role="status">{{ counted(kept.progress.rows, 'row', 'rows') }} read, {{ size(kept.progress.bytes) }} of {{ size(kept.progress.totalBytes) }}</p>
-    <ElProgress :percentage="Math.floor((100 * kept.progress.bytes) / Math.max(1, kept.progress.totalBytes))" aria-label="Progress of the profile" />
+    <p role="status">
+      {{ counted(kept.progress.rows, 'row', 'rows') }} read, {{ size(kept.progress.bytes) }} of
+      {{ size(kept.progress.totalBytes) }}
+    </p>
+    <ElProgress
+      :percentage="Math.floor((100 * kept.progress.bytes) / Math.max(1, kept.progress.totalBytes))"
+      aria-label="Progress of the profile"
+    />
     <TroubleNote :trouble="kept.trouble" />
     <ElButton size="small" @click="stop">Stop</ElButton>
   </section>
@@ -234,7 +271,10 @@ onBeforeUnmount(() => {
   <template v-if="profile && kept">
     <p v-if="anew" class="note sheet old" role="status">{{ anew }}</p>
     <p v-if="strange" class="note sheet old" role="status">{{ strange }}</p>
-    <p v-if="book.drafts.value?.layout" class="note sheet old">The layout has changes that are not saved; this profile is of the layout as it is saved. <RouterLink :to="`/deliveries/${id}/reading`">See them</RouterLink></p>
+    <p v-if="book.drafts.value?.layout" class="note sheet old">
+      The layout has changes that are not saved; this profile is of the layout as it is saved.
+      <RouterLink :to="`/deliveries/${id}/reading`">See them</RouterLink>
+    </p>
     <FailureNote v-if="work.error.value && !work.rules.value" :error="work.error.value" class="note" />
     <FailureNote v-if="noCures" :error="noCures" class="note" />
     <div class="station">
@@ -244,42 +284,97 @@ onBeforeUnmount(() => {
       <div>
         <!-- What is mended, and what it comes to, stands above that which it mends. -->
         <DraftStrip :delivery="id" :work="work" class="draft" />
-        <div v-if="isBeginning && delivery" ref="beginning" class="note beginning" tabindex="-1" @keydown.esc="address.swap({ draft: undefined })">
+        <div
+          v-if="isBeginning && delivery"
+          ref="beginning"
+          class="note beginning"
+          tabindex="-1"
+          @keydown.esc="address.swap({ draft: undefined })"
+        >
           <BeginRules :delivery="delivery" :begin="begin" />
         </div>
         <section class="sheet main" aria-label="Profile">
           <template v-if="column">
             <button type="button" class="link" @click="show()">← all findings</button>
-            <ColumnView :column="column" :findings="own" :mending="mending" @filter="showRows" @rows="(f) => showRows(f.filters ?? [])" @mend="mend" @cure="cure" />
+            <ColumnView
+              :column="column"
+              :findings="own"
+              :mending="mending"
+              @filter="showRows"
+              @rows="(f) => showRows(f.filters ?? [])"
+              @mend="mend"
+              @cure="cure"
+            />
           </template>
           <template v-else>
             <div class="head">
-              <h2>{{ counted(profile.rows, 'row', 'rows') }} of {{ counted(profile.columns.length, 'column', 'columns') }}</h2>
-              <span v-if="profile.damaged > 0" class="soft">{{ counted(profile.damaged, 'row is', 'rows are') }} {{ damagedWords }}, and left out of the figures</span>
+              <h2>
+                {{ counted(profile.rows, 'row', 'rows') }} of
+                {{ counted(profile.columns.length, 'column', 'columns') }}
+              </h2>
+              <span v-if="profile.damaged > 0" class="soft"
+                >{{ counted(profile.damaged, 'row is', 'rows are') }} {{ damagedWords }}, and left out of the
+                figures</span
+              >
               <label class="share">
                 <span class="soft">a datatype from</span>
-                <ElSelect size="small" class="percent" :model-value="kept.share" aria-label="Share of a column’s values that decides its datatype" @change="(s: number) => start(true, s)">
+                <ElSelect
+                  size="small"
+                  class="percent"
+                  :model-value="kept.share"
+                  aria-label="Share of a column’s values that decides its datatype"
+                  @change="(s: number) => start(true, s)"
+                >
                   <ElOption v-for="s in shares" :key="s" :value="s" :label="`${Math.round(100 * s)} %`" />
                 </ElSelect>
                 <span class="soft">of the values</span>
               </label>
-              <ElButton v-if="!work.rules.value && !isBeginning" size="small" type="primary" :disabled="profile.rows === 0" @click="mend">Mend it: choose or draft its rules</ElButton>
+              <ElButton
+                v-if="!work.rules.value && !isBeginning"
+                size="small"
+                type="primary"
+                :disabled="profile.rows === 0"
+                @click="mend"
+                >Mend it: choose or draft its rules</ElButton
+              >
             </div>
             <p v-if="profile.rows === 0" class="soft">There is nothing to profile: the delivery has no rows.</p>
             <p v-else-if="profile.findings.length === 0" class="soft">Nothing odd was found.</p>
-            <FindingList :findings="profile.findings" :mending="mending" @rows="(f) => showRows(f.filters ?? [])" @mend="mend" @cure="cure" />
+            <FindingList
+              :findings="profile.findings"
+              :mending="mending"
+              @rows="(f) => showRows(f.filters ?? [])"
+              @mend="mend"
+              @cure="cure"
+            />
             <template v-if="profile.keys.length > 0 || profile.relations.length > 0">
               <h3>What holds</h3>
               <ul class="holds">
-                <li v-for="k in profile.keys" :key="k.columns.join()">{{ k.columns.map(visible).join(', ') }} {{ k.columns.length === 1 ? 'tells' : 'together tell' }} rows apart{{ k.repeats ? `, save ${count(k.repeats)}` : '' }}</li>
+                <li v-for="k in profile.keys" :key="k.columns.join()">
+                  {{ k.columns.map(visible).join(', ') }}
+                  {{ k.columns.length === 1 ? 'tells' : 'together tell' }} rows apart{{
+                    k.repeats ? `, save ${count(k.repeats)}` : ''
+                  }}
+                </li>
                 <li v-for="r in profile.relations" :key="r.kind + r.columns.join()">
-                  {{ r.kind === 'sum' ? `${visible(r.columns[0] ?? '')} = ${r.columns.slice(1).map(visible).join(' + ')}` : `${visible(r.columns[0] ?? '')} ${r.kind === 'equal' ? 'is the same as' : r.kind === 'order' ? 'is never after' : 'tells'} ${visible(r.columns[1] ?? '')}` }}{{ r.exceptions ? `, save in ${counted(r.exceptions, 'row', 'rows')}` : '' }}
+                  {{
+                    r.kind === 'sum'
+                      ? `${visible(r.columns[0] ?? '')} = ${r.columns.slice(1).map(visible).join(' + ')}`
+                      : `${visible(r.columns[0] ?? '')} ${r.kind === 'equal' ? 'is the same as' : r.kind === 'order' ? 'is never after' : 'tells'} ${visible(r.columns[1] ?? '')}`
+                  }}{{ r.exceptions ? `, save in ${counted(r.exceptions, 'row', 'rows')}` : '' }}
                 </li>
               </ul>
             </template>
           </template>
         </section>
-        <RowsBehind v-if="filters.length > 0" :delivery="id" :profile="profile" :filters="filters" @filters="changeRows" @failed="(e) => (error = e)" />
+        <RowsBehind
+          v-if="filters.length > 0"
+          :delivery="id"
+          :profile="profile"
+          :filters="filters"
+          @filters="changeRows"
+          @failed="(e) => (error = e)"
+        />
       </div>
     </div>
   </template>

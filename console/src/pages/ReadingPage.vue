@@ -2,7 +2,15 @@
 import { ElButton, ElOption, ElSelect, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
-import { answered, api, type Delivery, type Given, type Problems, type Reading, type SavedLayout } from '../api/client'
+import {
+  answered,
+  api,
+  type Delivery,
+  type Given,
+  type Problems,
+  type Reading,
+  type SavedLayout,
+} from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import { useDrafts } from '../drafts'
@@ -53,7 +61,9 @@ async function load(): Promise<void> {
 /** The settings of the saved layout that were made by hand; the others were detected around them. */
 function savedByHand(d: Delivery): Given {
   const saved = (d.layout ?? {}) as Record<string, unknown>
-  return Object.fromEntries((d.byHand ?? []).filter((name) => name in saved).map((name) => [name, saved[name]])) as Given
+  return Object.fromEntries(
+    (d.byHand ?? []).filter((name) => name in saved).map((name) => [name, saved[name]]),
+  ) as Given
 }
 
 /** Reads the delivery as the settings say. */
@@ -61,7 +71,9 @@ async function read(): Promise<void> {
   const mine = ++latest
   busy.value = true
   try {
-    const r = await answered(api.POST('/api/v1/deliveries/{id}/reading', { ...path.value, body: { layout: given.value } }))
+    const r = await answered(
+      api.POST('/api/v1/deliveries/{id}/reading', { ...path.value, body: { layout: given.value } }),
+    )
     if (mine !== latest) return
     reading.value = r
     error.value = undefined
@@ -78,7 +90,9 @@ async function read(): Promise<void> {
 async function look(mine: number): Promise<void> {
   window.clearTimeout(timer)
   try {
-    const p = await answered(api.POST('/api/v1/deliveries/{id}/reading/problems', { ...path.value, body: { layout: given.value } }))
+    const p = await answered(
+      api.POST('/api/v1/deliveries/{id}/reading/problems', { ...path.value, body: { layout: given.value } }),
+    )
     if (mine !== latest) return
     problems.value = p
     if (!p.all) timer = window.setTimeout(() => void look(mine), 300)
@@ -129,10 +143,16 @@ async function save(): Promise<void> {
   if (!reading.value) return
   try {
     await book.settled()
-    delivery.value = await answered(api.PUT('/api/v1/deliveries/{id}/layout', { params: { path: { id }, query: { settle: true } }, body: given.value }))
+    delivery.value = await answered(
+      api.PUT('/api/v1/deliveries/{id}/layout', {
+        params: { path: { id }, query: { settle: true } },
+        body: given.value,
+      }),
+    )
     book.forgetLayout()
     before.value = []
-    said.value = 'Saved: runs and profiles read the delivery like this from now on, and other deliveries can take it over.'
+    said.value =
+      'Saved: runs and profiles read the delivery like this from now on, and other deliveries can take it over.'
   } catch (e) {
     error.value = e
   }
@@ -165,21 +185,36 @@ async function takeEach(): Promise<void> {
   }
 }
 
-const settings = computed(() => (reading.value?.layout ? settingsOf(reading.value.layout, reading.value.sheets ?? []) : []))
+const settings = computed(() =>
+  reading.value?.layout ? settingsOf(reading.value.layout, reading.value.sheets ?? []) : [],
+)
 const others = computed(() => layouts.value.filter((l) => l.delivery !== id))
 /** What is told of a setting is told of the answer at hand, not of what was just asked for. */
 const taken = computed<Given>(() => reading.value?.given ?? {})
-const isSaved = (name: SettingName): boolean => (delivery.value?.byHand ?? []).includes(name) && JSON.stringify(delivery.value?.layout?.[name]) === JSON.stringify(taken.value[name])
+const isSaved = (name: SettingName): boolean =>
+  (delivery.value?.byHand ?? []).includes(name) &&
+  JSON.stringify(delivery.value?.layout?.[name]) === JSON.stringify(taken.value[name])
 const byHand = computed(() => Object.keys(taken.value).length)
-const isUnsaved = computed(() => delivery.value !== undefined && JSON.stringify(given.value) !== JSON.stringify(savedByHand(delivery.value)))
-const unsure = computed(() => (reading.value?.evidence ?? []).filter((e) => e.confidence < 0.75 && taken.value[e.setting as SettingName] === undefined).length)
+const isUnsaved = computed(
+  () => delivery.value !== undefined && JSON.stringify(given.value) !== JSON.stringify(savedByHand(delivery.value)),
+)
+const unsure = computed(
+  () =>
+    (reading.value?.evidence ?? []).filter(
+      (e) => e.confidence < 0.75 && taken.value[e.setting as SettingName] === undefined,
+    ).length,
+)
 
-watch(() => id, () => {
-  delivery.value = reading.value = problems.value = undefined
-  before.value = []
-  said.value = ''
-  void load()
-}, { immediate: true })
+watch(
+  () => id,
+  () => {
+    delivery.value = reading.value = problems.value = undefined
+    before.value = []
+    said.value = ''
+    void load()
+  },
+  { immediate: true },
+)
 onBeforeUnmount(() => {
   latest++
   window.clearTimeout(timer)
@@ -187,16 +222,25 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" :drafts="isUnsaved ? book.drafts.value : { rules: book.drafts.value?.rules }" @changed="(d) => (delivery = d)" />
+  <DeliveryHead
+    :id="id"
+    :delivery="delivery"
+    :drafts="isUnsaved ? book.drafts.value : { rules: book.drafts.value?.rules }"
+    @changed="(d) => (delivery = d)"
+  />
   <FailureNote v-if="error" :error="error" :retry="reading ? read : load" class="failure" />
-  <div v-if="error && before.length > 0" class="failure"><ElButton size="small" @click="undo">Undo the last change</ElButton></div>
+  <div v-if="error && before.length > 0" class="failure">
+    <ElButton size="small" @click="undo">Undo the last change</ElButton>
+  </div>
   <ElSkeleton v-if="!reading && !error && !delivery?.refusal" :rows="8" animated />
 
   <section v-if="reading && !reading.layout" class="sheet choose" aria-label="Files in the archive">
     <h2>The archive holds {{ reading.members?.length }} files</h2>
     <p>Choose the one that is to be read as this delivery, or take each out as a delivery of its own.</p>
     <ul>
-      <li v-for="m in reading.members" :key="m"><ElButton size="small" @click="set('member', m)">Read this one</ElButton> {{ m }}</li>
+      <li v-for="m in reading.members" :key="m">
+        <ElButton size="small" @click="set('member', m)">Read this one</ElButton> {{ m }}
+      </li>
     </ul>
     <ElButton type="primary" @click="takeEach">Take each out</ElButton>
   </section>
@@ -206,7 +250,9 @@ onBeforeUnmount(() => {
       <div class="head">
         <h2>How it reads</h2>
         <a class="skip" href="#rows" @click.prevent="grid?.focus()">To the rows</a>
-        <span class="soft">{{ unsure > 0 ? `${unsure} to check` : byHand > 0 ? `${byHand} set by hand` : 'all detected' }}</span>
+        <span class="soft">{{
+          unsure > 0 ? `${unsure} to check` : byHand > 0 ? `${byHand} set by hand` : 'all detected'
+        }}</span>
       </div>
       <div class="actions">
         <ElButton size="small" :disabled="before.length === 0" @click="undo">Undo</ElButton>
@@ -215,34 +261,88 @@ onBeforeUnmount(() => {
         <ElButton v-if="delivery?.layout" size="small" @click="forget">Forget saved</ElButton>
         <RouterLink :to="`/deliveries/${id}/rules`" class="on">on to the rules →</RouterLink>
       </div>
-      <p v-if="isUnsaved" class="unsaved" role="status">Not saved: {{ book.failure.value ? 'the changes could not be kept,' : book.isBehind.value ? 'keeping the changes …' : 'the changes are kept with the delivery,' }} runs and profiles do not know them yet.</p>
+      <p v-if="isUnsaved" class="unsaved" role="status">
+        Not saved:
+        {{
+          book.failure.value
+            ? 'the changes could not be kept,'
+            : book.isBehind.value
+              ? 'keeping the changes …'
+              : 'the changes are kept with the delivery,'
+        }}
+        runs and profiles do not know them yet.
+      </p>
       <p v-else-if="said" class="said" role="status">{{ said }}</p>
       <div v-if="others.length > 0" class="over">
-        <ElSelect size="small" placeholder="Take over the layout of…" :model-value="''" aria-label="Take over the layout of another delivery" filterable @change="takeOver">
-          <ElOption v-for="l in others" :key="l.delivery" :value="l.delivery" :label="`${l.name}, saved ${time(l.savedAt)}`" />
+        <ElSelect
+          size="small"
+          placeholder="Take over the layout of…"
+          :model-value="''"
+          aria-label="Take over the layout of another delivery"
+          filterable
+          @change="takeOver"
+        >
+          <ElOption
+            v-for="l in others"
+            :key="l.delivery"
+            :value="l.delivery"
+            :label="`${l.name}, saved ${time(l.savedAt)}`"
+          />
         </ElSelect>
       </div>
       <div v-if="reading.members?.length" class="over">
-        <ElSelect size="small" :model-value="reading.layout.member" aria-label="File in the archive" @change="(m: string) => set('member', m)">
+        <ElSelect
+          size="small"
+          :model-value="reading.layout.member"
+          aria-label="File in the archive"
+          @change="(m: string) => set('member', m)"
+        >
           <ElOption v-for="m in reading.members" :key="m" :value="m" :label="m" />
         </ElSelect>
         <ElButton size="small" @click="takeEach">Take each out</ElButton>
       </div>
       <SettingRow
-        v-for="s in settings" :key="s.name" :setting="s" :value="reading.layout[s.name as keyof typeof reading.layout] as never" :evidence="evidenceOf(reading.evidence ?? [], s.name)"
-        :by-hand="taken[s.name] !== undefined" :saved="isSaved(s.name)" @set="(v) => set(s.name, v)" @detect="detect(s.name)"
+        v-for="s in settings"
+        :key="s.name"
+        :setting="s"
+        :value="reading.layout[s.name as keyof typeof reading.layout] as never"
+        :evidence="evidenceOf(reading.evidence ?? [], s.name)"
+        :by-hand="taken[s.name] !== undefined"
+        :saved="isSaved(s.name)"
+        @set="(v) => set(s.name, v)"
+        @detect="detect(s.name)"
       />
     </section>
 
     <div class="rows">
       <div class="sheet seen">
         <div v-if="(reading.sheets?.length ?? 0) > 1" class="tabs" role="group" aria-label="Sheets">
-          <button v-for="s in reading.sheets" :key="s.name" type="button" :class="{ here: s.name === reading.layout.sheet }" :aria-pressed="s.name === reading.layout.sheet" @click="set('sheet', s.name)">{{ sheetLabel(s) }}</button>
+          <button
+            v-for="s in reading.sheets"
+            :key="s.name"
+            type="button"
+            :class="{ here: s.name === reading.layout.sheet }"
+            :aria-pressed="s.name === reading.layout.sheet"
+            @click="set('sheet', s.name)"
+          >
+            {{ sheetLabel(s) }}
+          </button>
         </div>
-        <p v-if="reading.top.rows.length === 0 && problems?.all" class="soft empty">Read like this, the delivery has no rows.</p>
+        <p v-if="reading.top.rows.length === 0 && problems?.all" class="soft empty">
+          Read like this, the delivery has no rows.
+        </p>
         <RowGrid
-          ref="grid" :delivery="id" :given="given" :layout="reading.layout" :columns="reading.columns ?? []" :top="reading.top" :total="Math.max(problems?.counted ?? 0, reading.top.counted)"
-          :all="problems?.all ?? reading.top.all" :busy="busy" @cuts="(c) => set('cuts', c)" @failed="(e) => (error = e)"
+          ref="grid"
+          :delivery="id"
+          :given="given"
+          :layout="reading.layout"
+          :columns="reading.columns ?? []"
+          :top="reading.top"
+          :total="Math.max(problems?.counted ?? 0, reading.top.counted)"
+          :all="problems?.all ?? reading.top.all"
+          :busy="busy"
+          @cuts="(c) => set('cuts', c)"
+          @failed="(e) => (error = e)"
         />
       </div>
       <section v-if="problems" class="sheet problems" aria-label="Problems">

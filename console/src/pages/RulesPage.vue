@@ -4,7 +4,16 @@ import { ElButton, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAddress } from '../address'
-import { answered, api, type Delivery, type RemedyHelp, type Rules, type Step, type Suggestion, type Suggestions } from '../api/client'
+import {
+  answered,
+  api,
+  type Delivery,
+  type RemedyHelp,
+  type Rules,
+  type Step,
+  type Suggestion,
+  type Suggestions,
+} from '../api/client'
 import { stream } from '../api/stream'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
@@ -47,7 +56,14 @@ let pairing = new AbortController()
 
 const part = computed<PartName | undefined>(() => partNames.find((p) => p === address.of('over')))
 const isText = computed(() => address.of('view') === 'text')
-const column = computed(() => (part.value || isText.value ? undefined : (columns.value.find((c) => c.name === address.of('column')) ?? (address.of('column') === undefined ? (columns.value.find((c) => c.name === held.value) ?? worst.value) : undefined))))
+const column = computed(() =>
+  part.value || isText.value
+    ? undefined
+    : (columns.value.find((c) => c.name === address.of('column')) ??
+      (address.of('column') === undefined
+        ? (columns.value.find((c) => c.name === held.value) ?? worst.value)
+        : undefined)),
+)
 /** The column with which one has begun; it stays at hand when it is mended. */
 const held = ref('')
 /** The column with which one begins: that in which most rows are wrong. */
@@ -57,13 +73,17 @@ const worst = computed(() => {
 })
 const strange = computed(() => {
   const asked = address.of('column')
-  return asked !== undefined && rules.value && !columns.value.some((c) => c.name === asked) ? `The target has no column “${asked}”.` : ''
+  return asked !== undefined && rules.value && !columns.value.some((c) => c.name === asked)
+    ? `The target has no column “${asked}”.`
+    : ''
 })
 const fit = computed(() => rehearsal.value?.columns.find((c) => c.column === column.value?.name))
 const parts = computed(() => (rules.value ? partsOf(rules.value, rehearsal.value) : []))
 const changes = computed(() => rules.value?.changes.length ?? 0)
 const leftOut = computed(() => (rules.value ? leftOutOf(rules.value).map((l) => l.header) : []))
-const rowKind = computed(() => address.of('rows') ?? (column.value && (fit.value?.wrong ?? 0) > 0 ? 'column' : 'rejected'))
+const rowKind = computed(
+  () => address.of('rows') ?? (column.value && (fit.value?.wrong ?? 0) > 0 ? 'column' : 'rejected'),
+)
 
 async function load(): Promise<void> {
   const mine = ++latest
@@ -104,9 +124,14 @@ async function lookForPairs(): Promise<void> {
     return
   }
   try {
-    await stream<Suggestions>(`/api/v1/deliveries/${id}/rehearsals/suggestions`, { pairs: true }, (s) => {
-      if (!signal.aborted) pairs.value = s.items.filter((i) => i.kind === 'pair')
-    }, signal)
+    await stream<Suggestions>(
+      `/api/v1/deliveries/${id}/rehearsals/suggestions`,
+      { pairs: true },
+      (s) => {
+        if (!signal.aborted) pairs.value = s.items.filter((i) => i.kind === 'pair')
+      },
+      signal,
+    )
   } catch {
     pairs.value = [] // pairing by hand goes on
   }
@@ -116,27 +141,39 @@ async function lookForPairs(): Promise<void> {
 const bestPairs = computed(() => {
   const taken = new Set<string>()
   const fedColumns = new Set<string>()
-  return [...pairs.value].sort((a, b) => b.cells - a.cells).filter((p) => {
-    const from = JSON.stringify(p.steps[0]?.value)
-    if (taken.has(from) || fedColumns.has(p.column ?? '')) return false
-    taken.add(from)
-    fedColumns.add(p.column ?? '')
-    return true
-  })
+  return [...pairs.value]
+    .sort((a, b) => b.cells - a.cells)
+    .filter((p) => {
+      const from = JSON.stringify(p.steps[0]?.value)
+      if (taken.has(from) || fedColumns.has(p.column ?? '')) return false
+      taken.add(from)
+      fedColumns.add(p.column ?? '')
+      return true
+    })
 })
 
-watch(() => rehearsal.value && !isOld.value && column.value?.name, (name) => {
-  if (name) held.value = name
-})
-watch(() => id, () => {
-  delivery.value = undefined
-  held.value = ''
-  isLoaded.value = false
-  void load()
-}, { immediate: true })
-watch(() => rehearsal.value?.whole && !isOld.value && state.value, (is) => {
-  if (is) void lookForPairs()
-})
+watch(
+  () => rehearsal.value && !isOld.value && column.value?.name,
+  (name) => {
+    if (name) held.value = name
+  },
+)
+watch(
+  () => id,
+  () => {
+    delivery.value = undefined
+    held.value = ''
+    isLoaded.value = false
+    void load()
+  },
+  { immediate: true },
+)
+watch(
+  () => rehearsal.value?.whole && !isOld.value && state.value,
+  (is) => {
+    if (is) void lookForPairs()
+  },
+)
 onBeforeUnmount(() => {
   latest++
   pairing.abort()
@@ -150,7 +187,10 @@ async function change(words: string, steps: Step[]): Promise<boolean> {
 }
 
 function pair(all: Suggestion[]): void {
-  void change(all.length === 1 ? all[0]!.words : `pair ${counted(all.length, 'column', 'columns')}`, all.flatMap((p) => p.steps))
+  void change(
+    all.length === 1 ? all[0]!.words : `pair ${counted(all.length, 'column', 'columns')}`,
+    all.flatMap((p) => p.steps),
+  )
 }
 
 function feed(name: string, header: string): void {
@@ -162,24 +202,50 @@ function leave(header: string, on: boolean): void {
   if (!rules.value) return
   const steps: Step[] = on
     ? [{ in: rules.value.mapping ? 'mapping' : 'target', do: 'add', path: ['leftOut'], value: header }]
-    : leftOutOf(rules.value).filter((l) => isSameHeader(l.header, header)).map((l) => ({ in: l.into, do: 'remove', path: ['leftOut'], value: l.header }))
+    : leftOutOf(rules.value)
+        .filter((l) => isSameHeader(l.header, header))
+        .map((l) => ({ in: l.into, do: 'remove', path: ['leftOut'], value: l.header }))
   void change(on ? `leave ${header} out` : `ask about ${header} again`, steps)
 }
 
 /** Adds a column to the target that a column of the file feeds. */
 function addColumn(header: string): void {
-  const base = header.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase().replace(/[^\p{L}\p{N}]+/gu, '_').replace(/^_+|_+$/g, '') || 'column'
+  const base =
+    header
+      .normalize('NFKD')
+      .replace(/\p{M}/gu, '')
+      .toLowerCase()
+      .replace(/[^\p{L}\p{N}]+/gu, '_')
+      .replace(/^_+|_+$/g, '') || 'column'
   let name = base
   for (let n = 2; columns.value.some((c) => c.name === name); n++) name = `${base}_${n}`
-  const steps: Step[] = [{ in: 'target', do: 'add', path: ['columns'], value: rules.value?.mapping ? { name } : { name, titles: [header] } }]
+  const steps: Step[] = [
+    {
+      in: 'target',
+      do: 'add',
+      path: ['columns'],
+      value: rules.value?.mapping ? { name } : { name, titles: [header] },
+    },
+  ]
   if (rules.value?.mapping) steps.push({ in: 'mapping', do: 'set', path: ['columns', name, 'from'], value: header })
   void change(`a new column ${name} from ${header}`, steps).then((done) => {
     if (done) choose(name)
   })
 }
 
-const choose = (name: string): void => address.go({ column: name, over: undefined, view: undefined, rows: undefined, value: undefined, empty: undefined, page: undefined, find: undefined })
-const showPart = (p: string): void => address.go({ over: p, column: undefined, view: undefined, rows: undefined, value: undefined })
+const choose = (name: string): void =>
+  address.go({
+    column: name,
+    over: undefined,
+    view: undefined,
+    rows: undefined,
+    value: undefined,
+    empty: undefined,
+    page: undefined,
+    find: undefined,
+  })
+const showPart = (p: string): void =>
+  address.go({ over: p, column: undefined, view: undefined, rows: undefined, value: undefined })
 
 function saved(r: Rules, sift: boolean): void {
   isSaving.value = false
@@ -189,7 +255,9 @@ function saved(r: Rules, sift: boolean): void {
 
 async function start(r: Rules): Promise<void> {
   try {
-    const run = await answered(api.POST('/api/v1/runs', { body: { delivery: id, target: r.target.name, mapping: r.mapping?.name } }))
+    const run = await answered(
+      api.POST('/api/v1/runs', { body: { delivery: id, target: r.target.name, mapping: r.mapping?.name } }),
+    )
     await router.push(`/deliveries/${id}?run=${run.id}`)
   } catch (e) {
     error.value = e
@@ -199,7 +267,14 @@ async function start(r: Rules): Promise<void> {
 async function beginAnew(): Promise<void> {
   try {
     await work.drop()
-    address.go({ column: undefined, over: undefined, view: undefined, rows: undefined, value: undefined, suggest: undefined })
+    address.go({
+      column: undefined,
+      over: undefined,
+      view: undefined,
+      rows: undefined,
+      value: undefined,
+      suggest: undefined,
+    })
   } catch (e) {
     error.value = e
   }
@@ -209,7 +284,12 @@ const isSuggesting = computed(() => address.of('suggest') === 'open' && rules.va
 
 /** Ctrl+Z and Ctrl+Shift+Z, where nothing is typed into. */
 function onKey(e: KeyboardEvent): void {
-  if (!(e.ctrlKey || e.metaKey) || e.key.toLowerCase() !== 'z' || (e.target as HTMLElement).closest('input, textarea')) return
+  if (
+    !(e.ctrlKey || e.metaKey) ||
+    e.key.toLowerCase() !== 'z' ||
+    (e.target as HTMLElement).closest('input, textarea')
+  )
+    return
   e.preventDefault()
   void (e.shiftKey ? work.redo() : work.undo())
 }
@@ -222,7 +302,13 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" :changes="rules ? changes : undefined" @changed="(d) => (delivery = d)" />
+  <DeliveryHead
+    :id="id"
+    :delivery="delivery"
+    :drafts="book.drafts.value"
+    :changes="rules ? changes : undefined"
+    @changed="(d) => (delivery = d)"
+  />
   <FailureNote v-if="failure" :error="failure" :retry="load" class="part" />
   <ElSkeleton v-if="!isLoaded && !failure && !delivery?.refusal" :rows="6" animated />
   <template v-if="delivery && !delivery.refusal && isLoaded">
@@ -232,37 +318,129 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
       <p class="by">
         <RulesName :rules="rules" />
         <span class="links">
-          <button type="button" class="link" @click="address.go({ view: isText ? undefined : 'text' })">{{ isText ? 'as a form' : 'as text' }}</button>
-          <button type="button" class="link" @click="beginAnew">{{ changes > 0 ? 'throw the draft away' : 'another target or mapping' }}</button>
+          <button type="button" class="link" @click="address.go({ view: isText ? undefined : 'text' })">
+            {{ isText ? 'as a form' : 'as text' }}
+          </button>
+          <button type="button" class="link" @click="beginAnew">
+            {{ changes > 0 ? 'throw the draft away' : 'another target or mapping' }}
+          </button>
         </span>
       </p>
-      <TallyStrip class="sheet strip" :rehearsal="rehearsal" :old="isOld" :changed="changes" :since="since" @shifted="address.go({ rows: 'changed', value: undefined })">
+      <TallyStrip
+        class="sheet strip"
+        :rehearsal="rehearsal"
+        :old="isOld"
+        :changed="changes"
+        :since="since"
+        @shifted="address.go({ rows: 'changed', value: undefined })"
+      >
         <UndoButtons :work="work" />
         <ElButton size="small" @click="address.go({ suggest: 'open' })">Suggestions</ElButton>
-        <ElButton size="small" type="primary" @click="isSaving = true">{{ rules.target.changed || rules.mapping?.changed ? 'Save…' : 'Sift…' }}</ElButton>
+        <ElButton size="small" type="primary" @click="isSaving = true">{{
+          rules.target.changed || rules.mapping?.changed ? 'Save…' : 'Sift…'
+        }}</ElButton>
       </TallyStrip>
-      <p v-if="rehearsal?.unreferred" class="said">Not asked, since it is not there yet: {{ rehearsal.unreferred.join(', ') }}. Sift a delivery of it first.</p>
+      <p v-if="rehearsal?.unreferred" class="said">
+        Not asked, since it is not there yet: {{ rehearsal.unreferred.join(', ') }}. Sift a delivery of it first.
+      </p>
       <p class="unseen" role="status">{{ said }}</p>
       <p v-if="strange" class="said" role="status">{{ strange }}</p>
       <TextView v-if="isText" :rules="rules" :change="change" />
       <div v-else class="station">
-        <ColumnRail :columns="columns" :rehearsal="rehearsal" :chosen="column?.name" :parts="parts" :part="part" :pairs="bestPairs" :left-out="leftOut" :picked="picked" @choose="choose" @part="showPart" @pair="pair" @feed="feed" @leave="leave" @pick="(p) => (picked = p)" @add="addColumn" />
+        <ColumnRail
+          :columns="columns"
+          :rehearsal="rehearsal"
+          :chosen="column?.name"
+          :parts="parts"
+          :part="part"
+          :pairs="bestPairs"
+          :left-out="leftOut"
+          :picked="picked"
+          @choose="choose"
+          @part="showPart"
+          @pair="pair"
+          @feed="feed"
+          @leave="leave"
+          @pick="(p) => (picked = p)"
+          @add="addColumn"
+        />
         <div class="middle">
-          <ManyColumns v-if="picked.length > 0" :columns="pickedColumns" :help="help" @change="change" @done="picked = []" />
+          <ManyColumns
+            v-if="picked.length > 0"
+            :columns="pickedColumns"
+            :help="help"
+            @change="change"
+            @done="picked = []"
+          />
           <template v-else-if="column">
             <section class="sheet" :aria-label="`Rule of ${column.name}`">
-              <div class="head"><h2>{{ column.name }}</h2><span class="soft">{{ columnWords }}</span></div>
-              <ColumnRule :column="column" :rehearsal="rehearsal" :help="help" :mapping="rules.mapping?.name" @change="change" @feed="(header) => feed(column!.name, header)" />
+              <div class="head">
+                <h2>{{ column.name }}</h2>
+                <span class="soft">{{ columnWords }}</span>
+              </div>
+              <ColumnRule
+                :column="column"
+                :rehearsal="rehearsal"
+                :help="help"
+                :mapping="rules.mapping?.name"
+                @change="change"
+                @feed="(header) => feed(column!.name, header)"
+              />
             </section>
-            <WrongValues :unfed="fit !== undefined && !fit.place && feedOf(column).kind === 'header'" :delivery="id" :column="column" :state="state" :page="address.page()" :find="address.of('find')" @change="change" @rows="(v) => address.go({ rows: 'column', value: v, empty: v === '' ? 'yes' : undefined })" @page="(p) => address.go({ page: p === 1 ? undefined : p })" @find="(t) => address.go({ find: t || undefined, page: undefined })" />
-            <SpellingPanel v-if="datatypeOf(column) === 'string' && fit?.place" :key="column.name" :delivery="id" :column="column" :state="state" :open="address.of('spellings') === 'open'" @open="(on) => address.go({ spellings: on ? 'open' : undefined })" @change="change" />
+            <WrongValues
+              :unfed="fit !== undefined && !fit.place && feedOf(column).kind === 'header'"
+              :delivery="id"
+              :column="column"
+              :state="state"
+              :page="address.page()"
+              :find="address.of('find')"
+              @change="change"
+              @rows="(v) => address.go({ rows: 'column', value: v, empty: v === '' ? 'yes' : undefined })"
+              @page="(p) => address.go({ page: p === 1 ? undefined : p })"
+              @find="(t) => address.go({ find: t || undefined, page: undefined })"
+            />
+            <SpellingPanel
+              v-if="datatypeOf(column) === 'string' && fit?.place"
+              :key="column.name"
+              :delivery="id"
+              :column="column"
+              :state="state"
+              :open="address.of('spellings') === 'open'"
+              @open="(on) => address.go({ spellings: on ? 'open' : undefined })"
+              @change="change"
+            />
           </template>
-          <OverRows v-else-if="part" :delivery="id" :rules="rules" :rehearsal="rehearsal" :columns="columns" :part="part" :state="state" @change="change" @rows="(r) => address.go({ rows: 'column', value: undefined, rule: r })" />
+          <OverRows
+            v-else-if="part"
+            :delivery="id"
+            :rules="rules"
+            :rehearsal="rehearsal"
+            :columns="columns"
+            :part="part"
+            :state="state"
+            @change="change"
+            @rows="(r) => address.go({ rows: 'column', value: undefined, rule: r })"
+          />
           <p v-else-if="excludedOf === 0" class="soft">The target has no columns.</p>
-          <RowTable :delivery="id" :state="state" :column="column?.name ?? (part ? address.of('rule') : undefined)" :header="fit?.header" :kind="rowKind" :value="address.of('empty') ? '' : address.of('value')" @kind="(k) => address.go({ rows: k, value: undefined, empty: undefined })" @forget="address.go({ value: undefined, empty: undefined })" />
+          <RowTable
+            :delivery="id"
+            :state="state"
+            :column="column?.name ?? (part ? address.of('rule') : undefined)"
+            :header="fit?.header"
+            :kind="rowKind"
+            :value="address.of('empty') ? '' : address.of('value')"
+            @kind="(k) => address.go({ rows: k, value: undefined, empty: undefined })"
+            @forget="address.go({ value: undefined, empty: undefined })"
+          />
         </div>
       </div>
-      <SuggestionPanel :delivery="id" :open="isSuggesting" :state="state" @close="address.go({ suggest: undefined })" @change="change" />
+      <SuggestionPanel
+        :delivery="id"
+        :open="isSuggesting"
+        :state="state"
+        @close="address.go({ suggest: undefined })"
+        @change="change"
+      />
       <SaveRules :rules="rules" :open="isSaving" :save="work.save" @close="isSaving = false" @saved="saved" />
     </template>
   </template>

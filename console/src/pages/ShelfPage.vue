@@ -15,7 +15,12 @@ import { ask, libraryWords, type Library } from '../shelves/names'
 
 const { library } = defineProps<{ library: Library }>()
 type Item = Target & { for?: string }
-interface Made { name?: string; text: string; mapping?: string; left: string[] }
+interface Made {
+  name?: string
+  text: string
+  mapping?: string
+  left: string[]
+}
 
 const perPage = 50
 const router = useRouter()
@@ -46,11 +51,18 @@ async function load(): Promise<void> {
     if (mine === latest) error.value = e
   }
 }
-watch(() => library, () => {
-  items.value = undefined
-  typed.value = find.value
-})
-watch(() => [library, page.value, find.value, retired.value], () => void load(), { immediate: true })
+watch(
+  () => library,
+  () => {
+    items.value = undefined
+    typed.value = find.value
+  },
+)
+watch(
+  () => [library, page.value, find.value, retired.value],
+  () => void load(),
+  { immediate: true },
+)
 watch(typed, (text) => {
   window.clearTimeout(typing)
   typing = window.setTimeout(() => address.swap({ find: text.trim() || undefined, page: undefined }), 250)
@@ -67,7 +79,13 @@ const database = ref('')
 const table = ref('')
 const isBusy = ref(false)
 
-const stem = (file: string): string => file.replace(/\.[^.]*$/, '').normalize('NFKD').replace(/\p{M}/gu, '').replace(/[^\p{L}\p{N}_-]+/gu, '_').replace(/^[-_]+|[-_]+$/g, '') || 'list'
+const stem = (file: string): string =>
+  file
+    .replace(/\.[^.]*$/, '')
+    .normalize('NFKD')
+    .replace(/\p{M}/gu, '')
+    .replace(/[^\p{L}\p{N}_-]+/gu, '_')
+    .replace(/^[-_]+|[-_]+$/g, '') || 'list'
 
 /** Adds what is in a file: a text as it is, or what can be made one. */
 async function take(): Promise<void> {
@@ -82,10 +100,16 @@ async function take(): Promise<void> {
       await addAsItIs(await file.text())
     } else if (/\.json$/i.test(file.name)) {
       const content = await file.text()
-      if (content.includes('ns/csvw')) made.value = await ask<Made>('targets/from-csvw', 'POST', content, 'application/csvm+json')
+      if (content.includes('ns/csvw'))
+        made.value = await ask<Made>('targets/from-csvw', 'POST', content, 'application/csvm+json')
       else await addAsItIs(content)
     } else {
-      made.value = await ask<Made>(`targets/from-dictionary?file=${encodeURIComponent(file.name)}`, 'POST', file, 'application/octet-stream')
+      made.value = await ask<Made>(
+        `targets/from-dictionary?file=${encodeURIComponent(file.name)}`,
+        'POST',
+        file,
+        'application/octet-stream',
+      )
     }
   } catch (e) {
     error.value = e
@@ -115,7 +139,9 @@ async function draw(): Promise<void> {
   isBusy.value = true
   error.value = undefined
   try {
-    const drawn = await answered(api.POST('/api/v1/targets/from-table', { body: { database: database.value, table: table.value } }))
+    const drawn = await answered(
+      api.POST('/api/v1/targets/from-table', { body: { database: database.value, table: table.value } }),
+    )
     isDrawing.value = false
     made.value = { name: drawn.name, text: drawn.text, left: [] }
   } catch (e) {
@@ -127,21 +153,55 @@ async function draw(): Promise<void> {
 // --- Copying.
 const copying = ref('')
 async function copy(to: string): Promise<void> {
-  await ask(`${library}/${encodeURIComponent(copying.value)}/copy`, 'POST', { name: to, by: steward.get() || undefined })
+  await ask(`${library}/${encodeURIComponent(copying.value)}/copy`, 'POST', {
+    name: to,
+    by: steward.get() || undefined,
+  })
   await router.push(`/${library}/${to}`)
 }
-const accepts = computed(() => ({ targets: '.yaml,.yml,.json,.csv,.xlsx,.ods,.txt', mappings: '.yaml,.yml,.json', codes: '.csv,.txt,.tsv' })[library])
-const means = computed(() => ({ targets: 'what tables demand of their rows', mappings: 'how senders write what a target takes', codes: 'codes and what they mean, to which columns refer' })[library])
+const accepts = computed(
+  () =>
+    ({ targets: '.yaml,.yml,.json,.csv,.xlsx,.ods,.txt', mappings: '.yaml,.yml,.json', codes: '.csv,.txt,.tsv' })[
+      library
+    ],
+)
+const means = computed(
+  () =>
+    ({
+      targets: 'what tables demand of their rows',
+      mappings: 'how senders write what a target takes',
+      codes: 'codes and what they mean, to which columns refer',
+    })[library],
+)
 </script>
 
 <template>
   <div class="top">
     <h1>{{ words.title }}</h1>
-    <span class="soft" role="status">{{ means }}<template v-if="items">; {{ find ? counted(total, 'is found', 'are found') : counted(total, words.one, words.many) }}</template></span>
+    <span class="soft" role="status"
+      >{{ means
+      }}<template v-if="items"
+        >; {{ find ? counted(total, 'is found', 'are found') : counted(total, words.one, words.many) }}</template
+      ></span
+    >
   </div>
   <div class="tools">
-    <ElInput v-model="typed" class="find" clearable placeholder="Find by name or title" :aria-label="`Find ${words.many}`" />
-    <label class="flag"><ElSwitch size="small" :model-value="retired" aria-label="Show retired ones" @change="(on) => address.go({ retired: on ? 'shown' : undefined, page: undefined })" /> retired ones too</label>
+    <ElInput
+      v-model="typed"
+      class="find"
+      clearable
+      placeholder="Find by name or title"
+      :aria-label="`Find ${words.many}`"
+    />
+    <label class="flag"
+      ><ElSwitch
+        size="small"
+        :model-value="retired"
+        aria-label="Show retired ones"
+        @change="(on) => address.go({ retired: on ? 'shown' : undefined, page: undefined })"
+      />
+      retired ones too</label
+    >
     <span class="adds">
       <ElButton @click="input?.click()">Add from a file…</ElButton>
       <ElButton v-if="library === 'targets'" @click="isDrawing = true">From a database table…</ElButton>
@@ -153,48 +213,126 @@ const means = computed(() => ({ targets: 'what tables demand of their rows', map
       <input ref="input" type="file" :accept="accepts" hidden :aria-label="`File of a ${words.one}`" @change="take" />
     </span>
   </div>
-  <p v-if="library === 'targets'" class="soft hint">A file is a target in YAML or JSON, a data dictionary (CSV or a workbook), or CSVW metadata. Or draft one from a delivery at its Rules station.</p>
+  <p v-if="library === 'targets'" class="soft hint">
+    A file is a target in YAML or JSON, a data dictionary (CSV or a workbook), or CSVW metadata. Or draft one from a
+    delivery at its Rules station.
+  </p>
   <FailureNote v-if="error && !made && !isDrawing" :error="error" :retry="load" class="apart" />
   <ElSkeleton v-if="!items && !error" :rows="5" animated />
   <div v-else-if="items && total === 0" class="sheet empty">
     <h2>{{ find ? `No ${words.one} is like this` : `There is no ${words.one} yet` }}</h2>
-    <p v-if="library === 'mappings'">A mapping is made at the Rules station of a delivery, where one pairs the sender’s columns with a target’s.</p>
-    <p v-else-if="library === 'targets'">Add one from a file or a database table, or draft one from a delivery at its Rules station.</p>
+    <p v-if="library === 'mappings'">
+      A mapping is made at the Rules station of a delivery, where one pairs the sender’s columns with a target’s.
+    </p>
+    <p v-else-if="library === 'targets'">
+      Add one from a file or a database table, or draft one from a delivery at its Rules station.
+    </p>
     <p v-else>Keep one by hand, or take it from a file, a column of a delivery or a table.</p>
   </div>
   <div v-else-if="items" class="sheet scroll" role="region" :aria-label="words.title" tabindex="0">
     <table>
       <thead>
-        <tr><th>{{ words.one }}</th><th v-if="library === 'mappings'">for the target</th><th v-if="library === 'targets'" class="number">columns</th><th class="number">version</th><th>changed</th><th class="number">deliveries</th><th class="unseen">actions</th></tr>
+        <tr>
+          <th>{{ words.one }}</th>
+          <th v-if="library === 'mappings'">for the target</th>
+          <th v-if="library === 'targets'" class="number">columns</th>
+          <th class="number">version</th>
+          <th>changed</th>
+          <th class="number">deliveries</th>
+          <th class="unseen">actions</th>
+        </tr>
       </thead>
       <tbody>
         <tr v-for="t in items" :key="t.name">
-          <td><RouterLink :to="`/${library}/${t.name}`"><b>{{ t.name }}</b></RouterLink> <span class="soft">{{ t.title === t.name ? '' : t.title }}</span><span v-if="t.retired" class="mark">retired</span></td>
-          <td v-if="library === 'mappings'"><RouterLink :to="`/targets/${t.for}`">{{ t.for }}</RouterLink></td>
+          <td>
+            <RouterLink :to="`/${library}/${t.name}`"
+              ><b>{{ t.name }}</b></RouterLink
+            >
+            <span class="soft">{{ t.title === t.name ? '' : t.title }}</span><span v-if="t.retired" class="mark"
+              >retired</span
+            >
+          </td>
+          <td v-if="library === 'mappings'">
+            <RouterLink :to="`/targets/${t.for}`">{{ t.for }}</RouterLink>
+          </td>
           <td v-if="library === 'targets'" class="number">{{ t.columns ? count(t.columns) : '' }}</td>
           <td class="number">{{ t.version }}</td>
-          <td>{{ time(t.addedAt) }}<span v-if="t.addedBy" class="soft"> by {{ t.addedBy }}</span></td>
+          <td>
+            {{ time(t.addedAt) }}<span v-if="t.addedBy" class="soft"> by {{ t.addedBy }}</span>
+          </td>
           <td class="number">{{ t.deliveries ? count(t.deliveries) : '' }}</td>
-          <td class="number"><button type="button" class="link" :aria-label="`Copy ${t.name}`" @click="copying = t.name">copy</button></td>
+          <td class="number">
+            <button type="button" class="link" :aria-label="`Copy ${t.name}`" @click="copying = t.name">copy</button>
+          </td>
         </tr>
       </tbody>
     </table>
   </div>
-  <ElPagination v-if="total > perPage" layout="prev, pager, next" :total="total" :page-size="perPage" :current-page="page" @current-change="(p: number) => address.go({ page: p === 1 ? undefined : p })" />
+  <ElPagination
+    v-if="total > perPage"
+    layout="prev, pager, next"
+    :total="total"
+    :page-size="perPage"
+    :current-page="page"
+    @current-change="(p: number) => address.go({ page: p === 1 ? undefined : p })"
+  />
 
-  <NameDialog :library="library" :open="copying !== ''" :title="`Copy ${copying}`" verb="Copy" :begin="copying ? `${copying}_copy` : ''" :go="copy" @close="copying = ''" />
+  <NameDialog
+    :library="library"
+    :open="copying !== ''"
+    :title="`Copy ${copying}`"
+    verb="Copy"
+    :begin="copying ? `${copying}_copy` : ''"
+    :go="copy"
+    @close="copying = ''"
+  />
   <AddCodes :source="codesFrom" @close="codesFrom = undefined" @added="(n) => router.push(`/codes/${n}`)" />
-  <ElDialog :model-value="made !== undefined" :title="`The target ${made?.name ?? ''}`" width="min(760px, 96vw)" @close="made = undefined">
+  <ElDialog
+    :model-value="made !== undefined"
+    :title="`The target ${made?.name ?? ''}`"
+    width="min(760px, 96vw)"
+    @close="made = undefined"
+  >
     <p class="soft">It is not added yet. Change what you know better, then add it.</p>
-    <ul v-if="made && made.left.length > 0" class="left"><li v-for="l in made.left" :key="l">not taken: {{ l }}</li></ul>
-    <ElInput v-if="made" v-model="made.text" type="textarea" :autosize="{ minRows: 8, maxRows: 24 }" spellcheck="false" aria-label="Text of the target" class="code" />
+    <ul v-if="made && made.left.length > 0" class="left">
+      <li v-for="l in made.left" :key="l">not taken: {{ l }}</li>
+    </ul>
+    <ElInput
+      v-if="made"
+      v-model="made.text"
+      type="textarea"
+      :autosize="{ minRows: 8, maxRows: 24 }"
+      spellcheck="false"
+      aria-label="Text of the target"
+      class="code"
+    />
     <FailureNote v-if="error" :error="error" />
-    <template #footer><ElButton @click="made = undefined">Discard</ElButton><ElButton type="primary" @click="addMade">Add the target</ElButton></template>
+    <template #footer
+      ><ElButton @click="made = undefined">Discard</ElButton
+      ><ElButton type="primary" @click="addMade">Add the target</ElButton></template
+    >
   </ElDialog>
-  <ElDialog :model-value="isDrawing" title="A target from a database table" width="min(760px, 96vw)" @close="isDrawing = false">
-    <TablePicker :chosen="table" @choose="(d, t) => { database = d; table = `${t.schema}.${t.name}` }" />
+  <ElDialog
+    :model-value="isDrawing"
+    title="A target from a database table"
+    width="min(760px, 96vw)"
+    @close="isDrawing = false"
+  >
+    <TablePicker
+      :chosen="table"
+      @choose="
+        (d, t) => {
+          database = d
+          table = `${t.schema}.${t.name}`
+        }
+      "
+    />
     <FailureNote v-if="error" :error="error" />
-    <template #footer><ElButton type="primary" :disabled="!table" :loading="isBusy" @click="draw">Draw the target{{ table ? ` from ${table}` : '' }}</ElButton></template>
+    <template #footer
+      ><ElButton type="primary" :disabled="!table" :loading="isBusy" @click="draw"
+        >Draw the target{{ table ? ` from ${table}` : '' }}</ElButton
+      ></template
+    >
   </ElDialog>
 </template>
 

@@ -43,14 +43,22 @@ const view = computed(() => views.value.find((v) => v.key === address.of('view')
 const path = computed(() => `${library}/${encodeURIComponent(name)}`)
 /** The version that is shown: the newest unless the address names another. */
 const shown = computed(() => Number(address.of('version')) || 0)
-const dialects = [{ name: 'standard', label: 'SQL' }, { name: 'postgresql', label: 'PostgreSQL' }, { name: 'mariadb', label: 'MariaDB' }, { name: 'sqlite', label: 'SQLite' }]
+const dialects = [
+  { name: 'standard', label: 'SQL' },
+  { name: 'postgresql', label: 'PostgreSQL' },
+  { name: 'mariadb', label: 'MariaDB' },
+  { name: 'sqlite', label: 'SQLite' },
+]
 
 async function load(): Promise<void> {
   const mine = ++latest
   error.value = undefined
   try {
     const found = await ask<Text>(shown.value > 0 ? `${path.value}/versions/${shown.value}` : path.value)
-    const seen = library === 'codes' ? undefined : objectOf((await ask<{ view: unknown }>(`${path.value}/view?version=${shown.value}`)).view)
+    const seen =
+      library === 'codes'
+        ? undefined
+        : objectOf((await ask<{ view: unknown }>(`${path.value}/view?version=${shown.value}`)).view)
     const uses = await ask<{ items: TextUse[] }>(`${path.value}/uses?limit=1`)
     let kept: string | undefined
     try {
@@ -69,11 +77,15 @@ async function load(): Promise<void> {
     if (mine === latest) error.value = e
   }
 }
-watch(() => [library, name, shown.value], () => {
-  text.value = undefined
-  said.value = ''
-  void load()
-}, { immediate: true })
+watch(
+  () => [library, name, shown.value],
+  () => {
+    text.value = undefined
+    said.value = ''
+    void load()
+  },
+  { immediate: true },
+)
 onBeforeUnmount(() => {
   latest++
   if (!isKept.value && draft.value !== undefined) void keep(draft.value)
@@ -81,7 +93,10 @@ onBeforeUnmount(() => {
 
 const codes = computed(() => {
   const w = word.value.trim().toLowerCase()
-  const lines = (text.value?.text ?? '').split(/\r?\n/).slice(1).filter((l) => l.trim() !== '')
+  const lines = (text.value?.text ?? '')
+    .split(/\r?\n/)
+    .slice(1)
+    .filter((l) => l.trim() !== '')
   const found = lines.filter((l) => l.toLowerCase().includes(w))
   return { all: lines.length, shown: found.slice(0, 500), found: found.length }
 })
@@ -121,9 +136,15 @@ async function save(): Promise<void> {
   error.value = undefined
   try {
     const by = `by=${encodeURIComponent(steward.get())}`
-    const added = library === 'codes'
-      ? await ask<Target>(`codes?name=${encodeURIComponent(name)}&title=${encodeURIComponent(text.value?.title ?? '')}&${by}`, 'POST', edited.value, 'text/csv')
-      : await ask<Target>(`${library}?${by}`, 'POST', edited.value, 'application/yaml')
+    const added =
+      library === 'codes'
+        ? await ask<Target>(
+            `codes?name=${encodeURIComponent(name)}&title=${encodeURIComponent(text.value?.title ?? '')}&${by}`,
+            'POST',
+            edited.value,
+            'text/csv',
+          )
+        : await ask<Target>(`${library}?${by}`, 'POST', edited.value, 'application/yaml')
     await discard()
     if (added.name !== name) await router.push(`/${library}/${added.name}`)
     else await load()
@@ -150,28 +171,50 @@ async function retire(on: boolean): Promise<void> {
 </script>
 
 <template>
-  <p class="back"><RouterLink :to="`/${library}`">← All {{ words.many }}</RouterLink></p>
+  <p class="back">
+    <RouterLink :to="`/${library}`">← All {{ words.many }}</RouterLink>
+  </p>
   <div class="top">
     <h1>{{ name }}</h1>
     <template v-if="text">
-      <span class="soft">version {{ text.version }}, {{ time(text.addedAt) }}<template v-if="text.addedBy"> by {{ text.addedBy }}</template></span>
+      <span class="soft"
+        >version {{ text.version }}, {{ time(text.addedAt)
+        }}<template v-if="text.addedBy"> by {{ text.addedBy }}</template></span
+      >
       <span v-if="text.retired" class="mark">retired</span>
-      <button v-if="shown > 0" type="button" class="link" @click="address.go({ version: undefined })">to the newest version</button>
+      <button v-if="shown > 0" type="button" class="link" @click="address.go({ version: undefined })">
+        to the newest version
+      </button>
     </template>
   </div>
-  <p v-if="text" class="soft facts">{{ text.title === name ? '' : text.title }}<template v-if="text.for"> · for the target <RouterLink :to="`/targets/${text.for}`">{{ text.for }}</RouterLink></template></p>
+  <p v-if="text" class="soft facts">
+    {{ text.title === name ? '' : text.title
+    }}<template v-if="text.for">
+      · for the target <RouterLink :to="`/targets/${text.for}`">{{ text.for }}</RouterLink></template
+    >
+  </p>
   <div v-if="text" class="tools">
     <template v-if="library === 'targets'">
       <a :href="`/api/v1/${path}/template`" download>Workbook for senders</a>
       <a :href="`/api/v1/${path}/page`" download>Page to print</a>
-      <span class="soft">create table: <template v-for="(d, i) in dialects" :key="d.name"><template v-if="i > 0">, </template><a :href="`/api/v1/${path}/sql?dialect=${d.name}`" download>{{ d.label }}</a></template></span>
+      <span class="soft"
+        >create table:
+        <template v-for="(d, i) in dialects" :key="d.name"
+          ><template v-if="i > 0">, </template
+          ><a :href="`/api/v1/${path}/sql?dialect=${d.name}`" download>{{ d.label }}</a></template
+        ></span
+      >
       <a :href="`/api/v1/${path}/csvw`" download>CSVW metadata</a>
     </template>
-    <RouterLink v-if="library !== 'codes' && last" :to="`/deliveries/${last.delivery}/rules`">Work on it with {{ last.name }}</RouterLink>
+    <RouterLink v-if="library !== 'codes' && last" :to="`/deliveries/${last.delivery}/rules`"
+      >Work on it with {{ last.name }}</RouterLink
+    >
     <span class="last">
       <ElButton size="small" @click="dialog = 'rename'">Rename…</ElButton>
       <ElButton size="small" @click="dialog = 'copy'">Copy…</ElButton>
-      <ElButton size="small" @click="retire(!text.retired)">{{ text.retired ? 'Put back into lists' : 'Retire' }}</ElButton>
+      <ElButton size="small" @click="retire(!text.retired)">{{
+        text.retired ? 'Put back into lists' : 'Retire'
+      }}</ElButton>
     </span>
   </div>
   <p v-if="said" class="said" role="status">{{ said }}</p>
@@ -179,29 +222,83 @@ async function retire(on: boolean): Promise<void> {
   <ElSkeleton v-if="!text && !error" :rows="5" animated />
   <template v-if="text">
     <nav class="views" :aria-label="`Parts of the ${words.one}`">
-      <button v-for="v in views" :key="v.key" type="button" :aria-current="v.key === view" @click="address.go({ view: v.key || undefined, page: undefined, from: undefined, to: undefined })">{{ v.label }}<span v-if="v.key === 'text' && draft !== undefined" class="mark">not saved</span></button>
+      <button
+        v-for="v in views"
+        :key="v.key"
+        type="button"
+        :aria-current="v.key === view"
+        @click="address.go({ view: v.key || undefined, page: undefined, from: undefined, to: undefined })"
+      >
+        {{ v.label }}<span v-if="v.key === 'text' && draft !== undefined" class="mark">not saved</span>
+      </button>
     </nav>
     <section class="sheet">
       <template v-if="view === '' && library === 'codes'">
-        <div class="bar"><ElInput v-model="word" size="small" clearable placeholder="Find a code" aria-label="Find a code" class="find" /><span class="soft">{{ counted(codes.all, 'code', 'codes') }}<template v-if="codes.found > codes.shown.length">; the first {{ codes.shown.length }} of {{ count(codes.found) }} found</template></span></div>
-        <table><tbody><tr v-for="(c, i) in codes.shown" :key="i"><td>{{ visible(c) }}</td></tr></tbody></table>
+        <div class="bar">
+          <ElInput
+            v-model="word"
+            size="small"
+            clearable
+            placeholder="Find a code"
+            aria-label="Find a code"
+            class="find"
+          /><span class="soft"
+            >{{ counted(codes.all, 'code', 'codes')
+            }}<template v-if="codes.found > codes.shown.length"
+              >; the first {{ codes.shown.length }} of {{ count(codes.found) }} found</template
+            ></span
+          >
+        </div>
+        <table>
+          <tbody>
+            <tr v-for="(c, i) in codes.shown" :key="i">
+              <td>{{ visible(c) }}</td>
+            </tr>
+          </tbody>
+        </table>
       </template>
       <TextColumns v-else-if="view === '' && library !== 'codes' && parsed" :library="library" :view="parsed" />
       <VersionList v-else-if="view === 'versions'" :path="path" :newest="text.version" />
       <UseList v-else-if="view === 'uses'" :path="path" />
       <template v-else-if="view === 'text'">
         <div class="bar">
-          <span class="soft" role="status">{{ draft === undefined ? 'as it is saved' : isKept ? 'changed; kept on the service, and not saved as a version' : 'changed; keeping …' }}</span>
+          <span class="soft" role="status">{{
+            draft === undefined
+              ? 'as it is saved'
+              : isKept
+                ? 'changed; kept on the service, and not saved as a version'
+                : 'changed; keeping …'
+          }}</span>
           <template v-if="draft !== undefined">
             <ElButton size="small" type="primary" @click="save">Save as a version</ElButton>
             <ElButton size="small" @click="discard">Throw the changes away</ElButton>
           </template>
         </div>
-        <ElInput v-model="edited" type="textarea" :autosize="{ minRows: 14, maxRows: 44 }" spellcheck="false" class="code" :aria-label="`Text of the ${words.one}`" />
+        <ElInput
+          v-model="edited"
+          type="textarea"
+          :autosize="{ minRows: 14, maxRows: 44 }"
+          spellcheck="false"
+          class="code"
+          :aria-label="`Text of the ${words.one}`"
+        />
       </template>
     </section>
   </template>
-  <NameDialog :library="library" :open="dialog !== ''" :title="dialog === 'copy' ? `Copy ${name}` : `Rename ${name}`" :note="dialog === 'rename' ? 'A copy takes its place, and whatever names it follows. The old name is retired; runs that were made by it go on to name it.' : ''" :verb="dialog === 'copy' ? 'Copy' : 'Rename'" :begin="dialog === 'copy' ? `${name}_copy` : name" :go="under" @close="dialog = ''" />
+  <NameDialog
+    :library="library"
+    :open="dialog !== ''"
+    :title="dialog === 'copy' ? `Copy ${name}` : `Rename ${name}`"
+    :note="
+      dialog === 'rename'
+        ? 'A copy takes its place, and whatever names it follows. The old name is retired; runs that were made by it go on to name it.'
+        : ''
+    "
+    :verb="dialog === 'copy' ? 'Copy' : 'Rename'"
+    :begin="dialog === 'copy' ? `${name}_copy` : name"
+    :go="under"
+    @close="dialog = ''"
+  />
 </template>
 
 <style scoped>

@@ -17,8 +17,13 @@ const order = computed<Order>({
   get: () => (['odd', 'name'] as const).find((o) => o === address.of('order')) ?? 'delivered',
   set: (o) => address.swap({ order: o === 'delivered' ? undefined : o }),
 })
-const left = computed({ get: () => address.of('left') === 'yes', set: (is) => address.swap({ left: is ? 'yes' : undefined }) })
-const all = computed(() => listed(profile, search.value, order.value).filter((l) => !left.value || !looked.includes(l.column.name)))
+const left = computed({
+  get: () => address.of('left') === 'yes',
+  set: (is) => address.swap({ left: is ? 'yes' : undefined }),
+})
+const all = computed(() =>
+  listed(profile, search.value, order.value).filter((l) => !left.value || !looked.includes(l.column.name)),
+)
 const remaining = computed(() => profile.columns.length - looked.length)
 </script>
 
@@ -30,19 +35,31 @@ const remaining = computed(() => profile.columns.length - looked.length)
       <ElOption value="odd" label="oddest first" />
       <ElOption value="name" label="by name" />
     </ElSelect>
-    <label class="left"><input v-model="left" type="checkbox"> only unchecked ones ({{ count(remaining) }})</label>
+    <label class="left"><input v-model="left" type="checkbox" /> only unchecked ones ({{ count(remaining) }})</label>
   </div>
-  <p v-if="all.length === 0" class="soft none">{{ search ? `No column is named like “${search}”.` : 'All columns have been checked.' }}</p>
+  <p v-if="all.length === 0" class="soft none">
+    {{ search ? `No column is named like “${search}”.` : 'All columns have been checked.' }}
+  </p>
   <ul class="list" aria-label="Columns">
     <li v-for="l in all" :key="l.index" :class="{ here: l.column.name === chosen }">
-      <input type="checkbox" :checked="looked.includes(l.column.name)" :aria-label="`${l.column.name} was checked`" :title="looked.includes(l.column.name) ? 'checked' : 'not checked yet'" @change="emit('look', l.column.name, ($event.target as HTMLInputElement).checked)">
+      <input
+        type="checkbox"
+        :checked="looked.includes(l.column.name)"
+        :aria-label="`${l.column.name} was checked`"
+        :title="looked.includes(l.column.name) ? 'checked' : 'not checked yet'"
+        @change="emit('look', l.column.name, ($event.target as HTMLInputElement).checked)"
+      />
       <button type="button" :aria-pressed="l.column.name === chosen" @click="emit('choose', l.column.name)">
         <span class="name">{{ visible(l.column.name) }}</span>
         <ColumnPicture :column="l.column" class="picture" />
         <span class="type">{{ datatype(l.column) }}</span>
-        <span class="distinct" title="different values">{{ l.column.distinctExact ? '' : '≈ ' }}{{ count(l.column.distinct) }}</span>
+        <span class="distinct" title="different values"
+          >{{ l.column.distinctExact ? '' : '≈ ' }}{{ count(l.column.distinct) }}</span
+        >
         <span class="range">{{ visible(range(l.column)) }}</span>
-        <span v-if="l.findings.length > 0" class="odd" :title="l.findings.map((f) => f.text).join('\n')">{{ l.findings.length }} {{ l.findings.length === 1 ? 'finding' : 'findings' }}</span>
+        <span v-if="l.findings.length > 0" class="odd" :title="l.findings.map((f) => f.text).join('\n')"
+          >{{ l.findings.length }} {{ l.findings.length === 1 ? 'finding' : 'findings' }}</span
+        >
       </button>
     </li>
   </ul>

@@ -46,7 +46,11 @@ const parts = computed<Box[]>(() => {
   })
 })
 
-const ticks = computed(() => (isUnique.value && bars.value.length === 0 ? Array.from({ length: Math.max(2, Math.floor(full.value / 4)) }, (_, i) => i * 4) : []))
+const ticks = computed(() =>
+  isUnique.value && bars.value.length === 0
+    ? Array.from({ length: Math.max(2, Math.floor(full.value / 4)) }, (_, i) => i * 4)
+    : [],
+)
 
 const words = computed(() => {
   const c = column
@@ -54,17 +58,47 @@ const words = computed(() => {
   if (c.filled === 0) return 'always empty'
   if (bars.value.length > 0) return `distribution of the values${rest}`
   if (isUnique.value) return `${column.distinct === column.filled ? 'all' : 'nearly all'} different${rest}`
-  return c.top.slice(0, 3).map((v) => `${visible(v.value).slice(0, 24)} (${count(v.count)})`).join(', ') + rest
+  return (
+    c.top
+      .slice(0, 3)
+      .map((v) => `${visible(v.value).slice(0, 24)} (${count(v.count)})`)
+      .join(', ') + rest
+  )
 })
 </script>
 
 <template>
-  <svg class="picture" :width="width" :height="height" :viewBox="`0 0 ${width} ${height}`" role="img" :aria-label="words">
+  <svg
+    class="picture"
+    :width="width"
+    :height="height"
+    :viewBox="`0 0 ${width} ${height}`"
+    role="img"
+    :aria-label="words"
+  >
     <title>{{ words }}</title>
-    <rect class="ground" :width="full" :y="parts.length > 0 ? 3 : 0" :height="parts.length > 0 ? height - 6 : height" />
-    <rect v-for="(b, i) in [...bars, ...parts]" :key="i" class="bar" :x="b.x" :y="b.y" :width="b.width" :height="b.height" :opacity="b.tone" />
+    <rect
+      class="ground"
+      :width="full"
+      :y="parts.length > 0 ? 3 : 0"
+      :height="parts.length > 0 ? height - 6 : height"
+    />
+    <rect
+      v-for="(b, i) in [...bars, ...parts]"
+      :key="i"
+      class="bar"
+      :x="b.x"
+      :y="b.y"
+      :width="b.width"
+      :height="b.height"
+      :opacity="b.tone"
+    />
     <rect v-for="x in ticks" :key="x" class="tick" :x="x" y="5" width="1.6" :height="height - 10" />
-    <path v-if="full < width" class="empty" :d="`M${full + 1} ${height - 1}H${width}M${full + 1} 1H${width}M${width - 0.5} 1V${height - 1}`" />
+    <path
+      v-if="full < width"
+      class="empty"
+      :d="`M${full + 1} ${height - 1}H${width}M${full + 1} 1H${width}M${width - 0.5} 1V${height - 1}`"
+    />
   </svg>
 </template>
 

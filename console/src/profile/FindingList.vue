@@ -6,7 +6,11 @@ import { counted, visible } from '../format'
 import CureButton from '../rules/CureButton.vue'
 import type { Mending } from './cures'
 
-const { findings, column = undefined, mending = undefined } = defineProps<{
+const {
+  findings,
+  column = undefined,
+  mending = undefined,
+} = defineProps<{
   findings: Finding[]
   /** The findings are of this column, whose name need not be said. */
   column?: string
@@ -25,15 +29,19 @@ const weights = [
 const between = '\u0000'
 
 /** By weight, and in it by the column that they are of, in the order of the weightiest. */
-const groups = computed(() => weights.map((w) => {
-  const byColumn = new Map<string, Finding[]>()
-  for (const f of findings.filter((f) => f.weight === w.weight)) {
-    const [first, second] = f.columns ?? []
-    const name = second === undefined ? (first ?? '') : between
-    byColumn.set(name, [...(byColumn.get(name) ?? []), f])
-  }
-  return { ...w, columns: [...byColumn].map(([name, list]) => ({ name, list })) }
-}).filter((g) => g.columns.length > 0))
+const groups = computed(() =>
+  weights
+    .map((w) => {
+      const byColumn = new Map<string, Finding[]>()
+      for (const f of findings.filter((f) => f.weight === w.weight)) {
+        const [first, second] = f.columns ?? []
+        const name = second === undefined ? (first ?? '') : between
+        byColumn.set(name, [...(byColumn.get(name) ?? []), f])
+      }
+      return { ...w, columns: [...byColumn].map(([name, list]) => ({ name, list })) }
+    })
+    .filter((g) => g.columns.length > 0),
+)
 
 /** A sentence in pieces: names of columns stand in backquotes. The name that heads the group is left out. */
 function pieces(text: string, name: string): string[] {
@@ -50,17 +58,40 @@ function pieces(text: string, name: string): string[] {
   <section v-for="g in groups" :key="g.weight" class="group" :class="g.weight" :aria-label="g.words">
     <h3>{{ g.words }}</h3>
     <div v-for="c in g.columns" :key="c.name" class="of">
-      <b v-if="column === undefined" class="name">{{ c.name === between ? 'between columns' : c.name ? visible(c.name) : 'rows' }}</b>
+      <b v-if="column === undefined" class="name">{{
+        c.name === between ? 'between columns' : c.name ? visible(c.name) : 'rows'
+      }}</b>
       <ul>
         <li v-for="f in c.list" :key="f.code + f.text">
-          <span><template v-for="(p, k) in pieces(f.text, c.name)" :key="k"><b v-if="k % 2 === 1">{{ p }}</b><template v-else>{{ p }}</template></template></span>
+          <span
+            ><template v-for="(p, k) in pieces(f.text, c.name)" :key="k"
+              ><b v-if="k % 2 === 1">{{ p }}</b
+              ><template v-else>{{ p }}</template></template
+            ></span
+          >
           <span class="after">
-            <button v-if="f.filters" type="button" class="link" @click="emit('rows', f)">{{ counted(f.rows, 'row', 'rows') }}</button>
-            <button v-if="!mending && (f.rule || g.weight !== 'note')" type="button" class="link" @click="emit('mend')">mend…</button>
+            <button v-if="f.filters" type="button" class="link" @click="emit('rows', f)">
+              {{ counted(f.rows, 'row', 'rows') }}
+            </button>
+            <button
+              v-if="!mending && (f.rule || g.weight !== 'note')"
+              type="button"
+              class="link"
+              @click="emit('mend')"
+            >
+              mend…
+            </button>
             <span v-if="mending?.isDealtWith(f)" class="dealt">✓ the rules deal with it</span>
-            <RouterLink v-if="column === undefined && mending?.ruleOf(f.columns?.[0])" :to="mending.ruleOf(f.columns?.[0])!" class="rule">its rule →</RouterLink>
+            <RouterLink
+              v-if="column === undefined && mending?.ruleOf(f.columns?.[0])"
+              :to="mending.ruleOf(f.columns?.[0])!"
+              class="rule"
+              >its rule →</RouterLink
+            >
           </span>
-          <span v-if="mending?.cures.get(f)" class="cures"><CureButton v-for="s in mending.cures.get(f)" :key="s.id" :suggestion="s" @take="emit('cure', s)" /></span>
+          <span v-if="mending?.cures.get(f)" class="cures"
+            ><CureButton v-for="s in mending.cures.get(f)" :key="s.id" :suggestion="s" @take="emit('cure', s)"
+          /></span>
         </li>
       </ul>
     </div>

@@ -33,10 +33,35 @@ const label = (b: HistogramBin): string => `${edge(b.from)} to ${edge(b.to)}: ${
 const option = computed(() => ({
   animation: false,
   grid: { left: 4, right: 8, top: 8, bottom: 4, containLabel: true },
-  tooltip: { formatter: (p: { dataIndex: number }) => { const b = bins[p.dataIndex]; return b ? label(b) : '' } },
-  xAxis: { type: 'category', data: bins.map((b) => edge(b.from)), axisLabel: { color: colours.value.ink, hideOverlap: true }, axisLine: { lineStyle: { color: colours.value.line } }, axisTick: { show: false } },
-  yAxis: { type: 'value', minInterval: 1, axisLabel: { color: colours.value.ink }, splitLine: { lineStyle: { color: colours.value.line } } },
-  series: [{ type: 'bar', data: bins.map((b) => b.count || null), itemStyle: { color: colours.value.bar }, barCategoryGap: '8%', barMinHeight: 2, cursor: 'pointer' }],
+  tooltip: {
+    formatter: (p: { dataIndex: number }) => {
+      const b = bins[p.dataIndex]
+      return b ? label(b) : ''
+    },
+  },
+  xAxis: {
+    type: 'category',
+    data: bins.map((b) => edge(b.from)),
+    axisLabel: { color: colours.value.ink, hideOverlap: true },
+    axisLine: { lineStyle: { color: colours.value.line } },
+    axisTick: { show: false },
+  },
+  yAxis: {
+    type: 'value',
+    minInterval: 1,
+    axisLabel: { color: colours.value.ink },
+    splitLine: { lineStyle: { color: colours.value.line } },
+  },
+  series: [
+    {
+      type: 'bar',
+      data: bins.map((b) => b.count || null),
+      itemStyle: { color: colours.value.bar },
+      barCategoryGap: '8%',
+      barMinHeight: 2,
+      cursor: 'pointer',
+    },
+  ],
 }))
 
 function clicked(p: unknown): void {
@@ -46,9 +71,18 @@ function clicked(p: unknown): void {
 </script>
 
 <template>
-  <VChart class="chart" :option="option" autoresize role="img" :aria-label="`Histogram of ${name}`" @click="clicked" />
+  <VChart
+    class="chart"
+    :option="option"
+    autoresize
+    role="img"
+    :aria-label="`Histogram of ${name}`"
+    @click="clicked"
+  />
   <ul class="keys" :aria-label="`Bars of the histogram of ${name}`">
-    <li v-for="(b, i) in bins" :key="i"><button type="button" @click="emit('choose', b)">{{ label(b) }}</button></li>
+    <li v-for="(b, i) in bins" :key="i">
+      <button type="button" @click="emit('choose', b)">{{ label(b) }}</button>
+    </li>
   </ul>
 </template>
 

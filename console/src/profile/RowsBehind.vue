@@ -23,7 +23,9 @@ async function find(more: boolean): Promise<void> {
   busy.value = true
   try {
     const behind = more ? (rows.value[rows.value.length - 1]?.row ?? 0) : 0
-    const found = await answered(api.POST('/api/v1/deliveries/{id}/profile/rows', { ...path.value, body: { filters, behind, limit: 50 } }))
+    const found = await answered(
+      api.POST('/api/v1/deliveries/{id}/profile/rows', { ...path.value, body: { filters, behind, limit: 50 } }),
+    )
     if (mine !== latest) return
     rows.value = more ? [...rows.value, ...found.rows] : found.rows
     all.value = found.all
@@ -51,7 +53,10 @@ const table = useTemplateRef<HTMLElement>('table')
 /** Moves the first column that a filter is on to where it is seen, behind the numbers. */
 async function bringIntoSight(): Promise<void> {
   await nextTick()
-  const [first, numbers] = [table.value?.querySelector<HTMLElement>('th.marked'), table.value?.querySelector<HTMLElement>('th.n.last')]
+  const [first, numbers] = [
+    table.value?.querySelector<HTMLElement>('th.marked'),
+    table.value?.querySelector<HTMLElement>('th.n.last'),
+  ]
   if (!table.value || !first || !numbers) return
   const isSeen = first.offsetLeft + first.offsetWidth <= table.value.clientWidth
   table.value.scrollLeft = isSeen ? 0 : first.offsetLeft - numbers.offsetLeft - numbers.offsetWidth - 40
@@ -60,52 +65,142 @@ async function bringIntoSight(): Promise<void> {
 async function tally(mine: number): Promise<void> {
   total.value = undefined
   try {
-    const found = await answered(api.POST('/api/v1/deliveries/{id}/profile/rows', { ...path.value, body: { filters, limit: 1, count: true } }))
+    const found = await answered(
+      api.POST('/api/v1/deliveries/{id}/profile/rows', { ...path.value, body: { filters, limit: 1, count: true } }),
+    )
     if (mine === latest) total.value = found.count
   } catch (e) {
     if (mine === latest) emit('failed', e)
   }
 }
 
-watch(() => JSON.stringify(filters), () => void find(false), { immediate: true })
+watch(
+  () => JSON.stringify(filters),
+  () => void find(false),
+  { immediate: true },
+)
 
 const column = ref('')
 const op = ref<Filter['op']>('contains')
 const value = ref('')
 const to = ref('')
 function add(): void {
-  emit('filters', [...filters, { column: column.value || (profile.columns[0]?.name ?? ''), op: op.value, value: needsValue(op.value) ? value.value : undefined, to: op.value === 'between' ? to.value : undefined }])
+  emit('filters', [
+    ...filters,
+    {
+      column: column.value || (profile.columns[0]?.name ?? ''),
+      op: op.value,
+      value: needsValue(op.value) ? value.value : undefined,
+      to: op.value === 'between' ? to.value : undefined,
+    },
+  ])
   value.value = to.value = ''
 }
-const isNumber = (c?: ColumnProfile): boolean => c !== undefined && ['integer', 'decimal', 'double'].includes(c.datatype)
+const isNumber = (c?: ColumnProfile): boolean =>
+  c !== undefined && ['integer', 'decimal', 'double'].includes(c.datatype)
 const marked = computed(() => new Set(filters.flatMap((f) => [f.column ?? '', ...(f.columns ?? [])])))
 </script>
 
 <template>
-  <section ref="panel" class="sheet behind" aria-label="Rows" :class="{ busy }" tabindex="-1" @keydown.esc="emit('filters', [])">
+  <section
+    ref="panel"
+    class="sheet behind"
+    aria-label="Rows"
+    :class="{ busy }"
+    tabindex="-1"
+    @keydown.esc="emit('filters', [])"
+  >
     <div class="head">
       <h2>Rows</h2>
       <span role="status" class="soft">{{ total === undefined ? 'counting …' : counted(total, 'row', 'rows') }}</span>
       <ElButton size="small" @click="emit('filters', [])">Close</ElButton>
     </div>
     <ul class="chips" aria-label="Filters">
-      <li v-for="(f, i) in filters" :key="i">{{ say(f) }} <button type="button" :aria-label="`Take away: ${say(f)}`" @click="emit('filters', filters.filter((_, k) => k !== i))">×</button></li>
+      <li v-for="(f, i) in filters" :key="i">
+        {{ say(f) }}
+        <button
+          type="button"
+          :aria-label="`Take away: ${say(f)}`"
+          @click="
+            emit(
+              'filters',
+              filters.filter((_, k) => k !== i),
+            )
+          "
+        >
+          ×
+        </button>
+      </li>
     </ul>
     <form class="add" @submit.prevent="add">
-      <ElSelect v-model="column" size="small" filterable :placeholder="profile.columns[0]?.name" aria-label="Column of the filter"><ElOption v-for="c in profile.columns" :key="c.name" :value="c.name" :label="c.name" /></ElSelect>
-      <ElSelect v-model="op" size="small" aria-label="Condition of the filter"><ElOption v-for="o in usual" :key="o" :value="o" :label="ops[o]" /></ElSelect>
-      <ElInput v-if="needsValue(op)" v-model="value" size="small" placeholder="value" aria-label="Value of the filter" />
-      <ElInput v-if="op === 'between'" v-model="to" size="small" placeholder="last value" aria-label="Last value of the filter" />
+      <ElSelect
+        v-model="column"
+        size="small"
+        filterable
+        :placeholder="profile.columns[0]?.name"
+        aria-label="Column of the filter"
+        ><ElOption v-for="c in profile.columns" :key="c.name" :value="c.name" :label="c.name"
+      /></ElSelect>
+      <ElSelect v-model="op" size="small" aria-label="Condition of the filter"
+        ><ElOption v-for="o in usual" :key="o" :value="o" :label="ops[o]"
+      /></ElSelect>
+      <ElInput
+        v-if="needsValue(op)"
+        v-model="value"
+        size="small"
+        placeholder="value"
+        aria-label="Value of the filter"
+      />
+      <ElInput
+        v-if="op === 'between'"
+        v-model="to"
+        size="small"
+        placeholder="last value"
+        aria-label="Last value of the filter"
+      />
       <ElButton size="small" native-type="submit">Add filter</ElButton>
     </form>
-    <div v-if="rows.length > 0" ref="table" class="table" tabindex="0" role="region" aria-label="Rows of the delivery">
+    <div
+      v-if="rows.length > 0"
+      ref="table"
+      class="table"
+      tabindex="0"
+      role="region"
+      aria-label="Rows of the delivery"
+    >
       <table>
-        <thead><tr><th class="n">row</th><th class="n last">line</th><th v-for="c in profile.columns" :key="c.name" :class="{ marked: marked.has(c.name), right: isNumber(c) }">{{ visible(c.name) }}</th></tr></thead>
-        <tbody><tr v-for="r in rows" :key="r.row"><td class="n">{{ count(r.row) }}</td><td class="n last">{{ count(r.line) }}</td><td v-for="(c, k) in r.cells" :key="k" :class="{ marked: marked.has(profile.columns[k]?.name ?? ''), right: isNumber(profile.columns[k]) }">{{ visible(c) }}</td></tr></tbody>
+        <thead>
+          <tr>
+            <th class="n">row</th>
+            <th class="n last">line</th>
+            <th
+              v-for="c in profile.columns"
+              :key="c.name"
+              :class="{ marked: marked.has(c.name), right: isNumber(c) }"
+            >
+              {{ visible(c.name) }}
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="r in rows" :key="r.row">
+            <td class="n">{{ count(r.row) }}</td>
+            <td class="n last">{{ count(r.line) }}</td>
+            <td
+              v-for="(c, k) in r.cells"
+              :key="k"
+              :class="{ marked: marked.has(profile.columns[k]?.name ?? ''), right: isNumber(profile.columns[k]) }"
+            >
+              {{ visible(c) }}
+            </td>
+          </tr>
+        </tbody>
       </table>
     </div>
     <p v-else-if="!busy && total === 0" class="soft none">No row of the delivery is like this.</p>
-    <ElButton v-if="!all && rows.length > 0" size="small" class="more" :disabled="busy" @click="find(true)">More rows</ElButton>
+    <ElButton v-if="!all && rows.length > 0" size="small" class="more" :disabled="busy" @click="find(true)"
+      >More rows</ElButton
+    >
   </section>
 </template>
 

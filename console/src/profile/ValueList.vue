@@ -8,7 +8,12 @@ export interface Entry {
   note?: string
 }
 
-const { title, entries, whole = undefined, wrap = false } = defineProps<{ title: string; entries: Entry[]; whole?: number; wrap?: boolean }>()
+const {
+  title,
+  entries,
+  whole = undefined,
+  wrap = false,
+} = defineProps<{ title: string; entries: Entry[]; whole?: number; wrap?: boolean }>()
 const emit = defineEmits<{ choose: [index: number] }>()
 const most = (): number => Math.max(1, ...entries.map((e) => e.count))
 </script>

@@ -18,14 +18,16 @@ export function listed(profile: Profile, search: string, order: Order): Listed[]
   const all = profile.columns
     .map((column, index) => ({ column, index, findings: byColumn.get(column.name) ?? [] }))
     .filter((l) => l.column.name.toLowerCase().includes(words))
-  const rank = (l: Listed): number => (l.findings[0] ? profile.findings.indexOf(l.findings[0]) : profile.findings.length)
+  const rank = (l: Listed): number =>
+    l.findings[0] ? profile.findings.indexOf(l.findings[0]) : profile.findings.length
   if (order === 'odd') all.sort((a, b) => rank(a) - rank(b) || a.index - b.index)
   if (order === 'name') all.sort((a, b) => a.column.name.localeCompare(b.column.name))
   return all
 }
 
 /** A number or text of the profile as it is shown. */
-export const plain = (v: unknown): string => (v === undefined || v === null ? '' : typeof v === 'number' ? String(v) : String(v))
+export const plain = (v: unknown): string =>
+  v === undefined || v === null ? '' : typeof v === 'number' ? String(v) : String(v)
 
 /** The edge of a bar: an instant without what is nought of its time of day. */
 export const edge = (v: unknown): string => plain(v).replace(/T00:00:00$|(?<=T\d\d:\d\d):00$/, '')
@@ -38,6 +40,7 @@ export function range(c: ColumnProfile): string {
 }
 
 /** The datatype, with its share where not all values are of it. */
-export const datatype = (c: ColumnProfile): string => (c.filled === 0 ? 'empty' : c.fits < c.filled ? `${c.datatype} ${share(c.fits, c.filled)}` : c.datatype)
+export const datatype = (c: ColumnProfile): string =>
+  c.filled === 0 ? 'empty' : c.fits < c.filled ? `${c.datatype} ${share(c.fits, c.filled)}` : c.datatype
 
 export const six = (v: unknown): string => (typeof v === 'number' ? String(Number(v.toPrecision(6))) : plain(v))

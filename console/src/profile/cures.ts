@@ -30,7 +30,11 @@ export function curesOf(profile: Profile, items: Suggestion[]): Map<Finding, Sug
 }
 
 /** The target's column that a column of the delivery feeds. */
-export function fedFrom(name: string | undefined, profile: Profile, rehearsal: Rehearsal | undefined): ColumnFit | undefined {
+export function fedFrom(
+  name: string | undefined,
+  profile: Profile,
+  rehearsal: Rehearsal | undefined,
+): ColumnFit | undefined {
   const place = profile.columns.findIndex((c) => c.name === name) + 1
   return place > 0 ? rehearsal?.columns.find((c) => c.place === place) : undefined
 }
@@ -49,10 +53,15 @@ export function dealsWith(rules: Rules, fit: ColumnFit, column: ColumnSpec, find
     case 'blank.invisible':
       return remedies.includes('clean')
     case 'value.placeholder':
-      return (finding.first ?? []).length > 0 && (finding.first ?? []).every((v: ValueCount) => textsOf(habit(column, 'null').value).includes(v.value))
+      return (
+        (finding.first ?? []).length > 0 &&
+        (finding.first ?? []).every((v: ValueCount) => textsOf(habit(column, 'null').value).includes(v.value))
+      )
     case 'value.variants':
     case 'value.misspelt': {
-      const recoded = listOf(habit(column, 'remedies').value).flatMap((r) => Object.keys(objectOf(objectOf(r).recode)))
+      const recoded = listOf(habit(column, 'remedies').value).flatMap((r) =>
+        Object.keys(objectOf(objectOf(r).recode)),
+      )
       const all = finding.filters?.[0]?.values ?? []
       return all.length > 0 && all.every((v) => recoded.includes(v.trim()) || recoded.includes(v))
     }

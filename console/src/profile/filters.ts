@@ -32,12 +32,29 @@ export const ops: Record<Op, string> = {
 }
 
 /** The conditions that are chosen by hand; the others come with findings. */
-export const usual: Op[] = ['contains', 'equals', 'empty', 'filled', 'against', 'placeholder', 'notNumber', 'shape', 'notShape', 'greater', 'atLeast', 'less', 'atMost', 'between']
+export const usual: Op[] = [
+  'contains',
+  'equals',
+  'empty',
+  'filled',
+  'against',
+  'placeholder',
+  'notNumber',
+  'shape',
+  'notShape',
+  'greater',
+  'atLeast',
+  'less',
+  'atMost',
+  'between',
+]
 
-export const needsValue = (op: Op): boolean => !['empty', 'filled', 'against', 'placeholder', 'notNumber', 'header'].includes(op)
+export const needsValue = (op: Op): boolean =>
+  !['empty', 'filled', 'against', 'placeholder', 'notNumber', 'header'].includes(op)
 
 /** A list as a sentence bears it: its first few, and how many more. */
-const few = (list: string[]): string => list.slice(0, 4).join(', ') + (list.length > 4 ? ` and ${counted(list.length - 4, 'other', 'others')}` : '')
+const few = (list: string[]): string =>
+  list.slice(0, 4).join(', ') + (list.length > 4 ? ` and ${counted(list.length - 4, 'other', 'others')}` : '')
 
 /** A filter in words. */
 export function say(f: Filter): string {

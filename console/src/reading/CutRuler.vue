@@ -14,7 +14,9 @@ const emit = defineEmits<{ move: [cuts: number[]] }>()
 const ruler = ref<HTMLElement>()
 const dragged = ref<{ index: number; at: number }>()
 
-const shown = computed(() => (dragged.value ? cuts.map((c, i) => (i === dragged.value!.index ? dragged.value!.at : c)) : cuts))
+const shown = computed(() =>
+  dragged.value ? cuts.map((c, i) => (i === dragged.value!.index ? dragged.value!.at : c)) : cuts,
+)
 const ticks = computed(() => Array.from({ length: Math.floor(width / 10) + 1 }, (_, i) => i * 10))
 
 function placeOf(e: PointerEvent | MouseEvent): number {
@@ -38,33 +40,70 @@ function drag(e: PointerEvent): void {
 function drop(): void {
   const moved = dragged.value
   dragged.value = undefined
-  if (moved && cuts[moved.index] !== moved.at) emit('move', cuts.map((c, i) => (i === moved.index ? moved.at : c)))
+  if (moved && cuts[moved.index] !== moved.at)
+    emit(
+      'move',
+      cuts.map((c, i) => (i === moved.index ? moved.at : c)),
+    )
 }
 
 function add(e: MouseEvent): void {
   const at = placeOf(e)
-  if (e.target === ruler.value && !cuts.includes(at)) emit('move', [...cuts, at].sort((a, b) => a - b))
+  if (e.target === ruler.value && !cuts.includes(at))
+    emit(
+      'move',
+      [...cuts, at].sort((a, b) => a - b),
+    )
 }
 
 function key(e: KeyboardEvent, index: number): void {
   const step = e.key === 'ArrowLeft' ? -1 : e.key === 'ArrowRight' ? 1 : 0
-  if (e.key === 'Delete' || e.key === 'Backspace') emit('move', cuts.filter((_, i) => i !== index))
+  if (e.key === 'Delete' || e.key === 'Backspace')
+    emit(
+      'move',
+      cuts.filter((_, i) => i !== index),
+    )
   else if (step === 0) return
   else {
     const at = cuts[index]! + step
     if (at < 1 || cuts.includes(at)) return
-    emit('move', cuts.map((c, i) => (i === index ? at : c)))
+    emit(
+      'move',
+      cuts.map((c, i) => (i === index ? at : c)),
+    )
   }
   e.preventDefault()
 }
 </script>
 
 <template>
-  <div ref="ruler" class="ruler" role="group" aria-label="Cuts: drag them, or move them by the arrow keys; a click adds one, Delete takes one away" :style="{ width: `${width * character}px` }" @click="add">
+  <div
+    ref="ruler"
+    class="ruler"
+    role="group"
+    aria-label="Cuts: drag them, or move them by the arrow keys; a click adds one, Delete takes one away"
+    :style="{ width: `${width * character}px` }"
+    @click="add"
+  >
     <span v-for="t in ticks" :key="t" class="tick" :style="{ left: `${t * character}px` }">{{ t }}</span>
     <button
-      v-for="(c, i) in shown" :key="i" type="button" class="cut" role="slider" :aria-label="`Cut ${i + 1}`" :aria-valuenow="c" aria-valuemin="1" :aria-valuemax="width"
-      :style="{ left: `${c * character}px` }" :title="`cut at ${c}`" @pointerdown="(e) => grasp(e, i)" @pointermove="drag" @pointerup="drop" @pointercancel="dragged = undefined" @keydown="(e) => key(e, i)" @click.stop
+      v-for="(c, i) in shown"
+      :key="i"
+      type="button"
+      class="cut"
+      role="slider"
+      :aria-label="`Cut ${i + 1}`"
+      :aria-valuenow="c"
+      aria-valuemin="1"
+      :aria-valuemax="width"
+      :style="{ left: `${c * character}px` }"
+      :title="`cut at ${c}`"
+      @pointerdown="(e) => grasp(e, i)"
+      @pointermove="drag"
+      @pointerup="drop"
+      @pointercancel="dragged = undefined"
+      @keydown="(e) => key(e, i)"
+      @click.stop
     ></button>
   </div>
 </template>

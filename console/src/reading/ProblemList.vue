@@ -25,16 +25,27 @@ const groups = computed(() => {
   <div class="head">
     <h2>Problems</h2>
     <span class="soft">
-      <template v-if="problems.total > 0">{{ count(problems.total) }}{{ problems.total > problems.items.length ? `, the first ${count(problems.items.length)} of them shown` : '' }}; choose one to see its row</template>
+      <template v-if="problems.total > 0"
+        >{{ count(problems.total)
+        }}{{
+          problems.total > problems.items.length ? `, the first ${count(problems.items.length)} of them shown` : ''
+        }}; choose one to see its row</template
+      >
       <template v-else-if="problems.all">Every row reads cleanly.</template>
       <template v-else>none in the {{ counted(problems.counted, 'row', 'rows') }} read so far…</template>
     </span>
   </div>
   <details v-for="g in groups" :key="g.code + g.column" :open="groups.length === 1">
-    <summary><span class="number n">{{ count(g.n) }}</span> <b>{{ codeWords[g.code] ?? g.code }}</b> <template v-if="g.column"> in {{ g.column }}</template> <span class="soft code">{{ g.code }}</span></summary>
+    <summary>
+      <span class="number n">{{ count(g.n) }}</span> <b>{{ codeWords[g.code] ?? g.code }}</b>
+      <template v-if="g.column"> in {{ g.column }}</template> <span class="soft code">{{ g.code }}</span>
+    </summary>
     <ul>
       <li v-for="(p, i) in g.first" :key="i">
-        <button type="button" @click="emit('go', p.row)"><span class="number where">{{ p.row > 0 ? `row ${count(p.row)}, ` : '' }}line {{ count(p.line) }}</span> {{ visible(p.message) }}</button>
+        <button type="button" @click="emit('go', p.row)">
+          <span class="number where">{{ p.row > 0 ? `row ${count(p.row)}, ` : '' }}line {{ count(p.line) }}</span>
+          {{ visible(p.message) }}
+        </button>
       </li>
       <li v-if="g.n > g.first.length" class="soft more">and {{ counted(g.n - g.first.length, 'more', 'more') }}</li>
     </ul>

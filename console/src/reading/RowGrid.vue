@@ -49,15 +49,19 @@ const offset = ref(0)
 const viewHeight = ref(500)
 
 // A reading brings its first rows along; what was loaded before belongs to another.
-watch(() => top, (now) => {
-  pages.value = new Map([[0, now.rows]])
-  below.value = now.below ?? []
-  tail.value = undefined
-  failed.value = false
-  asked.clear()
-  // The place that was looked at stays in sight, so that one sees what a setting does to it.
-  void nextTick(scrolled)
-}, { immediate: true })
+watch(
+  () => top,
+  (now) => {
+    pages.value = new Map([[0, now.rows]])
+    below.value = now.below ?? []
+    tail.value = undefined
+    failed.value = false
+    asked.clear()
+    // The place that was looked at stays in sight, so that one sees what a setting does to it.
+    void nextTick(scrolled)
+  },
+  { immediate: true },
+)
 
 /** Under the cells of delimited text stands the text itself; text of fixed width stands beside them, below the ruler. */
 const hasUnder = computed(() => withRaw.value && layout.form === 'delimited')
@@ -67,10 +71,16 @@ const rowHeight = computed(() => (hasUnder.value ? 48 : 26))
 const above = computed(() => (tail.value ? [] : (top.above ?? [])))
 /** Rows that there were a moment ago: until other settings have counted theirs, the place that is looked at stays. */
 const held = ref(0)
-const rowsNow = computed(() => (tail.value ? tail.value.rows.length : Math.max(total, top.rows.length, all ? 0 : held.value)))
-watch(rowsNow, (n) => {
-  if (!tail.value) held.value = n
-}, { immediate: true })
+const rowsNow = computed(() =>
+  tail.value ? tail.value.rows.length : Math.max(total, top.rows.length, all ? 0 : held.value),
+)
+watch(
+  rowsNow,
+  (n) => {
+    if (!tail.value) held.value = n
+  },
+  { immediate: true },
+)
 const underneath = computed(() => (tail.value ? (tail.value.below ?? []) : all ? below.value : []))
 const entries = computed(() => above.value.length + rowsNow.value + underneath.value.length)
 
@@ -103,9 +113,15 @@ function entry(i: number): Entry {
 
 const shown = computed(() => {
   const from = Math.max(0, Math.min(firstShown.value, entries.value - 1))
-  return Array.from({ length: Math.min(shownCount.value, Math.max(0, entries.value - from)) }, (_, k) => entry(from + k))
+  return Array.from({ length: Math.min(shownCount.value, Math.max(0, entries.value - from)) }, (_, k) =>
+    entry(from + k),
+  )
 })
-const shift = computed(() => (entries.value * rowHeight.value <= tallest ? firstShown.value * rowHeight.value : Math.min(offset.value, Math.max(0, height.value - viewHeight.value))))
+const shift = computed(() =>
+  entries.value * rowHeight.value <= tallest
+    ? firstShown.value * rowHeight.value
+    : Math.min(offset.value, Math.max(0, height.value - viewHeight.value)),
+)
 
 let timer = 0
 function scrolled(): void {
@@ -133,7 +149,12 @@ async function fetchPage(page: number): Promise<void> {
   if (asked.has(key)) return
   asked.add(key)
   try {
-    const w = await answered(api.POST('/api/v1/deliveries/{id}/reading/rows', { params: { path: { id: delivery } }, body: { layout: given, from: page * perPage + 1, limit: perPage } }))
+    const w = await answered(
+      api.POST('/api/v1/deliveries/{id}/reading/rows', {
+        params: { path: { id: delivery } },
+        body: { layout: given, from: page * perPage + 1, limit: perPage },
+      }),
+    )
     if (mine !== top) return
     const next = new Map(pages.value)
     if (next.size > 200) next.clear() // what is far away can be read again
@@ -156,7 +177,10 @@ function bring(index: number): void {
   if (!box) return
   const room = Math.floor(viewHeight.value / rowHeight.value)
   const from = Math.max(0, index - Math.floor(room / 3))
-  box.scrollTop = entries.value * rowHeight.value <= tallest ? from * rowHeight.value : (from / Math.max(1, entries.value - room)) * (height.value - viewHeight.value)
+  box.scrollTop =
+    entries.value * rowHeight.value <= tallest
+      ? from * rowHeight.value
+      : (from / Math.max(1, entries.value - room)) * (height.value - viewHeight.value)
 }
 
 /** Brings a row into sight, and marks it. */
@@ -167,7 +191,10 @@ async function goTo(row: number): Promise<void> {
     await fetchPage(Math.floor((row - 1) / perPage)) // waits until the row is counted
     waiting.value = false
   }
-  strange.value = all && row > rowsNow.value ? `There is no row ${count(row)}: the delivery has ${counted(rowsNow.value, 'row', 'rows')}.` : ''
+  strange.value =
+    all && row > rowsNow.value
+      ? `There is no row ${count(row)}: the delivery has ${counted(rowsNow.value, 'row', 'rows')}.`
+      : ''
   marked.value = Math.max(1, Math.min(row, rowsNow.value))
   if (address.of('row') !== String(marked.value)) address.swap({ row: marked.value })
   await nextTick()
@@ -179,7 +206,12 @@ async function last(): Promise<void> {
   if (all) return goTo(total)
   const mine = top
   try {
-    const w = await answered(api.POST('/api/v1/deliveries/{id}/reading/rows', { params: { path: { id: delivery } }, body: { layout: given, last: true, from: 1, limit: perPage } }))
+    const w = await answered(
+      api.POST('/api/v1/deliveries/{id}/reading/rows', {
+        params: { path: { id: delivery } },
+        body: { layout: given, last: true, from: 1, limit: perPage },
+      }),
+    )
     if (mine !== top) return
     tail.value = w.rows[0]?.row === 0 ? w : undefined
     if (!tail.value) return
@@ -200,12 +232,16 @@ function first(): void {
   scrolled()
 }
 
-watch(() => [total, all], () => {
-  if (all && tail.value) void goTo(total)
-  else scrolled()
-  // Lines below the table are known once all rows are counted: they come with the last rows.
-  if (all && total > 0 && below.value.length === 0) void fetchPage(Math.floor((total - 1) / perPage))
-}, { immediate: true })
+watch(
+  () => [total, all],
+  () => {
+    if (all && tail.value) void goTo(total)
+    else scrolled()
+    // Lines below the table are known once all rows are counted: they come with the last rows.
+    if (all && total > 0 && below.value.length === 0) void fetchPage(Math.floor((total - 1) / perPage))
+  },
+  { immediate: true },
+)
 
 /** The rows grow and shrink with the text under them: what was at the top stays there, and what is new is read. */
 watch([withRaw, rowHeight], async (_, [, before]) => {
@@ -224,9 +260,12 @@ onMounted(() => {
   if (Number.isInteger(row) && row > 0) void goTo(row)
   else strange.value = `“${address.of('row')}” is no row number.`
 })
-watch(() => address.of('row'), (row) => {
-  if (row !== undefined && Number(row) > 0 && Number(row) !== marked.value) void goTo(Number(row))
-})
+watch(
+  () => address.of('row'),
+  (row) => {
+    if (row !== undefined && Number(row) > 0 && Number(row) !== marked.value) void goTo(Number(row))
+  },
+)
 
 let sizes: ResizeObserver | undefined
 onMounted(() => {
@@ -247,7 +286,11 @@ const head = computed(() => (isFixed.value && withRaw.value ? 52 : 27))
 /** Columns beyond this many are shown in parts: a page of ten thousand columns helps nobody. */
 const perPart = 100
 const part = computed({
-  get: () => Math.max(0, Math.min(Math.ceil(columns.length / perPart) - 1, Math.floor(Number(address.of('columns')) || 1) - 1)),
+  get: () =>
+    Math.max(
+      0,
+      Math.min(Math.ceil(columns.length / perPart) - 1, Math.floor(Number(address.of('columns')) || 1) - 1),
+    ),
   set: (to) => address.swap({ columns: to > 0 ? to + 1 : undefined }),
 })
 const places = computed(() => {
@@ -256,11 +299,18 @@ const places = computed(() => {
   return Array.from({ length: Math.max(0, Math.min(perPart, most - from)) }, (_, i) => from + i)
 })
 const parts = computed(() => Math.ceil(columns.length / perPart))
-const widths = computed(() => places.value.map((k) => {
-  const longest = Math.max(1.12 * (columns[k] ?? 'beyond the table').length, ...top.rows.slice(0, 60).map((r) => (r.cells[k] ?? '').length))
-  return Math.round(Math.max(52, Math.min(280, longest * 8.1 + 24)))
-}))
-const rawLength = computed(() => Math.max(20, ...top.rows.map((r) => r.raw?.length ?? 0), ...(top.above ?? []).map((l) => l.text.length)))
+const widths = computed(() =>
+  places.value.map((k) => {
+    const longest = Math.max(
+      1.12 * (columns[k] ?? 'beyond the table').length,
+      ...top.rows.slice(0, 60).map((r) => (r.cells[k] ?? '').length),
+    )
+    return Math.round(Math.max(52, Math.min(280, longest * 8.1 + 24)))
+  }),
+)
+const rawLength = computed(() =>
+  Math.max(20, ...top.rows.map((r) => r.raw?.length ?? 0), ...(top.above ?? []).map((l) => l.text.length)),
+)
 const rawWidth = computed(() => (rawLength.value + 2) * character.value + 16)
 const full = computed(() => {
   const cells = widths.value.reduce((a, b) => a + b, 0)
@@ -278,16 +328,35 @@ const rights = computed(() => {
   }
   return right
 })
-const kindWords: Record<string, string> = { number: 'number', boolean: 'true or false', date: 'date', time: 'time', dateTime: 'date and time', duration: 'duration', error: 'error', text: 'text' }
+const kindWords: Record<string, string> = {
+  number: 'number',
+  boolean: 'true or false',
+  date: 'date',
+  time: 'time',
+  dateTime: 'date and time',
+  duration: 'duration',
+  error: 'error',
+  text: 'text',
+}
 
 function cellTitle(row: RowSeen, k: number): string {
   const wrong = (row.problems ?? []).filter((p) => p.cell === k + 1).map((p) => p.message)
   const kind = row.kinds?.[k]
-  return [...wrong, kind && row.cells[k] ? `stored as ${kindWords[kind]}` : ''].filter(Boolean).join('; ') || row.cells[k] || ''
+  return (
+    [...wrong, kind && row.cells[k] ? `stored as ${kindWords[kind]}` : ''].filter(Boolean).join('; ') ||
+    row.cells[k] ||
+    ''
+  )
 }
 const rowTitle = (row: RowSeen): string => (row.problems ?? []).map((p) => p.message).join('; ')
 const isWrong = (row: RowSeen, k: number): boolean => (row.problems ?? []).some((p) => p.cell === k + 1)
-const lineWords: Record<string, string> = { skipped: 'left out', header: 'header', comment: 'comment', blank: 'blank', below: 'below' }
+const lineWords: Record<string, string> = {
+  skipped: 'left out',
+  header: 'header',
+  comment: 'comment',
+  blank: 'blank',
+  below: 'below',
+}
 
 defineExpose({ goTo, focus: () => scroller.value?.focus() })
 </script>
@@ -298,22 +367,55 @@ defineExpose({ goTo, focus: () => scroller.value?.focus() })
     <ElButton size="small" @click="last">Last rows</ElButton>
     <span class="go">
       <label for="go-to-row">Row</label>
-      <ElInputNumber id="go-to-row" v-model="goal" size="small" :min="1" :controls="false" class="goal" aria-label="Row to go to" @keydown.enter="goal && goTo(goal)" />
+      <ElInputNumber
+        id="go-to-row"
+        v-model="goal"
+        size="small"
+        :min="1"
+        :controls="false"
+        class="goal"
+        aria-label="Row to go to"
+        @keydown.enter="goal && goTo(goal)"
+      />
       <ElButton size="small" :disabled="!goal" :loading="waiting" @click="goal && goTo(goal)">Go</ElButton>
     </span>
-    <ElSwitch v-if="layout.form !== 'workbook'" v-model="withRaw" active-text="Text as delivered" aria-label="Text as delivered" />
+    <ElSwitch
+      v-if="layout.form !== 'workbook'"
+      v-model="withRaw"
+      active-text="Text as delivered"
+      aria-label="Text as delivered"
+    />
     <span v-if="parts > 1" class="go">
       <ElButton size="small" :disabled="part === 0" aria-label="Columns before" @click="part--">←</ElButton>
-      columns {{ part * perPart + 1 }} to {{ Math.min(columns.length, (part + 1) * perPart) }} of {{ count(columns.length) }}
+      columns {{ part * perPart + 1 }} to {{ Math.min(columns.length, (part + 1) * perPart) }} of
+      {{ count(columns.length) }}
       <ElButton size="small" :disabled="part + 1 === parts" aria-label="Columns behind" @click="part++">→</ElButton>
     </span>
-    <span class="soft counted" role="status">{{ all ? counted(total, 'row', 'rows') : `${counted(total, 'row', 'rows')} counted so far…` }}, {{ counted(columns.length, 'column', 'columns') }}</span>
+    <span class="soft counted" role="status"
+      >{{ all ? counted(total, 'row', 'rows') : `${counted(total, 'row', 'rows')} counted so far…` }},
+      {{ counted(columns.length, 'column', 'columns') }}</span
+    >
   </div>
   <p v-if="strange" class="note" role="status">{{ strange }}</p>
   <p v-if="tail" class="note soft">The last rows; their numbers are known once all rows are counted.</p>
   <span ref="probe" class="probe mono" aria-hidden="true">0000000000</span>
-  <div id="rows" ref="scroller" class="scroller" :class="{ busy }" role="region" aria-label="Rows" tabindex="0" @scroll.passive="scrolled">
-    <div class="inner" role="table" aria-label="Rows as they read" :aria-rowcount="entries" :style="{ width: `${full}px`, height: `${height + head}px` }">
+  <div
+    id="rows"
+    ref="scroller"
+    class="scroller"
+    :class="{ busy }"
+    role="region"
+    aria-label="Rows"
+    tabindex="0"
+    @scroll.passive="scrolled"
+  >
+    <div
+      class="inner"
+      role="table"
+      aria-label="Rows as they read"
+      :aria-rowcount="entries"
+      :style="{ width: `${full}px`, height: `${height + head}px` }"
+    >
       <div class="head" role="row" :style="{ height: `${head}px` }">
         <span class="number place" role="columnheader">row</span>
         <span class="number place" role="columnheader">line</span>
@@ -321,24 +423,66 @@ defineExpose({ goTo, focus: () => scroller.value?.focus() })
           <span class="rawname">as delivered</span>
           <CutRuler :cuts="layout.cuts" :width="rawLength" :character="character" @move="(c) => emit('cuts', c)" />
         </span>
-        <span v-for="(k, i) in places" :key="k" role="columnheader" class="cell" :class="{ right: rights.has(k) }" :style="{ width: `${widths[i]}px` }" :title="columns[k]">{{ columns[k] === undefined ? 'beyond the table' : visible(columns[k]) }}</span>
+        <span
+          v-for="(k, i) in places"
+          :key="k"
+          role="columnheader"
+          class="cell"
+          :class="{ right: rights.has(k) }"
+          :style="{ width: `${widths[i]}px` }"
+          :title="columns[k]"
+          >{{ columns[k] === undefined ? 'beyond the table' : visible(columns[k]) }}</span
+        >
       </div>
       <div class="body" role="rowgroup" :style="{ transform: `translateY(${shift}px)` }">
-        <div v-for="e in shown" :key="e.key" role="row" class="row" :style="{ height: `${rowHeight}px` }" :class="{ apart: e.line, tall: hasUnder, marked: e.number > 0 && e.number === marked, wrongrow: e.row?.problems?.length }">
+        <div
+          v-for="e in shown"
+          :key="e.key"
+          role="row"
+          class="row"
+          :style="{ height: `${rowHeight}px` }"
+          :class="{
+            apart: e.line,
+            tall: hasUnder,
+            marked: e.number > 0 && e.number === marked,
+            wrongrow: e.row?.problems?.length,
+          }"
+        >
           <template v-if="e.line">
             <span class="place soft" role="cell">{{ lineWords[e.line.kind] }}</span>
             <span class="number place soft" role="cell">{{ e.line.line || '' }}</span>
-            <span class="mono aparttext" role="cell"><span v-for="(p, i) in pieces(e.line.text, layout)" :key="i" :class="p.kind">{{ p.text }}</span></span>
+            <span class="mono aparttext" role="cell"
+              ><span v-for="(p, i) in pieces(e.line.text, layout)" :key="i" :class="p.kind">{{ p.text }}</span></span
+            >
           </template>
           <template v-else-if="e.row">
-            <span class="number place" role="cell" :title="rowTitle(e.row)"><b v-if="e.row.problems?.length" class="bang" aria-label="has problems">!</b>{{ e.row.row ? count(e.row.row) : '…' }}</span>
+            <span class="number place" role="cell" :title="rowTitle(e.row)"
+              ><b v-if="e.row.problems?.length" class="bang" aria-label="has problems">!</b
+              >{{ e.row.row ? count(e.row.row) : '…' }}</span
+            >
             <span class="number place soft" role="cell">{{ e.row.line ? count(e.row.line) : '' }}</span>
-            <span v-if="hasRaw" class="raw mono" role="cell" :style="{ width: `${rawWidth}px` }"><span v-for="(p, i) in pieces(e.row.raw ?? '', layout)" :key="i" :class="p.kind">{{ p.text }}</span></span>
+            <span v-if="hasRaw" class="raw mono" role="cell" :style="{ width: `${rawWidth}px` }"
+              ><span v-for="(p, i) in pieces(e.row.raw ?? '', layout)" :key="i" :class="p.kind">{{
+                p.text
+              }}</span></span
+            >
             <span
-              v-for="(k, i) in places" :key="k" role="cell" class="cell" :class="{ wrong: isWrong(e.row, k), right: rights.has(k), gone: k >= e.row.cells.length }"
-              :style="{ width: `${widths[i]}px` }" :title="cellTitle(e.row, k)"
-            >{{ k < e.row.cells.length ? visible(e.row.cells[k] ?? '') : k < columns.length ? 'not there' : '' }}</span>
-            <span v-if="hasUnder" class="under mono" role="cell"><span v-for="(p, i) in pieces(e.row.raw ?? '', layout)" :key="i" :class="p.kind">{{ p.text }}</span></span>
+              v-for="(k, i) in places"
+              :key="k"
+              role="cell"
+              class="cell"
+              :class="{ wrong: isWrong(e.row, k), right: rights.has(k), gone: k >= e.row.cells.length }"
+              :style="{ width: `${widths[i]}px` }"
+              :title="cellTitle(e.row, k)"
+              >{{
+                k < e.row.cells.length ? visible(e.row.cells[k] ?? '') : k < columns.length ? 'not there' : ''
+              }}</span
+            >
+            <span v-if="hasUnder" class="under mono" role="cell"
+              ><span v-for="(p, i) in pieces(e.row.raw ?? '', layout)" :key="i" :class="p.kind">{{
+                p.text
+              }}</span></span
+            >
           </template>
           <template v-else>
             <span class="number place soft" role="cell">{{ e.number ? count(e.number) : '' }}</span>
@@ -387,7 +531,11 @@ defineExpose({ goTo, focus: () => scroller.value?.focus() })
 }
 
 .mono {
-  font: 12.5px/25px 'DejaVu Sans Mono', 'Noto Sans Mono', Consolas, monospace;
+  font:
+    12.5px/25px 'DejaVu Sans Mono',
+    'Noto Sans Mono',
+    Consolas,
+    monospace;
   white-space: pre;
 }
 

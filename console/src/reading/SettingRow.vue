@@ -6,7 +6,13 @@ import { markName, parsed, worded, type Setting } from './settings'
 
 type Value = Given[Setting['name']]
 
-const { setting, value, evidence = undefined, byHand, saved } = defineProps<{
+const {
+  setting,
+  value,
+  evidence = undefined,
+  byHand,
+  saved,
+} = defineProps<{
   setting: Setting
   value: Value
   evidence?: Evidence
@@ -19,7 +25,11 @@ const emit = defineEmits<{ set: [value: Value]; detect: [] }>()
 
 const id = `setting-${setting.name}`
 const text = ref('')
-watch(() => value, (v) => (text.value = Array.isArray(v) ? v.join(', ') : String(v ?? '')), { immediate: true })
+watch(
+  () => value,
+  (v) => (text.value = Array.isArray(v) ? v.join(', ') : String(v ?? '')),
+  { immediate: true },
+)
 
 /** Sure enough not to be looked at: above this, a setting does not ask for attention. */
 const sure = computed(() => byHand || !evidence || evidence.confidence >= 0.75)
@@ -27,7 +37,10 @@ const percent = computed(() => `${Math.round(100 * (evidence?.confidence ?? 1))}
 
 const wrong = ref('')
 function setCuts(): void {
-  const cuts = text.value.split(/[\s,;]+/).filter(Boolean).map(Number)
+  const cuts = text.value
+    .split(/[\s,;]+/)
+    .filter(Boolean)
+    .map(Number)
   if (cuts.some((c, i) => !Number.isInteger(c) || c < 1 || (i > 0 && c <= cuts[i - 1]!))) {
     wrong.value = 'Cuts are whole numbers from 1 up, each beyond the one before.'
     return
@@ -42,19 +55,59 @@ function setCuts(): void {
     <div class="line">
       <label :for="id">{{ setting.label }}</label>
       <ElSelect
-        v-if="setting.control.kind === 'choice'" :id="id" class="control" size="small" :model-value="String(value)" filterable :empty-values="[null, undefined]" :allow-create="setting.control.free"
-        :aria-label="setting.label" @change="(v: string) => emit('set', v)"
+        v-if="setting.control.kind === 'choice'"
+        :id="id"
+        class="control"
+        size="small"
+        :model-value="String(value)"
+        filterable
+        :empty-values="[null, undefined]"
+        :allow-create="setting.control.free"
+        :aria-label="setting.label"
+        @change="(v: string) => emit('set', v)"
       >
         <template #label>{{ worded(setting, String(value)) }}</template>
         <ElOption v-for="o in setting.control.options" :key="o.value" :value="o.value" :label="o.label" />
       </ElSelect>
       <ElInputNumber
-        v-else-if="setting.control.kind === 'number'" :id="id" class="control" size="small" :model-value="Number(value)" :min="0" :max="setting.control.most" step-strictly
-        :aria-label="setting.label" @change="(v) => emit('set', v ?? 0)"
+        v-else-if="setting.control.kind === 'number'"
+        :id="id"
+        class="control"
+        size="small"
+        :model-value="Number(value)"
+        :min="0"
+        :max="setting.control.most"
+        step-strictly
+        :aria-label="setting.label"
+        @change="(v) => emit('set', v ?? 0)"
       />
-      <ElSwitch v-else-if="setting.control.kind === 'switch'" :id="id" class="switch" :model-value="value === true" :aria-label="setting.label" @change="(v) => emit('set', v === true)" />
-      <ElInput v-else-if="setting.control.kind === 'cuts'" :id="id" v-model="text" class="control" size="small" :aria-label="setting.label" @change="setCuts" />
-      <ElInput v-else :id="id" v-model="text" class="control" size="small" placeholder="none" :aria-label="setting.label" @change="(v: string) => emit('set', v)" />
+      <ElSwitch
+        v-else-if="setting.control.kind === 'switch'"
+        :id="id"
+        class="switch"
+        :model-value="value === true"
+        :aria-label="setting.label"
+        @change="(v) => emit('set', v === true)"
+      />
+      <ElInput
+        v-else-if="setting.control.kind === 'cuts'"
+        :id="id"
+        v-model="text"
+        class="control"
+        size="small"
+        :aria-label="setting.label"
+        @change="setCuts"
+      />
+      <ElInput
+        v-else
+        :id="id"
+        v-model="text"
+        class="control"
+        size="small"
+        placeholder="none"
+        :aria-label="setting.label"
+        @change="(v: string) => emit('set', v)"
+      />
     </div>
     <p v-if="wrong" class="why wrong" role="alert">{{ wrong }}</p>
     <p v-if="byHand" class="why">
@@ -62,12 +115,26 @@ function setCuts(): void {
       <ElButton link type="primary" size="small" @click="emit('detect')">detect again</ElButton>
     </p>
     <p v-else-if="evidence" class="why">
-      <span class="sure" :title="sure ? 'how sure the detection is' : 'the detection is not sure'">{{ sure ? percent : `? ${percent}` }}</span>
+      <span class="sure" :title="sure ? 'how sure the detection is' : 'the detection is not sure'">{{
+        sure ? percent : `? ${percent}`
+      }}</span>
       {{ evidence.why }}
       <span v-if="evidence.next?.length" class="others">
         or try
-        <ElButton v-for="other in evidence.next.slice(0, 2)" :key="other" class="other" size="small" @click="emit('set', parsed(setting, other))">
-          {{ setting.control.kind === 'choice' ? worded(setting, other) : setting.control.kind === 'switch' ? worded(setting, other) : markName(other) }}
+        <ElButton
+          v-for="other in evidence.next.slice(0, 2)"
+          :key="other"
+          class="other"
+          size="small"
+          @click="emit('set', parsed(setting, other))"
+        >
+          {{
+            setting.control.kind === 'choice'
+              ? worded(setting, other)
+              : setting.control.kind === 'switch'
+                ? worded(setting, other)
+                : markName(other)
+          }}
         </ElButton>
       </span>
     </p>

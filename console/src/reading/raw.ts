@@ -6,7 +6,14 @@ export interface Piece {
   kind: 'text' | 'delimiter' | 'quote' | 'end' | 'odd' | 'blank' | 'cut'
 }
 
-const oddNames: Record<string, string> = { '\u00A0': 'NBSP', '\u200B': 'ZWSP', '\uFEFF': 'BOM', '\u00AD': 'SHY', '\u2028': 'LSEP', '\u3000': 'IDSP' }
+const oddNames: Record<string, string> = {
+  '\u00A0': 'NBSP',
+  '\u200B': 'ZWSP',
+  '\uFEFF': 'BOM',
+  '\u00AD': 'SHY',
+  '\u2028': 'LSEP',
+  '\u3000': 'IDSP',
+}
 
 /** What stands for a character that is not seen. */
 function shown(c: string): string | undefined {
@@ -22,7 +29,8 @@ export function pieces(raw: string, layout: Layout): Piece[] {
   const out: Piece[] = []
   const put = (text: string, kind: Piece['kind']): void => {
     const last = out[out.length - 1]
-    if (last && last.kind === kind && kind !== 'delimiter' && kind !== 'end' && kind !== 'odd' && kind !== 'cut') last.text += text
+    if (last && last.kind === kind && kind !== 'delimiter' && kind !== 'end' && kind !== 'odd' && kind !== 'cut')
+      last.text += text
     else out.push({ text, kind })
   }
   const delimiter = layout.form === 'delimited' && layout.fold === 0 ? layout.delimiter : ''
@@ -43,7 +51,14 @@ export function pieces(raw: string, layout: Layout): Piece[] {
     } else if (layout.quoteChar && c === layout.quoteChar) {
       put(c, 'quote')
       i++
-    } else if (c === ' ' && (i === 0 || i + 1 === raw.length || raw[i - 1] === ' ' || raw[i + 1] === ' ' || (delimiter && (raw.startsWith(delimiter, i + 1) || raw.endsWith(delimiter, i))))) {
+    } else if (
+      c === ' ' &&
+      (i === 0 ||
+        i + 1 === raw.length ||
+        raw[i - 1] === ' ' ||
+        raw[i + 1] === ' ' ||
+        (delimiter && (raw.startsWith(delimiter, i + 1) || raw.endsWith(delimiter, i))))
+    ) {
       put('·', 'blank') // one that the eye passes over
       i++
     } else {

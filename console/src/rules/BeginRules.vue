@@ -41,7 +41,8 @@ async function load(): Promise<void> {
 }
 
 watch(target, () => {
-  if (mapping.value !== drafted && mapping.value !== none && !fitting.value.some((m) => m.name === mapping.value)) mapping.value = drafted
+  if (mapping.value !== drafted && mapping.value !== none && !fitting.value.some((m) => m.name === mapping.value))
+    mapping.value = drafted
 })
 onMounted(() => void load())
 
@@ -88,7 +89,12 @@ async function draw(): Promise<void> {
   isBeginning.value = false
 }
 
-const start = (): Promise<void> => go({ target: target.value, mapping: mapping.value === drafted || mapping.value === none ? undefined : mapping.value, draftMapping: mapping.value === drafted || undefined })
+const start = (): Promise<void> =>
+  go({
+    target: target.value,
+    mapping: mapping.value === drafted || mapping.value === none ? undefined : mapping.value,
+    draftMapping: mapping.value === drafted || undefined,
+  })
 </script>
 
 <template>
@@ -100,32 +106,70 @@ const start = (): Promise<void> => go({ target: target.value, mapping: mapping.v
       <div class="choices">
         <label for="begin-target">Target</label>
         <ElSelect id="begin-target" v-model="target" filterable placeholder="Choose the table" aria-label="Target">
-          <ElOption v-for="t in targets" :key="t.name" :value="t.name" :label="t.title ? `${t.name}: ${t.title}` : t.name" />
+          <ElOption
+            v-for="t in targets"
+            :key="t.name"
+            :value="t.name"
+            :label="t.title ? `${t.name}: ${t.title}` : t.name"
+          />
         </ElSelect>
         <template v-if="target">
           <label for="begin-mapping">Mapping</label>
           <ElSelect id="begin-mapping" v-model="mapping" filterable aria-label="Mapping">
             <ElOption :value="drafted" label="A new sender: draft how it writes from this file" />
-            <ElOption v-for="m in fitting" :key="m.name" :value="m.name" :label="m.title ? `${m.name}: ${m.title}` : m.name" />
+            <ElOption
+              v-for="m in fitting"
+              :key="m.name"
+              :value="m.name"
+              :label="m.title ? `${m.name}: ${m.title}` : m.name"
+            />
             <ElOption :value="none" label="None: the sender writes as the target says" />
           </ElSelect>
         </template>
       </div>
-      <p><ElButton type="primary" :disabled="!target" :loading="isBeginning" @click="start">Work on its rules</ElButton></p>
+      <p>
+        <ElButton type="primary" :disabled="!target" :loading="isBeginning" @click="start"
+          >Work on its rules</ElButton
+        >
+      </p>
       <p class="soft">Or, where no target fits:</p>
     </template>
-    <p v-else-if="targets">No target is known yet. Sieb reads all rows and drafts one from what they hold: names, datatypes, formats, what is required; you change what you know better.</p>
+    <p v-else-if="targets">
+      No target is known yet. Sieb reads all rows and drafts one from what they hold: names, datatypes, formats, what
+      is required; you change what you know better.
+    </p>
     <p v-if="targets || error" class="ways">
-      <ElButton :type="targets?.length ? 'default' : 'primary'" :loading="isBeginning" @click="go({})">Draft a target from this file</ElButton>
+      <ElButton :type="targets?.length ? 'default' : 'primary'" :loading="isBeginning" @click="go({})"
+        >Draft a target from this file</ElButton
+      >
       <ElButton :disabled="isBeginning" @click="isDrawing = true">From a database table…</ElButton>
       <ElButton :disabled="isBeginning" @click="input?.click()">From a file of a target or mapping…</ElButton>
       <RouterLink to="/targets">other ways: a data dictionary, CSVW</RouterLink>
-      <input ref="input" type="file" accept=".yaml,.yml,.json" hidden aria-label="File of a target or mapping" @change="take" />
+      <input
+        ref="input"
+        type="file"
+        accept=".yaml,.yml,.json"
+        hidden
+        aria-label="File of a target or mapping"
+        @change="take"
+      />
     </p>
-    <ElDialog :model-value="isDrawing" title="A target from a database table" width="min(760px, 96vw)" @close="isDrawing = false">
-      <TablePicker :chosen="table?.table" @choose="(d, t) => (table = { database: d, table: `${t.schema}.${t.name}` })" />
+    <ElDialog
+      :model-value="isDrawing"
+      title="A target from a database table"
+      width="min(760px, 96vw)"
+      @close="isDrawing = false"
+    >
+      <TablePicker
+        :chosen="table?.table"
+        @choose="(d, t) => (table = { database: d, table: `${t.schema}.${t.name}` })"
+      />
       <FailureNote v-if="error" :error="error" />
-      <template #footer><ElButton type="primary" :disabled="!table" :loading="isBeginning" @click="draw">Draw the target{{ table ? ` from ${table.table}` : '' }}</ElButton></template>
+      <template #footer
+        ><ElButton type="primary" :disabled="!table" :loading="isBeginning" @click="draw"
+          >Draw the target{{ table ? ` from ${table.table}` : '' }}</ElButton
+        ></template
+      >
     </ElDialog>
   </section>
 </template>

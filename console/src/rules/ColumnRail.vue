@@ -7,7 +7,16 @@ import { count, visible } from '../format'
 import { feedOf, isSameHeader, ruleWords, type ColumnSpec } from './model'
 import type { Part } from './parts'
 
-const { columns, rehearsal = undefined, chosen = undefined, parts, part = undefined, pairs, leftOut, picked } = defineProps<{
+const {
+  columns,
+  rehearsal = undefined,
+  chosen = undefined,
+  parts,
+  part = undefined,
+  pairs,
+  leftOut,
+  picked,
+} = defineProps<{
   columns: ColumnSpec[]
   rehearsal?: Rehearsal
   chosen?: string
@@ -43,21 +52,48 @@ const judged = computed(() => Math.max(0, (rehearsal?.tally.read ?? 0) - (rehear
 
 const items = computed(() => {
   const w = word.value.trim().toLowerCase()
-  const all = columns.map((c) => {
-    const fit = fits.value.get(c.name)
-    const feed = feedOf(c)
-    const pair = pairs.find((p) => p.column === c.name)
-    const text = feed.kind === 'value' ? (feed.text === '' ? 'no value' : `“${feed.text}”`) : feed.kind === 'derive' ? feed.text : (fit?.header ?? '')
-    const isUnfed = feed.kind === 'header' && rehearsal !== undefined && !fit?.place
-    return { column: c, name: c.name, text, sign: feed.kind === 'header' ? '←' : '=', isUnfed, isEmpty: feed.kind === 'value' && feed.text === '', pair, wrong: fit?.wrong ?? 0, words: ruleWords(c) }
-  }).filter((i) => `${i.name} ${i.text} ${i.words}`.toLowerCase().includes(w))
+  const all = columns
+    .map((c) => {
+      const fit = fits.value.get(c.name)
+      const feed = feedOf(c)
+      const pair = pairs.find((p) => p.column === c.name)
+      const text =
+        feed.kind === 'value'
+          ? feed.text === ''
+            ? 'no value'
+            : `“${feed.text}”`
+          : feed.kind === 'derive'
+            ? feed.text
+            : (fit?.header ?? '')
+      const isUnfed = feed.kind === 'header' && rehearsal !== undefined && !fit?.place
+      return {
+        column: c,
+        name: c.name,
+        text,
+        sign: feed.kind === 'header' ? '←' : '=',
+        isUnfed,
+        isEmpty: feed.kind === 'value' && feed.text === '',
+        pair,
+        wrong: fit?.wrong ?? 0,
+        words: ruleWords(c),
+      }
+    })
+    .filter((i) => `${i.name} ${i.text} ${i.words}`.toLowerCase().includes(w))
   // What is worst stands first; sorting keeps the table's order otherwise.
-  return order.value === 'worst' ? all.sort((a, b) => Number(b.isUnfed && b.column.demands.required === true) - Number(a.isUnfed && a.column.demands.required === true) || b.wrong - a.wrong) : all
+  return order.value === 'worst'
+    ? all.sort(
+        (a, b) =>
+          Number(b.isUnfed && b.column.demands.required === true) -
+            Number(a.isUnfed && a.column.demands.required === true) || b.wrong - a.wrong,
+      )
+    : all
 })
 
 const fed = computed(() => new Set((rehearsal?.columns ?? []).map((c) => c.place)))
 /** Columns of the delivery that feed none. */
-const unpaired = computed(() => (rehearsal ? header.value.map((name, i) => ({ name, place: i + 1 })).filter((h) => !fed.value.has(h.place)) : []))
+const unpaired = computed(() =>
+  rehearsal ? header.value.map((name, i) => ({ name, place: i + 1 })).filter((h) => !fed.value.has(h.place)) : [],
+)
 const isLeftOut = (name: string): boolean => leftOut.some((l) => isSameHeader(l, name))
 
 const dragged = ref('')
@@ -90,52 +126,138 @@ function onKey(e: KeyboardEvent): void {
   next.click()
 }
 
-watch(() => chosen, async () => {
-  await nextTick()
-  list.value?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: 'nearest' })
-}, { immediate: true })
+watch(
+  () => chosen,
+  async () => {
+    await nextTick()
+    list.value?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: 'nearest' })
+  },
+  { immediate: true },
+)
 </script>
 
 <template>
   <section class="sheet rail" aria-label="Columns of the target">
     <div class="head">
       <h2>Columns</h2>
-      <button type="button" class="link" @click="order = order === 'worst' ? 'table' : 'worst'">{{ order === 'worst' ? 'worst first' : 'in the table’s order' }}</button>
-      <button type="button" class="link last" @click="togglePicking">{{ isPicking ? 'done' : 'select several' }}</button>
+      <button type="button" class="link" @click="order = order === 'worst' ? 'table' : 'worst'">
+        {{ order === 'worst' ? 'worst first' : 'in the table’s order' }}
+      </button>
+      <button type="button" class="link last" @click="togglePicking">
+        {{ isPicking ? 'done' : 'select several' }}
+      </button>
     </div>
-    <ElInput v-if="columns.length > many" v-model="word" size="small" clearable placeholder="Column, header or rule" aria-label="Search columns" class="search" />
+    <ElInput
+      v-if="columns.length > many"
+      v-model="word"
+      size="small"
+      clearable
+      placeholder="Column, header or rule"
+      aria-label="Search columns"
+      class="search"
+    />
     <div v-if="isPicking" class="picking">
-      <button type="button" class="link" @click="emit('pick', items.map((i) => i.name))">all {{ count(items.length) }}</button>
+      <button
+        type="button"
+        class="link"
+        @click="
+          emit(
+            'pick',
+            items.map((i) => i.name),
+          )
+        "
+      >
+        all {{ count(items.length) }}
+      </button>
       <button type="button" class="link" @click="emit('pick', [])">none</button>
     </div>
     <p v-if="pairs.length > 0" class="pairs">
       <ElButton size="small" @click="emit('pair', pairs)">Pair all {{ pairs.length }} that are likely</ElButton>
     </p>
     <ul ref="list" class="list" @keydown="onKey">
-      <li v-for="i in items" :key="i.name" :class="{ here: i.name === chosen, over: over === i.name, many: items.length > 200 }" @dragover.prevent="over = i.name" @dragleave="over = ''" @drop.prevent="drop(i.name)">
-        <ElCheckbox v-if="isPicking" :model-value="picked.includes(i.name)" :aria-label="`Select ${i.name}`" @change="(on) => pick(i.name, Boolean(on))" />
+      <li
+        v-for="i in items"
+        :key="i.name"
+        :class="{ here: i.name === chosen, over: over === i.name, many: items.length > 200 }"
+        @dragover.prevent="over = i.name"
+        @dragleave="over = ''"
+        @drop.prevent="drop(i.name)"
+      >
+        <ElCheckbox
+          v-if="isPicking"
+          :model-value="picked.includes(i.name)"
+          :aria-label="`Select ${i.name}`"
+          @change="(on) => pick(i.name, Boolean(on))"
+        />
         <button type="button" class="column" :aria-current="i.name === chosen" @click="emit('choose', i.name)">
-          <span class="name"><b>{{ visible(i.name) }}</b> <span v-if="i.text" :class="i.isEmpty ? 'unfed' : 'soft'">{{ i.sign }} {{ visible(i.text) }}</span><span v-else-if="i.isUnfed" class="unfed">nothing feeds it</span></span>
-          <span class="wrong" :class="{ bad: i.wrong > 0 }">{{ i.wrong > 0 ? `${count(i.wrong)} of ${count(judged)}` : i.isUnfed ? '' : 'all fit' }}</span>
+          <span class="name"
+            ><b>{{ visible(i.name) }}</b>
+            <span v-if="i.text" :class="i.isEmpty ? 'unfed' : 'soft'">{{ i.sign }} {{ visible(i.text) }}</span
+            ><span v-else-if="i.isUnfed" class="unfed">nothing feeds it</span></span
+          >
+          <span class="wrong" :class="{ bad: i.wrong > 0 }">{{
+            i.wrong > 0 ? `${count(i.wrong)} of ${count(judged)}` : i.isUnfed ? '' : 'all fit'
+          }}</span>
           <span class="soft rule">{{ i.words }}</span>
-          <span v-if="!i.isUnfed && judged > 0" class="bar" aria-hidden="true"><i :style="{ width: `${Math.floor((100 * (judged - i.wrong)) / judged)}%` }"></i></span>
+          <span v-if="!i.isUnfed && judged > 0" class="bar" aria-hidden="true"
+            ><i :style="{ width: `${Math.floor((100 * (judged - i.wrong)) / judged)}%` }"></i
+          ></span>
         </button>
-        <button v-if="i.pair" type="button" class="cure pair" :title="i.pair.words" @click="emit('pair', [i.pair])">pair {{ i.pair.words.replace(/^take .* from /, '').replace(/:.*/, '') }}</button>
+        <button v-if="i.pair" type="button" class="cure pair" :title="i.pair.words" @click="emit('pair', [i.pair])">
+          pair {{ i.pair.words.replace(/^take .* from /, '').replace(/:.*/, '') }}
+        </button>
       </li>
       <li v-if="items.length === 0" class="soft none">No column fits the search.</li>
     </ul>
     <div v-if="unpaired.length > 0" class="below">
       <h3>Not taken from the file</h3>
       <p class="soft hint">Drag one to a column that it feeds, or leave it out.</p>
-      <span v-for="h in unpaired" :key="h.place" class="chip" :class="{ left: isLeftOut(h.name) }" draggable="true" @dragstart="dragged = h.name" @dragend="dragged = over = ''">
+      <span
+        v-for="h in unpaired"
+        :key="h.place"
+        class="chip"
+        :class="{ left: isLeftOut(h.name) }"
+        draggable="true"
+        @dragstart="dragged = h.name"
+        @dragend="dragged = over = ''"
+      >
         <span>{{ visible(h.name) }}</span>
-        <button type="button" class="link" :aria-label="isLeftOut(h.name) ? `${h.name} is left out` : `leave out ${h.name}`" :aria-pressed="isLeftOut(h.name)" :title="isLeftOut(h.name) ? 'left out on purpose; click to be asked again' : 'leave it out on purpose: it is flagged no more'" @click="emit('leave', h.name, !isLeftOut(h.name))">{{ isLeftOut(h.name) ? 'left out' : 'leave out' }}</button>
-        <button v-if="!isLeftOut(h.name)" type="button" class="link" :aria-label="`add a column for ${h.name}`" title="add a column to the target that it feeds" @click="emit('add', h.name)">add</button>
+        <button
+          type="button"
+          class="link"
+          :aria-label="isLeftOut(h.name) ? `${h.name} is left out` : `leave out ${h.name}`"
+          :aria-pressed="isLeftOut(h.name)"
+          :title="
+            isLeftOut(h.name)
+              ? 'left out on purpose; click to be asked again'
+              : 'leave it out on purpose: it is flagged no more'
+          "
+          @click="emit('leave', h.name, !isLeftOut(h.name))"
+        >
+          {{ isLeftOut(h.name) ? 'left out' : 'leave out' }}
+        </button>
+        <button
+          v-if="!isLeftOut(h.name)"
+          type="button"
+          class="link"
+          :aria-label="`add a column for ${h.name}`"
+          title="add a column to the target that it feeds"
+          @click="emit('add', h.name)"
+        >
+          add
+        </button>
       </span>
     </div>
     <div class="below">
       <h3>Over rows</h3>
-      <button v-for="p in parts" :key="p.key" type="button" class="over" :aria-current="p.key === part" @click="emit('part', p.key)">
+      <button
+        v-for="p in parts"
+        :key="p.key"
+        type="button"
+        class="over"
+        :aria-current="p.key === part"
+        @click="emit('part', p.key)"
+      >
         <span>{{ p.label }}</span><span :class="{ bad: p.isBad, soft: !p.isBad }">{{ p.state }}</span>
       </button>
     </div>

@@ -4,11 +4,28 @@ import { ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed } from 'vue'
 import type { Rehearsal, RemedyHelp, Step } from '../api/client'
 import { visible } from '../format'
-import { datatypeOf, demands, feedOf, habit, habitIn, habits, kindOf, setting, unfed, type ColumnSpec, type Property } from './model'
+import {
+  datatypeOf,
+  demands,
+  feedOf,
+  habit,
+  habitIn,
+  habits,
+  kindOf,
+  setting,
+  unfed,
+  type ColumnSpec,
+  type Property,
+} from './model'
 import PropertyField from './PropertyField.vue'
 import RemedyChain from './RemedyChain.vue'
 
-const { column, rehearsal = undefined, help, mapping = undefined } = defineProps<{
+const {
+  column,
+  rehearsal = undefined,
+  help,
+  mapping = undefined,
+} = defineProps<{
   column: ColumnSpec
   rehearsal?: Rehearsal
   help: RemedyHelp[]
@@ -29,7 +46,11 @@ const headers = computed(() => rehearsal?.header ?? [])
 const fedBy = computed(() => (feed.value.kind === 'header' ? (fit.value?.header ?? '') : ''))
 const notFed = '\u0000'
 
-const shown = (p: Property, v: unknown): string => (v === undefined ? 'nothing' : p.choices?.find((c) => c.value === v)?.label ?? (Array.isArray(v) ? v.map((t) => (t === '' ? 'empty' : String(t))).join(', ') : v === true ? 'yes' : String(v)))
+const shown = (p: Property, v: unknown): string =>
+  v === undefined
+    ? 'nothing'
+    : (p.choices?.find((c) => c.value === v)?.label ??
+      (Array.isArray(v) ? v.map((t) => (t === '' ? 'empty' : String(t))).join(', ') : v === true ? 'yes' : String(v)))
 
 function demand(p: Property, v: unknown): void {
   const steps = [setting('target', column.name, p.name, v)]
@@ -37,18 +58,29 @@ function demand(p: Property, v: unknown): void {
   if (p.name === 'datatype') {
     const to = String(v ?? 'string')
     for (const other of [...demands, ...habits]) {
-      if (other.name === 'datatype' || other.fits(kindOf(to), to) || [...demands, ...habits].some((o) => o.name === other.name && o.fits(kindOf(to), to) && kindOf(to) === kind.value)) continue
+      if (
+        other.name === 'datatype' ||
+        other.fits(kindOf(to), to) ||
+        [...demands, ...habits].some(
+          (o) => o.name === other.name && o.fits(kindOf(to), to) && kindOf(to) === kind.value,
+        )
+      )
+        continue
       if (other.name in column.demands) steps.push(setting('target', column.name, other.name, undefined))
-      if (column.habits && other.name in column.habits) steps.push(setting('mapping', column.name, other.name, undefined))
+      if (column.habits && other.name in column.habits)
+        steps.push(setting('mapping', column.name, other.name, undefined))
     }
     if (kindOf(to) !== kind.value) {
       if ('format' in column.demands) steps.push(setting('target', column.name, 'format', undefined))
       if (column.habits && 'format' in column.habits) steps.push(setting('mapping', column.name, 'format', undefined))
     }
-    if (to === 'string') steps[0] = { in: 'target', do: 'set', path: ['columns', column.name, 'datatype'], value: 'string' }
+    if (to === 'string')
+      steps[0] = { in: 'target', do: 'set', path: ['columns', column.name, 'datatype'], value: 'string' }
   }
-  if (p.name === 'scale' && v !== undefined && column.demands.precision === undefined) steps.unshift(setting('target', column.name, 'precision', 18))
-  if (p.name === 'precision' && v === undefined && 'scale' in column.demands) steps.unshift(setting('target', column.name, 'scale', undefined))
+  if (p.name === 'scale' && v !== undefined && column.demands.precision === undefined)
+    steps.unshift(setting('target', column.name, 'precision', 18))
+  if (p.name === 'precision' && v === undefined && 'scale' in column.demands)
+    steps.unshift(setting('target', column.name, 'scale', undefined))
   emit('change', `${column.name}: ${p.label.toLowerCase()} ${shown(p, v)}`, steps)
 }
 
@@ -56,8 +88,11 @@ function setHabit(p: Property, v: unknown): void {
   const step = setting(into.value, column.name, p.name, v)
   // An empty list says that even empty cells are values, which is not the same as nothing said.
   if (Array.isArray(v) && p.name === 'null') Object.assign(step, { do: 'set', value: v })
-  else if (v === undefined && into.value === 'mapping' && p.name in column.demands) Object.assign(step, { do: 'set', value: p.kind === 'choice' ? '' : undefined })
-  emit('change', `${column.name}: ${p.label.toLowerCase()} ${shown(p, v)}`, [step.value === undefined && step.do === 'set' ? { ...step, do: 'drop' } : step])
+  else if (v === undefined && into.value === 'mapping' && p.name in column.demands)
+    Object.assign(step, { do: 'set', value: p.kind === 'choice' ? '' : undefined })
+  emit('change', `${column.name}: ${p.label.toLowerCase()} ${shown(p, v)}`, [
+    step.value === undefined && step.do === 'set' ? { ...step, do: 'drop' } : step,
+  ])
 }
 
 /** Moves what the mapping says into the target, where it counts for all senders. */
@@ -69,13 +104,15 @@ function share(p: { name: string; label: string }): void {
 }
 
 function feedFrom(header: string): void {
-  if (header === notFed) emit('change', `${column.name}: no longer from ${fedBy.value || feed.value.text}`, unfed(column))
+  if (header === notFed)
+    emit('change', `${column.name}: no longer from ${fedBy.value || feed.value.text}`, unfed(column))
   else emit('feed', header)
 }
 
 function feedBy(property: 'value' | 'derive', text: string): void {
   const steps = unfed(column)
-  if (into.value === 'target' && 'titles' in column.demands && text !== '') steps.push({ in: 'target', do: 'drop', path: ['columns', column.name, 'titles'] })
+  if (into.value === 'target' && 'titles' in column.demands && text !== '')
+    steps.push({ in: 'target', do: 'drop', path: ['columns', column.name, 'titles'] })
   if (text !== '') steps.push({ in: into.value, do: 'set', path: ['columns', column.name, property], value: text })
   emit('change', text === '' ? `${column.name}: no ${property}` : `${column.name} = ${text}`, steps)
 }
@@ -86,7 +123,13 @@ function feedBy(property: 'value' | 'derive', text: string): void {
     <div>
       <h3>What the table demands</h3>
       <div class="fields">
-        <PropertyField v-for="p in ofTable" :key="p.name" :property="p" :value="p.name === 'datatype' ? datatype : column.demands[p.name]" @set="(v) => demand(p, v)" />
+        <PropertyField
+          v-for="p in ofTable"
+          :key="p.name"
+          :property="p"
+          :value="p.name === 'datatype' ? datatype : column.demands[p.name]"
+          @set="(v) => demand(p, v)"
+        />
       </div>
     </div>
     <div>
@@ -94,23 +137,68 @@ function feedBy(property: 'value' | 'derive', text: string): void {
       <div class="fields">
         <div class="field wide">
           <span class="soft" title="the delivery’s column that feeds it (from)">From</span>
-          <ElSelect size="small" filterable :model-value="feed.kind === 'header' ? (fedBy || notFed) : notFed" aria-label="From" no-data-text="The header is not known yet" @change="feedFrom">
+          <ElSelect
+            size="small"
+            filterable
+            :model-value="feed.kind === 'header' ? fedBy || notFed : notFed"
+            aria-label="From"
+            no-data-text="The header is not known yet"
+            @change="feedFrom"
+          >
             <ElOption :value="notFed" :label="feed.kind === 'header' ? 'nothing feeds it' : 'no column feeds it'" />
             <ElOption v-for="h in headers" :key="h" :value="h" :label="visible(h)" />
           </ElSelect>
         </div>
         <div v-if="feed.kind !== 'header' || !fedBy" class="field">
           <span class="soft" title="the same value in every row (value)">Always</span>
-          <ElInput size="small" :model-modifiers="{ lazy: true }" :model-value="feed.kind === 'value' ? feed.text : ''" placeholder="the same value" aria-label="Always" @change="(t: string) => feedBy('value', t)" />
+          <ElInput
+            size="small"
+            :model-modifiers="{ lazy: true }"
+            :model-value="feed.kind === 'value' ? feed.text : ''"
+            placeholder="the same value"
+            aria-label="Always"
+            @change="(t: string) => feedBy('value', t)"
+          />
         </div>
         <div v-if="feed.kind !== 'header' || !fedBy" class="field wide">
-          <span class="soft" title="an expression over other columns, such as gross_kg - tare_kg (derive)">Computed</span>
-          <ElInput size="small" :model-modifiers="{ lazy: true }" :model-value="feed.kind === 'derive' ? feed.text : ''" placeholder="gross_kg - tare_kg" aria-label="Computed" @change="(t: string) => feedBy('derive', t)" />
+          <span class="soft" title="an expression over other columns, such as gross_kg - tare_kg (derive)"
+            >Computed</span
+          >
+          <ElInput
+            size="small"
+            :model-modifiers="{ lazy: true }"
+            :model-value="feed.kind === 'derive' ? feed.text : ''"
+            placeholder="gross_kg - tare_kg"
+            aria-label="Computed"
+            @change="(t: string) => feedBy('derive', t)"
+          />
         </div>
-        <PropertyField v-for="p in ofSender" :key="p.label" :property="p" :value="p.name === 'null' ? (habit(column, 'null').value ?? ['']) : habit(column, p.name).value" :from="mapping ? habit(column, p.name).from : undefined" @set="(v) => setHabit(p, v)" @share="share(p)" />
+        <PropertyField
+          v-for="p in ofSender"
+          :key="p.label"
+          :property="p"
+          :value="p.name === 'null' ? (habit(column, 'null').value ?? ['']) : habit(column, p.name).value"
+          :from="mapping ? habit(column, p.name).from : undefined"
+          @set="(v) => setHabit(p, v)"
+          @share="share(p)"
+        />
         <div class="field all">
-          <span class="soft" title="cleanings of the cells, in order (remedies)">Remedies</span> <button v-if="mapping && habit(column, 'remedies').from === 'mapping'" type="button" class="link whose" title="Move them into the target, where they count for all senders" @click="share({ name: 'remedies', label: 'Remedies' })">this sender</button>
-          <RemedyChain :column="column" :rehearsal="rehearsal" :help="help" @change="(w, s) => emit('change', w, s)" />
+          <span class="soft" title="cleanings of the cells, in order (remedies)">Remedies</span>
+          <button
+            v-if="mapping && habit(column, 'remedies').from === 'mapping'"
+            type="button"
+            class="link whose"
+            title="Move them into the target, where they count for all senders"
+            @click="share({ name: 'remedies', label: 'Remedies' })"
+          >
+            this sender
+          </button>
+          <RemedyChain
+            :column="column"
+            :rehearsal="rehearsal"
+            :help="help"
+            @change="(w, s) => emit('change', w, s)"
+          />
         </div>
       </div>
     </div>

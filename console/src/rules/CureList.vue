@@ -14,19 +14,32 @@ const { run, group, work } = defineProps<{ run: Run; group: Group; work: RulesBo
 const mostCures = 3
 
 /** The draft is of what the run was sifted by: only then its cures are the run's. */
-const isSame = computed(() => work.rules.value?.target.name === run.target?.name && work.rules.value?.mapping?.name === run.mapping?.name)
+const isSame = computed(
+  () => work.rules.value?.target.name === run.target?.name && work.rules.value?.mapping?.name === run.mapping?.name,
+)
 const isCounted = computed(() => work.rehearsal.value?.whole === true && !work.isOld.value)
 const column = computed(() => work.columns.value.find((c) => c.name === group.column)?.name)
 /** What is left of the violation by the draft. */
-const left = computed(() => work.rehearsal.value?.broken.find((b) => b.code === group.code && b.column === group.column))
-const { found, error, load } = useSuggestions(() => (isSame.value && isCounted.value && left.value ? { delivery: run.delivery, state: work.state.value, column: column.value } : undefined))
+const left = computed(() =>
+  work.rehearsal.value?.broken.find((b) => b.code === group.code && b.column === group.column),
+)
+const { found, error, load } = useSuggestions(() =>
+  isSame.value && isCounted.value && left.value
+    ? { delivery: run.delivery, state: work.state.value, column: column.value }
+    : undefined,
+)
 
 const family = (code: string): string | undefined => code.split('.')[0]
-const isCure = (s: Suggestion): boolean => s.kind !== 'rule' && s.kind !== 'pair' && s.column === group.column && (!s.code || s.code === group.code || family(s.code) === family(group.code))
+const isCure = (s: Suggestion): boolean =>
+  s.kind !== 'rule' &&
+  s.kind !== 'pair' &&
+  s.column === group.column &&
+  (!s.code || s.code === group.code || family(s.code) === family(group.code))
 const cures = computed(() => (found.value?.items ?? []).filter(isCure).slice(0, mostCures))
 /** Where the rule is: a column's, or that of a part which concerns rows. */
 const place = computed(() => {
-  const over = { rule: 'rules', key: 'key', row: 'key', reference: 'references' }[family(group.code) ?? ''] ?? 'delivery'
+  const over =
+    { rule: 'rules', key: 'key', row: 'key', reference: 'references' }[family(group.code) ?? ''] ?? 'delivery'
   return `/deliveries/${run.delivery}/rules?${column.value ? `column=${encodeURIComponent(column.value)}` : `over=${over}`}`
 })
 
@@ -41,13 +54,26 @@ const take = (s: Suggestion): Promise<boolean> => work.change(`${s.column}: ${s.
 <template>
   <div v-if="run.target" class="cures" aria-label="Cures">
     <FailureNote v-if="error" :error="error" :retry="load" />
-    <template v-if="work.rules.value && !isSame"><span class="soft">The delivery is worked on by other rules meanwhile.</span></template>
+    <template v-if="work.rules.value && !isSame"
+      ><span class="soft">The delivery is worked on by other rules meanwhile.</span></template
+    >
     <span v-else-if="!isCounted" class="soft">counting by the rules as they stand …</span>
-    <span v-else-if="!left" class="mended">✓ {{ (work.rules.value?.changes.length ?? 0) > 0 ? 'mended in the draft of rules, which is not saved yet' : 'the rules as they stand now do not find it any more' }}</span>
+    <span v-else-if="!left" class="mended"
+      >✓
+      {{
+        (work.rules.value?.changes.length ?? 0) > 0
+          ? 'mended in the draft of rules, which is not saved yet'
+          : 'the rules as they stand now do not find it any more'
+      }}</span
+    >
     <template v-else>
-      <span v-if="left.rows !== group.rows" class="soft">by the rules as they stand in {{ counted(left.rows, 'row', 'rows') }}</span>
+      <span v-if="left.rows !== group.rows" class="soft"
+        >by the rules as they stand in {{ counted(left.rows, 'row', 'rows') }}</span
+      >
       <CureButton v-for="s in cures" :key="s.id" :suggestion="s" @take="take(s)" />
-      <span v-if="!found?.done" class="soft" role="status">{{ cures.length > 0 ? 'being tried on all rows …' : 'looking for cures …' }}</span>
+      <span v-if="!found?.done" class="soft" role="status">{{
+        cures.length > 0 ? 'being tried on all rows …' : 'looking for cures …'
+      }}</span>
       <span v-else-if="cures.length === 0" class="soft">No cure is known: ask the sender.</span>
     </template>
     <RouterLink :to="place">its rule →</RouterLink>

@@ -13,7 +13,13 @@ const router = useRouter()
 
 <template>
   <section v-if="work.rules.value" class="sheet draft" aria-label="Draft of rules">
-    <TallyStrip :rehearsal="work.rehearsal.value" :old="work.isOld.value" :changed="work.rules.value.changes.length" :since="work.since.value" @shifted="router.push(`/deliveries/${delivery}/rules?rows=changed`)">
+    <TallyStrip
+      :rehearsal="work.rehearsal.value"
+      :old="work.isOld.value"
+      :changed="work.rules.value.changes.length"
+      :since="work.since.value"
+      @shifted="router.push(`/deliveries/${delivery}/rules?rows=changed`)"
+    >
       <UndoButtons :work="work" />
       <RouterLink :to="`/deliveries/${delivery}/rules`" class="on">on to the rules →</RouterLink>
     </TallyStrip>

@@ -21,11 +21,19 @@ function every(words: string, step: (c: ColumnSpec) => Step | undefined): void {
   if (steps.length > 0) emit('change', `${counted(columns.length, 'column', 'columns')}: ${words}`, steps)
 }
 
-const demand = (name: string, v: unknown): void => every(`${of(name).label.toLowerCase()} ${v === undefined ? 'as usual' : v === true ? 'yes' : String(v)}`, (c) => setting('target', c.name, name, v))
+const demand = (name: string, v: unknown): void =>
+  every(`${of(name).label.toLowerCase()} ${v === undefined ? 'as usual' : v === true ? 'yes' : String(v)}`, (c) =>
+    setting('target', c.name, name, v),
+  )
 
 function missing(v: unknown): void {
   const texts = textsOf(v)
-  every(`missing ${texts.map((t) => (t === '' ? 'empty' : t)).join(', ')}`, (c) => ({ in: habitIn(c), do: 'set', path: ['columns', c.name, 'null'], value: texts }))
+  every(`missing ${texts.map((t) => (t === '' ? 'empty' : t)).join(', ')}`, (c) => ({
+    in: habitIn(c),
+    do: 'set',
+    path: ['columns', c.name, 'null'],
+    value: texts,
+  }))
 }
 
 function addRemedy(name: string): void {
@@ -34,10 +42,16 @@ function addRemedy(name: string): void {
 }
 
 function removeAll(): void {
-  emit('change', `without ${counted(columns.length, 'column', 'columns')}: ${names.value.slice(0, 3).join(', ')}${names.value.length > 3 ? ' …' : ''}`, columns.flatMap((c) => [
-    ...(c.habits && Object.keys(c.habits).length > 0 ? [{ in: 'mapping' as const, do: 'drop' as const, path: ['columns', c.name] }] : []),
-    { in: 'target' as const, do: 'drop' as const, path: ['columns', c.name] },
-  ]))
+  emit(
+    'change',
+    `without ${counted(columns.length, 'column', 'columns')}: ${names.value.slice(0, 3).join(', ')}${names.value.length > 3 ? ' …' : ''}`,
+    columns.flatMap((c) => [
+      ...(c.habits && Object.keys(c.habits).length > 0
+        ? [{ in: 'mapping' as const, do: 'drop' as const, path: ['columns', c.name] }]
+        : []),
+      { in: 'target' as const, do: 'drop' as const, path: ['columns', c.name] },
+    ]),
+  )
   emit('done')
 }
 </script>
@@ -60,8 +74,17 @@ function removeAll(): void {
       <PropertyField many :property="of('null')" :value="['']" @set="missing" />
       <div class="flags">
         <span class="soft">Remedy</span>
-        <ElSelect v-model="chosen" size="small" filterable placeholder="Add to all of them…" aria-label="Add a remedy to all" @change="addRemedy">
-          <ElOption v-for="h in plain" :key="h.name" :value="h.name" :label="h.name"><b>{{ h.name }}</b> <span class="soft">{{ h.does }}</span></ElOption>
+        <ElSelect
+          v-model="chosen"
+          size="small"
+          filterable
+          placeholder="Add to all of them…"
+          aria-label="Add a remedy to all"
+          @change="addRemedy"
+        >
+          <ElOption v-for="h in plain" :key="h.name" :value="h.name" :label="h.name"
+            ><b>{{ h.name }}</b> <span class="soft">{{ h.does }}</span></ElOption
+          >
         </ElSelect>
       </div>
       <p><ElButton size="small" @click="removeAll">Take them out of the target</ElButton></p>

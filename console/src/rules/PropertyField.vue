@@ -4,7 +4,13 @@ import { ElInput, ElOption, ElSelect, ElSwitch } from 'element-plus'
 import { computed } from 'vue'
 import { literal, objectOf, same, textsOf, type Property } from './model'
 
-const { property, value, from = undefined, disabled = false, many = false } = defineProps<{
+const {
+  property,
+  value,
+  from = undefined,
+  disabled = false,
+  many = false,
+} = defineProps<{
   property: Property
   value: unknown
   /** Where a habit comes from, which a mapping and its target can both say. */
@@ -20,7 +26,11 @@ const empty = '(empty)'
 
 const text = computed(() => (value === undefined || value === null ? '' : String(value)))
 const texts = computed(() => textsOf(value).map((t) => (t === '' ? empty : t)))
-const list = computed(() => (property.name === 'oneOf' && value !== undefined && typeof value === 'object' && !Array.isArray(value) ? objectOf(value).codes : undefined))
+const list = computed(() =>
+  property.name === 'oneOf' && value !== undefined && typeof value === 'object' && !Array.isArray(value)
+    ? objectOf(value).codes
+    : undefined,
+)
 /** One action for each of some codes cannot be shown as one choice. */
 const isMixed = computed(() => property.kind === 'choice' && typeof value === 'object' && value !== null)
 
@@ -43,22 +53,91 @@ function setTexts(to: string[]): void {
 <template>
   <div class="field" :class="{ wide: property.kind === 'texts' || property.name === 'description' }">
     <div class="of">
-      <label :for="`${many ? 'many' : 'field'}-${property.name}`" :title="`${property.meaning} (${property.name})`">{{ property.label }}</label>
-      <span v-if="from === 'target' && value !== undefined" class="soft whose" title="The target says so, for all senders; what is set here is this sender’s alone">all senders</span>
-      <button v-else-if="from === 'mapping'" type="button" class="link whose" title="Move it into the target, where it counts for all senders" @click="emit('share')">this sender</button>
+      <label :for="`${many ? 'many' : 'field'}-${property.name}`" :title="`${property.meaning} (${property.name})`">{{
+        property.label
+      }}</label>
+      <span
+        v-if="from === 'target' && value !== undefined"
+        class="soft whose"
+        title="The target says so, for all senders; what is set here is this sender’s alone"
+        >all senders</span
+      >
+      <button
+        v-else-if="from === 'mapping'"
+        type="button"
+        class="link whose"
+        title="Move it into the target, where it counts for all senders"
+        @click="emit('share')"
+      >
+        this sender
+      </button>
     </div>
     <div class="control">
-      <ElSwitch v-if="property.kind === 'flag'" :id="`${many ? 'many' : 'field'}-${property.name}`" size="small" :model-value="value === true" :disabled="disabled" :aria-label="property.label" @change="(on) => set(on ? true : undefined)" />
-      <span v-else-if="isMixed" class="soft">{{ Object.entries(objectOf(value)).map(([code, action]) => `${code}: ${String(action)}`).join(', ') }} <button type="button" class="link" @click="set(undefined)">the same for all</button></span>
-      <ElSelect v-else-if="property.kind === 'choice'" :id="`${many ? 'many' : 'field'}-${property.name}`" size="small" :model-value="text" :disabled="disabled" :empty-values="[null, undefined]" :aria-label="property.label" @change="(to: string) => set(to === '' ? undefined : to)">
+      <ElSwitch
+        v-if="property.kind === 'flag'"
+        :id="`${many ? 'many' : 'field'}-${property.name}`"
+        size="small"
+        :model-value="value === true"
+        :disabled="disabled"
+        :aria-label="property.label"
+        @change="(on) => set(on ? true : undefined)"
+      />
+      <span v-else-if="isMixed" class="soft"
+        >{{
+          Object.entries(objectOf(value))
+            .map(([code, action]) => `${code}: ${String(action)}`)
+            .join(', ')
+        }}
+        <button type="button" class="link" @click="set(undefined)">the same for all</button></span
+      >
+      <ElSelect
+        v-else-if="property.kind === 'choice'"
+        :id="`${many ? 'many' : 'field'}-${property.name}`"
+        size="small"
+        :model-value="text"
+        :disabled="disabled"
+        :empty-values="[null, undefined]"
+        :aria-label="property.label"
+        @change="(to: string) => set(to === '' ? undefined : to)"
+      >
         <ElOption v-for="c in property.choices" :key="c.value" :value="c.value" :label="c.label" />
         <ElOption v-if="!property.choices?.some((c) => c.value === text)" :value="text" :label="text" />
       </ElSelect>
-      <span v-else-if="list !== undefined">the code list <b>{{ list }}</b></span>
-      <ElSelect v-else-if="property.kind === 'texts'" :id="`${many ? 'many' : 'field'}-${property.name}`" size="small" multiple filterable allow-create default-first-option :reserve-keyword="false" collapse-tags :max-collapse-tags="8" collapse-tags-tooltip :model-value="texts" :disabled="disabled" :placeholder="property.hint" no-data-text="Type one, and press Enter" :aria-label="property.label" @change="setTexts">
+      <span v-else-if="list !== undefined"
+        >the code list <b>{{ list }}</b></span
+      >
+      <ElSelect
+        v-else-if="property.kind === 'texts'"
+        :id="`${many ? 'many' : 'field'}-${property.name}`"
+        size="small"
+        multiple
+        filterable
+        allow-create
+        default-first-option
+        :reserve-keyword="false"
+        collapse-tags
+        :max-collapse-tags="8"
+        collapse-tags-tooltip
+        :model-value="texts"
+        :disabled="disabled"
+        :placeholder="property.hint"
+        no-data-text="Type one, and press Enter"
+        :aria-label="property.label"
+        @change="setTexts"
+      >
         <ElOption v-if="property.name === 'null'" :value="empty" :label="empty" />
       </ElSelect>
-      <ElInput v-else :id="`${many ? 'many' : 'field'}-${property.name}`" size="small" :model-modifiers="{ lazy: true }" :model-value="text" :disabled="disabled" :placeholder="property.hint" :aria-label="property.label" @change="setText" />
+      <ElInput
+        v-else
+        :id="`${many ? 'many' : 'field'}-${property.name}`"
+        size="small"
+        :model-modifiers="{ lazy: true }"
+        :model-value="text"
+        :disabled="disabled"
+        :placeholder="property.hint"
+        :aria-label="property.label"
+        @change="setText"
+      />
     </div>
   </div>
 </template>

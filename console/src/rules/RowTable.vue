@@ -6,7 +6,14 @@ import { answered, api, type MadeRow, type MadeRows } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, visible } from '../format'
 
-const { delivery, state, column = undefined, header = undefined, kind, value = undefined } = defineProps<{
+const {
+  delivery,
+  state,
+  column = undefined,
+  header = undefined,
+  kind,
+  value = undefined,
+} = defineProps<{
   delivery: string
   /** Of the draft: with another one the rows end elsewhere. */
   state: number
@@ -28,7 +35,17 @@ const behind = ref<number[]>([0])
 let asking = new AbortController()
 
 const kinds = computed(() => [
-  ...(column ? [{ key: 'column', label: value === undefined ? 'breaking its rules' : `with ${value === '' ? 'an empty cell' : `“${visible(value)}”`}` }] : []),
+  ...(column
+    ? [
+        {
+          key: 'column',
+          label:
+            value === undefined
+              ? 'breaking its rules'
+              : `with ${value === '' ? 'an empty cell' : `“${visible(value)}”`}`,
+        },
+      ]
+    : []),
   { key: 'rejected', label: 'rejected' },
   { key: 'accepted', label: 'accepted' },
   { key: 'excluded', label: 'excluded' },
@@ -42,28 +59,37 @@ async function load(): Promise<void> {
   error.value = undefined
   const isOfColumn = kind === 'column' && column !== undefined
   try {
-    const rows = await answered(api.POST('/api/v1/deliveries/{id}/rehearsals/rows', {
-      params: { path: { id: delivery } },
-      body: {
-        side: isOfColumn ? undefined : (kind as 'rejected'),
-        column: isOfColumn ? column : undefined,
-        value: isOfColumn ? value : undefined,
-        columns: column ? [column] : undefined,
-        behind: behind.value.at(-1) ?? 0,
-        limit: perPage,
-      },
-      signal,
-    }))
+    const rows = await answered(
+      api.POST('/api/v1/deliveries/{id}/rehearsals/rows', {
+        params: { path: { id: delivery } },
+        body: {
+          side: isOfColumn ? undefined : (kind as 'rejected'),
+          column: isOfColumn ? column : undefined,
+          value: isOfColumn ? value : undefined,
+          columns: column ? [column] : undefined,
+          behind: behind.value.at(-1) ?? 0,
+          limit: perPage,
+        },
+        signal,
+      }),
+    )
     if (!signal.aborted) found.value = rows
   } catch (e) {
     if (!signal.aborted) error.value = e
   }
 }
 
-watch(() => [column, kind, value, state], () => {
-  behind.value = [0]
-})
-watch(() => [delivery, column, kind, value, state, behind.value.at(-1), behind.value.length], () => void load(), { immediate: true })
+watch(
+  () => [column, kind, value, state],
+  () => {
+    behind.value = [0]
+  },
+)
+watch(
+  () => [delivery, column, kind, value, state, behind.value.at(-1), behind.value.length],
+  () => void load(),
+  { immediate: true },
+)
 onBeforeUnmount(() => asking.abort())
 
 /** The delivery's column at hand stands first, then the others as they are in the file. */
@@ -73,13 +99,22 @@ const order = computed(() => {
   return [...first, ...all.filter((h) => h.name !== header)].slice(0, 14)
 })
 const at = computed(() => (column ? (found.value?.columns ?? []).indexOf(column) : -1))
-const wrongIn = (r: MadeRow): string => (r.violations ?? []).filter((v) => v.column === column || (v.column.startsWith('(') && v.column.includes(column ?? '\u0000'))).map((v) => v.message).join('; ')
+const wrongIn = (r: MadeRow): string =>
+  (r.violations ?? [])
+    .filter((v) => v.column === column || (v.column.startsWith('(') && v.column.includes(column ?? '\u0000')))
+    .map((v) => v.message)
+    .join('; ')
 /** Violations of a row outside the column: the first ones, and all. */
 function others(r: MadeRow): { few: string; all: string } {
   const mostShown = 2
-  const all = (r.violations ?? []).filter((v) => v.column !== column).map((v) => `${v.column ? `${v.column}: ` : ''}${v.message}`)
+  const all = (r.violations ?? [])
+    .filter((v) => v.column !== column)
+    .map((v) => `${v.column ? `${v.column}: ` : ''}${v.message}`)
   const more = all.length - mostShown
-  return { few: all.slice(0, mostShown).join('; ') + (more > 0 ? ` … and ${count(more)} more` : ''), all: all.join('\n') }
+  return {
+    few: all.slice(0, mostShown).join('; ') + (more > 0 ? ` … and ${count(more)} more` : ''),
+    all: all.join('\n'),
+  }
 }
 const next = (): void => {
   const last = found.value?.items.at(-1)?.row
@@ -88,15 +123,32 @@ const next = (): void => {
 const back = (): void => {
   behind.value = behind.value.slice(0, -1)
 }
-const nothing: Record<string, string> = { column: 'No row breaks a rule of this column.', rejected: 'No row is rejected.', accepted: 'No row is accepted.', excluded: 'No row is left out.', changed: 'No row has changed sides since the saved versions.' }
+const nothing: Record<string, string> = {
+  column: 'No row breaks a rule of this column.',
+  rejected: 'No row is rejected.',
+  accepted: 'No row is accepted.',
+  excluded: 'No row is left out.',
+  changed: 'No row has changed sides since the saved versions.',
+}
 </script>
 
 <template>
   <section class="sheet" aria-label="Rows">
     <div class="head">
       <h2>Rows</h2>
-      <button v-for="k in kinds" :key="k.key" type="button" class="link kind" :aria-pressed="k.key === kind" @click="emit('kind', k.key)">{{ k.label }}</button>
-      <button v-if="kind === 'column' && value !== undefined" type="button" class="link" @click="emit('forget')">all values</button>
+      <button
+        v-for="k in kinds"
+        :key="k.key"
+        type="button"
+        class="link kind"
+        :aria-pressed="k.key === kind"
+        @click="emit('kind', k.key)"
+      >
+        {{ k.label }}
+      </button>
+      <button v-if="kind === 'column' && value !== undefined" type="button" class="link" @click="emit('forget')">
+        all values
+      </button>
       <span v-if="found && !found.whole" class="soft">of the first rows</span>
       <span class="pages">
         <ElButton size="small" :disabled="behind.length < 2" @click="back">Before</ElButton>
@@ -109,7 +161,9 @@ const nothing: Record<string, string> = { column: 'No row breaks a rule of this 
       <table class="dense tight">
         <thead>
           <tr>
-            <th class="number">row</th><th class="number">line</th><th>ends</th>
+            <th class="number">row</th>
+            <th class="number">line</th>
+            <th>ends</th>
             <template v-for="(h, k) in order" :key="h.i">
               <th :class="{ at: h.name === header }">{{ visible(h.name) }}</th>
               <th v-if="column && k === 0 && header" class="at">{{ visible(column) }}</th>
@@ -119,13 +173,33 @@ const nothing: Record<string, string> = { column: 'No row breaks a rule of this 
         </thead>
         <tbody>
           <tr v-for="r in found.items" :key="r.row">
-            <td class="number">{{ count(r.row) }}</td><td class="number soft">{{ count(r.line) }}</td>
-            <td :class="r.side">{{ r.side }}<span v-if="r.was && r.was !== r.side" class="soft"> (was {{ r.was }})</span></td>
+            <td class="number">{{ count(r.row) }}</td>
+            <td class="number soft">{{ count(r.line) }}</td>
+            <td :class="r.side">
+              {{ r.side }}<span v-if="r.was && r.was !== r.side" class="soft"> (was {{ r.was }})</span>
+            </td>
             <template v-for="(h, k) in order" :key="h.i">
-              <td :class="{ cell: h.name === header && wrongIn(r), raw: true, short: (r.cells[h.i] ?? '').length <= 24 }">{{ visible(r.cells[h.i] ?? '') }}</td>
-              <td v-if="column && k === 0 && header" :class="wrongIn(r) ? 'bad' : (r.values[at] ?? '') !== (r.cells[h.i] ?? '') ? 'made' : ''">{{ wrongIn(r) || (r.values[at] === null ? 'no value' : visible(r.values[at] ?? '')) }}</td>
+              <td
+                :class="{
+                  cell: h.name === header && wrongIn(r),
+                  raw: true,
+                  short: (r.cells[h.i] ?? '').length <= 24,
+                }"
+              >
+                {{ visible(r.cells[h.i] ?? '') }}
+              </td>
+              <td
+                v-if="column && k === 0 && header"
+                :class="wrongIn(r) ? 'bad' : (r.values[at] ?? '') !== (r.cells[h.i] ?? '') ? 'made' : ''"
+              >
+                {{ wrongIn(r) || (r.values[at] === null ? 'no value' : visible(r.values[at] ?? '')) }}
+              </td>
             </template>
-            <td class="bad others"><span :title="others(r).all">{{ others(r).few }}</span><span v-if="r.reason" class="soft">{{ r.reason }}</span></td>
+            <td class="bad others">
+              <span :title="others(r).all">{{ others(r).few }}</span><span v-if="r.reason" class="soft">{{
+                r.reason
+              }}</span>
+            </td>
           </tr>
         </tbody>
       </table>

@@ -7,7 +7,12 @@ import FailureNote from '../components/FailureNote.vue'
 import { count, counted, visible } from '../format'
 import { remedyAdded, type ColumnSpec } from './model'
 
-const { delivery, column, state, open } = defineProps<{ delivery: string; column: ColumnSpec; state: number; open: boolean }>()
+const { delivery, column, state, open } = defineProps<{
+  delivery: string
+  column: ColumnSpec
+  state: number
+  open: boolean
+}>()
 const emit = defineEmits<{ open: [on: boolean]; change: [words: string, steps: Step[]] }>()
 
 const perPage = 15
@@ -19,7 +24,12 @@ const declined = ref<Record<string, boolean>>({})
 const changed = ref<Record<string, string>>({})
 let asking = new AbortController()
 
-const whys: Record<string, string> = { case: 'case, blanks or accents', words: 'order of words', letters: 'a letter or two', sound: 'sounds alike' }
+const whys: Record<string, string> = {
+  case: 'case, blanks or accents',
+  words: 'order of words',
+  letters: 'a letter or two',
+  sound: 'sounds alike',
+}
 
 async function load(): Promise<void> {
   asking.abort()
@@ -28,7 +38,13 @@ async function load(): Promise<void> {
   const { signal } = asking
   error.value = undefined
   try {
-    const s = await answered(api.POST('/api/v1/deliveries/{id}/rehearsals/spellings', { params: { path: { id: delivery } }, body: { column: column.name }, signal }))
+    const s = await answered(
+      api.POST('/api/v1/deliveries/{id}/rehearsals/spellings', {
+        params: { path: { id: delivery } },
+        body: { column: column.name },
+        signal,
+      }),
+    )
     if (signal.aborted) return
     found.value = s
     declined.value = {}
@@ -39,7 +55,11 @@ async function load(): Promise<void> {
   }
 }
 
-watch(() => [delivery, column.name, state, open], () => void load(), { immediate: true })
+watch(
+  () => [delivery, column.name, state, open],
+  () => void load(),
+  { immediate: true },
+)
 onBeforeUnmount(() => asking.abort())
 
 const families = computed(() => found.value?.families ?? [])
@@ -75,7 +95,9 @@ function takeFamily(spelling: string): void {
 }
 
 function declineAll(on: boolean): void {
-  declined.value = on ? Object.fromEntries(families.value.flatMap((f) => f.others.map((o) => [key(f.spelling, o.text), true]))) : {}
+  declined.value = on
+    ? Object.fromEntries(families.value.flatMap((f) => f.others.map((o) => [key(f.spelling, o.text), true])))
+    : {}
 }
 </script>
 
@@ -88,11 +110,23 @@ function declineAll(on: boolean): void {
         <ElButton size="small" @click="emit('open', true)">Look for them</ElButton>
       </template>
       <template v-else>
-        <span class="soft" role="status">{{ !found && !error ? 'comparing all texts of all rows …' : found ? (families.length === 0 ? `none among ${counted(found.texts, 'text', 'texts')}` : `${counted(families.length, 'word', 'words')} among ${counted(found.texts, 'text', 'texts')}${found.more ? ', the first that were met' : ''}`) : '' }}</span>
+        <span class="soft" role="status">{{
+          !found && !error
+            ? 'comparing all texts of all rows …'
+            : found
+              ? families.length === 0
+                ? `none among ${counted(found.texts, 'text', 'texts')}`
+                : `${counted(families.length, 'word', 'words')} among ${counted(found.texts, 'text', 'texts')}${found.more ? ', the first that were met' : ''}`
+              : ''
+        }}</span>
         <span class="tools">
           <template v-if="families.length > 0">
-            <button type="button" class="link" @click="declineAll(taken > 0)">{{ taken > 0 ? 'decline all' : 'take all again' }}</button>
-            <ElButton size="small" type="primary" :disabled="taken === 0" @click="take(pairs)">Recode {{ counted(taken, 'spelling', 'spellings') }}</ElButton>
+            <button type="button" class="link" @click="declineAll(taken > 0)">
+              {{ taken > 0 ? 'decline all' : 'take all again' }}
+            </button>
+            <ElButton size="small" type="primary" :disabled="taken === 0" @click="take(pairs)"
+              >Recode {{ counted(taken, 'spelling', 'spellings') }}</ElButton
+            >
           </template>
           <ElButton size="small" @click="emit('open', false)">Close</ElButton>
         </span>
@@ -101,20 +135,49 @@ function declineAll(on: boolean): void {
     <FailureNote v-if="error" :error="error" :retry="load" />
     <table v-if="open && families.length > 0" class="dense tight">
       <thead>
-        <tr><th>spelling</th><th class="number">cells</th><th>also written</th><th><span class="unseen">taken</span></th></tr>
+        <tr>
+          <th>spelling</th>
+          <th class="number">cells</th>
+          <th>also written</th>
+          <th><span class="unseen">taken</span></th>
+        </tr>
       </thead>
       <tbody>
         <tr v-for="f in shown" :key="f.spelling">
-          <td><ElInput size="small" :model-modifiers="{ lazy: true }" :model-value="spellingOf(f.spelling)" :aria-label="`Spelling for ${f.spelling}`" @change="(t: string) => (changed = { ...changed, [f.spelling]: t })" /></td>
+          <td>
+            <ElInput
+              size="small"
+              :model-modifiers="{ lazy: true }"
+              :model-value="spellingOf(f.spelling)"
+              :aria-label="`Spelling for ${f.spelling}`"
+              @change="(t: string) => (changed = { ...changed, [f.spelling]: t })"
+            />
+          </td>
           <td class="number">{{ count(f.count) }}</td>
           <td>
-            <ElCheckbox v-for="o in f.others" :key="o.text" :model-value="!declined[key(f.spelling, o.text)]" size="small" :title="whys[o.why]" @change="(on) => (declined = { ...declined, [key(f.spelling, o.text)]: !on })">{{ visible(o.text) }} <span class="soft">{{ count(o.count) }}, {{ whys[o.why] }}</span></ElCheckbox>
+            <ElCheckbox
+              v-for="o in f.others"
+              :key="o.text"
+              :model-value="!declined[key(f.spelling, o.text)]"
+              size="small"
+              :title="whys[o.why]"
+              @change="(on) => (declined = { ...declined, [key(f.spelling, o.text)]: !on })"
+              >{{ visible(o.text) }} <span class="soft">{{ count(o.count) }}, {{ whys[o.why] }}</span></ElCheckbox
+            >
           </td>
           <td><ElButton size="small" @click="takeFamily(f.spelling)">Recode</ElButton></td>
         </tr>
       </tbody>
     </table>
-    <ElPagination v-if="open && families.length > perPage" v-model:current-page="page" size="small" layout="prev, pager, next" :total="families.length" :page-size="perPage" class="pages" />
+    <ElPagination
+      v-if="open && families.length > perPage"
+      v-model:current-page="page"
+      size="small"
+      layout="prev, pager, next"
+      :total="families.length"
+      :page-size="perPage"
+      class="pages"
+    />
   </section>
 </template>
 

@@ -5,7 +5,12 @@ import type { Rehearsal } from '../api/client'
 import TallyBar from '../components/TallyBar.vue'
 import { count, counted } from '../format'
 
-const { rehearsal = undefined, old = false, changed = 0, since = '' } = defineProps<{
+const {
+  rehearsal = undefined,
+  old = false,
+  changed = 0,
+  since = '',
+} = defineProps<{
   rehearsal?: Rehearsal
   /** It is of the draft before the last change. */
   old?: boolean
@@ -22,7 +27,10 @@ const state = computed(() => {
   if (old) return 'counting anew …'
   if (r.whole) return 'all rows counted'
   const { bytes, totalBytes, rows } = r.progress
-  const about = bytes > 0 && totalBytes > 0 && rows > 0 ? ` of about ${count(Math.max(rows, Math.round((rows * totalBytes) / bytes)))}` : ''
+  const about =
+    bytes > 0 && totalBytes > 0 && rows > 0
+      ? ` of about ${count(Math.max(rows, Math.round((rows * totalBytes) / bytes)))}`
+      : ''
   return `of the first ${counted(r.tally.read, 'row', 'rows')}; counting on, ${count(r.rows)}${about} so far`
 })
 
@@ -37,7 +45,11 @@ const shift = computed(() => {
   if (s.excluded > 0) parts.push(`+${count(s.excluded)} excluded`)
   if (s.readmitted > 0) parts.push(`−${count(s.readmitted)} excluded`)
   const rows = s.gained + s.lost + s.excluded + s.readmitted
-  return { words: parts.length > 0 ? `${parts.join(', ')} since ${since}` : `as many rows on each side as by ${since}`, rows, good: s.lost === 0 && s.gained > 0 }
+  return {
+    words: parts.length > 0 ? `${parts.join(', ')} since ${since}` : `as many rows on each side as by ${since}`,
+    rows,
+    good: s.lost === 0 && s.gained > 0,
+  }
 })
 </script>
 
@@ -45,15 +57,26 @@ const shift = computed(() => {
   <div class="strip" :class="{ old }">
     <div class="line">
       <template v-if="rehearsal">
-        <span class="term"><b>{{ count(rehearsal.tally.read) }}</b> read =</span>
-        <span class="term accepted"><b>{{ count(rehearsal.tally.accepted) }}</b> accepted +</span>
-        <span class="term" :class="{ rejected: rehearsal.tally.rejected > 0 }"><b>{{ count(rehearsal.tally.rejected) }}</b> rejected +</span>
-        <span class="term"><b>{{ count(rehearsal.tally.excluded) }}</b> excluded</span>
+        <span class="term"
+          ><b>{{ count(rehearsal.tally.read) }}</b> read =</span
+        >
+        <span class="term accepted"
+          ><b>{{ count(rehearsal.tally.accepted) }}</b> accepted +</span
+        >
+        <span class="term" :class="{ rejected: rehearsal.tally.rejected > 0 }"
+          ><b>{{ count(rehearsal.tally.rejected) }}</b> rejected +</span
+        >
+        <span class="term"
+          ><b>{{ count(rehearsal.tally.excluded) }}</b> excluded</span
+        >
       </template>
       <span class="soft" role="status" aria-live="polite">{{ state }}</span>
       <span v-if="rehearsal?.refusal && !old" class="refusal">refused: {{ rehearsal.refusal }}</span>
-      <span v-if="shift && changed > 0" class="shift" :class="{ good: shift.good }">{{ shift.words }}
-        <button v-if="shift.rows > 0" type="button" class="link" @click="emit('shifted')">{{ shift.rows === 1 ? 'the row' : `the ${count(shift.rows)} rows` }}</button>
+      <span v-if="shift && changed > 0" class="shift" :class="{ good: shift.good }"
+        >{{ shift.words }}
+        <button v-if="shift.rows > 0" type="button" class="link" @click="emit('shifted')">
+          {{ shift.rows === 1 ? 'the row' : `the ${count(shift.rows)} rows` }}
+        </button>
       </span>
       <span class="tools"><slot /></span>
     </div>

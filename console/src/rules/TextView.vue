@@ -9,10 +9,13 @@ const { rules, change } = defineProps<{ rules: Rules; change: (words: string, st
 const target = ref(rules.target.text)
 const mapping = ref(rules.mapping?.text ?? '')
 
-watch(() => rules, (is, was) => {
-  if (target.value === was.target.text) target.value = is.target.text
-  if (mapping.value === (was.mapping?.text ?? '')) mapping.value = is.mapping?.text ?? ''
-})
+watch(
+  () => rules,
+  (is, was) => {
+    if (target.value === was.target.text) target.value = is.target.text
+    if (mapping.value === (was.mapping?.text ?? '')) mapping.value = is.mapping?.text ?? ''
+  },
+)
 
 async function put(into: 'target' | 'mapping', text: string): Promise<void> {
   if (await change(`the text of the ${into}`, [{ in: into, do: 'write', value: text }])) {
@@ -32,7 +35,13 @@ async function put(into: 'target' | 'mapping', text: string): Promise<void> {
           <ElButton size="small" @click="target = rules.target.text">Discard</ElButton>
         </template>
       </div>
-      <ElInput v-model="target" type="textarea" :autosize="{ minRows: 12, maxRows: 40 }" spellcheck="false" aria-label="Text of the target" />
+      <ElInput
+        v-model="target"
+        type="textarea"
+        :autosize="{ minRows: 12, maxRows: 40 }"
+        spellcheck="false"
+        aria-label="Text of the target"
+      />
     </section>
     <section v-if="rules.mapping" class="sheet" aria-label="Mapping as text">
       <div class="head">
@@ -42,7 +51,13 @@ async function put(into: 'target' | 'mapping', text: string): Promise<void> {
           <ElButton size="small" @click="mapping = rules.mapping.text">Discard</ElButton>
         </template>
       </div>
-      <ElInput v-model="mapping" type="textarea" :autosize="{ minRows: 8, maxRows: 40 }" spellcheck="false" aria-label="Text of the mapping" />
+      <ElInput
+        v-model="mapping"
+        type="textarea"
+        :autosize="{ minRows: 8, maxRows: 40 }"
+        spellcheck="false"
+        aria-label="Text of the mapping"
+      />
     </section>
   </div>
 </template>

@@ -10,6 +10,18 @@ const undone = computed(() => work.rules.value?.undone ?? [])
 </script>
 
 <template>
-  <ElButton size="small" :disabled="changes.length === 0 || work.isBusy.value" :title="changes.length > 0 ? `Take back: ${changes.at(-1)!.words}` : undefined" @click="work.undo()">Undo</ElButton>
-  <ElButton size="small" :disabled="undone.length === 0 || work.isBusy.value" :title="undone.length > 0 ? `Again: ${undone.at(-1)!.words}` : undefined" @click="work.redo()">Redo</ElButton>
+  <ElButton
+    size="small"
+    :disabled="changes.length === 0 || work.isBusy.value"
+    :title="changes.length > 0 ? `Take back: ${changes.at(-1)!.words}` : undefined"
+    @click="work.undo()"
+    >Undo</ElButton
+  >
+  <ElButton
+    size="small"
+    :disabled="undone.length === 0 || work.isBusy.value"
+    :title="undone.length > 0 ? `Again: ${undone.at(-1)!.words}` : undefined"
+    @click="work.redo()"
+    >Redo</ElButton
+  >
 </template>

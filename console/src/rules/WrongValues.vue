@@ -10,7 +10,14 @@ import { codeWords } from '../words'
 import { remedyAdded, type ColumnSpec } from './model'
 import CureButton from './CureButton.vue'
 
-const { delivery, column, state, page, find = '', unfed = false } = defineProps<{
+const {
+  delivery,
+  column,
+  state,
+  page,
+  find = '',
+  unfed = false,
+} = defineProps<{
   delivery: string
   column: ColumnSpec
   /** Of the draft: with another one the values are others. */
@@ -20,7 +27,12 @@ const { delivery, column, state, page, find = '', unfed = false } = defineProps<
   /** No column of the file feeds it, nor anything else. */
   unfed?: boolean
 }>()
-const emit = defineEmits<{ change: [words: string, steps: Step[]]; rows: [value: string]; page: [page: number]; find: [text: string] }>()
+const emit = defineEmits<{
+  change: [words: string, steps: Step[]]
+  rows: [value: string]
+  page: [page: number]
+  find: [text: string]
+}>()
 
 const perPage = 12
 const mostCures = 3
@@ -39,7 +51,13 @@ async function load(): Promise<void> {
   const { signal } = watching
   error.value = undefined
   try {
-    const found = await answered(api.POST('/api/v1/deliveries/{id}/rehearsals/values', { params: { path: { id: delivery } }, body: { column: column.name, find, offset: (page - 1) * perPage, limit: perPage }, signal }))
+    const found = await answered(
+      api.POST('/api/v1/deliveries/{id}/rehearsals/values', {
+        params: { path: { id: delivery } },
+        body: { column: column.name, find, offset: (page - 1) * perPage, limit: perPage },
+        signal,
+      }),
+    )
     if (signal.aborted) return
     values.value = found.items
     total.value = found.total
@@ -47,31 +65,52 @@ async function load(): Promise<void> {
       suggestions.value = undefined
       return
     }
-    await stream<Suggestions>(`/api/v1/deliveries/${delivery}/rehearsals/suggestions`, { column: column.name, values: found.items.map((v) => v.value) }, (s) => {
-      if (!signal.aborted) suggestions.value = s
-    }, signal)
+    await stream<Suggestions>(
+      `/api/v1/deliveries/${delivery}/rehearsals/suggestions`,
+      { column: column.name, values: found.items.map((v) => v.value) },
+      (s) => {
+        if (!signal.aborted) suggestions.value = s
+      },
+      signal,
+    )
   } catch (e) {
     if (!signal.aborted) error.value = e
   }
 }
 
-watch(() => column.name, () => {
-  values.value = suggestions.value = undefined
-  recoding.value = ''
-})
-watch(() => [delivery, column.name, state, page, find], () => void load(), { immediate: true })
+watch(
+  () => column.name,
+  () => {
+    values.value = suggestions.value = undefined
+    recoding.value = ''
+  },
+)
+watch(
+  () => [delivery, column.name, state, page, find],
+  () => void load(),
+  { immediate: true },
+)
 onBeforeUnmount(() => watching.abort())
 
-const isOf = (s: Suggestion, v: WrongValue): boolean => (s.code === '' || s.code === undefined || s.code === v.code || s.code.split('.')[0] === v.code.split('.')[0]) && (!s.values || s.values.length === 0 || s.values.includes(v.value))
+const isOf = (s: Suggestion, v: WrongValue): boolean =>
+  (s.code === '' || s.code === undefined || s.code === v.code || s.code.split('.')[0] === v.code.split('.')[0]) &&
+  (!s.values || s.values.length === 0 || s.values.includes(v.value))
 
 /** What mends more than one of the values. */
-const forAll = computed(() => (suggestions.value?.items ?? []).filter((s) => (s.values?.length ?? 0) !== 1 && s.cells > 1 && s.kind !== 'pair').slice(0, 5))
+const forAll = computed(() =>
+  (suggestions.value?.items ?? [])
+    .filter((s) => (s.values?.length ?? 0) !== 1 && s.cells > 1 && s.kind !== 'pair')
+    .slice(0, 5),
+)
 
 /** The likely cures of a value: those for it alone first. */
 function curesOf(v: WrongValue): Suggestion[] {
   const all = (suggestions.value?.items ?? []).filter((s) => isOf(s, v))
   const own = all.filter((s) => s.values?.length === 1)
-  const others = total.value > 1 ? all.filter((s) => s.values?.length !== 1 && s.kind !== 'missing' && s.kind !== 'recode') : all.filter((s) => s.values?.length !== 1)
+  const others =
+    total.value > 1
+      ? all.filter((s) => s.values?.length !== 1 && s.kind !== 'missing' && s.kind !== 'recode')
+      : all.filter((s) => s.values?.length !== 1)
   return [...own, ...others].slice(0, mostCures)
 }
 
@@ -83,7 +122,9 @@ function startRecoding(v: WrongValue): void {
 function recode(): void {
   const value = recoding.value
   if (!value) return
-  emit('change', `${column.name}: recode “${value}” to “${recodeTo.value}”`, [remedyAdded(column, { recode: { [value]: recodeTo.value } })])
+  emit('change', `${column.name}: recode “${value}” to “${recodeTo.value}”`, [
+    remedyAdded(column, { recode: { [value]: recodeTo.value } }),
+  ])
   recoding.value = ''
 }
 
@@ -98,26 +139,77 @@ const heading = computed(() => {
   <section class="sheet" aria-label="Values that do not fit">
     <div class="head">
       <h2>Values that do not fit</h2>
-      <span class="soft" role="status">{{ heading }}<template v-if="total > 0 && suggestions && !suggestions.done">; trying cures on all rows, {{ suggestions.tried }} of {{ suggestions.total }}</template><template v-else-if="total > 0 && !suggestions">; looking for cures …</template><template v-else-if="total > 0">; each cure was tried on all rows</template></span>
-      <ElInput v-if="total > perPage || find" size="small" :model-modifiers="{ lazy: true }" :model-value="find" clearable placeholder="Text in the value" aria-label="Search values" class="find" @change="(t: string) => emit('find', t)" />
+      <span class="soft" role="status"
+        >{{ heading
+        }}<template v-if="total > 0 && suggestions && !suggestions.done"
+          >; trying cures on all rows, {{ suggestions.tried }} of {{ suggestions.total }}</template
+        ><template v-else-if="total > 0 && !suggestions">; looking for cures …</template
+        ><template v-else-if="total > 0">; each cure was tried on all rows</template></span
+      >
+      <ElInput
+        v-if="total > perPage || find"
+        size="small"
+        :model-modifiers="{ lazy: true }"
+        :model-value="find"
+        clearable
+        placeholder="Text in the value"
+        aria-label="Search values"
+        class="find"
+        @change="(t: string) => emit('find', t)"
+      />
     </div>
     <FailureNote v-if="error" :error="error" :retry="load" />
     <p v-if="forAll.length > 0" class="all">
       <span class="soft">for several at once</span>
-      <CureButton v-for="s in forAll" :key="s.id" :suggestion="s" @take="emit('change', `${column.name}: ${s.words}`, s.steps)" />
+      <CureButton
+        v-for="s in forAll"
+        :key="s.id"
+        :suggestion="s"
+        @take="emit('change', `${column.name}: ${s.words}`, s.steps)"
+      />
     </p>
     <table v-if="total > 0">
       <tbody>
         <tr v-for="v in values" :key="v.code + v.value">
-          <td class="value"><button type="button" class="cell" :title="`Show the rows with ${v.value === '' ? 'an empty cell' : v.value}`" @click="emit('rows', v.value)">{{ v.value === '' ? 'empty' : visible(v.value) }}</button></td>
+          <td class="value">
+            <button
+              type="button"
+              class="cell"
+              :title="`Show the rows with ${v.value === '' ? 'an empty cell' : v.value}`"
+              @click="emit('rows', v.value)"
+            >
+              {{ v.value === '' ? 'empty' : visible(v.value) }}
+            </button>
+          </td>
           <td class="number">{{ count(v.count) }}</td>
-          <td class="why" :title="v.message">{{ codeWords[v.code] ?? v.code }}<span v-if="v.action !== 'reject'" class="soft">, {{ v.action === 'flag' ? 'flagged' : v.action === 'blank' ? 'blanked' : 'refused' }}</span></td>
+          <td class="why" :title="v.message">
+            {{ codeWords[v.code] ?? v.code
+            }}<span v-if="v.action !== 'reject'" class="soft"
+              >, {{ v.action === 'flag' ? 'flagged' : v.action === 'blank' ? 'blanked' : 'refused' }}</span
+            >
+          </td>
           <td>
             <div class="cures">
-              <CureButton v-for="s in curesOf(v)" :key="s.id" :suggestion="s" @take="emit('change', `${column.name}: ${s.words}`, s.steps)" />
-              <ElButton v-if="v.value !== '' && v.action !== 'flag'" size="small" :aria-expanded="recoding === v.value" @click="startRecoding(v)">recode…</ElButton>
+              <CureButton
+                v-for="s in curesOf(v)"
+                :key="s.id"
+                :suggestion="s"
+                @take="emit('change', `${column.name}: ${s.words}`, s.steps)"
+              />
+              <ElButton
+                v-if="v.value !== '' && v.action !== 'flag'"
+                size="small"
+                :aria-expanded="recoding === v.value"
+                @click="startRecoding(v)"
+                >recode…</ElButton
+              >
               <form v-if="recoding === v.value" class="recode" @submit.prevent="recode" @keydown.esc="recoding = ''">
-                <ElInput v-model="recodeTo" size="small" placeholder="what it is meant to be; nothing: no value" :aria-label="`Recode ${v.value} to`" />
+                <ElInput
+                  v-model="recodeTo"
+                  size="small"
+                  placeholder="what it is meant to be; nothing: no value"
+                  :aria-label="`Recode ${v.value} to`"
+                />
                 <ElButton size="small" native-type="submit" type="primary">Recode</ElButton>
               </form>
             </div>
@@ -125,7 +217,16 @@ const heading = computed(() => {
         </tr>
       </tbody>
     </table>
-    <ElPagination v-if="total > perPage" size="small" layout="prev, pager, next" :total="total" :page-size="perPage" :current-page="page" class="pages" @current-change="(p: number) => emit('page', p)" />
+    <ElPagination
+      v-if="total > perPage"
+      size="small"
+      layout="prev, pager, next"
+      :total="total"
+      :page-size="perPage"
+      :current-page="page"
+      class="pages"
+      @current-change="(p: number) => emit('page', p)"
+    />
   </section>
 </template>
 

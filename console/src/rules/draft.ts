@@ -76,11 +76,16 @@ export function useRules(id: () => string): RulesBook {
     watching = new AbortController()
     const { signal } = watching
     try {
-      await stream<Rehearsal>(`/api/v1/deliveries/${id()}/rehearsals`, {}, (r) => {
-        if (signal.aborted) return
-        rehearsal.value = r
-        isOld.value = false
-      }, signal)
+      await stream<Rehearsal>(
+        `/api/v1/deliveries/${id()}/rehearsals`,
+        {},
+        (r) => {
+          if (signal.aborted) return
+          rehearsal.value = r
+          isOld.value = false
+        },
+        signal,
+      )
     } catch (e) {
       if (!signal.aborted) error.value = e
     }
@@ -132,7 +137,15 @@ export function useRules(id: () => string): RulesBook {
       rehearsal.value = undefined
       await shift(() => answered(api.PUT('/api/v1/deliveries/{id}/rules', { ...path(), body })))
     },
-    change: (words, steps) => shift(() => answered(api.POST('/api/v1/deliveries/{id}/rules/changes', { ...path(), body: { words: words.slice(0, 500), steps } }))),
+    change: (words, steps) =>
+      shift(() =>
+        answered(
+          api.POST('/api/v1/deliveries/{id}/rules/changes', {
+            ...path(),
+            body: { words: words.slice(0, 500), steps },
+          }),
+        ),
+      ),
     async undo() {
       await shift(() => answered(api.POST('/api/v1/deliveries/{id}/rules/undo', path())))
     },
@@ -140,7 +153,14 @@ export function useRules(id: () => string): RulesBook {
       await shift(() => answered(api.POST('/api/v1/deliveries/{id}/rules/redo', path())))
     },
     async save(body) {
-      const saved = await inTurn(() => answered(api.POST('/api/v1/deliveries/{id}/rules/save', { ...path(), body: { ...body, by: steward.get() || undefined } })))
+      const saved = await inTurn(() =>
+        answered(
+          api.POST('/api/v1/deliveries/{id}/rules/save', {
+            ...path(),
+            body: { ...body, by: steward.get() || undefined },
+          }),
+        ),
+      )
       take(saved)
       return saved
     },

@@ -38,7 +38,21 @@ export function habit(c: ColumnSpec, property: string): { value: unknown; from: 
 
 export const datatypeOf = (c: ColumnSpec): string => String(c.demands.datatype ?? 'string')
 
-const wholeNumbers = ['integer', 'byte', 'short', 'int', 'long', 'unsignedByte', 'unsignedShort', 'unsignedInt', 'unsignedLong', 'nonNegativeInteger', 'positiveInteger', 'nonPositiveInteger', 'negativeInteger']
+const wholeNumbers = [
+  'integer',
+  'byte',
+  'short',
+  'int',
+  'long',
+  'unsignedByte',
+  'unsignedShort',
+  'unsignedInt',
+  'unsignedLong',
+  'nonNegativeInteger',
+  'positiveInteger',
+  'nonPositiveInteger',
+  'negativeInteger',
+]
 
 /** What kind of values a datatype has. */
 export function kindOf(datatype: string): 'number' | 'moment' | 'boolean' | 'text' {
@@ -78,47 +92,191 @@ const always = (): boolean => true
 
 /** What the table demands of a column. */
 export const demands: Property[] = [
-  { name: 'datatype', label: 'Datatype', meaning: 'what kind of values the column holds', kind: 'choice', choices: datatypes, fits: always },
+  {
+    name: 'datatype',
+    label: 'Datatype',
+    meaning: 'what kind of values the column holds',
+    kind: 'choice',
+    choices: datatypes,
+    fits: always,
+  },
   { name: 'required', label: 'Required', meaning: 'no cell may be without a value', kind: 'flag', fits: always },
   { name: 'unique', label: 'Unique', meaning: 'no value occurs twice', kind: 'flag', fits: always },
-  { name: 'minimum', label: 'At least', meaning: 'the least value that is allowed; of a date also today, today-30', kind: 'literal', hint: 'no limit', fits: (k) => k === 'number' || k === 'moment' },
-  { name: 'maximum', label: 'At most', meaning: 'the greatest value that is allowed; of a date also today, today+7', kind: 'literal', hint: 'no limit', fits: (k) => k === 'number' || k === 'moment' },
-  { name: 'precision', label: 'Digits', meaning: 'how many digits a number may have, before and behind the point together', kind: 'count', hint: 'any', fits: (k, d) => k === 'number' && d !== 'double' },
-  { name: 'scale', label: 'Decimals', meaning: 'how many digits may stand behind the point; it goes with digits', kind: 'count', hint: 'any', fits: (_, d) => d === 'decimal' },
-  { name: 'minLength', label: 'Shortest', meaning: 'the least number of characters', kind: 'count', hint: 'any length', fits: (k) => k === 'text' },
-  { name: 'maxLength', label: 'Longest', meaning: 'the greatest number of characters', kind: 'count', hint: 'any length', fits: (k) => k === 'text' },
-  { name: 'format', label: 'Form', meaning: 'a regular expression over the whole value, such as [A-Z]{2}-[0-9]{6}', kind: 'text', hint: 'any text', fits: (k) => k === 'text' },
-  { name: 'oneOf', label: 'One of', meaning: 'the values that are allowed; type one and press Enter', kind: 'texts', hint: 'any value', fits: (k, d) => k !== 'boolean' && d !== 'double' },
-  { name: 'onViolation', label: 'When broken', meaning: 'what becomes of a row whose value breaks a rule of the column', kind: 'choice', choices: [{ value: '', label: 'reject the row' }, { value: 'blank', label: 'blank the cell' }, { value: 'flag', label: 'only flag it' }, { value: 'refuse', label: 'refuse the delivery' }], fits: always },
-  { name: 'description', label: 'Meaning', meaning: 'what the column means, for who reads or fills it', kind: 'text', hint: 'say it in words', fits: always },
+  {
+    name: 'minimum',
+    label: 'At least',
+    meaning: 'the least value that is allowed; of a date also today, today-30',
+    kind: 'literal',
+    hint: 'no limit',
+    fits: (k) => k === 'number' || k === 'moment',
+  },
+  {
+    name: 'maximum',
+    label: 'At most',
+    meaning: 'the greatest value that is allowed; of a date also today, today+7',
+    kind: 'literal',
+    hint: 'no limit',
+    fits: (k) => k === 'number' || k === 'moment',
+  },
+  {
+    name: 'precision',
+    label: 'Digits',
+    meaning: 'how many digits a number may have, before and behind the point together',
+    kind: 'count',
+    hint: 'any',
+    fits: (k, d) => k === 'number' && d !== 'double',
+  },
+  {
+    name: 'scale',
+    label: 'Decimals',
+    meaning: 'how many digits may stand behind the point; it goes with digits',
+    kind: 'count',
+    hint: 'any',
+    fits: (_, d) => d === 'decimal',
+  },
+  {
+    name: 'minLength',
+    label: 'Shortest',
+    meaning: 'the least number of characters',
+    kind: 'count',
+    hint: 'any length',
+    fits: (k) => k === 'text',
+  },
+  {
+    name: 'maxLength',
+    label: 'Longest',
+    meaning: 'the greatest number of characters',
+    kind: 'count',
+    hint: 'any length',
+    fits: (k) => k === 'text',
+  },
+  {
+    name: 'format',
+    label: 'Form',
+    meaning: 'a regular expression over the whole value, such as [A-Z]{2}-[0-9]{6}',
+    kind: 'text',
+    hint: 'any text',
+    fits: (k) => k === 'text',
+  },
+  {
+    name: 'oneOf',
+    label: 'One of',
+    meaning: 'the values that are allowed; type one and press Enter',
+    kind: 'texts',
+    hint: 'any value',
+    fits: (k, d) => k !== 'boolean' && d !== 'double',
+  },
+  {
+    name: 'onViolation',
+    label: 'When broken',
+    meaning: 'what becomes of a row whose value breaks a rule of the column',
+    kind: 'choice',
+    choices: [
+      { value: '', label: 'reject the row' },
+      { value: 'blank', label: 'blank the cell' },
+      { value: 'flag', label: 'only flag it' },
+      { value: 'refuse', label: 'refuse the delivery' },
+    ],
+    fits: always,
+  },
+  {
+    name: 'description',
+    label: 'Meaning',
+    meaning: 'what the column means, for who reads or fills it',
+    kind: 'text',
+    hint: 'say it in words',
+    fits: always,
+  },
 ]
 
 /** How a sender writes a column. */
 export const habits: Property[] = [
-  { name: 'format', label: 'Written as', meaning: 'patterns of dates and times (LDML), such as dd.MM.yyyy; the first that matches wins', kind: 'texts', hint: 'yyyy-MM-dd', fits: (k) => k === 'moment' },
-  { name: 'format', label: 'Yes and no', meaning: 'the texts for yes and for no with a bar between them, such as ja|nein', kind: 'texts', hint: 'true|false', fits: (k) => k === 'boolean' },
-  { name: 'decimalChar', label: 'Decimal sign', meaning: 'what stands before decimals', kind: 'choice', choices: [{ value: '', label: 'point' }, { value: ',', label: 'comma' }], fits: (k) => k === 'number' },
-  { name: 'groupChar', label: 'Thousands by', meaning: 'what stands between groups of three digits', kind: 'choice', choices: [{ value: '', label: 'nothing' }, { value: '.', label: 'point' }, { value: ',', label: 'comma' }, { value: ' ', label: 'blank' }, { value: "'", label: 'apostrophe' }], fits: (k) => k === 'number' },
-  { name: 'null', label: 'Missing', meaning: 'texts that stand for no value; an empty cell always does, unless it is taken out', kind: 'texts', hint: 'empty cells', fits: always },
-  { name: 'default', label: 'Else', meaning: 'the value, as the table has it, of cells without one', kind: 'text', hint: 'no value', fits: always },
+  {
+    name: 'format',
+    label: 'Written as',
+    meaning: 'patterns of dates and times (LDML), such as dd.MM.yyyy; the first that matches wins',
+    kind: 'texts',
+    hint: 'yyyy-MM-dd',
+    fits: (k) => k === 'moment',
+  },
+  {
+    name: 'format',
+    label: 'Yes and no',
+    meaning: 'the texts for yes and for no with a bar between them, such as ja|nein',
+    kind: 'texts',
+    hint: 'true|false',
+    fits: (k) => k === 'boolean',
+  },
+  {
+    name: 'decimalChar',
+    label: 'Decimal sign',
+    meaning: 'what stands before decimals',
+    kind: 'choice',
+    choices: [
+      { value: '', label: 'point' },
+      { value: ',', label: 'comma' },
+    ],
+    fits: (k) => k === 'number',
+  },
+  {
+    name: 'groupChar',
+    label: 'Thousands by',
+    meaning: 'what stands between groups of three digits',
+    kind: 'choice',
+    choices: [
+      { value: '', label: 'nothing' },
+      { value: '.', label: 'point' },
+      { value: ',', label: 'comma' },
+      { value: ' ', label: 'blank' },
+      { value: "'", label: 'apostrophe' },
+    ],
+    fits: (k) => k === 'number',
+  },
+  {
+    name: 'null',
+    label: 'Missing',
+    meaning: 'texts that stand for no value; an empty cell always does, unless it is taken out',
+    kind: 'texts',
+    hint: 'empty cells',
+    fits: always,
+  },
+  {
+    name: 'default',
+    label: 'Else',
+    meaning: 'the value, as the table has it, of cells without one',
+    kind: 'text',
+    hint: 'no value',
+    fits: always,
+  },
 ]
 
 /** The step that sets a property of a column, or drops it where there is nothing. */
 export function setting(into: 'target' | 'mapping', column: string, property: string, value: unknown): Step {
   const path = ['columns', column, property]
-  const isNothing = value === undefined || value === '' || value === false || (Array.isArray(value) && value.length === 0)
+  const isNothing =
+    value === undefined || value === '' || value === false || (Array.isArray(value) && value.length === 0)
   return isNothing ? { in: into, do: 'drop', path } : { in: into, do: 'set', path, value }
 }
 
 /** The step that adds a remedy to those that count for a column so far. */
-export const remedyAdded = (c: ColumnSpec, remedy: unknown): Step => ({ in: habitIn(c), do: 'add', path: ['columns', c.name, 'remedies'], value: remedy, base: listOf(habit(c, 'remedies').value) })
+export const remedyAdded = (c: ColumnSpec, remedy: unknown): Step => ({
+  in: habitIn(c),
+  do: 'add',
+  path: ['columns', c.name, 'remedies'],
+  value: remedy,
+  base: listOf(habit(c, 'remedies').value),
+})
 
 /** A number where a text looks like one, so that it is written as one. */
-export const literal = (text: string): string | number => (/^-?(0|[1-9]\d{0,14})(\.\d+)?$/.test(text) && String(Number(text)) === text ? Number(text) : text)
+export const literal = (text: string): string | number =>
+  /^-?(0|[1-9]\d{0,14})(\.\d+)?$/.test(text) && String(Number(text)) === text ? Number(text) : text
 
 /** What feeds a column, in words. */
 export function feedOf(c: ColumnSpec): { kind: 'value' | 'derive' | 'header' | 'none'; text: string } {
-  for (const [kind, property] of [['value', 'value'], ['derive', 'derive']] as const) {
+  for (const [kind, property] of [
+    ['value', 'value'],
+    ['derive', 'derive'],
+  ] as const) {
     const { value } = habit(c, property)
     const isOver = c.habits && ('from' in c.habits || 'position' in c.habits)
     if (value !== undefined && !(isOver && !(c.habits && property in c.habits))) return { kind, text: String(value) }
@@ -134,7 +292,8 @@ export function ruleWords(c: ColumnSpec): string {
   if (low !== undefined && high !== undefined) parts[0] += ` ${String(low)} to ${String(high)}`
   else if (low !== undefined) parts[0] += ` from ${String(low)}`
   else if (high !== undefined) parts[0] += ` up to ${String(high)}`
-  if (d.oneOf !== undefined) parts.push(isObject(d.oneOf) ? `of the list ${String(d.oneOf.codes)}` : `one of ${listOf(d.oneOf).length}`)
+  if (d.oneOf !== undefined)
+    parts.push(isObject(d.oneOf) ? `of the list ${String(d.oneOf.codes)}` : `one of ${listOf(d.oneOf).length}`)
   if (d.unique === true) parts.push('unique')
   if (d.required === true) parts.push('required')
   return parts.join(', ')
@@ -153,7 +312,10 @@ export function givenWords(given: unknown): string {
   if (Array.isArray(given)) return given.map(String).join(', ')
   if (!isObject(given)) return String(given)
   const pairs = Object.entries(given)
-  const shown = pairs.slice(0, 3).map(([k, v]) => `${k === '' ? 'empty' : k} → ${v === '' ? 'nothing' : String(v)}`).join(', ')
+  const shown = pairs
+    .slice(0, 3)
+    .map(([k, v]) => `${k === '' ? 'empty' : k} → ${v === '' ? 'nothing' : String(v)}`)
+    .join(', ')
   return pairs.length > 3 ? `${shown} and ${pairs.length - 3} more` : shown
 }
 
@@ -161,11 +323,16 @@ export function givenWords(given: unknown): string {
 export const same = (a: unknown, b: unknown): boolean => JSON.stringify(a) === JSON.stringify(b)
 
 /** Names of columns are compared without case, accents and blanks, as the service does. */
-const folded = (text: string): string => text.normalize('NFKD').replace(/[\p{M}\s_.\-]/gu, '').toLowerCase()
+const folded = (text: string): string =>
+  text
+    .normalize('NFKD')
+    .replace(/[\p{M}\s_.\-]/gu, '')
+    .toLowerCase()
 
 /** Headers that are left out on purpose, with the text that says so. */
 export function leftOutOf(rules: Rules): { into: 'mapping' | 'target'; header: string }[] {
-  const of = (into: 'mapping' | 'target', view: unknown) => textsOf(objectOf(view).leftOut).map((header) => ({ into, header }))
+  const of = (into: 'mapping' | 'target', view: unknown) =>
+    textsOf(objectOf(view).leftOut).map((header) => ({ into, header }))
   return [...of('target', rules.target.view), ...of('mapping', rules.mapping?.view)]
 }
 
@@ -175,17 +342,26 @@ export const isSameHeader = (a: string, b: string): boolean => folded(a) === fol
 export function unfed(column: ColumnSpec): Step[] {
   const all: Step[] = []
   for (const name of ['from', 'position', 'value', 'derive']) {
-    if (column.habits && name in column.habits) all.push({ in: 'mapping', do: 'drop', path: ['columns', column.name, name] })
-    else if (!column.habits && name in column.demands) all.push({ in: 'target', do: 'drop', path: ['columns', column.name, name] })
+    if (column.habits && name in column.habits)
+      all.push({ in: 'mapping', do: 'drop', path: ['columns', column.name, name] })
+    else if (!column.habits && name in column.demands)
+      all.push({ in: 'target', do: 'drop', path: ['columns', column.name, name] })
   }
   return all
 }
 
 /** Steps that feed a column from a header; one that was left out is taken again. */
 export function fedBy(column: ColumnSpec, header: string, rules: Rules): Step[] {
-  const taken = leftOutOf(rules).filter((l) => isSameHeader(l.header, header)).map((l): Step => ({ in: l.into, do: 'remove', path: ['leftOut'], value: l.header }))
+  const taken = leftOutOf(rules)
+    .filter((l) => isSameHeader(l.header, header))
+    .map((l): Step => ({ in: l.into, do: 'remove', path: ['leftOut'], value: l.header }))
   const from: Step = column.habits
     ? { in: 'mapping', do: 'set', path: ['columns', column.name, 'from'], value: header }
-    : { in: 'target', do: 'set', path: ['columns', column.name, 'titles'], value: [header, ...textsOf(column.demands.titles).filter((t) => t !== header)] }
+    : {
+        in: 'target',
+        do: 'set',
+        path: ['columns', column.name, 'titles'],
+        value: [header, ...textsOf(column.demands.titles).filter((t) => t !== header)],
+      }
   return [...taken, ...unfed(column), from]
 }

@@ -10,7 +10,11 @@ export interface Asked {
 }
 
 /** Suggestions as they are found and tried. */
-export function useSuggestions(asked: () => Asked | undefined): { found: ShallowRef<Suggestions | undefined>; error: Ref<unknown>; load: () => Promise<void> } {
+export function useSuggestions(asked: () => Asked | undefined): {
+  found: ShallowRef<Suggestions | undefined>
+  error: Ref<unknown>
+  load: () => Promise<void>
+} {
   const found = shallowRef<Suggestions>()
   const error = ref<unknown>()
   let watching = new AbortController()
@@ -24,15 +28,24 @@ export function useSuggestions(asked: () => Asked | undefined): { found: Shallow
     watching = new AbortController()
     const { signal } = watching
     try {
-      await stream<Suggestions>(`/api/v1/deliveries/${ask.delivery}/rehearsals/suggestions`, { column: ask.column }, (s) => {
-        if (!signal.aborted) found.value = s
-      }, signal)
+      await stream<Suggestions>(
+        `/api/v1/deliveries/${ask.delivery}/rehearsals/suggestions`,
+        { column: ask.column },
+        (s) => {
+          if (!signal.aborted) found.value = s
+        },
+        signal,
+      )
     } catch (e) {
       if (!signal.aborted) error.value = e
     }
   }
 
-  watch(() => JSON.stringify(asked()), () => void load(), { immediate: true })
+  watch(
+    () => JSON.stringify(asked()),
+    () => void load(),
+    { immediate: true },
+  )
   onBeforeUnmount(() => watching.abort())
   return { found, error, load }
 }

@@ -5,7 +5,15 @@ import { ref, watch } from 'vue'
 import FailureNote from '../components/FailureNote.vue'
 import { useNames, type Library } from './names'
 
-const { library, open, title, note = '', verb, begin = '', go } = defineProps<{
+const {
+  library,
+  open,
+  title,
+  note = '',
+  verb,
+  begin = '',
+  go,
+} = defineProps<{
   library: Library
   open: boolean
   title: string
@@ -21,11 +29,15 @@ const name = ref('')
 const error = ref<unknown>()
 const isBusy = ref(false)
 
-watch(() => open, () => {
-  name.value = begin
-  error.value = undefined
-  if (open && begin) void look(library, begin)
-}, { immediate: true })
+watch(
+  () => open,
+  () => {
+    name.value = begin
+    error.value = undefined
+    if (open && begin) void look(library, begin)
+  },
+  { immediate: true },
+)
 
 async function submit(): Promise<void> {
   isBusy.value = true
@@ -48,7 +60,15 @@ async function submit(): Promise<void> {
       <ElInput id="text-name" v-model="name" aria-label="Name" @input="(t: string) => look(library, t)" />
       <p v-if="name && wrong(library, name)" class="bad" role="alert">{{ wrong(library, name) }}</p>
       <FailureNote v-if="error" :error="error" />
-      <p class="go"><ElButton type="primary" native-type="submit" :loading="isBusy" :disabled="name === '' || wrong(library, name) !== ''">{{ verb }}</ElButton></p>
+      <p class="go">
+        <ElButton
+          type="primary"
+          native-type="submit"
+          :loading="isBusy"
+          :disabled="name === '' || wrong(library, name) !== ''"
+          >{{ verb }}</ElButton
+        >
+      </p>
     </form>
   </ElDialog>
 </template>

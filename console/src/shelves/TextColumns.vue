@@ -9,25 +9,70 @@ const { library, view } = defineProps<{ library: 'targets' | 'mappings'; view: P
 const word = ref('')
 const columns = computed(() => {
   const w = word.value.trim().toLowerCase()
-  const all = library === 'targets' ? listOf(view.columns).map(objectOf) : Object.entries(objectOf(view.columns)).map(([n, c]): Properties => ({ ...objectOf(c), name: n }))
-  return all.filter((c) => `${String(c.name)} ${textsOf(c.titles).join(' ')} ${textsOf(c.from).join(' ')} ${String(c.description ?? '')}`.toLowerCase().includes(w))
+  const all =
+    library === 'targets'
+      ? listOf(view.columns).map(objectOf)
+      : Object.entries(objectOf(view.columns)).map(([n, c]): Properties => ({ ...objectOf(c), name: n }))
+  return all.filter((c) =>
+    `${String(c.name)} ${textsOf(c.titles).join(' ')} ${textsOf(c.from).join(' ')} ${String(c.description ?? '')}`
+      .toLowerCase()
+      .includes(w),
+  )
 })
-const plain = (v: unknown): string => (v === undefined ? '' : typeof v === 'object' && v !== null && !Array.isArray(v) ? Object.entries(v).map(([k, x]) => `${k} ${plain(x)}`).join(', ') : listOf(v).map((t) => (t === '' ? 'empty' : typeof t === 'object' ? plain(t) : String(t))).join(', '))
-const limits = (c: Properties): string => (c.minimum !== undefined && c.maximum !== undefined ? `${String(c.minimum)} to ${String(c.maximum)}` : c.minimum !== undefined ? `from ${String(c.minimum)}` : c.maximum !== undefined ? `up to ${String(c.maximum)}` : '')
-const sizes = (c: Properties): string => [c.precision !== undefined ? `${String(c.precision)} digits${c.scale !== undefined ? `, ${String(c.scale)} behind` : ''}` : '', c.minLength !== undefined ? `${String(c.minLength)} to ${String(c.maxLength ?? '…')} characters` : c.maxLength !== undefined ? `up to ${String(c.maxLength)} characters` : ''].filter(Boolean).join(', ')
-const remedies = (c: Properties): string => listOf(c.remedies).map((r) => `${remedyOf(r).name} ${givenWords(remedyOf(r).given)}`.trim()).join('; ')
+const plain = (v: unknown): string =>
+  v === undefined
+    ? ''
+    : typeof v === 'object' && v !== null && !Array.isArray(v)
+      ? Object.entries(v)
+          .map(([k, x]) => `${k} ${plain(x)}`)
+          .join(', ')
+      : listOf(v)
+          .map((t) => (t === '' ? 'empty' : typeof t === 'object' ? plain(t) : String(t)))
+          .join(', ')
+const limits = (c: Properties): string =>
+  c.minimum !== undefined && c.maximum !== undefined
+    ? `${String(c.minimum)} to ${String(c.maximum)}`
+    : c.minimum !== undefined
+      ? `from ${String(c.minimum)}`
+      : c.maximum !== undefined
+        ? `up to ${String(c.maximum)}`
+        : ''
+const sizes = (c: Properties): string =>
+  [
+    c.precision !== undefined
+      ? `${String(c.precision)} digits${c.scale !== undefined ? `, ${String(c.scale)} behind` : ''}`
+      : '',
+    c.minLength !== undefined
+      ? `${String(c.minLength)} to ${String(c.maxLength ?? '…')} characters`
+      : c.maxLength !== undefined
+        ? `up to ${String(c.maxLength)} characters`
+        : '',
+  ]
+    .filter(Boolean)
+    .join(', ')
+const remedies = (c: Properties): string =>
+  listOf(c.remedies)
+    .map((r) => `${remedyOf(r).name} ${givenWords(remedyOf(r).given)}`.trim())
+    .join('; ')
 
 /** What is told of a column; what no column has is left out. */
 const told: Record<'targets' | 'mappings', { title: string; of: (c: Properties) => string; wide?: boolean }[]> = {
   targets: [
     { title: 'datatype', of: (c) => String(c.datatype ?? 'string') },
-    { title: 'required', of: (c) => (c.required === true ? '✓' : c.requiredWhen ? `when ${String(c.requiredWhen)}` : '') },
+    {
+      title: 'required',
+      of: (c) => (c.required === true ? '✓' : c.requiredWhen ? `when ${String(c.requiredWhen)}` : ''),
+    },
     { title: 'unique', of: (c) => (c.unique === true ? '✓' : '') },
     { title: 'limits', of: limits },
     { title: 'size', of: sizes },
     { title: 'one of', of: (c) => plain(c.oneOf), wide: true },
     { title: 'form', of: (c) => plain(c.format) },
-    { title: 'always', of: (c) => (c.derive !== undefined ? `= ${String(c.derive)}` : c.value !== undefined ? `“${String(c.value)}”` : '') },
+    {
+      title: 'always',
+      of: (c) =>
+        c.derive !== undefined ? `= ${String(c.derive)}` : c.value !== undefined ? `“${String(c.value)}”` : '',
+    },
     { title: 'missing', of: (c) => plain(c.null) },
     { title: 'else', of: (c) => plain(c.default) },
     { title: 'decimal sign', of: (c) => plain(c.decimalChar) },
@@ -37,7 +82,17 @@ const told: Record<'targets' | 'mappings', { title: string; of: (c: Properties) 
     { title: 'meaning', of: (c) => plain(c.description), wide: true },
   ],
   mappings: [
-    { title: 'from', of: (c) => (c.value !== undefined ? `“${String(c.value)}” in every row` : c.derive !== undefined ? `= ${String(c.derive)}` : c.position !== undefined ? `column ${String(c.position)}` : plain(c.from)) },
+    {
+      title: 'from',
+      of: (c) =>
+        c.value !== undefined
+          ? `“${String(c.value)}” in every row`
+          : c.derive !== undefined
+            ? `= ${String(c.derive)}`
+            : c.position !== undefined
+              ? `column ${String(c.position)}`
+              : plain(c.from),
+    },
     { title: 'written as', of: (c) => plain(c.format) },
     { title: 'decimal sign', of: (c) => plain(c.decimalChar) },
     { title: 'thousands by', of: (c) => plain(c.groupChar) },
@@ -49,24 +104,53 @@ const told: Record<'targets' | 'mappings', { title: string; of: (c: Properties) 
 const shown = computed(() => told[library].filter((t) => columns.value.some((c) => t.of(c) !== '')))
 
 /** What concerns rows and the delivery. */
-const others = computed(() => Object.entries(view).filter(([name]) => !['target', 'mapping', 'title', 'columns'].includes(name)).map(([name, v]) => ({ name, lines: Array.isArray(v) && v.some((e) => typeof e === 'object') ? v.map(plain) : [plain(v)] })))
+const others = computed(() =>
+  Object.entries(view)
+    .filter(([name]) => !['target', 'mapping', 'title', 'columns'].includes(name))
+    .map(([name, v]) => ({
+      name,
+      lines: Array.isArray(v) && v.some((e) => typeof e === 'object') ? v.map(plain) : [plain(v)],
+    })),
+)
 </script>
 
 <template>
   <div class="bar">
-    <ElInput v-model="word" size="small" clearable placeholder="Find a column" aria-label="Find a column" class="find" />
+    <ElInput
+      v-model="word"
+      size="small"
+      clearable
+      placeholder="Find a column"
+      aria-label="Find a column"
+      class="find"
+    />
     <span class="soft">{{ counted(columns.length, 'column', 'columns') }}</span>
   </div>
   <div class="scroll" tabindex="0" role="region" aria-label="Columns">
     <table class="dense">
-      <thead><tr><th>column</th><th v-for="t in shown" :key="t.title">{{ t.title }}</th></tr></thead>
+      <thead>
+        <tr>
+          <th>column</th>
+          <th v-for="t in shown" :key="t.title">{{ t.title }}</th>
+        </tr>
+      </thead>
       <tbody>
-        <tr v-for="c in columns" :key="String(c.name)"><td><b>{{ c.name }}</b></td><td v-for="t in shown" :key="t.title" :class="{ wide: t.wide }">{{ t.of(c) }}</td></tr>
+        <tr v-for="c in columns" :key="String(c.name)">
+          <td>
+            <b>{{ c.name }}</b>
+          </td>
+          <td v-for="t in shown" :key="t.title" :class="{ wide: t.wide }">{{ t.of(c) }}</td>
+        </tr>
       </tbody>
     </table>
   </div>
   <dl v-if="others.length > 0">
-    <template v-for="o in others" :key="o.name"><dt>{{ o.name }}</dt><dd><div v-for="l in o.lines" :key="l">{{ l }}</div></dd></template>
+    <template v-for="o in others" :key="o.name"
+      ><dt>{{ o.name }}</dt>
+      <dd>
+        <div v-for="l in o.lines" :key="l">{{ l }}</div>
+      </dd></template
+    >
   </dl>
 </template>
 

@@ -19,26 +19,54 @@ const error = ref<unknown>()
 async function load(): Promise<void> {
   error.value = undefined
   try {
-    const found = await ask<{ items: TextUse[]; total: number }>(`${path}/uses?limit=${perPage}&offset=${(address.page() - 1) * perPage}`)
+    const found = await ask<{ items: TextUse[]; total: number }>(
+      `${path}/uses?limit=${perPage}&offset=${(address.page() - 1) * perPage}`,
+    )
     uses.value = found.items
     total.value = found.total
   } catch (e) {
     error.value = e
   }
 }
-watch(() => [path, address.page()], () => void load(), { immediate: true })
+watch(
+  () => [path, address.page()],
+  () => void load(),
+  { immediate: true },
+)
 </script>
 
 <template>
   <FailureNote v-if="error" :error="error" :retry="load" />
   <p v-if="uses && total === 0" class="soft none">No delivery was sifted by it yet.</p>
   <table v-else-if="uses" class="dense">
-    <thead><tr><th>delivery</th><th>outcome</th><th class="number">version</th><th>sifted</th></tr></thead>
+    <thead>
+      <tr>
+        <th>delivery</th>
+        <th>outcome</th>
+        <th class="number">version</th>
+        <th>sifted</th>
+      </tr>
+    </thead>
     <tbody>
-      <tr v-for="u in uses" :key="u.delivery"><td><RouterLink :to="`/deliveries/${u.delivery}?run=${u.run}`">{{ u.name }}</RouterLink></td><td><StateMark :state="u.verdict || u.state" /></td><td class="number">{{ u.version }}</td><td>{{ time(u.at) }}</td></tr>
+      <tr v-for="u in uses" :key="u.delivery">
+        <td>
+          <RouterLink :to="`/deliveries/${u.delivery}?run=${u.run}`">{{ u.name }}</RouterLink>
+        </td>
+        <td><StateMark :state="u.verdict || u.state" /></td>
+        <td class="number">{{ u.version }}</td>
+        <td>{{ time(u.at) }}</td>
+      </tr>
     </tbody>
   </table>
-  <ElPagination v-if="total > perPage" size="small" layout="prev, pager, next" :total="total" :page-size="perPage" :current-page="address.page()" @current-change="(p: number) => address.go({ page: p === 1 ? undefined : p })" />
+  <ElPagination
+    v-if="total > perPage"
+    size="small"
+    layout="prev, pager, next"
+    :total="total"
+    :page-size="perPage"
+    :current-page="address.page()"
+    @current-change="(p: number) => address.go({ page: p === 1 ? undefined : p })"
+  />
 </template>
 
 <style scoped>

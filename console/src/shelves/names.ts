@@ -13,17 +13,27 @@ export const libraryWords: Record<Library, { one: string; many: string; title: s
 const legal = /^[\p{L}\p{N}_][\p{L}\p{N}_-]{0,62}$/u
 
 /** Whether names are taken, asked while they are typed. */
-export function useNames(): { look: (library: Library, name: string) => Promise<void>; wrong: (library: Library, name: string) => string } {
+export function useNames(): {
+  look: (library: Library, name: string) => Promise<void>
+  wrong: (library: Library, name: string) => string
+} {
   const taken = ref<Record<string, boolean>>({})
   return {
     async look(library, name) {
       if (!legal.test(name) || `${library} ${name}` in taken.value) return
       try {
         const path = { params: { path: { name } } }
-        await answered(library === 'targets' ? api.GET('/api/v1/targets/{name}', path) : library === 'mappings' ? api.GET('/api/v1/mappings/{name}', path) : api.GET('/api/v1/codes/{name}', path))
+        await answered(
+          library === 'targets'
+            ? api.GET('/api/v1/targets/{name}', path)
+            : library === 'mappings'
+              ? api.GET('/api/v1/mappings/{name}', path)
+              : api.GET('/api/v1/codes/{name}', path),
+        )
         taken.value = { ...taken.value, [`${library} ${name}`]: true }
       } catch (e) {
-        if (e instanceof ServiceError && e.status === 404) taken.value = { ...taken.value, [`${library} ${name}`]: false }
+        if (e instanceof ServiceError && e.status === 404)
+          taken.value = { ...taken.value, [`${library} ${name}`]: false }
       }
     },
     wrong(library, name) {
@@ -35,7 +45,11 @@ export function useNames(): { look: (library: Library, name: string) => Promise<
 
 /** Asks the service for something of a text; its library is a part of the path. */
 export async function ask<T>(path: string, method = 'GET', body?: unknown, kind = 'application/json'): Promise<T> {
-  const response = await fetch(`/api/v1/${path}`, { method, headers: body === undefined ? {} : { 'Content-Type': kind }, body: body === undefined ? undefined : kind === 'application/json' ? JSON.stringify(body) : (body as BodyInit) })
+  const response = await fetch(`/api/v1/${path}`, {
+    method,
+    headers: body === undefined ? {} : { 'Content-Type': kind },
+    body: body === undefined ? undefined : kind === 'application/json' ? JSON.stringify(body) : (body as BodyInit),
+  })
   const data: unknown = response.status === 204 ? undefined : await response.json()
   return answered(Promise.resolve(response.ok ? { data: data as T, response } : { error: data, response }))
 }
