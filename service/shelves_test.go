@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
@@ -330,4 +331,42 @@ func TestComparison(t *testing.T) {
 		_, err = s.Client.CompareRuns(ctx, pair[0], pair[1])
 		assert.Equal(t, 404, statusOf(err))
 	}
+}
+
+// A text that is known gives its version; one that is meant to be the newest is, even where an older one was the same.
+func TestTextsBecomeTheNewestAgain(t *testing.T) {
+	s := &kit{servicetest.Start(t, "", nil)}
+	one, two := "target: t\ncolumns: [{name: a}]\n", "target: t\ncolumns: [{name: a}, {name: b}]\n"
+	post := func(query, text string) (version int) {
+		resp, body := s.ask(t, http.MethodPost, "/api/v1/targets"+query, text, "Content-Type", "application/yaml")
+		require.Equal(t, 201, resp.StatusCode, body)
+		var added api.Target
+		require.NoError(t, json.Unmarshal([]byte(body), &added))
+		return added.Version
+	}
+	for _, c := range []struct {
+		query, text string
+		want        int
+	}{{"", one, 1}, {"", one, 1}, {"", two, 2}, {"", one, 1}, {"?newest=true", one, 3}, {"?newest=true", one, 3},
+		{"", two, 2},
+		{"", one, 3}} {
+		assert.Equal(t, c.want, post(c.query, c.text), "%+v", c)
+	}
+	newest, err := s.Client.Target(t.Context(), "t", 0)
+	require.NoError(t, err)
+	assert.Equal(t, []any{3, one}, []any{newest.Version, newest.Text})
+
+	// A draft that goes back to what an older version said is in force once it is saved.
+	d := s.add(t, "a.csv", "a,b\n1,2\n")
+	post("?newest=true", two)
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "t"})
+	require.NoError(t, err)
+	_, err = s.Client.ChangeRules(t.Context(), d.ID, api.NewShift{Words: "as before", Steps: []edit.Step{{In: edit.Target,
+		Do: edit.Write, Value: one}}})
+	require.NoError(t, err)
+	saved, err := s.Client.SaveRules(t.Context(), d.ID, api.SaveRules{})
+	require.NoError(t, err)
+	assert.Equal(t, 5, saved.Target.Version)
+	r := s.sift(t, api.NewRun{Delivery: d.ID, Target: "t"})
+	assert.Equal(t, 5, r.Target.Version)
 }

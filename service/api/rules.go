@@ -582,7 +582,7 @@ func (s *Server) saveText(ctx context.Context, l store.Library, t store.Text, fr
 				"from version %d: look at what differs, and save over it or begin anew", newest.Version, words[l], t.Name,
 			by(newest.AddedBy), from.Version))
 	}
-	added, err := s.addText(ctx, l, t)
+	added, err := s.addText(ctx, l, t, true)
 	return keptText{added.Name, added.Version, added.Text}, err
 }
 

@@ -297,7 +297,7 @@ func (s *Server) makeCodes(ctx context.Context, in *struct{ Body CodesFrom }) (*
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
 	added, err := s.addText(ctx, store.Codes, store.Text{Name: in.Body.Name, Title: in.Body.Title, Text: string(text),
-		AddedBy: in.Body.By})
+		AddedBy: in.Body.By}, true)
 	if err != nil {
 		return nil, err
 	}

@@ -312,7 +312,7 @@ func (s *Server) copyText(ctx context.Context, l store.Library, name string, to 
 		return copied, huma.Error422UnprocessableEntity(err.Error())
 	}
 	t.AddedBy = to.By
-	return s.addText(ctx, l, t)
+	return s.addText(ctx, l, t, true)
 }
 
 // renameText lets a copy take the place of a text, which is retired: runs that were made by it go on to name
@@ -352,7 +352,7 @@ func (s *Server) renameIn(ctx context.Context, l, other store.Library, name stri
 			if next.Text, next.AddedBy = text, to.By; next.Target == name {
 				next.Target = to.Name
 			}
-			if _, err := s.addText(ctx, other, next); err != nil {
+			if _, err := s.addText(ctx, other, next, true); err != nil {
 				return err
 			}
 		}

@@ -131,7 +131,7 @@ func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target],
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
 	added, err := s.addText(ctx, store.Codes, store.Text{Name: in.Name, Title: in.Title, Text: string(in.RawBody),
-		AddedBy: in.By})
+		AddedBy: in.By}, in.Newest)
 	if err != nil {
 		return nil, err
 	}
@@ -140,7 +140,8 @@ func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target],
 
 // AddedBy says who adds a version.
 type AddedBy struct {
-	By string `query:"by" maxLength:"100" doc:"who adds it, for those who read the versions later"`
+	By     string `query:"by" maxLength:"100" doc:"who adds it, for those who read the versions later"`
+	Newest bool   `query:"newest" doc:"the text becomes the newest version, even if that of an older one is the same; otherwise that one is named"`
 }
 
 type targetText struct {
@@ -186,7 +187,7 @@ func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target
 		return nil, unusable("target", err)
 	}
 	added, err := s.addText(ctx, store.Targets, store.Text{Name: t.Name, Title: t.Title, Text: string(in.RawBody),
-		AddedBy: in.By})
+		AddedBy: in.By}, in.Newest)
 	if err != nil {
 		return nil, err
 	}
@@ -212,7 +213,7 @@ func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[Mapp
 		return nil, unusable("mapping", err)
 	}
 	added, err := s.addText(ctx, store.Mappings, store.Text{Name: m.Name, Title: m.Title, Target: m.Target,
-		Text: string(in.RawBody), AddedBy: in.By})
+		Text: string(in.RawBody), AddedBy: in.By}, in.Newest)
 	if err != nil {
 		return nil, err
 	}
@@ -223,8 +224,13 @@ func locationOf(l store.Library, t store.Text) string {
 	return fmt.Sprintf("/api/v1/%s/%s/versions/%d", l, t.Name, t.Version)
 }
 
-func (s *Server) addText(ctx context.Context, l store.Library, t store.Text) (store.Text, error) {
-	added, isNew, err := s.Store.AddText(ctx, l, t)
+// addText records a text; isNewest says that it is to be the newest version.
+func (s *Server) addText(ctx context.Context, l store.Library, t store.Text, isNewest bool) (store.Text, error) {
+	add := s.Store.AddText
+	if isNewest {
+		add = s.Store.SaveText
+	}
+	added, isNew, err := add(ctx, l, t)
 	if err != nil {
 		return added, s.failure("recording one of the "+string(l), err)
 	}

@@ -165,6 +165,16 @@ func TestTexts(t *testing.T) {
 		assert.Equal(t, 2, second.Version)
 		again, isNew := add("a", "one")
 		assert.Equal(t, []any{1, false}, []any{again.Version, isNew}, "a text that is known gives its version")
+		b, _ := add("b", "one")
+		assert.Equal(t, 1, b.Version, "of another name it is another text")
+		for k, text := range []string{"one", "two", "two", "one", "one"} {
+			saved, isNew, err := s.SaveText(ctx, l, store.Text{Name: "b", Text: text, Target: of})
+			require.NoError(t, err)
+			assert.Equal(t, []any{[]int{1, 2, 2, 3, 3}[k], []bool{false, true, false, true, false}[k], text},
+				[]any{saved.Version, isNew, saved.Text}, "what is saved is the newest")
+		}
+		back, _ := add("b", "one")
+		assert.Equal(t, 3, back.Version, "of several versions with a text the newest")
 
 		// Twenty at once: each version has one number, and none is lost.
 		var all sync.WaitGroup
@@ -188,7 +198,7 @@ func TestTexts(t *testing.T) {
 		for _, missing := range []struct {
 			name    string
 			version int
-		}{{"a", 3}, {"b", 0}, {"a", -1}} {
+		}{{"a", 3}, {"c", 0}, {"a", -1}} {
 			_, err = s.Text(ctx, l, missing.name, missing.version)
 			assert.ErrorIs(t, err, store.ErrNone, "%v", missing)
 		}
@@ -203,12 +213,12 @@ func TestTexts(t *testing.T) {
 			}
 			return names
 		}
-		assert.Equal(t, []string{"a", "many"}, list(store.Shelf{}))
+		assert.Equal(t, []string{"a", "b", "many"}, list(store.Shelf{}))
 		assert.Equal(t, []string{"a"}, list(store.Shelf{Find: "TITLE OF A"}))
 		assert.Empty(t, list(store.Shelf{Find: "%"}), "a percent sign is a percent sign")
 		require.NoError(t, s.Retire(ctx, l, "a", true))
-		assert.Equal(t, []string{"many"}, list(store.Shelf{}))
-		assert.Equal(t, []string{"a", "many"}, list(store.Shelf{Retired: true}))
+		assert.Equal(t, []string{"b", "many"}, list(store.Shelf{}))
+		assert.Equal(t, []string{"a", "b", "many"}, list(store.Shelf{Retired: true}))
 		at, err := s.RetiredAt(ctx, l, "a")
 		require.NoError(t, err)
 		assert.True(t, at.Valid)

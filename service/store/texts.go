@@ -55,9 +55,19 @@ var inserted = map[Library]string{
 // AddText records a text, of which Name, Title, Text and, for a mapping, Target are given;
 // a text that is known already gives its version.
 func (s *Store) AddText(ctx context.Context, l Library, t Text) (added Text, isNew bool, err error) {
+	return s.addText(ctx, l, t, `where name = $1 and sha256 = $2 order by version desc limit 1`)
+}
+
+// SaveText is AddText for a text that is to be the newest: that of an older version becomes a version again.
+func (s *Store) SaveText(ctx context.Context, l Library, t Text) (added Text, isNew bool, err error) {
+	return s.addText(ctx, l, t, `where name = $1 and sha256 = $2 and version = (select max(version) from `+string(l)+
+		` where name = $1)`)
+}
+
+func (s *Store) addText(ctx context.Context, l Library, t Text, known string) (added Text, isNew bool, err error) {
 	sum := sha256.Sum256([]byte(t.Text))
 	hash := hex.EncodeToString(sum[:])
-	same := selected[l] + ` where name = $1 and sha256 = $2`
+	same := selected[l] + " " + known
 	err = s.within(ctx, func(tx *sqlx.Tx) error {
 		if _, err := tx.ExecContext(ctx, `select pg_advisory_xact_lock(hashtextextended($1, 0))`,
 			"sieb "+string(l)+" "+t.Name); err != nil {

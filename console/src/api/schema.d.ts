@@ -3510,6 +3510,8 @@ export interface operations {
             query: {
                 /** @description who adds it, for those who read the versions later */
                 by?: string;
+                /** @description the text becomes the newest version, even if that of an older one is the same; otherwise that one is named */
+                newest?: boolean;
                 /** @description of the list */
                 name: string;
                 /** @description what people call it */
@@ -6269,6 +6271,8 @@ export interface operations {
             query?: {
                 /** @description who adds it, for those who read the versions later */
                 by?: string;
+                /** @description the text becomes the newest version, even if that of an older one is the same; otherwise that one is named */
+                newest?: boolean;
             };
             header?: never;
             path?: never;
@@ -7641,6 +7645,8 @@ export interface operations {
             query?: {
                 /** @description who adds it, for those who read the versions later */
                 by?: string;
+                /** @description the text becomes the newest version, even if that of an older one is the same; otherwise that one is named */
+                newest?: boolean;
             };
             header?: never;
             path?: never;

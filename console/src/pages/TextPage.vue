@@ -135,7 +135,7 @@ async function discard(): Promise<void> {
 async function save(): Promise<void> {
   error.value = undefined
   try {
-    const by = `by=${encodeURIComponent(steward.get())}`
+    const by = `newest=true&by=${encodeURIComponent(steward.get())}`
     const added =
       library === 'codes'
         ? await ask<Target>(
