@@ -11,6 +11,7 @@ import (
 
 	"sieb/console"
 	"sieb/core/edit"
+	"sieb/service"
 	"sieb/service/api"
 	"sieb/service/servicetest"
 )
@@ -77,7 +78,7 @@ func TestWhatAProfileFindsIsMendedThere(t *testing.T) {
 	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Text: "target: t\ncolumns:\n  - {name: sorte}\n"})
 	require.NoError(t, err)
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/profile?column=Sorte"))
-	p.shows("what holds here could be demanded")
+	p.shows("also suggested")
 	p.do(chromedp.Click(button("allow only the 4 values") + `[contains(., "−1")]`))
 	p.tally(79, 1, 0)
 }
@@ -161,4 +162,100 @@ rowRules:
 	require.NoError(t, err)
 	open(run, "value.unknown", "crop")
 	p.shows("the rules as they stand now do not find it any more")
+}
+
+// Headers and values of any kind are names: they are shown as they are, run nothing, widen nothing, and what is
+// mended is theirs.
+func TestHostileNamesAreMended(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	headers := []string{`<img src=x onerror="window.hacked=1">`, strings.Repeat("ein sehr langer Name ", 14), "a: {b}",
+		"\u202egnp.", "Menge", "menge", "columns", "${7*7}{{7*7}}"}
+	var b strings.Builder
+	b.WriteString(`"` + strings.Join(quoted(headers), `";"`) + "\"\n")
+	for i := range 60 {
+		cells := []string{fmt.Sprint(1000 + i), fmt.Sprintf("%02d.07.2026", 1+i%28), fmt.Sprint(i), "x" + fmt.Sprint(i),
+			fmt.Sprint(i * 3), fmt.Sprint(i * 5), []string{"ja", "nein"}[i%2], fmt.Sprint(i)}
+		if i%20 == 7 {
+			cells[0], cells[1], cells[2] = `<b>n/a</b>`, "2026-07-01", `"; drop table deliveries; --`
+		}
+		b.WriteString(`"` + strings.Join(quoted(cells), `";"`) + "\"\n")
+	}
+	d, err := s.Client.AddDelivery(t.Context(), "namen.csv", strings.NewReader(b.String()))
+	require.NoError(t, err)
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Text: "target: namen\ncolumns:\n" +
+		"  - {name: a, position: 1, datatype: integer}\n  - {name: b, position: 2, datatype: date}\n" +
+		"  - {name: c, position: 3, datatype: integer}\n"})
+	require.NoError(t, err)
+	at := s.Address + "/deliveries/" + d.ID
+	p.do(chromedp.Navigate(at + "/profile"))
+	p.tally(0, 60, 0)
+	p.do(chromedp.WaitVisible(`(//section[@aria-label="Profile"]//button[contains(@class, "cure")])[1]`))
+	p.accessible("a profile of hostile names")
+	for range 8 { // one after the other, whatever stands first
+		p.until(`document.querySelector('.strip.old') === null && document.querySelector('.searching') === null`)
+		if p.js(`String(document.querySelectorAll('section[aria-label="Profile"] button.cure').length)`) == "0" {
+			break
+		}
+		p.do(chromedp.Click(`(//section[@aria-label="Profile"]//button[contains(@class, "cure")])[1]`))
+		p.until(`document.querySelector('.searching') !== null || document.querySelector('.strip.old') !== null`)
+	}
+	rules, err := s.Client.Rules(t.Context(), d.ID)
+	require.NoError(t, err)
+	assert.NotEmpty(t, rules.Changes)
+	tried, err := s.Client.Rehearse(t.Context(), d.ID, api.AskRehearsal{}, nil)
+	require.NoError(t, err)
+	assert.Greater(t, tried.Tally.Accepted, int64(56), "what is taken is what was meant: %s", rules.Target.Text)
+	for _, page := range []string{"/profile", "/rules", "/rules?view=text", "/rules?suggest=open"} {
+		p.do(chromedp.EmulateViewport(400, 800), chromedp.Navigate(at+page))
+		p.tallied()
+		p.fits("hostile names at " + page)
+	}
+	assert.Equal(t, "undefined", p.js(`String(window.hacked)`))
+}
+
+// quoted doubles the quotes of cells.
+func quoted(cells []string) (all []string) {
+	for _, c := range cells {
+		all = append(all, strings.ReplaceAll(c, `"`, `""`))
+	}
+	return all
+}
+
+// tallied waits until all rows are counted.
+func (p *page) tallied() {
+	p.t.Helper()
+	p.shows("all rows counted")
+}
+
+// A cure that is clicked while the service is away is not lost in silence: what became of it is told, and afterwards
+// the page shows what the server has.
+func TestMendingWhileTheServiceIsAway(t *testing.T) {
+	s := servicetest.Start(t, "", console.Handler())
+	p := open(t)
+	d, err := s.Client.AddDelivery(t.Context(), "hof.csv", strings.NewReader(string(farm())))
+	require.NoError(t, err)
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{})
+	require.NoError(t, err)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/profile"))
+	p.tally(75, 5, 0)
+	p.do(chromedp.WaitVisible(button("also accept the format yyyy-MM-dd +3")))
+	require.NoError(t, s.Stop())
+	p.do(chromedp.Click(button("also accept the format yyyy-MM-dd +3")))
+	p.shows("The service does not answer.")
+	again := servicetest.StartWith(t, s.Data, func(c *service.Config) {
+		c.Console, c.Listen = console.Handler(), strings.TrimPrefix(s.Address, "http://")
+	})
+	p.until(`!document.body.innerText.includes('The service does not answer.')`)
+	p.until(`document.querySelector('section[aria-label="Draft of rules"]').innerText.match(/78 accepted|did not answer/) !== null`)
+	rules, err := again.Client.Rules(t.Context(), d.ID)
+	require.NoError(t, err)
+	p.do(chromedp.Reload())
+	if len(rules.Changes) == 1 {
+		p.tally(78, 2, 0)
+	} else {
+		p.tally(75, 5, 0)
+		p.do(chromedp.Click(button("also accept the format yyyy-MM-dd +3")))
+		p.tally(78, 2, 0)
+	}
 }

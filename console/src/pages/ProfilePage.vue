@@ -25,6 +25,7 @@ import { ops } from '../profile/filters'
 import FindingList from '../profile/FindingList.vue'
 import RowsBehind from '../profile/RowsBehind.vue'
 import BeginRules from '../rules/BeginRules.vue'
+import CureButton from '../rules/CureButton.vue'
 import { lastOf, useRules, type NewRules } from '../rules/draft'
 import DraftStrip from '../rules/DraftStrip.vue'
 import { useSuggestions } from '../rules/suggestions'
@@ -66,14 +67,15 @@ const beginning = useTemplateRef<HTMLElement>('beginning')
 /** One chooses by which rules the findings are mended. */
 const isBeginning = computed(() => address.of('draft') === 'open' && !work.rules.value)
 /** Asked once the draft was counted, so that its first figures do not wait for those of cures. */
-const { found: suggestions, error: noCures } = useSuggestions(() => {
+const asked = computed(() => {
   const whole = work.rehearsal.value?.whole && !work.isOld.value
-  if (!profile.value || !whole) return undefined
-  const fedColumn = fedFrom(chosen.value, profile.value, work.rehearsal.value)?.column
-  return chosen.value !== undefined && fedColumn === undefined
+  if (!profile.value || !work.rules.value || !whole) return undefined
+  const column = fedFrom(chosen.value, profile.value, work.rehearsal.value)?.column
+  return chosen.value !== undefined && column === undefined
     ? undefined
-    : { delivery: id, state: work.state.value, column: fedColumn }
+    : { delivery: id, state: work.state.value, column }
 })
+const { found: suggestions, error: noCures } = useSuggestions(() => asked.value)
 const mending = computed<Mending | undefined>(() => {
   const p = profile.value
   const rules = work.rules.value
@@ -82,7 +84,7 @@ const mending = computed<Mending | undefined>(() => {
   const fitOf = (column?: string): ColumnFit | undefined => fedFrom(column, p, work.rehearsal.value)
   return {
     cures: curesOf(p, items),
-    others: (column) => items.filter((s) => s.header === column && s.kind === 'rule' && !s.findings),
+    others: (column) => items.filter((s) => s.header === column && !s.findings && !s.weakens).slice(0, 5),
     isDealtWith: (f) => {
       const fit = fitOf(f.columns?.[0])
       const spec = work.columns.value.find((c) => c.name === fit?.column)
@@ -93,6 +95,18 @@ const mending = computed<Mending | undefined>(() => {
       return name && `/deliveries/${id}/rules?column=${encodeURIComponent(name)}`
     },
   }
+})
+/** What mends rejected rows of which no finding tells, since the file alone does not show that they are wrong. */
+const rest = computed(() =>
+  (mending.value ? (suggestions.value?.items ?? []) : [])
+    .filter((s) => !s.findings && !s.weakens && (s.effect?.rescued ?? 0) + (s.effect?.excluded ?? 0) > 0)
+    .slice(0, 6),
+)
+/** How far the search for cures is. */
+const searching = computed(() => {
+  const s = suggestions.value
+  if (!asked.value || noCures.value || s?.done) return ''
+  return s ? `trying cures on all rows, ${s.tried} of ${s.total}` : 'looking for cures …'
 })
 const strange = computed(() => {
   if (!profile.value) return ''
@@ -284,6 +298,7 @@ onBeforeUnmount(() => {
       <div>
         <!-- What is mended, and what it comes to, stands above that which it mends. -->
         <DraftStrip :delivery="id" :work="work" class="draft" />
+        <p v-if="searching" class="soft searching" role="status">{{ searching }}</p>
         <div
           v-if="isBeginning && delivery"
           ref="beginning"
@@ -347,6 +362,14 @@ onBeforeUnmount(() => {
               @mend="mend"
               @cure="cure"
             />
+            <template v-if="rest.length > 0">
+              <h3>What else would mend rejected rows</h3>
+              <ul class="rest">
+                <li v-for="c in rest" :key="c.id">
+                  <b>{{ visible(c.header ?? c.column ?? 'rows') }}</b> <CureButton :suggestion="c" @take="cure(c)" />
+                </li>
+              </ul>
+            </template>
             <template v-if="profile.keys.length > 0 || profile.relations.length > 0">
               <h3>What holds</h3>
               <ul class="holds">
@@ -431,6 +454,27 @@ onBeforeUnmount(() => {
 h3 {
   font-size: 15px;
   margin: 14px 0 4px;
+}
+
+.searching {
+  margin: 0 0 6px;
+}
+
+.rest {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+
+.rest li {
+  display: grid;
+  grid-template-columns: minmax(90px, 150px) minmax(0, 1fr);
+  gap: 0 12px;
+  padding: 2px 10px;
+}
+
+.rest b {
+  overflow-wrap: anywhere;
 }
 
 .holds {

@@ -103,7 +103,7 @@ const variants = computed(() => (column.variants ?? []).flatMap((g) => g ?? []))
     @cure="(s) => emit('cure', s)"
   />
   <p v-if="others.length > 0" class="others">
-    <span class="soft">what holds here could be demanded</span>
+    <span class="soft">also suggested</span>
     <CureButton v-for="s in others" :key="s.id" :suggestion="s" @take="emit('cure', s)" />
   </p>
   <div class="grid">
