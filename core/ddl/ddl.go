@@ -69,7 +69,7 @@ func Create(t *target.Target, d Dialect) (string, error) {
 		if slices.Contains(w.notes[:i], n) {
 			continue
 		}
-		fmt.Fprintf(&b, "-- not said in the table: %s\n", strings.ReplaceAll(n, "\n", " "))
+		fmt.Fprintf(&b, "-- not said in the table: %s\n", oneLine(n))
 	}
 	fmt.Fprintf(&b, "create table %s (\n  %s\n)", w.name(t.Name), strings.Join(lines, ",\n  "))
 	if d == MariaDB && t.Title != "" {
@@ -84,6 +84,9 @@ func Create(t *target.Target, d Dialect) (string, error) {
 	}
 	return b.String(), nil
 }
+
+// oneLine makes a text fit for a comment.
+func oneLine(text string) string { return strings.Join(strings.Fields(text), " ") }
 
 func (w *writer) column(c *target.Column) string {
 	line := w.name(c.Name) + " " + w.typeOf(c)
@@ -114,7 +117,7 @@ func (w *writer) column(c *target.Column) string {
 		w.after = append(w.after, fmt.Sprintf("comment on column %s.%s is %s", w.name(w.t.Name), w.name(c.Name),
 			w.text(words)))
 	default:
-		w.notes = append(w.notes, c.Name+": "+words)
+		line = "-- " + oneLine(words) + "\n  " + line
 	}
 	return line
 }

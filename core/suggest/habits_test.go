@@ -2,6 +2,7 @@ package suggest_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"testing"
@@ -11,6 +12,7 @@ import (
 
 	"sieb/core/sift"
 	"sieb/core/suggest"
+	"sieb/core/target"
 )
 
 // habits are ways in which senders write values of each datatype, with what the column demands.
@@ -70,8 +72,8 @@ func TestHabitsAreMended(t *testing.T) {
 		for _, mapping := range []string{"", "mapping: m\ntarget: t\n"} {
 			t.Run(h.name+map[bool]string{true: " with a mapping"}[mapping != ""], func(t *testing.T) {
 				table := tableOf("n;v", func(i int) string { return fmt.Sprintf("%d;%s", i, h.cell(i)) })
-				target := "target: t\ncolumns:\n  - {name: n}\n  - " + h.column + "\n"
-				w := workOn(t, t.TempDir(), table, target, mapping, false)
+				demands := "target: t\ncolumns:\n  - {name: n}\n  - " + h.column + "\n"
+				w := workOn(t, t.TempDir(), table, demands, mapping, false)
 				require.Positive(t, w.Result.Tally.Rejected, "the habit is no trouble")
 				all := judged(t, w, suggest.Asked{})
 				together, err := w.Order(context.Background(), all)
@@ -90,9 +92,63 @@ func TestHabitsAreMended(t *testing.T) {
 				after := workOn(t, t.TempDir(), table, string(texts.Target), string(texts.Mapping), false)
 				assert.Equal(t, sift.Tally{Read: 60, Accepted: 60}, after.Result.Tally, "with %s", texts.Target)
 				if mapping != "" {
-					assert.Equal(t, target, string(texts.Target), "what the table demands stays")
+					assert.Equal(t, demands, string(texts.Target), "what the table demands stays")
 				}
 			})
 		}
 	}
+}
+
+// Wherever a search is given up, it ends with the reason and with nothing half told.
+func TestSuggestionsAreGivenUp(t *testing.T) {
+	table := tableOf("n;v;c", func(i int) string {
+		return fmt.Sprintf("%d;%s;%s", i, []string{"1,5", "n/a", "7 kg"}[i%3], []string{"wheat", "Wheat", "rye"}[i%3])
+	})
+	base := workOn(t, t.TempDir(), table, "target: t\ncolumns:\n  - {name: n}\n  - {name: v, datatype: decimal}\n"+
+		"  - {name: c, oneOf: [wheat, rye]}\n", "mapping: m\ntarget: t\n", true)
+	given := errors.New("given up")
+	rehearsals := 0
+	for stop := 0; ; stop++ {
+		ctx, cancel := context.WithCancelCause(t.Context())
+		w := *base
+		rehearsals = 0
+		w.Rehearse = func(ctx context.Context, by *target.Target) (*sift.Result, *sift.Account, error) {
+			if rehearsals == stop {
+				cancel(given)
+			}
+			rehearsals++
+			if ctx.Err() != nil {
+				return nil, nil, context.Cause(ctx)
+			}
+			return base.Rehearse(ctx, by)
+		}
+		all, err := w.Find(ctx, suggest.Asked{})
+		require.NoError(t, err)
+		for i := range all {
+			if err = w.Judge(ctx, &all[i]); err != nil {
+				assert.Nil(t, all[i].Effect)
+				break
+			}
+		}
+		var together *suggest.Together
+		if err == nil {
+			if together, err = w.Order(ctx, suggest.Rank(all)); err != nil {
+				assert.Nil(t, together)
+			}
+		}
+		if rehearsals <= stop {
+			require.NoError(t, err, "it came to its end")
+			assert.NotEmpty(t, together.Taken)
+			break
+		}
+		require.ErrorIs(t, err, given, "given up at rehearsal %d", stop)
+		cancel(nil)
+	}
+	assert.Greater(t, rehearsals, 5)
+	ctx, cancel := context.WithCancelCause(t.Context())
+	cancel(given)
+	_, err := base.Find(ctx, suggest.Asked{})
+	assert.ErrorIs(t, err, context.Canceled, "nothing is looked for any more")
+	_, err = base.Spellings(ctx, "c")
+	assert.ErrorIs(t, err, context.Canceled)
 }

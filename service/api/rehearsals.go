@@ -283,7 +283,7 @@ func (s *Server) rehearse(ctx context.Context, in *struct {
 		defer stop()
 		header, err := s.headerOf(ctx, t)
 		if err != nil {
-			s.endedBy(out, t, err)
+			s.endedBy(ctx, out, t, err)
 			return
 		}
 		var last Rehearsal
@@ -304,7 +304,7 @@ func (s *Server) rehearse(ctx context.Context, in *struct {
 			}
 		}
 		if err != nil {
-			s.endedBy(out, t, err)
+			s.endedBy(ctx, out, t, err)
 		}
 	}}, nil
 }
@@ -347,10 +347,12 @@ func (s *Server) untilClosing(ctx context.Context) (context.Context, context.Can
 var errClosing = errors.New("the service stops; ask again when it is started again")
 
 // endedBy ends a stream by what went wrong.
-func (s *Server) endedBy(out *events, t *tried, err error) {
+func (s *Server) endedBy(ctx context.Context, out *events, t *tried, err error) {
 	var status huma.StatusError
 	switch {
 	case out.ctx.Err() != nil: // nobody listens any more
+	case ctx.Err() != nil:
+		out.ended(context.Cause(ctx).Error())
 	case errors.As(err, &status):
 		out.ended(status.Error())
 	default:
@@ -700,7 +702,7 @@ func (s *Server) suggest(ctx context.Context, in *struct {
 		ctx, stop := s.untilClosing(out.ctx)
 		defer stop()
 		if err := s.tellSuggestions(ctx, t, &in.Body, out); err != nil {
-			s.endedBy(out, t, err)
+			s.endedBy(ctx, out, t, err)
 		}
 	}}, nil
 }
