@@ -824,12 +824,21 @@ func (b *builder) pairs(ctx context.Context) error {
 	if err := b.otherwise(ctx, all, specs); err != nil {
 		return err
 	}
+	all = slices.DeleteFunc(all, func(p pair) bool { return !p.isTold() })
 	for i := range all {
-		if all[i].isTold() {
-			b.pair(&all[i])
+		if p := &all[i]; p.similar != "" || !isNamed(all, p) {
+			b.pair(p)
 		}
 	}
 	return nil
+}
+
+// isNamed reports whether the column or the header of a pair is told by its name to belong to another one: then
+// that its values fit says little.
+func isNamed(all []pair, p *pair) bool {
+	return slices.ContainsFunc(all, func(o pair) bool {
+		return o.similar != "" && (o.column == p.column || o.header == p.header)
+	})
 }
 
 // pair is a column that nothing feeds, and a column of the delivery that may.

@@ -169,6 +169,29 @@ columns:
 		"alone it does not help: another column is missing")
 }
 
+// Where names tell what belongs together, values that fit as well do not.
+func TestNamesTellMoreThanValues(t *testing.T) {
+	table := "Feuchte pct;Protein pct;Bruttogewicht\n"
+	for i := range 30 {
+		table += fmt.Sprintf("1%d,5;1%d,2;2%d,0\n", i%5, i%3, i%7)
+	}
+	w := workOn(t, t.TempDir(), table, `target: t
+columns:
+  - {name: moisture_pct, titles: [Feuchte], datatype: decimal, required: true}
+  - {name: protein, datatype: decimal, required: true}
+  - {name: tare_kg, datatype: decimal}
+`, "mapping: m\ntarget: t\n", false)
+	all, err := w.Find(context.Background(), suggest.Asked{Pairs: true})
+	require.NoError(t, err)
+	var said []string
+	for _, s := range all {
+		from, _, _ := strings.Cut(s.Words, ",")
+		said = append(said, from)
+	}
+	assert.ElementsMatch(t, []string{"take moisture_pct from “Feuchte pct”", "take protein from “Protein pct”",
+		"take tare_kg from “Bruttogewicht”"}, said)
+}
+
 // Values tell what feeds a column, in whatever habit they are written; what that is, is part of the suggestion.
 func TestPairsInOtherHabits(t *testing.T) {
 	table := "Beleg;Am;Menge;Bio\n"

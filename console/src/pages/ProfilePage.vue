@@ -99,7 +99,8 @@ const mending = computed<Mending | undefined>(() => {
 /** What mends rejected rows of which no finding tells, since the file alone does not show that they are wrong. */
 const rest = computed(() =>
   (mending.value ? (suggestions.value?.items ?? []) : [])
-    .filter((s) => !s.findings && !s.weakens && (s.effect?.rescued ?? 0) + (s.effect?.excluded ?? 0) > 0)
+    .filter((s) => !s.findings && !s.weakens)
+    .filter((s) => s.kind === 'pair' || (s.effect?.rescued ?? 0) + (s.effect?.excluded ?? 0) > 0)
     .slice(0, 6),
 )
 /** How far the search for cures is. */

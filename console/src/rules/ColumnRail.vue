@@ -333,7 +333,7 @@ li .el-checkbox {
 button.column {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 96px;
-  flex: 1;
+  flex: 1 1 60%; /* a long pair stands below */
   min-width: 0;
   gap: 0 8px;
   padding: 5px 8px 5px 10px;
