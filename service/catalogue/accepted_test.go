@@ -15,7 +15,6 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"sieb/core/ddl"
 	"sieb/core/layout"
 	"sieb/core/rfc4180"
 	"sieb/core/sift"
@@ -88,22 +87,7 @@ func TestCreatedTablesTakeWhatIsAccepted(t *testing.T) {
 	seen := map[bool]int{}
 	rapid.Check(t, func(t *rapid.T) {
 		n++
-		var text strings.Builder
-		fmt.Fprintf(&text, "target: t%d\ncolumns:\n", n)
-		drawn := rapid.SliceOfNDistinct(rapid.SampledFrom(names), 1, 4, rapid.ID[string]).Draw(t, "names")
-		for _, name := range drawn {
-			text.WriteString(columnOf(t, name))
-		}
-		if rapid.Bool().Draw(t, "key") {
-			fmt.Fprintf(&text, "key: [%q]\n", drawn[0])
-		}
-		of, err := target.Parse([]byte(text.String()))
-		require.NoError(t, err, text.String())
-		sql, err := ddl.Create(of, ddl.PostgreSQL)
-		require.NoError(t, err)
-		_, err = conn.Exec(t.Context(), sql)
-		require.NoError(t, err, sql)
-
+		of, drawn, sql := created(t, conn, n)
 		table := rfc4180.AppendRow(nil, drawn...)
 		for range rapid.IntRange(1, 12).Draw(t, "rows") {
 			var cells []string

@@ -63,6 +63,27 @@ func columnOf(t *rapid.T, name string) string {
 	return "  - {" + strings.Join(spec, ", ") + "}\n"
 }
 
+// created draws a target with some columns, and creates its table. It returns the names of the columns and the
+// statement, too.
+func created(t *rapid.T, conn *pgx.Conn, n int) (of *target.Target, drawn []string, sql string) {
+	var text strings.Builder
+	fmt.Fprintf(&text, "target: t%d\ncolumns:\n", n)
+	drawn = rapid.SliceOfNDistinct(rapid.SampledFrom(names), 1, 6, rapid.ID[string]).Draw(t, "names")
+	for _, name := range drawn {
+		text.WriteString(columnOf(t, name))
+	}
+	if rapid.Bool().Draw(t, "key") {
+		fmt.Fprintf(&text, "key: [%q]\n", drawn[0])
+	}
+	of, err := target.Parse([]byte(text.String()))
+	require.NoError(t, err, text.String())
+	sql, err = ddl.Create(of, ddl.PostgreSQL)
+	require.NoError(t, err)
+	_, err = conn.Exec(t.Context(), sql)
+	require.NoError(t, err, "PostgreSQL does not take\n%s", sql)
+	return of, drawn, sql
+}
+
 // What is written as create table is taken by a real PostgreSQL, whatever the names are, and the
 // target that is drawn from the table demands the same of each column.
 func TestCreatedTables(t *testing.T) {
@@ -74,22 +95,7 @@ func TestCreatedTables(t *testing.T) {
 	n := 0
 	rapid.Check(t, func(t *rapid.T) {
 		n++
-		var text strings.Builder
-		fmt.Fprintf(&text, "target: t%d\ncolumns:\n", n)
-		drawn := rapid.SliceOfNDistinct(rapid.SampledFrom(names), 1, 6, rapid.ID[string]).Draw(t, "names")
-		for _, name := range drawn {
-			text.WriteString(columnOf(t, name))
-		}
-		if rapid.Bool().Draw(t, "key") {
-			fmt.Fprintf(&text, "key: [%q]\n", drawn[0])
-		}
-		of, err := target.Parse([]byte(text.String()))
-		require.NoError(t, err, text.String())
-		sql, err := ddl.Create(of, ddl.PostgreSQL)
-		require.NoError(t, err)
-		_, err = conn.Exec(t.Context(), sql)
-		require.NoError(t, err, "PostgreSQL does not take\n%s", sql)
-
+		of, drawn, sql := created(t, conn, n)
 		table, err := d.Read(t.Context(), "intake", of.Name)
 		require.NoError(t, err, sql)
 		back, err := target.Parse(table.Draft().YAML())

@@ -209,7 +209,7 @@ export const habits: Property[] = [
   },
   {
     name: 'decimalChar',
-    label: 'Decimal sign',
+    label: 'Decimal',
     meaning: 'what stands before decimals',
     kind: 'choice',
     choices: [
@@ -220,7 +220,7 @@ export const habits: Property[] = [
   },
   {
     name: 'groupChar',
-    label: 'Thousands by',
+    label: 'Thousands',
     meaning: 'what stands between groups of three digits',
     kind: 'choice',
     choices: [
