@@ -72,7 +72,7 @@ func Of(t *target.Target, lists []*codes.List) *Page {
 		}
 	}
 	for _, fk := range t.ForeignKeys {
-		p.Rules = append(p.Rules, fmt.Sprintf("%s is known in %s.", capital(joined(t, fk.Columns)), fk.Reference.Name()))
+		p.Rules = append(p.Rules, fmt.Sprintf("%s is known in %s.", joined(t, fk.Columns), fk.Reference.Name()))
 	}
 	if t.Rows.Maximum != nil {
 		p.Rules = append(p.Rules, fmt.Sprintf("A file has at most %d rows.", *t.Rows.Maximum))

@@ -75,7 +75,7 @@ func TestWords(t *testing.T) {
 		"code: a text; exactly 3 characters | xxx",
 	}, said, "what a sender does not deliver is not told")
 	assert.Equal(t, []string{"No two rows have the same day, site together.", "In each row: heavy enough (kg > 1)",
-		"In each row: kg < 9", "Site is known in places.", "A file has at most 10 rows.", "A file has at least 2 rows."},
+		"In each row: kg < 9", "site is known in places.", "A file has at most 10 rows.", "A file has at least 2 rows."},
 		p.Rules)
 	assert.True(t, p.Columns[0].Mandatory)
 	assert.False(t, p.Columns[3].Mandatory)
@@ -190,4 +190,37 @@ func TestWideWorkbook(t *testing.T) {
 	assert.Equal(t, 4900, page.Columns[0].Others)
 	var b bytes.Buffer
 	require.NoError(t, page.Workbook(&b))
+}
+
+// The workbook prints with all its columns on one page, what is explained is not cut, and what concerns all rows
+// runs over the whole width.
+func TestWorkbookIsPrinted(t *testing.T) {
+	of, err := target.Parse([]byte("target: t\ncolumns:\n  - {name: a, description: \"" + strings.Repeat("long words ", 40) +
+		"\"}\n  - {name: b, datatype: dateTime, required: true}\nrowRules:\n  - {name: a is not b, condition: has(a)}\n"))
+	require.NoError(t, err)
+	var out bytes.Buffer
+	require.NoError(t, brief.Of(of, nil).Workbook(&out))
+	f, err := excelize.OpenReader(&out)
+	require.NoError(t, err)
+	defer f.Close()
+	for _, sheet := range []string{"Rows", "Example", "Columns"} {
+		props, err := f.GetSheetProps(sheet)
+		require.NoError(t, err)
+		layout, err := f.GetPageLayout(sheet)
+		require.NoError(t, err)
+		assert.Equal(t, []any{true, 1, 0, "landscape"}, []any{*props.FitToPage, *layout.FitToWidth, *layout.FitToHeight,
+			*layout.Orientation}, sheet)
+	}
+	high, err := f.GetRowHeight("Columns", 2)
+	require.NoError(t, err)
+	low, err := f.GetRowHeight("Columns", 3)
+	require.NoError(t, err)
+	assert.Greater(t, high, 10*low/2, "twelve lines are higher than two")
+	merged, err := f.GetMergeCells("Columns")
+	require.NoError(t, err)
+	require.Len(t, merged, 2)
+	assert.Equal(t, "In each row: a is not b (has(a))", merged[0].GetCellValue())
+	wide, err := f.GetColWidth("Example", "B")
+	require.NoError(t, err)
+	assert.Greater(t, wide, 20.0, "the example is seen whole")
 }

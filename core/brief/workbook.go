@@ -3,6 +3,7 @@ package brief
 import (
 	"fmt"
 	"io"
+	"math"
 	"strings"
 
 	"github.com/xuri/excelize/v2"
@@ -52,6 +53,11 @@ func (p *Page) Workbook(w io.Writer) error {
 	if err := b.words(p); err != nil {
 		return err
 	}
+	for _, sheet := range []string{rowsSheet, exampleSheet, wordsSheet} {
+		if err := b.printed(sheet); err != nil {
+			return err
+		}
+	}
 	if b.lists == 0 {
 		if err := f.DeleteSheet(listsSheet); err != nil {
 			return err
@@ -60,6 +66,16 @@ func (p *Page) Workbook(w io.Writer) error {
 		return err
 	}
 	return f.Write(w)
+}
+
+// printed lets a sheet be printed with all its columns on one page.
+func (b *book) printed(sheet string) error {
+	isFit, wide, anyHeight, across := true, 1, 0, "landscape"
+	if err := b.SetSheetProps(sheet, &excelize.SheetPropsOptions{FitToPage: &isFit}); err != nil {
+		return err
+	}
+	return b.SetPageLayout(sheet, &excelize.PageLayoutOptions{Orientation: &across, FitToWidth: &wide,
+		FitToHeight: &anyHeight})
 }
 
 func (b *book) styles() (err error) {
@@ -93,7 +109,7 @@ func (b *book) rows(p *Page) error {
 		if c.Mandatory {
 			style = b.mandatory
 		}
-		width := float64(min(40, max(12, len([]rune(c.Heading))+2)))
+		width := float64(min(40, max(12, len([]rune(c.Heading))+2, len([]rune(c.Example))+2)))
 		for _, sheet := range []string{rowsSheet, exampleSheet} {
 			if err := b.cell(sheet, column+"1", c.Heading, style); err != nil {
 				return err
@@ -173,6 +189,22 @@ func cut(text string, most int) string {
 	return text
 }
 
+// wordsWidths are those of the columns of the sheet that explains, in characters.
+var wordsWidths = []float64{24, 11, 36, 40, 40, 22, 40}
+
+// heightOf returns the height of a row of that sheet, in points: not every program finds it by itself.
+func heightOf(cells []string) float64 {
+	lines := 1.0
+	for i, text := range cells {
+		width := wordsWidths[i]
+		if len(cells) == 1 {
+			width = 200 // it runs over all of them
+		}
+		lines = max(lines, math.Ceil(1.1*float64(len([]rune(text)))/width))
+	}
+	return min(15*lines, 400) // a row is at most 409 points high
+}
+
 // words explains each column.
 func (b *book) words(p *Page) error {
 	for i, title := range []string{"Heading", "Mandatory", "What is written", "Rules", "Allowed values", "Example",
@@ -184,7 +216,7 @@ func (b *book) words(p *Page) error {
 		if err := b.cell(wordsSheet, column+"1", title, b.heading); err != nil {
 			return err
 		}
-		if err := b.SetColWidth(wordsSheet, column, column, []float64{24, 11, 36, 40, 40, 18, 40}[i]); err != nil {
+		if err := b.SetColWidth(wordsSheet, column, column, wordsWidths[i]); err != nil {
 			return err
 		}
 	}
@@ -200,7 +232,7 @@ func (b *book) words(p *Page) error {
 			}
 		}
 		row++
-		return nil
+		return b.SetRowHeight(wordsSheet, row-1, heightOf(cells))
 	}
 	for i := range p.Columns {
 		c := &p.Columns[i]
@@ -214,12 +246,19 @@ func (b *book) words(p *Page) error {
 		}
 	}
 	row++
+	// What concerns no single column runs over the whole width.
+	say := func(text string) error {
+		if err := b.MergeCell(wordsSheet, fmt.Sprintf("A%d", row), fmt.Sprintf("G%d", row)); err != nil {
+			return err
+		}
+		return put(text)
+	}
 	for _, r := range p.Rules {
-		if err := put(r); err != nil {
+		if err := say(r); err != nil {
 			return err
 		}
 	}
-	return put("Mandatory headings are marked in yellow. Fill in the sheet " + rowsSheet + "; " + exampleSheet +
+	return say("Mandatory headings are marked in yellow. Fill in the sheet " + rowsSheet + "; " + exampleSheet +
 		" shows a row that is filled in.")
 }
 

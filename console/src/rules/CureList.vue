@@ -23,10 +23,9 @@ const column = computed(() => work.columns.value.find((c) => c.name === group.co
 const left = computed(() =>
   work.rehearsal.value?.broken.find((b) => b.code === group.code && b.column === group.column),
 )
+const isAsked = computed(() => isSame.value && isCounted.value && left.value !== undefined && group.column !== '')
 const { found, error, load } = useSuggestions(() =>
-  isSame.value && isCounted.value && left.value
-    ? { delivery: run.delivery, state: work.state.value, column: column.value }
-    : undefined,
+  isAsked.value ? { delivery: run.delivery, state: work.state.value, column: group.column } : undefined,
 )
 
 const family = (code: string): string | undefined => code.split('.')[0]
@@ -71,7 +70,7 @@ const take = (s: Suggestion): Promise<boolean> => work.change(`${s.column}: ${s.
         >by the rules as they stand in {{ counted(left.rows, 'row', 'rows') }}</span
       >
       <CureButton v-for="s in cures" :key="s.id" :suggestion="s" @take="take(s)" />
-      <span v-if="!found?.done" class="soft" role="status">{{
+      <span v-if="isAsked && !found?.done" class="soft" role="status">{{
         cures.length > 0 ? 'being tried on all rows …' : 'looking for cures …'
       }}</span>
       <span v-else-if="cures.length === 0" class="soft">No cure is known: ask the sender.</span>
