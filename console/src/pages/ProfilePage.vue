@@ -298,8 +298,10 @@ onBeforeUnmount(() => {
       </section>
       <div>
         <!-- What is mended, and what it comes to, stands above that which it mends. -->
-        <DraftStrip :delivery="id" :work="work" class="draft" />
-        <p v-if="searching" class="soft searching" role="status">{{ searching }}</p>
+        <!-- How far the search is stands where nothing moves for it. -->
+        <DraftStrip :delivery="id" :work="work" class="draft">
+          <span v-if="searching" class="soft searching" role="status">· {{ searching }}</span>
+        </DraftStrip>
         <div
           v-if="isBeginning && delivery"
           ref="beginning"
@@ -455,10 +457,6 @@ onBeforeUnmount(() => {
 h3 {
   font-size: 15px;
   margin: 14px 0 4px;
-}
-
-.searching {
-  margin: 0 0 6px;
 }
 
 .rest {

@@ -23,7 +23,7 @@ const router = useRouter()
       <UndoButtons :work="work" />
       <RouterLink :to="`/deliveries/${delivery}/rules`" class="on">on to the rules →</RouterLink>
     </TallyStrip>
-    <p><RulesName :rules="work.rules.value" /></p>
+    <p><RulesName :rules="work.rules.value" /> <slot /></p>
     <FailureNote v-if="work.error.value" :error="work.error.value" />
   </section>
 </template>
