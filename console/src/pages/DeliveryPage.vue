@@ -295,10 +295,11 @@ const outputs = computed(() => [
     <section v-if="runs.length === 0 && !run && !error" class="sheet part" aria-label="Next step">
       <h2>Not sifted yet</h2>
       <p>
-        The <RouterLink :to="`/deliveries/${id}/reading`">Reading station</RouterLink> shows whether it is read right;
-        at the <RouterLink :to="`/deliveries/${id}/rules`">Rules station</RouterLink> one chooses or drafts the target
-        that the rows are meant for, mends what does not fit, and sifts. Where target and mapping are known, choose
-        them above, and sift.
+        The <RouterLink :to="`/deliveries/${id}/reading`">Reading station</RouterLink> shows whether it is read right,
+        the <RouterLink :to="`/deliveries/${id}/profile`">Profile station</RouterLink> what is in it and what is odd;
+        both there and at the <RouterLink :to="`/deliveries/${id}/rules`">Rules station</RouterLink> one chooses or
+        drafts the target that the rows are meant for, and mends what does not fit. Where target and mapping are
+        known, choose them above, and sift.
       </p>
     </section>
 
