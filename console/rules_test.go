@@ -272,7 +272,7 @@ columns:
 	p.shows("by mapping")
 	p.tally(60, 0, 0)
 
-	// By hand, by choice in the form.
+	// By hand, by choice in the form, with the first values of the delivery's columns in sight.
 	for _, pair := range [][2]string{{"place", "Herkunft"}, {"kg", "Gewicht"}} {
 		p.do(chromedp.Navigate(station+"?column="+pair[0]), chromedp.WaitVisible(`.two`))
 		p.tally(60, 0, 0)
@@ -282,6 +282,7 @@ columns:
 		p.until(fmt.Sprintf(`document.querySelector('.rail li.here').innerText.includes(%q)`, pair[1]))
 		p.tally(60, 0, 0)
 	}
+	p.shows("such as 900 · 901 · 902")
 	p.shows("left out") // what nothing takes; the draft says so
 	p.do(chromedp.Click(`button[aria-label="Bemerkung is left out"]`))
 	p.do(chromedp.Click(`button[aria-label="leave out Bemerkung"]`),
@@ -517,7 +518,8 @@ func TestRulesByHand(t *testing.T) {
 		assert.Equal(t, c.column, p.js(`document.activeElement.querySelector('.name b').innerText`))
 	}
 
-	// A header is drawn onto the column that it feeds.
+	// A header is drawn onto the column that it feeds; its first values stand beside it.
+	p.until(`document.querySelector('.rail .below').innerText.includes('2026-07-01 · 2026-07-02 · 2026-07-03')`)
 	for header, column := range map[string]string{"menge": "tons", "stand": "filled"} {
 		p.js(fmt.Sprintf(`((from, to) => {
 			const data = new DataTransfer();

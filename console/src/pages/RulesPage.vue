@@ -29,6 +29,7 @@ import OverRows from '../rules/OverRows.vue'
 import { partNames, partsOf, type PartName } from '../rules/parts'
 import RowTable from '../rules/RowTable.vue'
 import RulesName from '../rules/RulesName.vue'
+import { useSamples } from '../rules/samples'
 import SaveRules from '../rules/SaveRules.vue'
 import SpellingPanel from '../rules/SpellingPanel.vue'
 import SuggestionPanel from '../rules/SuggestionPanel.vue'
@@ -43,6 +44,10 @@ const router = useRouter()
 const book = useDrafts(() => id)
 const work = useRules(() => id)
 const { rules, columns, rehearsal, isOld, state, error, since } = work
+const samples = useSamples(
+  () => id,
+  () => rehearsal.value !== undefined,
+)
 const delivery = ref<Delivery>()
 const failure = ref<unknown>()
 const isLoaded = ref(false)
@@ -356,6 +361,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
           :pairs="bestPairs"
           :left-out="leftOut"
           :picked="picked"
+          :samples="samples"
           @choose="choose"
           @part="showPart"
           @pair="pair"
@@ -383,6 +389,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
                 :rehearsal="rehearsal"
                 :help="help"
                 :mapping="rules.mapping?.name"
+                :samples="samples"
                 @change="change"
                 @feed="(header) => feed(column!.name, header)"
               />

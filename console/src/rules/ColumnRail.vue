@@ -16,6 +16,7 @@ const {
   pairs,
   leftOut,
   picked,
+  samples,
 } = defineProps<{
   columns: ColumnSpec[]
   rehearsal?: Rehearsal
@@ -28,6 +29,8 @@ const {
   leftOut: string[]
   /** Columns that are chosen to be changed together. */
   picked: string[]
+  /** The first values of the delivery's columns. */
+  samples: Map<string, string>
 }>()
 const emit = defineEmits<{
   choose: [column: string]
@@ -221,7 +224,8 @@ watch(
         @dragstart="dragged = h.name"
         @dragend="dragged = over = ''"
       >
-        <span>{{ visible(h.name) }}</span>
+        <span :title="samples.get(h.name)">{{ visible(h.name) }}</span>
+        <span v-if="samples.get(h.name)" class="soft such">{{ samples.get(h.name) }}</span>
         <button
           type="button"
           class="link"
@@ -408,7 +412,14 @@ h3 {
   overflow-wrap: anywhere;
 }
 
-.chip.left > span {
+.such {
+  max-width: 130px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.chip.left > span:first-child {
   text-decoration: line-through;
 }
 

@@ -25,12 +25,15 @@ const {
   rehearsal = undefined,
   help,
   mapping = undefined,
+  samples = new Map(),
 } = defineProps<{
   column: ColumnSpec
   rehearsal?: Rehearsal
   help: RemedyHelp[]
   /** Name of the mapping; undefined where the target stands by itself. */
   mapping?: string
+  /** The first values of the delivery's columns. */
+  samples?: Map<string, string>
 }>()
 const emit = defineEmits<{ change: [words: string, steps: Step[]]; feed: [header: string] }>()
 
@@ -146,8 +149,11 @@ function feedBy(property: 'value' | 'derive', text: string): void {
             @change="feedFrom"
           >
             <ElOption :value="notFed" :label="feed.kind === 'header' ? 'nothing feeds it' : 'no column feeds it'" />
-            <ElOption v-for="h in headers" :key="h" :value="h" :label="visible(h)" />
+            <ElOption v-for="h in headers" :key="h" :value="h" :label="visible(h)">
+              {{ visible(h) }} <span class="soft">{{ samples.get(h) }}</span>
+            </ElOption>
           </ElSelect>
+          <span v-if="fedBy && samples.get(fedBy)" class="soft such">such as {{ samples.get(fedBy) }}</span>
         </div>
         <div v-if="feed.kind !== 'header' || !fedBy" class="field">
           <span class="soft" title="the same value in every row (value)">Always</span>
@@ -206,6 +212,13 @@ function feedBy(property: 'value' | 'derive', text: string): void {
 </template>
 
 <style scoped>
+.such {
+  overflow: hidden;
+  font-size: 12px;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
