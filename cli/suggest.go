@@ -37,9 +37,10 @@ func (a *app) suggest() *cobra.Command {
 		Short: "Suggests what would mend violations, with the rows that it rescues and breaks",
 		Long: `Sifts a file through a target and looks for changes that would mend what it finds:
 formats in which values are written, remedies, texts for missing values, recodes,
-values and limits to allow, rows to leave out, columns that feed others. Each is
-tried on all rows: how many are then accepted that were not, how many the other way
-round, how many cells it changes. Nothing is changed unasked.
+values and limits to allow, rows to leave out, columns that feed others. What holds in
+nearly all rows is suggested as a rule, which demands more. Each is tried on all rows:
+how many are then accepted that were not, how many the other way round, how many cells
+it changes. Nothing is changed unasked.
 
 Changes of how the sender writes go into the mapping, changes of what the table
 demands into the target. --take writes those that you name, by their numbers.`,
