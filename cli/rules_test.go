@@ -346,3 +346,45 @@ func read(t *testing.T, path string) string {
 	require.NoError(t, err)
 	return string(text)
 }
+
+// Code lists that the target does not name are suggested where they fit, and are in force once they are taken.
+func TestSuggestedCodeLists(t *testing.T) {
+	dir := t.TempDir()
+	var b strings.Builder
+	b.WriteString("no;site;crop\n")
+	for i := range 60 {
+		site := []string{"Ahrensee", "Dornau", "Elmenau"}[i%3]
+		if i == 31 {
+			site = "Nirgends"
+		}
+		fmt.Fprintf(&b, "%d;%s;%s\n", i, site, []string{"wheat", "rye"}[i%2])
+	}
+	csv := write(t, dir, "tickets.csv", b.String())
+	rules := write(t, dir, "tickets.yaml", "target: tickets\ncolumns:\n  - {name: no}\n  - {name: site}\n  - {name: crop}\n")
+	sites := write(t, dir, "sites.csv", "code\nAhrensee\nDornau\nElmenau\n")
+	lists := "sites=" + sites + ",sorts=" + write(t, dir, "sorts.csv", "code\nmaize\n")
+	s := suggest(t, "suggest", csv, "--target", rules, "--codes", lists)
+	at := 0
+	for i, one := range s.Suggestions {
+		assert.NotContains(t, one.Words, "sorts")
+		if one.Words == "demand a code of the list sites" {
+			at = i + 1
+			assert.Equal(t, []any{"site", "target", int64(1)}, []any{one.Column, one.Changes, one.Effect.Broken})
+		}
+	}
+	require.Positive(t, at, "%+v", s.Suggestions)
+	code, out, errs := sieb("suggest", csv, "--target", rules, "--codes", lists, "--take", fmt.Sprint(at))
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "60 read = 59 accepted + 1 rejected")
+	assert.Contains(t, read(t, rules), "{codes: sites}")
+	code, _, errs = sieb("sift", csv, "--target", rules, "--codes", "sites="+sites, "--out", filepath.Join(dir, "out"))
+	assert.Equal(t, 3, code, errs)
+	assert.Contains(t, read(t, filepath.Join(dir, "out", "violations.csv")), "Nirgends")
+
+	code, _, errs = sieb("suggest", csv, "--target", rules, "--codes", "sites="+sites+",gone=/nowhere")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "the code list gone cannot be read")
+	code, _, errs = sieb("sift", csv, "--target", rules, "--codes", lists, "--out", filepath.Join(dir, "out"))
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "the target names no code list of that name")
+}

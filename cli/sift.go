@@ -186,13 +186,9 @@ func readCodes(ctx context.Context, t *target.Target, files map[string]string) (
 		if !ok {
 			return nil, usagef("the target names the code list %s: give its file with --codes %s=FILE", name, name)
 		}
-		text, err := os.ReadFile(path)
+		l, err := readCodeList(ctx, name, path)
 		if err != nil {
-			return nil, fmt.Errorf("the code list %s cannot be read: %w", name, err)
-		}
-		l, err := codes.Parse(ctx, name, text)
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", path, err)
+			return nil, err
 		}
 		all = append(all, l)
 	}
@@ -202,6 +198,18 @@ func readCodes(ctx context.Context, t *target.Target, files map[string]string) (
 		}
 	}
 	return all, nil
+}
+
+func readCodeList(ctx context.Context, name, path string) (*codes.List, error) {
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return nil, fmt.Errorf("the code list %s cannot be read: %w", name, err)
+	}
+	l, err := codes.Parse(ctx, name, text)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	return l, nil
 }
 
 // readCompanion reads the file with the control values of a delivery; nil where no path is

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"slices"
 	"strconv"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"sieb/core/codes"
 	"sieb/core/edit"
 	"sieb/core/finding"
 	"sieb/core/profile"
@@ -41,6 +43,8 @@ values and limits to allow, rows to leave out, columns that feed others. What ho
 nearly all rows is suggested as a rule, which demands more. Each is tried on all rows:
 how many are then accepted that were not, how many the other way round, how many cells
 it changes. Nothing is changed unasked.
+
+Code lists that --codes gives and the target does not name are suggested where they fit.
 
 Changes of how the sender writes go into the mapping, changes of what the table
 demands into the target. --take writes those that you name, by their numbers.`,
@@ -72,11 +76,15 @@ demands into the target. --take writes those that you name, by their numbers.`,
 			return err
 		}
 		defer file.Close()
+		others, err := by.otherLists(ctx, t)
+		if err != nil {
+			return err
+		}
 		run, err := by.run(ctx, file, t)
 		if err != nil {
 			return err
 		}
-		w, err := a.work(ctx, run)
+		w, err := a.work(ctx, run, others)
 		if err != nil {
 			return err
 		}
@@ -96,16 +104,34 @@ demands into the target. --take writes those that you name, by their numbers.`,
 	return cmd
 }
 
-// work sifts a file for suggestions, and profiles it for those that its values make.
-func (a *app) work(ctx context.Context, run *report.Run) (*suggest.Work, error) {
+// otherLists reads the code lists that flags give and the target does not name: columns may take their values
+// from them.
+func (r *recipe) otherLists(ctx context.Context, t *target.Target) (all []*codes.List, err error) {
+	for _, name := range slices.Sorted(maps.Keys(r.lists)) {
+		if slices.Contains(t.CodeLists(), name) {
+			continue
+		}
+		l, err := readCodeList(ctx, name, r.lists[name])
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, l)
+		delete(r.lists, name)
+	}
+	return all, nil
+}
+
+// work sifts a file for suggestions, and profiles it for those that its values make; others are code lists that
+// columns may take their values from.
+func (a *app) work(ctx context.Context, run *report.Run, others []*codes.List) (*suggest.Work, error) {
 	w := &suggest.Work{Texts: suggest.Texts{Target: run.Target.Text}, File: run.Delivery, Lists: run.Codes,
-		Account: &sift.Account{}}
+		Account: &sift.Account{}, Codes: others}
 	if run.Target.Mapping != nil {
 		w.Mapping = run.Target.Mapping.Text
 	}
 	w.Rehearse = func(ctx context.Context, t *target.Target) (*sift.Result, *sift.Account, error) {
 		one, account := *run, &sift.Account{}
-		one.Target, one.Progress = t, nil
+		one.Target, one.Progress, one.Codes = t, nil, slices.Concat(run.Codes, others)
 		result, err := one.Rehearse(ctx, account, 0)
 		return result, account, err
 	}
