@@ -13,11 +13,13 @@ import (
 
 func (a *app) compareRuns() *cobra.Command {
 	return &cobra.Command{
-		Use: "compare RUN [EARLIER]", Short: "Shows how a run differs from an earlier one, of the same delivery or of another",
+		Use:   "compare RUN [EARLIER]",
+		Short: "Shows how a run differs from an earlier one, of the same delivery or of another",
 		Long: `Compares two runs, the second of which is by default that of the delivery of the same kind
-that arrived before, by the same target and mapping: how their rules differ, which violations and remedies are more or fewer. Of
-two runs of one delivery it shows which rows ended elsewhere; of two deliveries which
-accepted rows are new, gone and changed, by the target's key.`,
+that arrived before, by the same target and mapping: how their rules differ, which
+violations and remedies are more or fewer. Of two runs of one delivery it shows which
+rows ended elsewhere; of two deliveries which accepted rows are new, gone and changed,
+by the target's key.`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) < 1 || len(args) > 2 {
 				return usagef("name a run, and the earlier one if it is not that of the delivery before; sieb runs list " +

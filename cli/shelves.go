@@ -46,8 +46,7 @@ func (a *app) shelf(l client.Library, what string) []*cobra.Command {
 
 // under makes a command that gives a text another name.
 func (a *app) under(verb, short, what string, l client.Library,
-	do func(*client.Client, context.Context, client.Library, string,
-		api.NewName) (api.Target, error)) *cobra.Command {
+	do func(*client.Client, context.Context, client.Library, string, api.NewName) (api.Target, error)) *cobra.Command {
 	return &cobra.Command{Use: verb + " NAME NEW", Short: short,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 2 {

@@ -150,9 +150,8 @@ func (a *app) targets() *cobra.Command {
 		return connect(cmd).Target(cmd.Context(), name, version)
 	}, func(t api.Target) api.Target { return t })
 	return a.remote("targets", "Targets that the service knows",
-		append(a.shelf(client.Targets, "target"), a.addTarget(), all,
-			show, a.showSchema("target", target.Schema), a.template(), a.describe(), a.createTable(), a.csvw(),
-			a.fromDictionary())...)
+		append(a.shelf(client.Targets, "target"), a.addTarget(), all, show, a.showSchema("target", target.Schema),
+			a.template(), a.describe(), a.createTable(), a.csvw(), a.fromDictionary())...)
 }
 
 func (a *app) mappings() *cobra.Command {
@@ -197,8 +196,8 @@ target, which the service must know already.`,
 		return connect(cmd).Mapping(cmd.Context(), name, version)
 	}, func(m api.Mapping) api.Target { return m.Target })
 	return a.remote("mappings", "Mappings: how senders write what a target takes",
-		append(a.shelf(client.Mappings, "mapping"),
-			add, all, show, a.showSchema("mapping", target.MappingSchema))...)
+		append(a.shelf(client.Mappings, "mapping"), add, all, show,
+			a.showSchema("mapping", target.MappingSchema))...)
 }
 
 func (a *app) codeLists() *cobra.Command {

@@ -49,8 +49,7 @@ func (c *Client) DropRules(ctx context.Context, id string) error {
 // Rehearse tries a target on a delivery, and calls each, which may be nil, with what is known so
 // far. It returns what is known of all rows.
 func (c *Client) Rehearse(ctx context.Context, id string, ask api.AskRehearsal, each func(api.Rehearsal)) (
-	r api.Rehearsal,
-	err error) {
+	r api.Rehearsal, err error) {
 	err = c.stream(ctx, ofDelivery(id, "/rehearsals"), ask, func(data []byte) (bool, error) {
 		r = api.Rehearsal{}
 		err := json.Unmarshal(data, &r)

@@ -25,12 +25,10 @@ export function useDrafts(id: () => string): DraftBook {
   const isBehind = ref(false)
   const failure = ref<unknown>()
   let waiting: (() => Promise<unknown>) | undefined
-  let timer = 0
   let sending = Promise.resolve()
 
   /** Sends what is waiting behind what is on its way, so that the last word is the last. */
   function send(): Promise<void> {
-    window.clearTimeout(timer)
     sending = sending.then(async () => {
       const what = waiting
       waiting = undefined
@@ -77,8 +75,7 @@ export function useDrafts(id: () => string): DraftBook {
       waiting = () =>
         answered(api.PUT('/api/v1/deliveries/{id}/drafts/layout', { ...where, body: draft, keepalive: true }))
       isBehind.value = true
-      window.clearTimeout(timer)
-      timer = window.setTimeout(() => void send(), 0)
+      void send()
     },
     settled: send,
     async dropLayout() {

@@ -115,7 +115,7 @@ func (d *Draft) draftRules(p *profile.Profile) {
 		for i, name := range r.Columns {
 			columns[i] = names[name]
 		}
-		if rule := ruleOf(r.Kind, columns); rule != "" {
+		if rule := ruleLine(r.Kind, columns); rule != "" {
 			rules = append(rules, rule)
 			broken += r.Exceptions
 		}
@@ -130,8 +130,8 @@ func (d *Draft) draftRules(p *profile.Profile) {
 	d.offered += fmt.Sprintf("# rowRules: [%s]  # %s\n", strings.Join(rules, ", "), why)
 }
 
-// ruleOf writes a relation as a row rule; "" where a condition cannot say it.
-func ruleOf(kind string, columns []*target.Column) string {
+// ruleLine writes a relation as a row rule in a line of a target; "" where a condition cannot say it.
+func ruleLine(kind string, columns []*target.Column) string {
 	name, text := RuleOf(kind, columns)
 	if text == "" {
 		return ""

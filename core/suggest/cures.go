@@ -134,13 +134,21 @@ func (b *builder) habit(c *target.Column, do string, v any, path ...string) edit
 
 // demand makes a step in what the table demands of the column.
 func (g *group) demand(do string, v any, path ...string) edit.Step {
-	return edit.Step{In: edit.Target, Do: do, Path: append([]string{"columns", g.column.Name}, path...), Value: v}
+	return demand(g.column, do, v, path...)
+}
+
+// demand makes a step in what the table demands of a column.
+func demand(c *target.Column, do string, v any, path ...string) edit.Step {
+	return edit.Step{In: edit.Target, Do: do, Path: append([]string{"columns", c.Name}, path...), Value: v}
 }
 
 // remedy makes the step that adds a remedy to those of the column.
-func (g *group) remedy(r any) edit.Step {
-	s := g.habit(edit.Add, r, "remedies")
-	s.Base = remediesOf(g.column)
+func (g *group) remedy(r any) edit.Step { return g.b.remedy(g.column, r) }
+
+// remedy makes the step that adds a remedy to those of a column.
+func (b *builder) remedy(c *target.Column, r any) edit.Step {
+	s := b.habit(c, edit.Add, r, "remedies")
+	s.Base = remediesOf(c)
 	return s
 }
 
@@ -159,8 +167,7 @@ func remediesOf(c *target.Column) (all []any) {
 // offer proposes a cure for values, or for all where there are none.
 func (g *group) offer(kind, words string, values []string, steps ...edit.Step) {
 	g.tries = append(g.tries, cure{Suggestion: Suggestion{Kind: kind, Column: g.Column, Code: g.Code.String(),
-		Words: words,
-		Steps: steps}, only: values})
+		Words: words, Steps: steps}, only: values})
 }
 
 // weaken proposes to demand less.

@@ -65,12 +65,21 @@ func (b *builder) fed(drawn []target.Column) (all []fed) {
 	return all
 }
 
+// fedBy returns the target's column that a column of the delivery feeds; nil where it feeds none.
+func fedBy(all []fed, name string) *target.Column {
+	at := slices.IndexFunc(all, func(f fed) bool { return f.from.Name == name })
+	if at < 0 {
+		return nil
+	}
+	return all[at].target
+}
+
 // propose proposes what the statistics of a column speak for.
 func (f *fed) propose() {
 	f.missing()
 	f.clean()
 	if has := f.finding("value.empty"); has != nil && !f.target.Required {
-		f.demand("demand a value in each row", violation.RequiredEmpty, f.set(true, "required"))
+		f.strengthen("demand a value in each row", violation.RequiredEmpty, demand(f.target, edit.Set, true, "required"))
 	}
 	if has := f.finding("number.far"); has != nil && len(f.from.Usual) == 2 {
 		f.limits(has)
@@ -92,13 +101,8 @@ func (f *fed) finding(code string) *profile.Finding {
 	return nil
 }
 
-// set makes the step that sets what the table demands of the column.
-func (f *fed) set(v any, property string) edit.Step {
-	return edit.Step{In: edit.Target, Do: edit.Set, Path: []string{"columns", f.target.Name, property}, Value: v}
-}
-
-// demand proposes to demand more of the table.
-func (f *fed) demand(words string, code violation.Code, steps ...edit.Step) {
+// strengthen proposes to demand more of the table.
+func (f *fed) strengthen(words string, code violation.Code, steps ...edit.Step) {
 	f.try(Suggestion{Kind: "rule", Column: f.target.Name, Code: code.String(), Words: words, Steps: steps})
 }
 
@@ -134,10 +138,8 @@ func (f *fed) clean() {
 		if cells == 0 || slices.ContainsFunc(f.target.Remedies, has) {
 			return
 		}
-		step := f.habit(f.target, edit.Add, name, "remedies")
-		step.Base = remediesOf(f.target)
 		f.try(Suggestion{Kind: "remedy", Column: f.target.Name, Words: remedyWords[name], Cells: cells,
-			Steps: []edit.Step{step}})
+			Steps: []edit.Step{f.remedy(f.target, name)}})
 	}
 	of("trim", f.from.Blanks.Around.Count)
 	of("squeeze", f.from.Blanks.Inside.Count)
@@ -162,7 +164,7 @@ func (f *fed) limits(far *profile.Finding) {
 			return ok && compare(f.target, text, limit)*sign > 0
 		}
 		if has == "" && slices.ContainsFunc(far.First, isBeyond) {
-			f.demand(words, code, f.set(json.Number(limit), property))
+			f.strengthen(words, code, demand(f.target, edit.Set, json.Number(limit), property))
 		}
 	}
 }
@@ -178,18 +180,19 @@ func (f *fed) canonical(text string) (string, bool) {
 func (f *fed) sets() {
 	for _, l := range f.Codes {
 		if f.isOf(l) {
-			f.demand(fmt.Sprintf("demand a code of the list %s", l.Name), violation.CodeUnknown,
-				f.set(map[string]any{"codes": l.Name}, "oneOf"))
+			f.strengthen(fmt.Sprintf("demand a code of the list %s", l.Name), violation.CodeUnknown,
+				demand(f.target, edit.Set, map[string]any{"codes": l.Name}, "oneOf"))
 			return
 		}
 	}
 	isSentence := func(text string) bool { return len(strings.Fields(text)) > 3 } // not a code
 	switch {
 	case len(f.drawn.OneOf) > 1 && !slices.ContainsFunc(f.drawn.OneOf, isSentence):
-		f.demand(fmt.Sprintf("allow only the %d values %s", len(f.drawn.OneOf), listed(f.drawn.OneOf)),
-			violation.ValueUnknown, f.set(anyOf(f.drawn.OneOf), "oneOf"))
+		f.strengthen(fmt.Sprintf("allow only the %d values %s", len(f.drawn.OneOf), listed(f.drawn.OneOf)),
+			violation.ValueUnknown, demand(f.target, edit.Set, anyOf(f.drawn.OneOf), "oneOf"))
 	case f.drawn.Datatype == value.String && len(f.drawn.Formats) == 1 && f.finding("value.shape") != nil:
-		f.demand("demand the form "+f.drawn.Formats[0], violation.TextFormat, f.set(f.drawn.Formats[0], "format"))
+		f.strengthen("demand the form "+f.drawn.Formats[0], violation.TextFormat,
+			demand(f.target, edit.Set, f.drawn.Formats[0], "format"))
 	}
 }
 
@@ -226,7 +229,7 @@ func (f *fed) references() {
 		if t.Name == f.builder.target.Name || !slices.ContainsFunc(append([]string{t.Column}, t.Titles...), isSame) {
 			continue
 		}
-		f.demand(fmt.Sprintf("demand a row of %s with this %s", t.Name, t.Column), violation.ReferenceMissing, edit.Step{
+		f.strengthen(fmt.Sprintf("demand a row of %s with this %s", t.Name, t.Column), violation.ReferenceMissing, edit.Step{
 			In: edit.Target, Do: edit.Add, Path: []string{"foreignKeys"}, Value: map[string]any{
 				"columnReference": []any{name},
 				"reference":       map[string]any{"resource": t.Name, "columnReference": []any{t.Column}}}})
@@ -290,9 +293,7 @@ func (b *builder) relations(all []fed) {
 	for k, r := range b.Profile.Relations {
 		columns := make([]*target.Column, len(r.Columns))
 		for i, name := range r.Columns {
-			if at := slices.IndexFunc(all, func(f fed) bool { return f.from.Name == name }); at >= 0 {
-				columns[i] = all[at].target
-			}
+			columns[i] = fedBy(all, name)
 		}
 		name, text := draft.RuleOf(r.Kind, columns)
 		if text == "" || b.isSaid(text) || b.isDerived(columns) {
@@ -351,15 +352,16 @@ func (b *builder) keys(all []fed) {
 	}
 	for i := range all {
 		if all[i].drawn.Unique {
-			all[i].demand("demand that no value occurs twice", violation.KeyDuplicate, all[i].set(true, "unique"))
+			all[i].strengthen("demand that no value occurs twice", violation.KeyDuplicate,
+				demand(all[i].target, edit.Set, true, "unique"))
 		}
 	}
 	for _, k := range b.Profile.Keys {
 		var names []string
 		var value []any
 		for _, name := range k.Columns {
-			if at := slices.IndexFunc(all, func(f fed) bool { return f.from.Name == name }); at >= 0 {
-				names, value = append(names, all[at].target.Name), append(value, all[at].target.Name)
+			if c := fedBy(all, name); c != nil {
+				names, value = append(names, c.Name), append(value, c.Name)
 			}
 		}
 		if k.Repeats == 0 || len(names) < 2 || len(names) < len(k.Columns) {

@@ -53,9 +53,7 @@ func (w *Work) Recode(column string, groups []variants.Family) ([]edit.Step, err
 		return nil, nil
 	}
 	b := &builder{Work: w}
-	s := b.habit(c, edit.Add, map[string]any{"recode": pairs}, "remedies")
-	s.Base = remediesOf(c)
-	return []edit.Step{s}, nil
+	return []edit.Step{b.remedy(c, map[string]any{"recode": pairs})}, nil
 }
 
 // counted is the texts of a column as its remedies leave them.

@@ -796,11 +796,18 @@ const (
 // tables returns the targets that others can refer to: those with a key of one column, by which rows were
 // accepted.
 func (s *Server) tables(ctx context.Context) (all []suggest.Table, err error) {
+	sifted, err := s.Store.TargetsWithRows(ctx)
+	if err != nil {
+		return nil, s.failure("looking for targets with rows", err)
+	}
 	page, _, err := s.Store.Texts(ctx, store.Targets, store.Shelf{Bytes: mostOfText}, 0, mostTables)
 	if err != nil {
 		return nil, s.failure("listing targets", err)
 	}
 	for i := range page {
+		if !slices.Contains(sifted, page[i].Name) {
+			continue
+		}
 		t, err := target.Parse([]byte(page[i].Text.Text))
 		if err != nil {
 			continue // of an older version
@@ -810,11 +817,6 @@ func (s *Server) tables(ctx context.Context) (all []suggest.Table, err error) {
 		})
 		if at < 0 {
 			continue
-		}
-		if _, err := s.Store.NewestOf(ctx, t.Name); errors.Is(err, store.ErrNone) {
-			continue
-		} else if err != nil {
-			return nil, s.failure("looking for rows of "+t.Name, err)
 		}
 		c := &t.Columns[at]
 		all = append(all, suggest.Table{Name: t.Name, Column: c.Name, Titles: append([]string{c.Title()}, c.Titles...)})

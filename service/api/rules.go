@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"reflect"
 	"slices"
 	"time"
 
@@ -324,22 +323,14 @@ func (s *Server) begunTarget(ctx context.Context, ask *NewRules) (store.Text, er
 
 // profiled opens a delivery, and returns its profile: the newest, or one that is made for this.
 func (s *Server) profiled(ctx context.Context, d store.Delivery) (*source.File, *profile.Profile, error) {
-	given := givenOf(d.Layout)
-	var found *profile.Profile
-	p, err := s.Store.LastProfile(ctx, d.ID)
-	switch {
-	case err != nil && !errors.Is(err, store.ErrNone):
-		return nil, nil, s.failure("looking for a profile", err)
-	case err == nil && p.State == store.Done && reflect.DeepEqual(givenOf(p.Layout), given):
-		out, err := s.profileOf(p)
-		if err != nil {
-			return nil, nil, err
-		}
-		found = out.Profile
-	}
-	file, err := s.Bounds.Open(ctx, s.Area.Path(d.SHA256), given)
+	file, err := s.Bounds.Open(ctx, s.Area.Path(d.SHA256), givenOf(d.Layout))
 	if err != nil {
 		return nil, nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
+	}
+	found, err := s.knownProfile(ctx, d.ID, file.Layout)
+	if err != nil {
+		file.Close()
+		return nil, nil, err
 	}
 	if found == nil {
 		if found, err = finding.Profile(ctx, file, profile.Options{}); err != nil {

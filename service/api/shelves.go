@@ -299,9 +299,8 @@ func (s *Server) copyText(ctx context.Context, l store.Library, name string, to 
 		return copied, err
 	}
 	if !target.IsName(to.Name) {
-		return copied, huma.Error422UnprocessableEntity(
-			"a name is made of letters, digits, _ and -, and begins with none of " +
-				"the last")
+		return copied, huma.Error422UnprocessableEntity("a name is made of letters, digits, _ and -, " +
+			"and begins with none of the last")
 	}
 	if _, err := s.Store.Text(ctx, l, to.Name, 0); err == nil {
 		return copied, huma.Error409Conflict(fmt.Sprintf("there is a %s %q already: choose another name", words[l], to.Name))
@@ -323,8 +322,7 @@ func (s *Server) renameText(ctx context.Context, l store.Library, name string, t
 		return copied, err
 	}
 	follow := map[store.Library][]store.Library{store.Targets: {store.Targets, store.Mappings},
-		store.Codes: {store.Targets,
-			store.Mappings}}[l]
+		store.Codes: {store.Targets, store.Mappings}}[l]
 	for _, other := range follow {
 		if err := s.renameIn(ctx, l, other, name, to); err != nil {
 			return copied, err

@@ -292,6 +292,14 @@ func (s *Store) NewestOf(ctx context.Context, target string) (r Run, err error) 
 	return r, none(err)
 }
 
+// TargetsWithRows returns the names of the targets of which NewestOf finds a run.
+func (s *Store) TargetsWithRows(ctx context.Context) (names []string, err error) {
+	err = s.db.SelectContext(ctx, &names, `
+		select distinct target_name from runs
+		where target_name is not null and state = 'done' and verdict in ('accepted', 'split')`)
+	return names, err
+}
+
 // Before returns the run with which a run of a recurring delivery is compared: the newest one by the same target
 // and mapping of the delivery that arrived last before it. Without a mapping, which tells the sender, the
 // letters of the deliveries' names have to be the same.

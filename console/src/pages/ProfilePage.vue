@@ -28,7 +28,7 @@ import BeginRules from '../rules/BeginRules.vue'
 import CureButton from '../rules/CureButton.vue'
 import { lastOf, useRules, type NewRules } from '../rules/draft'
 import DraftStrip from '../rules/DraftStrip.vue'
-import { useSuggestions } from '../rules/suggestions'
+import { inWords, useSuggestions } from '../rules/suggestions'
 
 const { id } = defineProps<{ id: string }>()
 const address = useAddress()
@@ -237,7 +237,7 @@ async function begin(body: NewRules): Promise<void> {
   if (work.rules.value) address.swap({ draft: undefined })
 }
 
-const cure = (s: Suggestion): Promise<boolean> => work.change(s.column ? `${s.column}: ${s.words}` : s.words, s.steps)
+const cure = (s: Suggestion): Promise<boolean> => work.change(inWords(s), s.steps)
 
 watch(
   () => id,

@@ -6,7 +6,7 @@ import FailureNote from '../components/FailureNote.vue'
 import { counted } from '../format'
 import CureButton from './CureButton.vue'
 import type { RulesBook } from './draft'
-import { useSuggestions } from './suggestions'
+import { inWords, useSuggestions } from './suggestions'
 
 const { run, group, work } = defineProps<{ run: Run; group: Group; work: RulesBook }>()
 
@@ -47,7 +47,7 @@ onMounted(async () => {
   await work.begin({ target: run.target.name, mapping: run.mapping?.name })
 })
 
-const take = (s: Suggestion): Promise<boolean> => work.change(`${s.column}: ${s.words}`, s.steps)
+const take = (s: Suggestion): Promise<boolean> => work.change(inWords(s), s.steps)
 </script>
 
 <template>

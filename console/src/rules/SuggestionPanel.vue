@@ -2,11 +2,11 @@
 /** What would mend violations of the whole delivery: each alone, and the best order together. */
 import { ElButton, ElDrawer, ElProgress } from 'element-plus'
 import { computed } from 'vue'
-import type { Step, Suggestion } from '../api/client'
+import type { Step } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted } from '../format'
 import CureButton from './CureButton.vue'
-import { useSuggestions } from './suggestions'
+import { inWords, useSuggestions } from './suggestions'
 
 const { delivery, open, state } = defineProps<{ delivery: string; open: boolean; state: number }>()
 const emit = defineEmits<{ close: []; change: [words: string, steps: Step[]] }>()
@@ -28,14 +28,13 @@ const groups = computed(() => {
     { title: 'These demand less of the table', list: all.filter((s) => s.weakens) },
   ]
 })
-const words = (s: Suggestion): string => (s.column ? `${s.column}: ${s.words}` : s.words)
 
 function takeTogether(upTo: number): void {
   const all = together.value.slice(0, upTo)
   emit(
     'change',
     all.length === 1
-      ? words(all[0]!.suggestion!)
+      ? inWords(all[0]!.suggestion!)
       : `${all.length} suggestions: ${all.map((t) => t.suggestion!.words).join('; ')}`,
     all.flatMap((t) => t.suggestion!.steps),
   )
@@ -86,7 +85,7 @@ function takeTogether(upTo: number): void {
       </p>
       <ol>
         <li v-for="(t, i) in together" :key="t.id">
-          {{ words(t.suggestion!) }} <span class="soft">{{ count(t.rescued) }} so far</span>
+          {{ inWords(t.suggestion!) }} <span class="soft">{{ count(t.rescued) }} so far</span>
           <button v-if="i < together.length - 1" type="button" class="link" @click="takeTogether(i + 1)">
             take up to here
           </button>
@@ -102,7 +101,7 @@ function takeTogether(upTo: number): void {
         <ul>
           <li v-for="s in g.list" :key="s.id">
             <b class="column">{{ s.column || 'rows' }}</b>
-            <CureButton :suggestion="s" @take="emit('change', words(s), s.steps)" />
+            <CureButton :suggestion="s" @take="emit('change', inWords(s), s.steps)" />
           </li>
         </ul>
       </template>

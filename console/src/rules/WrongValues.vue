@@ -9,6 +9,7 @@ import { count, counted, visible } from '../format'
 import { codeWords } from '../words'
 import { remedyAdded, type ColumnSpec } from './model'
 import CureButton from './CureButton.vue'
+import { inWords } from './suggestions'
 
 const {
   delivery,
@@ -161,12 +162,7 @@ const heading = computed(() => {
     <FailureNote v-if="error" :error="error" :retry="load" />
     <p v-if="forAll.length > 0" class="all">
       <span class="soft">for several at once</span>
-      <CureButton
-        v-for="s in forAll"
-        :key="s.id"
-        :suggestion="s"
-        @take="emit('change', `${column.name}: ${s.words}`, s.steps)"
-      />
+      <CureButton v-for="s in forAll" :key="s.id" :suggestion="s" @take="emit('change', inWords(s), s.steps)" />
     </p>
     <table v-if="total > 0">
       <tbody>
@@ -194,7 +190,7 @@ const heading = computed(() => {
                 v-for="s in curesOf(v)"
                 :key="s.id"
                 :suggestion="s"
-                @take="emit('change', `${column.name}: ${s.words}`, s.steps)"
+                @take="emit('change', inWords(s), s.steps)"
               />
               <ElButton
                 v-if="v.value !== '' && v.action !== 'flag'"

@@ -1,6 +1,9 @@
 import { onBeforeUnmount, ref, shallowRef, watch, type Ref, type ShallowRef } from 'vue'
-import type { Suggestions } from '../api/client'
+import type { Suggestion, Suggestions } from '../api/client'
 import { stream } from '../api/stream'
+
+/** A suggestion in words, with the column that it is of. */
+export const inWords = (s: Suggestion): string => (s.column ? `${s.column}: ${s.words}` : s.words)
 
 /** What is asked of suggestions; undefined for nothing. A change of the state asks anew. */
 export interface Asked {
