@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"cel.dev/cel-go/cel"
@@ -78,7 +79,7 @@ func Parse(text string, columns []Column) (*Expression, error) {
 		return nil, issueError(issues, nil)
 	}
 	e := &Expression{Text: text, tree: tree}
-	r := rewriting{expression: e, columns: columns, kinds: map[int64]Kind{}, factory: ast.NewExprFactory(),
+	r := rewriting{expression: e, columns: columns, whole: map[int64]types.Int{}, factory: ast.NewExprFactory(),
 		info: tree.NativeRep().SourceInfo(), last: ast.MaxID(tree.NativeRep())}
 	ast.PostOrderVisit(tree.NativeRep().Expr(), ast.NewExprVisitor(r.visit))
 	if r.err != nil {
@@ -121,6 +122,7 @@ type Program struct {
 	Result  Kind // Truth, Number, Text or Moment
 	library cel.Program
 	names   map[string]int // of the library's variables, their places in Variables; tested ones come as -1-place
+	branch  bool           // there may be a result although a value that the text reads is missing
 	truth   truthFunc      // nil where the library must be asked
 	number  numberFunc
 	text    textFunc
@@ -147,7 +149,7 @@ func Compile(text string, columns []Column, wanted ...Kind) (*Program, error) {
 		case OfColumn:
 			t = typeOf(find(columns, v.Name).Datatype)
 		case OfRow, OfLine:
-			t = cel.IntType
+			t = numberType
 		case OfToday, OfFileDate:
 			t = cel.TimestampType
 		}
@@ -173,7 +175,8 @@ func Compile(text string, columns []Column, wanted ...Kind) (*Program, error) {
 	if p.Result, err = resultOf(checked.OutputType(), wanted); err != nil {
 		return nil, &Error{1, 1, err.Error()}
 	}
-	p.library, err = env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(maxCost))
+	p.library, err = env.Program(checked, cel.EvalOptions(cel.OptOptimize), cel.CostLimit(maxCost),
+		cel.CustomDecoratorV2(decorate))
 	if err != nil {
 		return nil, &Error{1, 1, plainWords(err.Error())}
 	}
@@ -206,8 +209,7 @@ func typeOf(d value.Datatype) *cel.Type {
 }
 
 func resultOf(t *cel.Type, wanted []Kind) (Kind, error) {
-	kinds := map[string]Kind{"bool": Truth, "number": Number, "int": Number, "uint": Number, "double": Number,
-		"string": Text, "google.protobuf.Timestamp": Moment}
+	kinds := map[string]Kind{"bool": Truth, "number": Number, "string": Text, "google.protobuf.Timestamp": Moment}
 	kind, ok := kinds[t.TypeName()]
 	if ok && (len(wanted) == 0 || slices.Contains(wanted, kind)) {
 		return kind, nil
@@ -280,11 +282,10 @@ func plainWords(message string) string {
 	message = strings.TrimPrefix(message, "found no ")
 	if rest, ok := strings.CutPrefix(message, "matching overload for "); ok {
 		name, arguments, _ := strings.Cut(rest, " applied to ")
-		message = name + " cannot be applied to " + strings.Trim(arguments, "'")
-		if strings.Contains(arguments, "number") && strings.Contains(arguments, "int") {
-			message += "; a whole number in there is made exact by number( )"
-		}
-		return message
+		return name + " cannot be applied to " + strings.Trim(arguments, "'")
+	}
+	if strings.HasPrefix(message, "error during formatting") && strings.HasSuffix(message, "was given number") {
+		message += "; write numbers into it with string( )"
 	}
 	return syntaxWords(strings.TrimPrefix(message, "Syntax error: "))
 }
@@ -313,12 +314,13 @@ var operatorNames = [][2]string{{"_+_", "+"}, {"_-_", "-"}, {"_*_", "*"}, {"_/_"
 	{"_!=_", "!="}, {"_<_", "<"}, {"_<=_", "<="}, {"_>_", ">"}, {"_>=_", ">="}, {"_&&_", "&&"}, {"_||_", "||"},
 	{"_?_:_", "? :"}, {"!_", "!"}, {"-_", "-"}, {"@in", "in"}, {"_[_]", "[ ]"}}
 
-// rewriting prepares a tree for the library: names of columns and cells become
-// variables, decimals become exact numbers, and whole numbers beside exact ones too.
+// rewriting prepares a tree for the library: names of columns and cells become variables, and
+// every number becomes an exact one. Where a function of the library takes a whole number of its
+// own, as a place in a text, it is given one.
 type rewriting struct {
 	expression *Expression
 	columns    []Column
-	kinds      map[int64]Kind // what is known of the nodes
+	whole      map[int64]types.Int // literals that were whole numbers, by their nodes
 	factory    ast.ExprFactory
 	info       *ast.SourceInfo
 	last       int64
@@ -352,26 +354,39 @@ func (r *rewriting) visit(e ast.Expr) {
 		r.name(e, e.AsIdent())
 	case ast.CallKind:
 		r.call(e)
+	case ast.MapKind:
+		for _, entry := range e.AsMap().Entries() {
+			r.restore(entry.AsMapEntry().Key())
+		}
 	}
 }
 
 func (r *rewriting) literal(e ast.Expr) {
+	text, ok := "", true
 	switch v := e.AsLiteral().(type) {
 	case types.Double:
-		text, ok := exactText(float64(v))
-		if !ok {
+		if text, ok = exactText(float64(v)); !ok {
 			r.wrong(e, `a number of more than 15 digits is written as number("1.2345678901234567")`)
 			return
 		}
-		r.replace(e, r.factory.NewCall(e.ID(), "number", r.node(e, types.String(text))))
-		r.kinds[e.ID()] = Number
 	case types.Int:
-		r.kinds[e.ID()] = whole
+		text, r.whole[e.ID()] = strconv.FormatInt(int64(v), 10), v
+	case types.Uint:
+		text = strconv.FormatUint(uint64(v), 10)
+	default:
+		return
 	}
+	r.replace(e, r.factory.NewCall(e.ID(), "number", r.node(e, types.String(text))))
 }
 
-// whole is the kind of whole numbers of the library, which are not yet exact ones.
-const whole Kind = 100
+// restore makes a literal the whole number again that it was, and reports whether it was one.
+func (r *rewriting) restore(e ast.Expr) bool {
+	v, ok := r.whole[e.ID()]
+	if ok {
+		r.replace(e, r.factory.NewLiteral(e.ID(), v))
+	}
+	return ok
+}
 
 // node makes a literal that stands where another node stands.
 func (r *rewriting) node(at ast.Expr, v types.String) ast.Expr {
@@ -396,18 +411,12 @@ func (r *rewriting) name(e ast.Expr, name string) {
 	}
 	if origin, ok := builtIn[name]; ok {
 		r.variable(origin, name)
-		if origin == OfRow || origin == OfLine {
-			r.kinds[e.ID()] = whole
-		}
 	}
 }
 
 func (r *rewriting) column(e ast.Expr, c *Column) {
 	v := &r.expression.Variables[r.variable(OfColumn, c.Name)]
 	r.replace(e, r.factory.NewIdent(e.ID(), v.key()))
-	if c.Datatype.IsNumber() {
-		r.kinds[e.ID()] = Number
-	}
 }
 
 // textOf returns the text that is the only argument of a call.
@@ -419,8 +428,18 @@ func textOf(call ast.CallExpr) (string, bool) {
 	return string(s), ok
 }
 
+// wholeArguments are the arguments of functions that are whole numbers of the library.
+var wholeArguments = map[string][]int{"round": {1}, "days": {0}, "substring": {0, 1}, "charAt": {0}, "split": {1},
+	"replace": {2}, "indexOf": {1}, "lastIndexOf": {1}}
+
 func (r *rewriting) call(e ast.Expr) {
 	call := e.AsCall()
+	args := call.Args()
+	for _, i := range wholeArguments[call.FunctionName()] {
+		if i < len(args) && !r.restore(args[i]) {
+			r.wrap(args[i], "int")
+		}
+	}
 	switch name := call.FunctionName(); name {
 	case "cell":
 		header, ok := textOf(call)
@@ -445,14 +464,23 @@ func (r *rewriting) call(e ast.Expr) {
 		r.has(e, call)
 	case "label":
 		r.label(e, call)
-	case "number", "round", "abs":
-		r.kinds[e.ID()] = Number
 	case "size", "getDayOfWeek", "getDayOfMonth", "getDate", "getFullYear", "getMonth", "getDayOfYear", "getHours",
-		"getMinutes", "getSeconds", "indexOf", "lastIndexOf", "int":
-		r.kinds[e.ID()] = whole
-	default:
-		r.operator(e, call)
+		"getMinutes", "getSeconds", "getMilliseconds", "indexOf", "lastIndexOf", "int", "uint", "double":
+		r.wrap(e, "number")
+	case "_[_]":
+		if !r.restore(args[1]) {
+			r.wrap(args[1], placeFunction)
+		}
 	}
+}
+
+// wrap makes a node the argument of a function.
+func (r *rewriting) wrap(e ast.Expr, function string) {
+	r.last++
+	inner := r.factory.NewUnspecifiedExpr(r.last)
+	r.place(e, r.last)
+	inner.SetKindCase(e)
+	r.replace(e, r.factory.NewCall(e.ID(), function, inner))
 }
 
 // has asks whether a column has a value.
@@ -481,51 +509,4 @@ func (r *rewriting) label(e ast.Expr, call ast.CallExpr) {
 		}
 	}
 	r.wrong(e, `label takes the name of a code list and a code, as label("sites", site)`)
-}
-
-// operator makes whole numbers exact where they meet exact ones.
-func (r *rewriting) operator(e ast.Expr, call ast.CallExpr) {
-	args := call.Args()
-	switch call.FunctionName() {
-	case "_+_", "_-_", "_*_", "_/_", "_%_", "_==_", "_!=_", "_<_", "_<=_", "_>_", "_>=_":
-		r.agree(args[0], args[1])
-		if slices.Contains([]string{"_+_", "_-_", "_*_", "_/_", "_%_"}, call.FunctionName()) {
-			r.kinds[e.ID()] = r.kinds[args[0].ID()]
-		}
-	case "-_":
-		r.kinds[e.ID()] = r.kinds[args[0].ID()]
-	case "_?_:_":
-		r.agree(args[1], args[2])
-		r.kinds[e.ID()] = r.kinds[args[1].ID()]
-	case "@in":
-		if args[1].Kind() == ast.ListKind {
-			r.agree(append([]ast.Expr{args[0]}, args[1].AsList().Elements()...)...)
-		}
-	}
-}
-
-// agree makes all of some nodes exact where one of them is.
-func (r *rewriting) agree(nodes ...ast.Expr) {
-	if !slices.ContainsFunc(nodes, func(e ast.Expr) bool { return r.kinds[e.ID()] == Number }) {
-		return
-	}
-	for _, e := range nodes {
-		if r.kinds[e.ID()] == whole {
-			r.exact(e)
-		}
-	}
-}
-
-func (r *rewriting) exact(e ast.Expr) {
-	var inner ast.Expr
-	if v, ok := e.AsLiteral().(types.Int); e.Kind() == ast.LiteralKind && ok {
-		inner = r.node(e, types.String(fmt.Sprint(int64(v))))
-	} else {
-		r.last++
-		inner = r.factory.NewUnspecifiedExpr(r.last)
-		r.place(e, r.last)
-		inner.SetKindCase(e)
-	}
-	r.replace(e, r.factory.NewCall(e.ID(), "number", inner))
-	r.kinds[e.ID()] = Number
 }

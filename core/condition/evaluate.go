@@ -12,63 +12,72 @@ import (
 // Holds reports whether a condition holds in row k of a block; isJudged is false where
 // Evaluate gives no truth.
 func (p *Program) Holds(vars Block, k int) (holds, isJudged bool) {
-	if p.truth != nil && p.isComplete(vars, k) {
-		if holds, isJudged = p.truth(vars, k); isJudged {
+	if p.truth != nil {
+		switch holds, is := p.truth(vars, k); is {
+		case told:
 			return holds, true
+		case absent:
+			return false, false
 		}
 	}
 	v := p.Evaluate(vars, k, nil)
 	return v.Units != 0, v.Kind == Truth
 }
 
-// isComplete reports whether no value is wrong, and none is missing for which the text does
-// not ask.
+// isComplete reports whether no value that the text reads is missing or wrong.
 func (p *Program) isComplete(vars Block, k int) bool {
 	for i := range vars {
-		if kind := vars[i][k].Kind; kind == Wrong || kind == Missing && !p.Variables[i].Tested {
+		if kind := vars[i][k].Kind; kind == Wrong || kind == Missing {
 			return false
 		}
 	}
 	return true
 }
 
-// Evaluate computes the result for row k of a block. It is Missing where a value is missing
-// for which the text does not ask with has(), or is wrong; and Wrong where it cannot be
-// computed, with the reason as its text. A text that is put together stands in space, and is
-// valid until that is used again; space may be nil.
+// Evaluate computes the result for row k of a block. It is Missing where it takes a value that is
+// missing or wrong; as in CEL it does not take one where another decides, as the other side of an
+// or. It is Wrong where it cannot be computed, with the reason as its text. A text that is put
+// together stands in space, and is valid until that is used again; space may be nil.
 func (p *Program) Evaluate(vars Block, k int, space *[]byte) Value {
-	if !p.isComplete(vars, k) {
+	if !p.branch && !p.isComplete(vars, k) {
 		return Value{}
 	}
-	switch {
-	case p.truth != nil:
-		if is, ok := p.truth(vars, k); ok {
-			return truthValue(is)
-		}
-	case p.number != nil:
-		if n, ok := p.number(vars, k); ok {
-			return Value{Kind: Number, Units: n.units, Scale: n.scale}
-		}
-	case p.text != nil:
-		if t, ok := p.text(vars, k); ok {
-			return Value{Kind: Text, Text: t}
-		}
-	case p.join != nil && space != nil:
-		text, ok := p.join((*space)[:0], vars, k)
-		if *space = text; ok {
-			return Value{Kind: Text, Text: text}
-		}
-	case p.moment != nil:
-		if m, ok := p.moment(vars, k); ok {
-			return Value{Kind: Moment, Units: m.seconds, Nanos: m.nanos}
-		}
+	v, is := p.compute(vars, k, space)
+	switch is {
+	case told:
+		return v
+	case absent:
+		return Value{}
 	}
 	return p.ask(vars, k)
 }
 
+// compute does so without the library.
+func (p *Program) compute(vars Block, k int, space *[]byte) (Value, telling) {
+	switch {
+	case p.truth != nil:
+		holds, is := p.truth(vars, k)
+		return truthValue(holds), is
+	case p.number != nil:
+		n, is := p.number(vars, k)
+		return Value{Kind: Number, Units: n.units, Scale: n.scale}, is
+	case p.text != nil:
+		t, is := p.text(vars, k)
+		return Value{Kind: Text, Text: t}, is
+	case p.join != nil && space != nil:
+		text, is := p.join((*space)[:0], vars, k)
+		*space = text
+		return Value{Kind: Text, Text: text}, is
+	case p.moment != nil:
+		m, is := p.moment(vars, k)
+		return Value{Kind: Moment, Units: m.seconds, Nanos: m.nanos}, is
+	}
+	return Value{}, unsure
+}
+
 // ask lets the library evaluate the text.
 func (p *Program) ask(vars Block, k int) Value {
-	out, _, err := p.library.Eval(&row{p, vars, k})
+	out, _, err := p.library.Eval(&row{p, vars, k, nil})
 	if err != nil {
 		return Value{Kind: Wrong, Text: []byte(plainWords(err.Error()))}
 	}
@@ -80,9 +89,16 @@ type row struct {
 	program *Program
 	vars    Block
 	k       int
+	room    *room // nil before it is asked for
 }
 
 func (r *row) ResolveName(name string) (any, bool) {
+	if name == roomName {
+		if r.room == nil {
+			r.room = r.program.roomOf(r.vars, r.k)
+		}
+		return r.room, true
+	}
 	at, ok := r.program.names[name]
 	if !ok {
 		return nil, false
@@ -90,11 +106,7 @@ func (r *row) ResolveName(name string) (any, bool) {
 	if at < 0 {
 		return types.Bool(r.vars[-1-at][r.k].Kind != Missing), true
 	}
-	v := &r.vars[at][r.k]
-	if origin := r.program.Variables[at].Origin; origin == OfRow || origin == OfLine {
-		return types.Int(v.Units), true
-	}
-	return v.toLibrary(), true
+	return r.vars[at][r.k].toLibrary(), true
 }
 
 func (r *row) Parent() interpreter.Activation { return nil }
@@ -113,27 +125,20 @@ func (v *Value) toLibrary() ref.Val {
 	case Moment:
 		return types.Timestamp{Time: v.time()}
 	}
-	return types.NullValue
+	return types.NewUnknown(0, nil)
 }
 
 func fromLibrary(v ref.Val) Value {
 	switch v := v.(type) {
 	case types.Bool:
 		return truthValue(bool(v))
-	case types.Int:
-		return Whole(int64(v))
-	case types.Uint:
-		return readNumber([]byte(decimal.NewFromUint64(uint64(v)).String()))
-	case types.Double:
-		text, _ := exactText(float64(v))
-		return readNumber([]byte(text))
 	case number:
 		return readNumber([]byte(v.String()))
 	case types.String:
 		return Value{Kind: Text, Text: []byte(v)}
 	case types.Timestamp:
 		return MomentOf(time.Time(v.Time))
-	case types.Null:
+	case *types.Unknown:
 		return Value{}
 	}
 	return Value{Kind: Wrong, Text: []byte("the result is neither a text, a number, a date nor true or false")}

@@ -2,6 +2,7 @@ package condition
 
 import (
 	"fmt"
+	"math"
 	"reflect"
 	"regexp"
 	"sync"
@@ -99,8 +100,26 @@ func (n number) Compare(other ref.Val) ref.Val {
 	return types.Int(n.Cmp(m.Decimal))
 }
 
+// placeFunction makes the number of an element in a list, or the key of an entry, what the library
+// looks for; no text can name it.
+const placeFunction = "@place"
+
+func ofDouble(f float64) ref.Val {
+	if math.IsInf(f, 0) || math.IsNaN(f) {
+		return types.NewErr("%v is not a number", f)
+	}
+	return number{decimal.NewFromFloat(f)}
+}
+
+// maxNumberText is how many bytes the text of a number has at the most: its digits, a point, a sign,
+// an exponent, and zeros that do not count.
+const maxNumberText = 2 * maxResult
+
 // toNumber reads a number in canonical form; exponents beyond all measure are errors.
 func toNumber(text string) ref.Val {
+	if len(text) > maxNumberText {
+		return types.NewErr("a number of more than %d digits", maxResult)
+	}
 	d, err := decimal.NewFromString(text)
 	if err != nil || d.Exponent() > maxResult || d.Exponent() < -maxResult || d.NumDigits() > maxResult {
 		return types.NewErr("%q is not a number such as 1234.5", text)
@@ -122,7 +141,7 @@ var language = sync.OnceValue(func() *cel.Env {
 		}
 	}
 	env, err := cel.NewEnv(
-		cel.ClearMacros(), cel.Macros(macros...), ext.Strings(ext.StringsVersion(2)),
+		cel.ClearMacros(), cel.Macros(macros...), ext.Strings(ext.StringsVersion(2), ext.StringsMaxPrecision(maxDigits)),
 		cel.ParserRecursionLimit(60), cel.ParserExpressionSizeLimit(MaxText), cel.DefaultUTCTimeZone(true),
 		cel.Types(n),
 		cel.Function(operators.Add, cel.Overload("add_number", both, n)),
@@ -142,8 +161,30 @@ var language = sync.OnceValue(func() *cel.Env {
 		cel.Function("number",
 			cel.Overload("string_to_number", []*cel.Type{cel.StringType}, n,
 				cel.UnaryBinding(func(v ref.Val) ref.Val { return toNumber(string(v.(types.String))) })),
+			cel.Overload("number_to_number", both[:1], n, cel.UnaryBinding(func(v ref.Val) ref.Val { return v })),
 			cel.Overload("int_to_number", []*cel.Type{cel.IntType}, n,
-				cel.UnaryBinding(func(v ref.Val) ref.Val { return number{decimal.NewFromInt(int64(v.(types.Int)))} }))),
+				cel.UnaryBinding(func(v ref.Val) ref.Val { return number{decimal.NewFromInt(int64(v.(types.Int)))} })),
+			cel.Overload("uint_to_number", []*cel.Type{cel.UintType}, n,
+				cel.UnaryBinding(func(v ref.Val) ref.Val { return number{decimal.NewFromUint64(uint64(v.(types.Uint)))} })),
+			cel.Overload("double_to_number", []*cel.Type{cel.DoubleType}, n,
+				cel.UnaryBinding(func(v ref.Val) ref.Val { return ofDouble(float64(v.(types.Double))) }))),
+		cel.Function("double", cel.Overload("number_to_double", both[:1], n,
+			cel.UnaryBinding(func(v ref.Val) ref.Val { return v }))),
+		cel.Function("uint", cel.Overload("number_to_uint", both[:1], n,
+			cel.UnaryBinding(func(v ref.Val) ref.Val { return v }))),
+		cel.Function("timestamp", cel.Overload("number_to_timestamp", both[:1], cel.TimestampType,
+			cel.UnaryBinding(func(v ref.Val) ref.Val {
+				seconds := v.ConvertToType(types.IntType)
+				if types.IsError(seconds) {
+					return seconds
+				}
+				return seconds.ConvertToType(types.TimestampType)
+			}))),
+		cel.Function(placeFunction,
+			cel.Overload("place_number", both[:1], cel.IntType,
+				cel.UnaryBinding(func(v ref.Val) ref.Val { return v.ConvertToType(types.IntType) })),
+			cel.Overload("place_string", []*cel.Type{cel.StringType}, cel.StringType,
+				cel.UnaryBinding(func(v ref.Val) ref.Val { return v }))),
 		cel.Function("round", cel.Overload("round_number", []*cel.Type{n, cel.IntType}, n,
 			cel.BinaryBinding(round))),
 		cel.Function("abs", cel.Overload("abs_number", both[:1], n,
@@ -181,8 +222,45 @@ func days(v ref.Val) ref.Val {
 	return types.NewErr("days takes at most %d", most)
 }
 
-// formats keeps the date formats that texts have named.
-var formats sync.Map
+// kept keeps what was made of texts. Those may stand in a delivery's cells, so that it keeps only
+// so many.
+type kept[K comparable, V any] struct {
+	lock sync.RWMutex
+	all  map[K]V
+}
+
+const mostKept = 1000
+
+// get returns what is kept of a text, or makes it.
+func (k *kept[K, V]) get(of K, make func() (V, error)) (V, error) {
+	k.lock.RLock()
+	v, ok := k.all[of]
+	k.lock.RUnlock()
+	if ok {
+		return v, nil
+	}
+	v, err := make()
+	if err != nil {
+		return v, err
+	}
+	k.lock.Lock()
+	defer k.lock.Unlock()
+	if k.all == nil || len(k.all) >= mostKept {
+		k.all = map[K]V{}
+	}
+	k.all[of] = v
+	return v, nil
+}
+
+var (
+	formats     kept[datePattern, *value.DateFormat]
+	expressions kept[string, *regexp.Regexp]
+)
+
+type datePattern struct {
+	datatype value.Datatype
+	pattern  string
+}
 
 // toDate reads a date, by ISO 8601 or by a pattern.
 func toDate(text, pattern ref.Val) ref.Val {
@@ -198,36 +276,19 @@ func toDate(text, pattern ref.Val) ref.Val {
 }
 
 func dateFormat(d value.Datatype, pattern string) (*value.DateFormat, error) {
-	type key struct {
-		d       value.Datatype
-		pattern string
-	}
-	if f, ok := formats.Load(key{d, pattern}); ok {
-		return f.(*value.DateFormat), nil
-	}
-	f, err := value.NewDateFormat(d, pattern)
-	if err == nil {
-		formats.Store(key{d, pattern}, f)
-	}
-	return f, err
+	return formats.get(datePattern{d, pattern},
+		func() (*value.DateFormat, error) { return value.NewDateFormat(d, pattern) })
 }
-
-// expressions keeps the regular expressions that texts have named.
-var expressions sync.Map
 
 // extract returns what a regular expression finds in a text: its first group, or all
 // of it where it has none.
 func extract(text, expr ref.Val) ref.Val {
 	source := string(expr.(types.String))
-	kept, ok := expressions.Load(source)
-	if !ok {
-		re, err := regexp.Compile(source)
-		if err != nil {
-			return types.NewErr("%q is not a regular expression", source)
-		}
-		kept, _ = expressions.LoadOrStore(source, re)
+	re, err := expressions.get(source, func() (*regexp.Regexp, error) { return regexp.Compile(source) })
+	if err != nil {
+		return types.NewErr("%q is not a regular expression", source)
 	}
-	found := kept.(*regexp.Regexp).FindStringSubmatch(string(text.(types.String)))
+	found := re.FindStringSubmatch(string(text.(types.String)))
 	if found == nil {
 		return types.NewErr("%q holds nothing like %s", string(text.(types.String)), source)
 	}

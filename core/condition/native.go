@@ -11,16 +11,34 @@ import (
 
 // What most conditions are made of (comparisons, sums, products, lists, and, or, not,
 // either) is computed without the library: on numbers of up to 18 digits, texts and
-// moments as they are. Each function also returns whether it can tell; where it cannot,
-// since a number is too long, the library is asked. A property test holds them to
-// the library's answers.
+// moments as they are. A property test holds them to the library's answers.
 type (
-	truthFunc  func(vars Block, k int) (is, ok bool)
-	numberFunc func(vars Block, k int) (short, bool)
-	textFunc   func(vars Block, k int) ([]byte, bool)
-	momentFunc func(vars Block, k int) (instant, bool)
-	joinFunc   func(dst []byte, vars Block, k int) ([]byte, bool) // appends a text
+	truthFunc  func(vars Block, k int) (bool, telling)
+	numberFunc func(vars Block, k int) (short, telling)
+	textFunc   func(vars Block, k int) ([]byte, telling)
+	momentFunc func(vars Block, k int) (instant, telling)
+	joinFunc   func(dst []byte, vars Block, k int) ([]byte, telling) // appends a text
 )
+
+// telling is whether such a function gives a result. What takes several of them gives the greatest.
+type telling uint8
+
+const (
+	told   telling = iota
+	absent         // it takes a value that is missing or wrong
+	unsure         // a number is too long, say: the library is asked
+)
+
+// isKind is told where a value is of a kind.
+func (v *Value) isKind(kind Kind) telling {
+	switch v.Kind {
+	case kind:
+		return told
+	case Missing, Wrong:
+		return absent
+	}
+	return unsure
+}
 
 // Block holds the values of a block of rows: for each variable of a program, in their
 // order, those of all rows.
@@ -58,6 +76,18 @@ func (p *Program) native(tree *ast.AST) {
 	case Moment:
 		p.moment = c.moment(e)
 	}
+	ast.PostOrderVisit(tree.Expr(), ast.NewExprVisitor(func(e ast.Expr) {
+		switch e.Kind() {
+		case ast.IdentKind:
+			at, ok := p.names[e.AsIdent()]
+			p.branch = p.branch || ok && at < 0
+		case ast.ComprehensionKind:
+			p.branch = true
+		case ast.CallKind:
+			name := e.AsCall().FunctionName()
+			p.branch = p.branch || name == "_&&_" || name == "_||_" || name == "_?_:_"
+		}
+	}))
 }
 
 func (c *compiler) kind(e ast.Expr) Kind {
@@ -80,16 +110,19 @@ func (c *compiler) truth(e ast.Expr) truthFunc {
 	switch e.Kind() {
 	case ast.LiteralKind:
 		if b, ok := e.AsLiteral().(types.Bool); ok {
-			return func(Block, int) (bool, bool) { return bool(b), true }
+			return func(Block, int) (bool, telling) { return bool(b), told }
 		}
 	case ast.IdentKind:
 		at, ok := c.program.names[e.AsIdent()]
 		switch {
 		case !ok:
 		case at < 0:
-			return func(vars Block, k int) (bool, bool) { return vars[-1-at][k].Kind != Missing, true }
+			return func(vars Block, k int) (bool, telling) { return vars[-1-at][k].Kind != Missing, told }
 		default:
-			return func(vars Block, k int) (bool, bool) { return vars[at][k].Units != 0, vars[at][k].Kind == Truth }
+			return func(vars Block, k int) (bool, telling) {
+				v := &vars[at][k]
+				return v.Units != 0, v.isKind(Truth)
+			}
 		}
 	case ast.CallKind:
 		return c.truthCall(e.AsCall())
@@ -104,20 +137,20 @@ func (c *compiler) truthCall(call ast.CallExpr) truthFunc {
 		return c.junction(args[0], args[1], name == "_||_")
 	case "!_":
 		if f := c.truth(args[0]); f != nil {
-			return func(vars Block, k int) (bool, bool) {
-				is, ok := f(vars, k)
-				return !is, ok
+			return func(vars Block, k int) (bool, telling) {
+				holds, is := f(vars, k)
+				return !holds, is
 			}
 		}
 	case "_?_:_":
 		if test, yes, no := c.truth(args[0]), c.truth(args[1]), c.truth(args[2]); test != nil && yes != nil &&
 			no != nil {
-			return func(vars Block, k int) (bool, bool) {
-				is, ok := test(vars, k)
+			return func(vars Block, k int) (bool, telling) {
+				holds, is := test(vars, k)
 				switch {
-				case !ok:
-					return false, false
-				case is:
+				case is != told:
+					return false, is
+				case holds:
 					return yes(vars, k)
 				}
 				return no(vars, k)
@@ -142,16 +175,16 @@ func (c *compiler) junction(a, b ast.Expr, decides bool) truthFunc {
 	if left == nil || right == nil {
 		return nil
 	}
-	return func(vars Block, k int) (bool, bool) {
-		is, ok := left(vars, k)
-		if ok && is == decides {
-			return is, true
+	return func(vars Block, k int) (bool, telling) {
+		holds, is := left(vars, k)
+		if is == told && holds == decides {
+			return decides, told
 		}
-		other, told := right(vars, k)
-		if told && other == decides {
-			return other, true
+		other, isOther := right(vars, k)
+		if isOther == told && other == decides {
+			return decides, told
 		}
-		return !decides, ok && told
+		return !decides, max(is, isOther)
 	}
 }
 
@@ -164,38 +197,38 @@ func (c *compiler) comparison(name string, a, b ast.Expr) truthFunc {
 	switch c.kind(a) {
 	case Number:
 		if x, y := c.number(a), c.number(b); x != nil && y != nil {
-			return func(vars Block, k int) (bool, bool) {
-				left, ok := x(vars, k)
-				right, told := y(vars, k)
-				if !ok || !told {
-					return false, false
+			return func(vars Block, k int) (bool, telling) {
+				left, is := x(vars, k)
+				right, isOther := y(vars, k)
+				if is = max(is, isOther); is != told {
+					return false, is
 				}
-				order, ok := left.compare(right)
-				return test>>(order+1)&1 != 0, ok
+				order, is := left.compare(right)
+				return test>>(order+1)&1 != 0, is
 			}
 		}
 	case Text:
 		if x, y := c.text(a), c.text(b); x != nil && y != nil {
-			return func(vars Block, k int) (bool, bool) {
-				left, ok := x(vars, k)
-				right, told := y(vars, k)
-				return test>>(bytes.Compare(left, right)+1)&1 != 0, ok && told
+			return func(vars Block, k int) (bool, telling) {
+				left, is := x(vars, k)
+				right, isOther := y(vars, k)
+				return test>>(bytes.Compare(left, right)+1)&1 != 0, max(is, isOther)
 			}
 		}
 	case Moment:
 		if x, y := c.moment(a), c.moment(b); x != nil && y != nil {
-			return func(vars Block, k int) (bool, bool) {
-				left, ok := x(vars, k)
-				right, told := y(vars, k)
-				return test>>(left.compare(right)+1)&1 != 0, ok && told
+			return func(vars Block, k int) (bool, telling) {
+				left, is := x(vars, k)
+				right, isOther := y(vars, k)
+				return test>>(left.compare(right)+1)&1 != 0, max(is, isOther)
 			}
 		}
 	case Truth:
 		if x, y := c.truth(a), c.truth(b); x != nil && y != nil && (name == "_==_" || name == "_!=_") {
-			return func(vars Block, k int) (bool, bool) {
-				left, ok := x(vars, k)
-				right, told := y(vars, k)
-				return (left == right) == (name == "_==_"), ok && told
+			return func(vars Block, k int) (bool, telling) {
+				left, is := x(vars, k)
+				right, isOther := y(vars, k)
+				return (left == right) == (name == "_==_"), max(is, isOther)
 			}
 		}
 	}
@@ -212,8 +245,11 @@ func (c *compiler) among(a, list ast.Expr) truthFunc {
 		of := c.text(a)
 		var set []string
 		for _, e := range list.AsList().Elements() {
+			if e.Kind() != ast.LiteralKind {
+				return nil
+			}
 			s, ok := e.AsLiteral().(types.String)
-			if e.Kind() != ast.LiteralKind || !ok {
+			if !ok {
 				return nil
 			}
 			set = append(set, string(s))
@@ -221,14 +257,14 @@ func (c *compiler) among(a, list ast.Expr) truthFunc {
 		if of == nil {
 			return nil
 		}
-		return func(vars Block, k int) (bool, bool) {
-			text, ok := of(vars, k)
+		return func(vars Block, k int) (bool, telling) {
+			text, is := of(vars, k)
 			for _, s := range set {
 				if s == string(text) {
-					return true, ok
+					return true, is
 				}
 			}
-			return false, ok
+			return false, is
 		}
 	case Number:
 		of := c.number(a)
@@ -238,8 +274,8 @@ func (c *compiler) among(a, list ast.Expr) truthFunc {
 			if f == nil || len(c.variablesOf(e)) > 0 {
 				return nil
 			}
-			n, ok := f(nil, 0)
-			if !ok {
+			n, is := f(nil, 0)
+			if is != told {
 				return nil
 			}
 			set = append(set, n)
@@ -247,18 +283,21 @@ func (c *compiler) among(a, list ast.Expr) truthFunc {
 		if of == nil {
 			return nil
 		}
-		return func(vars Block, k int) (bool, bool) {
-			n, ok := of(vars, k)
+		return func(vars Block, k int) (bool, telling) {
+			n, is := of(vars, k)
+			if is != told {
+				return false, is
+			}
 			for _, s := range set {
-				order, told := n.compare(s)
-				if !told {
-					return false, false
+				order, is := n.compare(s)
+				if is != told {
+					return false, is
 				}
 				if order == 0 {
-					return true, ok
+					return true, told
 				}
 			}
-			return false, ok
+			return false, told
 		}
 	}
 	return nil
@@ -281,21 +320,24 @@ func (c *compiler) part(name string, of, part ast.Expr) truthFunc {
 	}
 	test := map[string]func(s, part []byte) bool{"startsWith": bytes.HasPrefix, "endsWith": bytes.HasSuffix,
 		"contains": bytes.Contains}[name]
-	return func(vars Block, k int) (bool, bool) {
-		text, ok := whole(vars, k)
-		p, told := piece(vars, k)
-		return test(text, p), ok && told
+	return func(vars Block, k int) (bool, telling) {
+		text, is := whole(vars, k)
+		p, isOther := piece(vars, k)
+		return test(text, p), max(is, isOther)
 	}
 }
 
 func (c *compiler) text(e ast.Expr) textFunc {
 	if at := c.variable(e); at >= 0 && c.kind(e) == Text {
-		return func(vars Block, k int) ([]byte, bool) { return vars[at][k].Text, vars[at][k].Kind == Text }
+		return func(vars Block, k int) ([]byte, telling) {
+			v := &vars[at][k]
+			return v.Text, v.isKind(Text)
+		}
 	}
 	if e.Kind() == ast.LiteralKind {
 		if s, ok := e.AsLiteral().(types.String); ok {
 			text := []byte(s)
-			return func(Block, int) ([]byte, bool) { return text, true }
+			return func(Block, int) ([]byte, telling) { return text, told }
 		}
 	}
 	return nil
@@ -304,9 +346,9 @@ func (c *compiler) text(e ast.Expr) textFunc {
 // join compiles a text that is put together of others, and of numbers as texts.
 func (c *compiler) join(e ast.Expr) joinFunc {
 	if f := c.text(e); f != nil {
-		return func(dst []byte, vars Block, k int) ([]byte, bool) {
-			text, ok := f(vars, k)
-			return append(dst, text...), ok
+		return func(dst []byte, vars Block, k int) ([]byte, telling) {
+			text, is := f(vars, k)
+			return append(dst, text...), is
 		}
 	}
 	if e.Kind() != ast.CallKind {
@@ -319,22 +361,23 @@ func (c *compiler) join(e ast.Expr) joinFunc {
 		if a == nil || b == nil {
 			return nil
 		}
-		return func(dst []byte, vars Block, k int) ([]byte, bool) {
-			dst, ok := a(dst, vars, k)
-			if !ok {
-				return dst, false
+		return func(dst []byte, vars Block, k int) ([]byte, telling) {
+			dst, is := a(dst, vars, k)
+			if is == unsure || len(dst) > alwaysRoom {
+				return dst, unsure // the library says whether there is room for the rest
 			}
-			return b(dst, vars, k)
+			dst, isOther := b(dst, vars, k)
+			return dst, max(is, isOther)
 		}
 	case "string":
 		if len(args) != 1 || c.kind(args[0]) != Number {
 			return nil
 		}
 		if f := c.number(args[0]); f != nil {
-			return func(dst []byte, vars Block, k int) ([]byte, bool) {
-				n, ok := f(vars, k)
+			return func(dst []byte, vars Block, k int) ([]byte, telling) {
+				n, is := f(vars, k)
 				v := Value{Kind: Number, Units: n.units, Scale: n.scale}
-				return v.appendNumber(dst), ok
+				return v.appendNumber(dst), is
 			}
 		}
 	}
@@ -343,16 +386,16 @@ func (c *compiler) join(e ast.Expr) joinFunc {
 
 func (c *compiler) moment(e ast.Expr) momentFunc {
 	if at := c.variable(e); at >= 0 && c.kind(e) == Moment {
-		return func(vars Block, k int) (instant, bool) {
+		return func(vars Block, k int) (instant, telling) {
 			v := &vars[at][k]
-			return instant{v.Units, v.Nanos}, v.Kind == Moment
+			return instant{v.Units, v.Nanos}, v.isKind(Moment)
 		}
 	}
 	if e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "date" {
 		if text, ok := textOf(e.AsCall()); ok {
 			if t, ok := toDate(types.String(text), types.String("")).(types.Timestamp); ok {
 				v := MomentOf(t.Time)
-				return func(Block, int) (instant, bool) { return instant{v.Units, v.Nanos}, true }
+				return func(Block, int) (instant, telling) { return instant{v.Units, v.Nanos}, told }
 			}
 		}
 	}
@@ -371,59 +414,63 @@ func (i instant) compare(k instant) int {
 
 func (c *compiler) number(e ast.Expr) numberFunc {
 	if at := c.variable(e); at >= 0 && c.kind(e) == Number {
-		return func(vars Block, k int) (short, bool) {
+		return func(vars Block, k int) (short, telling) {
 			v := &vars[at][k]
-			return short{v.Units, v.Scale}, v.Kind == Number && !v.Long
+			if v.Long && v.Kind == Number {
+				return short{}, unsure
+			}
+			return short{v.Units, v.Scale}, v.isKind(Number)
 		}
 	}
-	switch e.Kind() {
-	case ast.LiteralKind:
-		if n, ok := e.AsLiteral().(types.Int); ok {
-			return constant(Whole(int64(n)))
+	if e.Kind() != ast.CallKind {
+		return nil
+	}
+	call := e.AsCall()
+	args := call.Args()
+	switch name := call.FunctionName(); name {
+	case "number":
+		if text, ok := textOf(call); ok {
+			return constant(text)
 		}
-	case ast.CallKind:
-		call := e.AsCall()
-		args := call.Args()
-		switch name := call.FunctionName(); name {
-		case "number":
-			if text, ok := textOf(call); ok {
-				return constant(readNumber([]byte(text)))
+		return c.number(args[0])
+	case "-_":
+		if f := c.number(args[0]); f != nil {
+			return func(vars Block, k int) (short, telling) {
+				n, is := f(vars, k)
+				return short{-n.units, n.scale}, is
 			}
-			return c.number(args[0])
-		case "-_":
-			if f := c.number(args[0]); f != nil {
-				return func(vars Block, k int) (short, bool) {
-					n, ok := f(vars, k)
-					return short{-n.units, n.scale}, ok
-				}
-			}
-		case "_+_", "_-_", "_*_":
-			return c.arithmetic(name, args[0], args[1], c.tree.GetType(e.ID()) == types.IntType)
 		}
+	case "_+_", "_-_", "_*_":
+		return c.arithmetic(name, args[0], args[1])
 	}
 	return nil
 }
 
-func constant(v Value) numberFunc {
+// constant returns the number that a text is; nil where the library must say.
+func constant(text string) numberFunc {
+	if text == "" {
+		return nil
+	}
+	v := readNumber([]byte(text))
 	if v.Kind != Number || v.Long {
 		return nil
 	}
 	n := short{v.Units, v.Scale}
-	return func(Block, int) (short, bool) { return n, true }
+	return func(Block, int) (short, telling) { return n, told }
 }
 
-func (c *compiler) arithmetic(name string, a, b ast.Expr, isWhole bool) numberFunc {
+func (c *compiler) arithmetic(name string, a, b ast.Expr) numberFunc {
 	x, y := c.number(a), c.number(b)
-	if x == nil || y == nil || isWhole {
-		return nil // the library's whole numbers end at 64 bits
+	if x == nil || y == nil {
+		return nil
 	}
-	compute := map[string]func(a, b short) (short, bool){"_+_": short.plus, "_-_": short.minus,
+	compute := map[string]func(a, b short) (short, telling){"_+_": short.plus, "_-_": short.minus,
 		"_*_": short.times}[name]
-	return func(vars Block, k int) (short, bool) {
-		left, ok := x(vars, k)
-		right, told := y(vars, k)
-		if !ok || !told {
-			return short{}, false
+	return func(vars Block, k int) (short, telling) {
+		left, is := x(vars, k)
+		right, isOther := y(vars, k)
+		if is = max(is, isOther); is != told {
+			return short{}, is
 		}
 		return compute(left, right)
 	}
@@ -441,61 +488,67 @@ var powers = func() (p [maxDigits + 1]int64) {
 }()
 
 // aligned gives two numbers one scale, as far as 18 digits hold them.
-func aligned(a, b short) (x, y int64, scale uint8, ok bool) {
+func aligned(a, b short) (x, y int64, scale uint8, is telling) {
 	if a.scale == b.scale {
-		return a.units, b.units, a.scale, true
+		return a.units, b.units, a.scale, told
 	}
 	scale = max(a.scale, b.scale)
-	x, ok = a.scaled(scale)
-	y, fits := b.scaled(scale)
-	return x, y, scale, ok && fits
+	x, is = a.scaled(scale)
+	y, isOther := b.scaled(scale)
+	return x, y, scale, max(is, isOther)
 }
 
-func (a short) scaled(scale uint8) (int64, bool) {
+func (a short) scaled(scale uint8) (int64, telling) {
 	up := int(scale - a.scale)
 	if up > maxDigits {
-		return 0, a.units == 0
+		if a.units == 0 {
+			return 0, told
+		}
+		return 0, unsure
 	}
 	high, low := bits.Mul64(uint64(max(a.units, -a.units)), uint64(powers[up]))
 	if high != 0 || low >= uint64(limit) {
-		return 0, false
+		return 0, unsure
 	}
 	if a.units < 0 {
-		return -int64(low), true
+		return -int64(low), told
 	}
-	return int64(low), true
+	return int64(low), told
 }
 
-func (a short) compare(b short) (int, bool) {
-	x, y, _, ok := aligned(a, b)
+func (a short) compare(b short) (int, telling) {
+	x, y, _, is := aligned(a, b)
 	switch {
 	case x < y:
-		return -1, ok
+		return -1, is
 	case x > y:
-		return 1, ok
+		return 1, is
 	}
-	return 0, ok
+	return 0, is
 }
 
-func (a short) plus(b short) (short, bool) {
-	x, y, scale, ok := aligned(a, b)
+func (a short) plus(b short) (short, telling) {
+	x, y, scale, is := aligned(a, b)
 	sum := x + y
-	return short{sum, scale}, ok && sum < limit && sum > -limit
+	if sum >= limit || sum <= -limit {
+		is = unsure
+	}
+	return short{sum, scale}, is
 }
 
-func (a short) minus(b short) (short, bool) { return a.plus(short{-b.units, b.scale}) }
+func (a short) minus(b short) (short, telling) { return a.plus(short{-b.units, b.scale}) }
 
-func (a short) times(b short) (short, bool) {
+func (a short) times(b short) (short, telling) {
 	high, low := bits.Mul64(uint64(max(a.units, -a.units)), uint64(max(b.units, -b.units)))
 	scale := a.scale + b.scale
 	if high != 0 || low >= uint64(limit) || scale > maxDigits {
-		return short{}, false
+		return short{}, unsure
 	}
 	product := int64(low)
 	if (a.units < 0) != (b.units < 0) {
 		product = -product
 	}
-	return short{product, scale}, true
+	return short{product, scale}, told
 }
 
 // Columns returns the names of the columns that a program reads.

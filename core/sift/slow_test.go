@@ -191,15 +191,19 @@ func (r recipe) judge(rows [][]string, known []string) slow {
 			fail("pct", "required.empty", "reject")
 		}
 		if r.rule != "" {
-			switch {
-			case !kg.has || !tare.has || !ok.has || kg.wrong || tare.wrong || ok.wrong:
-				s.unjudged++
-			default:
+			knowsWeights, knowsTruth := kg.has && tare.has && !kg.wrong && !tare.wrong, ok.has && !ok.wrong
+			heavy := false
+			if knowsWeights {
 				a, _ := new(big.Int).SetString(kg.text, 10)
 				b, _ := new(big.Int).SetString(tare.text, 10)
-				if a.Cmp(b) <= 0 && ok.text != "true" {
-					fail("heavy", "rule.failed", r.rule)
-				}
+				heavy = a.Cmp(b) > 0
+			}
+			switch {
+			case heavy || knowsTruth && ok.text == "true": // one side of the or decides
+			case knowsWeights && knowsTruth:
+				fail("heavy", "rule.failed", r.rule)
+			default:
+				s.unjudged++
 			}
 		}
 		if r.refers && id.has && !brokenID && !slices.Contains(known, id.text) {
