@@ -38,6 +38,7 @@ export const codeWords: Record<string, string> = {
   'time.format': 'time in another format',
   'text.long': 'text too long',
   'text.short': 'text too short',
+  'text.grown': 'grows too long',
   'range.low': 'below the minimum',
   'range.high': 'above the maximum',
   'text.format': 'not of the form demanded',

@@ -47,7 +47,13 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 	null := c.isNull(cell)
 	if !null && c.chain != nil {
 		var changed uint64
-		if cell, changed, j.kind = c.chain.Apply(cell, j.kind); changed != 0 {
+		beyond := -1
+		if cell, changed, j.kind, beyond = c.chain.Apply(cell, j.kind); beyond >= 0 {
+			j.forget()
+			j.failGrown(c, c.spec.Remedies[beyond].Name)
+			return nil
+		}
+		if changed != 0 {
 			j.changed |= changed
 			null = c.isNull(cell)
 		}
@@ -69,6 +75,14 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 		j.kind = literalKind(c.spec.Datatype)
 	}
 	return j.rules(c, cell)
+}
+
+// failGrown reports a cell of which more is made than there is room for, by a remedy, or, where it
+// has no name, by all that is made of the rows around it. The row is rejected whatever the target
+// says: there is no value that could be kept.
+func (j *Judge) failGrown(c *lane, remedy string) {
+	j.grownBy = remedy
+	j.fail(c, violation.TextGrown, j.raw)
 }
 
 // rules checks a cell that has a value, cleaned.

@@ -155,9 +155,10 @@ func (j *Judge) failRule(r *rule, vars condition.Block, k int) {
 		}
 		out.text = j.appendVariable(out.text, r, i, &vars[i][k])
 	}
+	out.text = cut(out.text, int(f.value), maxValue)
 	f.message = uint32(len(out.text))
 	if r.Message != "" {
-		out.text = append(out.text, r.Message...)
+		out.text = appendValid(out.text, []byte(r.Message), maxMessage)
 	} else {
 		out.text = append(out.text, `the rule "`...)
 		out.text = append(out.text, r.Name...)
@@ -175,6 +176,7 @@ func (j *Judge) failRule(r *rule, vars condition.Block, k int) {
 			}
 		}
 	}
+	out.text = cut(out.text, int(f.message), maxMessage)
 	f.end = uint32(len(out.text))
 	if f.Action.RejectsRow() {
 		out.Rejected[f.Row] = true
@@ -184,8 +186,13 @@ func (j *Judge) failRule(r *rule, vars condition.Block, k int) {
 
 // appendVariable appends the value of a rule's variable.
 func (j *Judge) appendVariable(dst []byte, r *rule, i int, v *condition.Value) []byte {
-	if v.Kind == condition.Missing {
+	switch v.Kind {
+	case condition.Missing:
 		return append(dst, "empty"...)
+	case condition.Wrong:
+		return append(dst, "wrong"...)
+	case condition.Text:
+		return appendValid(dst, v.Text, maxShown)
 	}
 	isDate := r.Variables[i].Origin == condition.OfToday || r.Variables[i].Origin == condition.OfFileDate ||
 		r.Variables[i].Origin == condition.OfColumn && j.lanes[r.at[i]].spec.Datatype == value.Date
@@ -220,7 +227,11 @@ func (j *Judge) derive(l *lane, from, to int) {
 			j.scratch = v.Append(j.scratch[:0], l.spec.Datatype == value.Date)
 			text = j.scratch
 		}
-		s := j.put(text)
+		j.row, j.raw, j.changed = from+k, nil, 0
+		s, fits := j.made(l, text)
+		if !fits {
+			continue
+		}
 		raw := j.batch.Arena[s.Start:s.End]
 		if l.quick != nil {
 			if _, isClean := l.quick(raw); isClean {
@@ -254,13 +265,20 @@ func kindOf(k condition.Kind) workbook.Kind {
 // constant gives all rows of a block the column's value, which is judged once where it
 // is clean.
 func (j *Judge) constant(l *lane, from, to int) {
-	s := j.put([]byte(*l.spec.Value))
+	var s delimited.Span
+	fits := j.fits(len(*l.spec.Value))
+	if fits {
+		s = j.put([]byte(*l.spec.Value))
+	}
 	raw := j.batch.Arena[s.Start:s.End]
 	known := -1
 	for k := range to - from {
 		l.texts[k] = delimited.Span{}
 		switch {
 		case j.apart[k]:
+		case !fits:
+			j.row, j.raw, j.changed = from+k, nil, 0
+			j.failGrown(l, "")
 		case known >= 0:
 			l.texts[k] = l.texts[known]
 			if l.hashed {

@@ -99,7 +99,7 @@ func isMistyped(code violation.Code) bool {
 	switch code {
 	case violation.TypeInteger, violation.TypeDecimal, violation.TypeDouble, violation.TypeBoolean,
 		violation.DateFormat, violation.DateImpossible, violation.DeriveFailed, violation.TimeFormat, violation.TypeURI,
-		violation.TypeDuration:
+		violation.TypeDuration, violation.TextGrown:
 		return true
 	}
 	return false
@@ -177,6 +177,7 @@ func (r *Ruling) AddRepeat(p *Plan, b *source.Batch, row int, key *Key, otherRow
 	} else {
 		f.key = key
 	}
+	r.text = cut(r.text, int(f.value), maxValue)
 	f.message = uint32(len(r.text))
 	r.text = appendQuoted(r.text, r.text[f.value:f.message])
 	r.text = appendPosition(append(r.text, repeatWords[keep]...), other)

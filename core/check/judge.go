@@ -53,6 +53,9 @@ type Judge struct {
 
 	pairs pairing
 
+	most    int    // bytes that the batch may grow to by what is made of its cells
+	grownBy string // the remedy that makes too much of the cell at hand
+
 	carried []byte // what stands above the cell at hand, which is empty; nil for none
 
 	isSilent            bool // what is found is noted without a text
@@ -144,6 +147,7 @@ func (j *Judge) Silent() *Judge {
 // Start begins a batch; what is found goes to out.
 func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	j.batch, j.out, j.defect = b, out, 0
+	j.most = 4*len(b.Arena) + roomOfBatch
 	out.Found, out.Keys, out.text, out.Refused = out.Found[:0], out.Keys[:0], out.text[:0], false
 	out.Pairs, out.Refers = out.Pairs[:0], out.Refers[:0]
 	j.breaches, j.knows = nil, false
@@ -328,7 +332,9 @@ func (j *Judge) column(l *lane, from, to int) {
 		}
 		raw := j.batch.Arena[s.Start:s.End]
 		if special && slices.Contains(j.kept, cellAt{from + k, l.cell}) {
-			texts[k], j.moved[k] = j.put(j.quoted(raw)), true
+			j.row, j.raw, j.changed = from+k, raw, 0
+			texts[k], _ = j.made(l, j.quoted(raw))
+			j.moved[k] = true
 			if l.isRead {
 				l.wrong[k] = true
 			}
@@ -378,7 +384,9 @@ func (j *Judge) column(l *lane, from, to int) {
 		if known.isSame {
 			continue
 		}
-		texts[k], j.moved[k] = j.put(known.out[:known.outLength]), true
+		j.row, j.raw, j.changed = from+k, raw, 0
+		texts[k], _ = j.made(l, known.out[:known.outLength])
+		j.moved[k] = true
 		if known.changed != 0 {
 			j.count(l.place, known.changed)
 			j.again(known.pairs)
@@ -417,7 +425,26 @@ func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, remember b
 	if string(out) == string(raw) {
 		return s
 	}
-	return j.put(out)
+	s, _ = j.made(l, out)
+	return s
+}
+
+// roomOfBatch is how many bytes may be made of the cells of a batch, beside four times its own:
+// places in a batch have 32 bits, and several batches are in hand at once. Plan.Rows sees to it that
+// a batch has not so many rows that what targets usually make of them comes near.
+const roomOfBatch = 64 << 20
+
+// fits reports whether so many bytes may be added to the batch.
+func (j *Judge) fits(bytes int) bool { return len(j.batch.Arena)+bytes <= j.most }
+
+// made adds what was made of the cell at hand to the batch; where it does not fit in, that is
+// reported, and the cell is empty.
+func (j *Judge) made(l *lane, text []byte) (s delimited.Span, fits bool) {
+	if !j.fits(len(text)) {
+		j.failGrown(l, "")
+		return s, false
+	}
+	return j.put(text), true
 }
 
 // blame counts a cell that breaks a rule, where it was right before its remedies, at the last

@@ -2,11 +2,13 @@ package check
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode/utf8"
 
 	"sieb/core/condition"
+	"sieb/core/remedy"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -40,6 +42,14 @@ func appendValid(dst, text []byte, most int) []byte {
 	return dst
 }
 
+// cut shortens what stands behind a place of a text to about most bytes.
+func cut(text []byte, from, most int) []byte {
+	if len(text)-from <= most {
+		return text
+	}
+	return appendValid(text[:from], slices.Clone(text[from:from+most+1]), most)
+}
+
 func appendQuoted(dst, text []byte) []byte {
 	dst = append(dst, '"')
 	dst = appendValid(dst, text, maxShown)
@@ -58,16 +68,13 @@ func count(n int, one, many string) string {
 func (j *Judge) appendMessage(dst []byte, c *column, code violation.Code, cell []byte, d *source.Defect) []byte {
 	start := len(dst)
 	if c != nil && c.spec.Message != "" && d == nil {
-		return append(dst, c.spec.Message...)
+		return appendValid(dst, []byte(c.spec.Message), maxMessage)
 	}
 	dst = j.appendWords(dst, c, code, cell, d)
 	if c != nil && c.derive != nil {
 		dst = j.appendSources(dst, c)
 	}
-	if len(dst)-start > maxMessage {
-		dst = appendValid(dst[:start], append([]byte{}, dst[start:]...), maxMessage)
-	}
-	return dst
+	return cut(dst, start, maxMessage)
 }
 
 // phrase is a message in the making.
@@ -182,6 +189,8 @@ func (j *Judge) sayRule(p *phrase, c *column, code violation.Code, cell []byte) 
 	case violation.TextShort:
 		p.say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at least ",
 			strconv.Itoa(*s.MinLength), " are expected")
+	case violation.TextGrown:
+		j.sayGrown(p, cell)
 	case violation.RangeLow:
 		p.say(" is below the minimum ", limitText(s.Minimum, c.min))
 	case violation.RangeHigh:
@@ -190,6 +199,17 @@ func (j *Judge) sayRule(p *phrase, c *column, code violation.Code, cell []byte) 
 		c.sayForm(p, code, cell)
 		p.say(hint(cell))
 	}
+}
+
+// sayGrown says what makes more of a cell than there is room for.
+func (j *Judge) sayGrown(p *phrase, cell []byte) {
+	if j.grownBy == "" {
+		p.say(" has no room left: what remedies, constants and computations make of the rows around it comes to more "+
+			"than ", strconv.Itoa(j.most>>20), " MiB; let the target or mapping make less of each cell")
+		return
+	}
+	p.say(" grows too long: the remedy ", j.grownBy, " would make more than ", strconv.Itoa(remedy.Room(len(cell))),
+		" bytes of it; at most four times its own length and 1 MiB are made of a cell")
 }
 
 // sayForm says which form a value does not have.

@@ -101,6 +101,15 @@ func (j *Judge) pair(column, remedy int, before, after []byte) {
 	p.cell = append(p.cell, at)
 }
 
+// forget takes the pairs of the cell at hand back, and that it was changed.
+func (j *Judge) forget() {
+	j.changed = 0
+	for _, at := range j.pairs.cell {
+		j.out.Pairs[at].Cells--
+	}
+	j.pairs.cell = j.pairs.cell[:0]
+}
+
 // group remembers the pairs of the cell at hand, and returns where.
 func (p *pairing) group() (at int32) {
 	at = int32(len(p.groups))

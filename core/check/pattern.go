@@ -118,7 +118,13 @@ func (p *pattern) isGreedy() bool {
 	return true
 }
 
+// longestKnown is how many bytes a text has whose answer is remembered.
+const longestKnown = 256
+
 func (p *pattern) matches(text []byte, known map[string]bool) bool {
+	if !p.simple && len(text) > longestKnown {
+		return p.full.Match(text)
+	}
 	if !p.simple {
 		if is, ok := known[string(text)]; ok {
 			return is

@@ -200,11 +200,35 @@ func (p *Plan) carry(c *column) {
 
 // Rows returns the source whose rows judges of the plan are to be given: that of the
 // delivery, where no cell is carried down.
+//
+// Batches have so few rows that what is made of them, and what is found in them, stays small
+// whatever the target: a target may have a thousand rules that every row breaks.
 func (p *Plan) Rows(src source.Source) source.Source {
+	source.Limit(src, p.batchRows())
 	if len(p.carried) == 0 {
 		return src
 	}
 	return source.Carry(src, p.carried, func(k int, cell []byte) bool { return p.carriers[k].isEmpty(cell) })
+}
+
+// batchRows returns how many rows a batch has at the most.
+func (p *Plan) batchRows() int {
+	const (
+		mostJudged = 1 << 16  // cells, and answers of rules
+		mostMade   = 16 << 20 // bytes that are added to the cells as delivered
+	)
+	made := 0
+	for i := range p.columns {
+		c := p.columns[i].spec
+		made += len(c.Default) + len(c.Derive)
+		if c.Value != nil {
+			made += len(*c.Value)
+		}
+		for _, r := range c.Remedies {
+			made += r.Adds()
+		}
+	}
+	return max(1, min(mostJudged/max(1, len(p.columns)+len(p.rules)+len(p.references)), mostMade/max(1, made)))
 }
 
 // Carries reports whether values are carried down into rows from rows above them.

@@ -79,6 +79,7 @@ func (j *Judge) failReference(r *reference, k int, h KeyHash) {
 		s := j.lanes[c].texts[k]
 		out.text = appendValid(out.text, j.batch.Arena[s.Start:s.End], maxValue)
 	}
+	out.text = cut(out.text, int(f.value), maxValue)
 	if len(r.key.Columns) == 1 {
 		f.Cell = j.lanes[r.key.Columns[0]].cell
 	} else {
@@ -87,7 +88,7 @@ func (j *Judge) failReference(r *reference, k int, h KeyHash) {
 	f.message = uint32(len(out.text))
 	switch {
 	case r.Message != "":
-		out.text = append(out.text, r.Message...)
+		out.text = appendValid(out.text, []byte(r.Message), maxMessage)
 	case r.isAbsent:
 		out.text = appendQuoted(out.text, out.text[f.value:f.message])
 		out.text = append(append(out.text, " is already in "...), r.Reference.Name()...)

@@ -18,9 +18,25 @@ type Chain struct {
 // itself and false where nothing changed.
 type step struct {
 	clean  func(dst, cell []byte, kind workbook.Kind) ([]byte, bool)
+	grow   growing       // in the place of clean, where it may make much of little
 	writes bool          // it appends to dst; others return a part of the cell, or what stays
 	kind   workbook.Kind // of what it writes
 }
+
+// growing is a cleaning that stops where it makes more than so many bytes; then fits is false.
+type growing = func(dst, cell []byte, most int) (out []byte, did, fits bool)
+
+// do cleans a cell, unless more than so many bytes come of it.
+func (s *step) do(dst, cell []byte, kind workbook.Kind, most int) (out []byte, did, fits bool) {
+	if s.grow != nil {
+		return s.grow(dst, cell, most)
+	}
+	out, did = s.clean(dst, cell, kind)
+	return out, did, len(out) <= most
+}
+
+// Room returns how many bytes remedies may make of a cell of so many.
+func Room(bytes int) int { return 4*bytes + 1<<20 }
 
 // NewChain makes the chain of a column's remedies. A cell for which stop holds
 // after a remedy is left as it is by those that follow: trimmed to "n/a", it is
@@ -39,12 +55,17 @@ func NewChain(remedies []Remedy, column *Column, stop func(cell []byte) bool) (*
 
 // Apply cleans one cell of a kind. Bit i of changed is set where remedy i of the chain changed
 // it; then the kind is that of the last one that did. The result may be the cell itself, or
-// lie in the chain's scratch space until the next Apply.
-func (c *Chain) Apply(cell []byte, kind workbook.Kind) (out []byte, changed uint64, is workbook.Kind) {
-	turn := 0
+// lie in the chain's scratch space until the next Apply. Where a remedy would make more of the
+// cell than its Room, beyond is its place in the chain, otherwise -1, and the result is what was
+// made before it.
+func (c *Chain) Apply(cell []byte, kind workbook.Kind) (out []byte, changed uint64, is workbook.Kind, beyond int) {
+	turn, most := 0, Room(len(cell))
 	for i := range c.steps {
 		s := &c.steps[i]
-		next, did := s.clean(c.space[turn][:0], cell, kind)
+		next, did, fits := s.do(c.space[turn][:0], cell, kind, most)
+		if !fits {
+			return cell, changed, kind, i
+		}
 		if !did {
 			continue
 		}
@@ -61,7 +82,7 @@ func (c *Chain) Apply(cell []byte, kind workbook.Kind) (out []byte, changed uint
 			break
 		}
 	}
-	return cell, changed, kind
+	return cell, changed, kind, -1
 }
 
 // Traced is what one remedy made of a cell.
@@ -72,9 +93,13 @@ type Traced struct {
 
 // Trace returns what each remedy made of a cell of a kind, as far as they were applied.
 func (c *Chain) Trace(cell []byte, kind workbook.Kind) (steps []Traced) {
+	most := Room(len(cell))
 	for i := range c.steps {
 		s := &c.steps[i]
-		next, did := s.clean(nil, cell, kind)
+		next, did, fits := s.do(nil, cell, kind, most)
+		if !fits {
+			break
+		}
 		steps = append(steps, Traced{string(next), did})
 		if !did {
 			continue

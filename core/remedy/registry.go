@@ -141,6 +141,19 @@ func (r *Remedy) step(c *Column) (step, error) {
 	return s.make(r, c)
 }
 
+// Adds returns how many bytes the remedy may put into a cell at one place of it, as what it is
+// given says.
+func (r *Remedy) Adds() int {
+	bytes := r.count("length", 0)
+	for _, text := range r.Texts {
+		bytes = max(bytes, len(text))
+	}
+	for _, to := range r.Pairs {
+		bytes = max(bytes, len(to))
+	}
+	return bytes
+}
+
 // Leaves reports whether plain values of a datatype stay as they are.
 func (r *Remedy) Leaves(d value.Datatype) bool {
 	s := Find(r.Name)

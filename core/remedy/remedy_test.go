@@ -30,7 +30,7 @@ func of(t require.TestingT, c remedy.Column, all ...remedy.Remedy) *remedy.Chain
 
 // apply applies remedies to a text.
 func apply(t require.TestingT, c remedy.Column, cell string, all ...remedy.Remedy) (string, uint64) {
-	out, changed, _ := of(t, c, all...).Apply([]byte(cell), workbook.Text)
+	out, changed, _, _ := of(t, c, all...).Apply([]byte(cell), workbook.Text)
 	return string(out), changed
 }
 
@@ -86,7 +86,7 @@ func TestChainIsStepByStep(t *testing.T) {
 			cell := drawCell.Draw(t, "cell")
 			want, kind, bits := []byte(cell), workbook.Text, uint64(0)
 			for i, r := range all {
-				next, changed, is := of(t, c, r).Apply(slices.Clone(want), kind)
+				next, changed, is, _ := of(t, c, r).Apply(slices.Clone(want), kind)
 				if changed == 0 {
 					continue
 				}
@@ -96,7 +96,7 @@ func TestChainIsStepByStep(t *testing.T) {
 				}
 			}
 			buf := []byte(cell + "behind")
-			got, changed, is := used.Apply(buf[:len(cell)], workbook.Text)
+			got, changed, is, _ := used.Apply(buf[:len(cell)], workbook.Text)
 			require.Equal(t, string(want), string(got), "%v %q", all, cell)
 			require.Equal(t, []any{bits, kind}, []any{changed, is}, "%v %q", all, cell)
 			require.Equal(t, cell+"behind", string(buf), "the cell itself stays")

@@ -202,39 +202,62 @@ func makeReplace(r *Remedy, _ *Column) (step, error) {
 	case isText && find == "":
 		return step{}, errors.New("replace: find is empty; what is to be replaced?")
 	case isText:
-		return textStep(func(dst, cell []byte) ([]byte, bool) { return replaceText(dst, cell, []byte(find), with) }), nil
+		return growingStep(func(dst, cell []byte, most int) ([]byte, bool, bool) {
+			return replaceText(dst, cell, []byte(find), with, most)
+		}), nil
 	}
 	re, err := r.expression("pattern")
 	if err != nil {
 		return step{}, fmt.Errorf("replace: %w", err)
 	}
-	return textStep(func(dst, cell []byte) ([]byte, bool) { return replacePattern(dst, cell, re, with) }), nil
+	return growingStep(func(dst, cell []byte, most int) ([]byte, bool, bool) {
+		return replacePattern(dst, cell, re, with, most)
+	}), nil
 }
 
-func replaceText(dst, cell, find, with []byte) ([]byte, bool) {
+func growingStep(grow growing) step { return step{grow: grow, writes: true, kind: workbook.Text} }
+
+func replaceText(dst, cell, find, with []byte, most int) (out []byte, did, fits bool) {
 	at := bytes.Index(cell, find)
 	if at < 0 {
-		return cell, false
+		return cell, false, true
 	}
 	rest := cell
 	for ; at >= 0; at = bytes.Index(rest, find) {
 		dst = append(append(dst, rest[:at]...), with...)
 		rest = rest[at+len(find):]
+		if len(dst) > most {
+			return nil, false, false
+		}
 	}
-	return told(append(dst, rest...), cell)
+	return toldWithin(append(dst, rest...), cell, most)
 }
 
-func replacePattern(dst, cell []byte, re *regexp.Regexp, with []byte) ([]byte, bool) {
-	last, found := 0, false
-	for _, at := range re.FindAllSubmatchIndex(cell, -1) {
+// placesBytes is how much memory the places of a pattern in one cell may take.
+const placesBytes = 64 << 20
+
+func replacePattern(dst, cell []byte, re *regexp.Regexp, with []byte, most int) (out []byte, did, fits bool) {
+	places := placesBytes / (24 + 16*(re.NumSubexp()+1))
+	last, found := 0, re.FindAllSubmatchIndex(cell, places)
+	if len(found) == 0 {
+		return cell, false, true
+	}
+	for _, at := range found {
 		dst = append(dst, cell[last:at[0]]...)
 		dst = re.Expand(dst, with, cell, at)
-		last, found = at[1], true
+		if last = at[1]; len(dst) > most {
+			return nil, false, false
+		}
 	}
-	if !found {
-		return cell, false
+	if len(found) == places {
+		return nil, false, false // there may be more
 	}
-	return told(append(dst, cell[last:]...), cell)
+	return toldWithin(append(dst, cell[last:]...), cell, most)
+}
+
+func toldWithin(written, cell []byte, most int) (out []byte, did, fits bool) {
+	out, did = told(written, cell)
+	return out, did, len(out) <= most
 }
 
 func makeExtract(r *Remedy, _ *Column) (step, error) {

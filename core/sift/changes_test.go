@@ -47,7 +47,7 @@ func TestChainsAndPairs(t *testing.T) {
 			for k := 0; k < len(chain) && !isNull(cell); k++ {
 				one, err := remedy.NewChain(spec.Remedies[k:k+1], cleaned, isNull)
 				require.NoError(t, err)
-				out, changed, _ := one.Apply(cell, workbook.Text)
+				out, changed, _, _ := one.Apply(cell, workbook.Text)
 				if changed != 0 {
 					pairs[k][sift.Change{Before: string(cell), After: string(out)}]++
 				}

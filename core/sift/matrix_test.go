@@ -59,6 +59,8 @@ var cells = []oneCell{
 		keeps: "2026-04-03"},
 	{code: violation.TextLong, rule: "maxLength: 2", cell: "long"},
 	{code: violation.TextShort, rule: "minLength: 2", cell: "s"},
+	{code: violation.TextGrown, rule: "remedies: [" + strings.Repeat("{replace: {find: a, with: aaaaaaaaaa}}, ", 9) +
+		"trim]", cell: "a"},
 	{code: violation.RangeLow, rule: "datatype: integer, minimum: 1", cell: "0"},
 	{code: violation.RangeLow, rule: "datatype: double, minimum: 1", cell: "NaN"},
 	{code: violation.RangeHigh, rule: "datatype: date, maximum: 2026-01-01", cell: "2026-07-01"},
@@ -149,7 +151,8 @@ func TestEveryCodeAndAction(t *testing.T) {
 			}
 			result, sink := siftCell(t, c, rule)
 			want := c.code.Action()
-			if want == violation.Reject && said != "" && c.code != violation.QuoteOpen {
+			if want == violation.Reject && said != "" && c.code != violation.QuoteOpen &&
+				c.code != violation.TextGrown {
 				require.NoError(t, want.UnmarshalText([]byte(said)))
 			}
 			require.Len(t, result.Violations, 1, "%s: %+v", name, result.Violations)

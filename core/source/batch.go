@@ -75,6 +75,9 @@ type Defect struct {
 // Number returns the row's number in the delivery, counted from 1.
 func (b *Batch) Number(row int) int64 { return b.FirstRow + int64(row) }
 
+// isFull reports whether the batch has as many rows as it may; 0 stands for any number.
+func (b *Batch) isFull(most int) bool { return most > 0 && len(b.Rows) >= most }
+
 // Cells returns the places of a row's cells. Valid after Split.
 func (b *Batch) Cells(row int) []delimited.Span {
 	r := &b.Rows[row]

@@ -77,6 +77,8 @@ func (c *carrying) carry(b *Batch, k, cell int, apart []bool) {
 	last.text, last.kind = append(last.text[:0], b.Text(at.Span)...), at.kind
 }
 
+func (c *carrying) limit(rows int) { Limit(c.Source, rows) }
+
 // Close ends the reading.
 func (c *carrying) Close() error {
 	Close(c.Source)

@@ -20,6 +20,8 @@ func (f *first) Next(b *Batch) error {
 	return err
 }
 
+func (f *first) limit(rows int) { Limit(f.Source, rows) }
+
 // Close ends the reading.
 func (f *first) Close() error {
 	Close(f.Source)

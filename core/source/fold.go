@@ -32,7 +32,7 @@ func (s *Reader) value(text []byte, pos int) (from int, ok bool) {
 // cutFolded adds the rows of the text to the batch and returns where they end.
 func (s *Reader) cutFolded(b *Batch, text []byte) int {
 	pos := 0
-	for {
+	for !b.isFull(s.most) {
 		line := s.line
 		row := Row{Line: line, first: uint32(len(b.cells)), cut: true}
 		at, isWhole := pos, false
@@ -77,12 +77,13 @@ func (s *Reader) cutFolded(b *Batch, text []byte) int {
 		b.Rows = append(b.Rows, row)
 		pos = at
 	}
+	return pos
 }
 
 func (s *Reader) readFoldedHeader(rows int, how string) error {
 	var names [][]string
 	for len(names) < rows {
-		text := s.buf[:s.limit()]
+		text := s.buf[:s.uncut()]
 		var row []string
 		at, line, lines := 0, s.line, s.line
 		for len(row) < s.fold {

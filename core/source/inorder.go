@@ -18,6 +18,14 @@ type Source interface {
 	Next(b *Batch) error
 }
 
+// Limit makes the batches of a source have at most so many rows. Of a source of another package it
+// does nothing.
+func Limit(src Source, rows int) {
+	if l, ok := src.(interface{ limit(rows int) }); ok {
+		l.limit(rows)
+	}
+}
+
 // Close ends the reading of a source that unpacks its delivery while it reads;
 // of any other it does nothing.
 func Close(src Source) {

@@ -41,6 +41,7 @@ type Reader struct {
 	width int
 	rec   delimited.Record
 
+	most    int // rows of a batch; 0 for any number
 	trusted bool
 	longest int // bytes that a row may have
 	widest  int // columns that the table may have
@@ -56,7 +57,8 @@ func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, erro
 		return nil, err
 	}
 	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), blanks: !l.SkipBlankRows,
-		closing: l.ClosingDelimiter, footer: l.FooterRows, fold: l.Fold, line: 1, longest: longest, widest: widest}
+		closing: l.ClosingDelimiter, footer: l.FooterRows, fold: l.Fold, line: 1,
+		longest: longest, widest: widest}
 	s.in.r = r
 	s.dialect.Most = widest + 1
 	if l.Form == layout.Fixed {
@@ -109,8 +111,10 @@ func (s *Reader) more(n int) error {
 	return nil
 }
 
-// limit is how much of buf may be cut: all but the footer's lines.
-func (s *Reader) limit() int {
+func (s *Reader) limit(rows int) { s.most = rows }
+
+// uncut is how much of buf may be cut: all but the footer's lines.
+func (s *Reader) uncut() int {
 	if s.footer == 0 {
 		return len(s.buf)
 	}
@@ -135,7 +139,7 @@ func (s *Reader) limit() int {
 // skipLine drops one physical line.
 func (s *Reader) skipLine() error {
 	for {
-		text := s.buf[:s.limit()]
+		text := s.buf[:s.uncut()]
 		if len(text) == 0 && s.eof {
 			return nil
 		}
@@ -173,7 +177,7 @@ func (s *Reader) readHeader(l *layout.Layout) error {
 	}
 	var names [][]string
 	for k := 0; k < rows; {
-		text := s.buf[:s.limit()]
+		text := s.buf[:s.uncut()]
 		end, next := delimited.LineEnd(text, 0)
 		switch {
 		case len(text) == 0 && s.eof:
@@ -258,7 +262,7 @@ func (s *Reader) headerRow(text []byte) (names []string) {
 
 // usualWidth is the most common width of the first rows, for a table without a header.
 func (s *Reader) usualWidth() int {
-	text := s.buf[:s.limit()]
+	text := s.buf[:s.uncut()]
 	counts := map[int]int{}
 	best := 0
 	for i, n := 0, 0; i < len(text) && n < 1000; n++ {
@@ -316,7 +320,7 @@ func (s *Reader) cut(b *Batch) bool {
 			b.codec = b.origin.apart()
 		}
 	}
-	text := s.buf[:s.limit()]
+	text := s.buf[:s.uncut()]
 	width := s.width
 	if s.closing {
 		width++
@@ -331,7 +335,7 @@ func (s *Reader) cut(b *Batch) bool {
 	}
 	nextQuote := -1
 	plain := bytes.IndexByte(text, '\r') < 0 // then LF alone ends lines
-	for pos < len(text) {
+	for pos < len(text) && !b.isFull(s.most) {
 		end, next := len(text), len(text)
 		if !plain {
 			end, next = delimited.LineEnd(text, pos)

@@ -31,6 +31,7 @@ type sheet struct {
 	open    []*merge         // those that the rows are in, by column; none lies over another
 	cells   []workbook.Cell  // scratch
 
+	most    int          // rows of a batch; 0 for any number
 	next    workbook.Row // read, but not yet handed on
 	hasNext bool
 }
@@ -166,6 +167,8 @@ func headerRow(row *workbook.Row, l layout.Layout, merged []workbook.Range) []st
 // Header returns the names of the columns.
 func (s *sheet) Header() Header { return s.header }
 
+func (s *sheet) limit(rows int) { s.most = rows }
+
 // Close ends the reading.
 func (s *sheet) Close() error { return s.rows.Close() }
 
@@ -187,7 +190,7 @@ func (s *sheet) Next(b *Batch) error {
 	b.Rows, b.Defects, b.cells, b.kinds, b.escaped = b.Rows[:0], b.Defects[:0], b.cells[:0], b.kinds[:0], b.escaped[:0]
 	b.Arena, b.isSplit = b.Arena[:0], false
 	b.FirstRow, b.base, b.isSheet = s.row+1, 0, true
-	for len(b.Arena) < batchBytes {
+	for len(b.Arena) < batchBytes && !b.isFull(s.most) {
 		if err := s.read(); err == io.EOF {
 			break
 		} else if err != nil {

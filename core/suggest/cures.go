@@ -189,7 +189,7 @@ func (g *group) cleaned(v string) string {
 	if err != nil {
 		return v
 	}
-	out, _, _ := chain.Apply([]byte(v), workbook.Text)
+	out, _, _, _ := chain.Apply([]byte(v), workbook.Text)
 	return string(out)
 }
 

@@ -165,7 +165,7 @@ func countTexts(ctx context.Context, file *source.File, all []*counted, quickly 
 const hardly = 20_000
 
 func (c *counted) add(cell []byte) {
-	text, _, _ := c.chain.Apply(cell, workbook.Text)
+	text, _, _, _ := c.chain.Apply(cell, workbook.Text)
 	if slices.Contains(c.column.Null, string(text)) {
 		return
 	}

@@ -283,7 +283,8 @@ func (c *Column) Action(code violation.Code) violation.Action {
 	if a, ok := c.OnCode[code]; ok {
 		return a
 	}
-	if c.OnViolation != nil && code.Action() == violation.Reject && code != violation.QuoteOpen {
+	if c.OnViolation != nil && code.Action() == violation.Reject && code != violation.QuoteOpen &&
+		code != violation.TextGrown {
 		return *c.OnViolation
 	}
 	return code.Action()

@@ -44,6 +44,7 @@ const (
 	TimeFormat
 	TextLong
 	TextShort
+	TextGrown
 	RangeLow
 	RangeHigh
 	TextFormat
@@ -103,6 +104,7 @@ var table = [codes]struct {
 	TimeFormat:       {"time.format", "date", Reject},
 	TextLong:         {"text.long", "length", Reject},
 	TextShort:        {"text.short", "length", Reject},
+	TextGrown:        {"text.grown", "length", Reject},
 	RangeLow:         {"range.low", "range", Reject},
 	RangeHigh:        {"range.high", "range", Reject},
 	TextFormat:       {"text.format", "pattern", Reject},
@@ -153,7 +155,7 @@ func (c Code) Action() Action {
 // column may say what becomes of it.
 func (c Code) IsOfColumn() bool {
 	switch c {
-	case None, QuoteOpen, EncodingChanged, RowRepeated, RuleFailed, ReferenceMissing, ReferencePresent:
+	case None, QuoteOpen, EncodingChanged, RowRepeated, RuleFailed, ReferenceMissing, ReferencePresent, TextGrown:
 		return false
 	}
 	return c.Class() != "structure" && c.Class() != "delivery"

@@ -330,9 +330,45 @@ func (q *Queue) bury(ctx context.Context, w store.Work, job int64, instance stri
 	if n < mostDeaths {
 		return nil
 	}
+	suspects, err := q.suspects(ctx, w, id)
+	if err != nil {
+		return err
+	}
 	return q.fail(ctx, w, id, store.Delivery{},
-		errors.New("it ended the service three times, and is not tried again; the file may be made to do so: ask "+
-			"the sender what it is"))
+		fmt.Errorf("it ended the service three times, and is not tried again; %s", suspects))
+}
+
+// suspects says what may have ended the service: the delivery of an order, and the target and the
+// mapping that it was to be run with.
+func (q *Queue) suspects(ctx context.Context, w store.Work, id string) (string, error) {
+	var run store.Run
+	var delivery string
+	if w == store.Runs {
+		var err error
+		if run, err = q.Store.Run(ctx, id); err != nil {
+			return "", err
+		}
+		delivery = run.DeliveryID
+	} else {
+		order, err := q.Store.Profile(ctx, id)
+		if err != nil {
+			return "", err
+		}
+		delivery = order.DeliveryID
+	}
+	d, err := q.Store.Delivery(ctx, delivery)
+	if err != nil {
+		return "", err
+	}
+	if !run.TargetName.Valid {
+		return fmt.Sprintf("the file %q may be made to do so: ask the sender what it is", d.Name), nil
+	}
+	with := fmt.Sprintf("the target %s (version %d)", run.TargetName.String, run.TargetVersion.Int32)
+	if run.MappingName.Valid {
+		with += fmt.Sprintf(", the mapping %s (version %d)", run.MappingName.String, run.MappingVersion.Int32)
+	}
+	return fmt.Sprintf("the file %q may do so, or %s, which it was run with: run it without a target to tell which, "+
+		"and ask the sender what the file is", d.Name, with), nil
 }
 
 // patient is what the workers for all kinds of jobs have in common: work takes as

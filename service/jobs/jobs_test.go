@@ -235,6 +235,7 @@ func TestWorkThatEndsTheService(t *testing.T) {
 			}
 			assert.Equal(t, store.Failed, state)
 			assert.Contains(t, why, "it ended the service three times")
+			assert.Contains(t, why, `the file "a.csv" may`)
 		}
 		require.NoError(t, q.attend(t.Context(), job, w, id, func(context.Context, string) error {
 			assert.Fail(t, "it is tried again")

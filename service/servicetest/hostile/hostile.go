@@ -305,6 +305,38 @@ func ods() []File {
 	}
 }
 
+// Greedy are targets that are taken, and make much of the little that a file with the header
+// text and a row of a's holds. A run with each comes to its end.
+func Greedy() []File {
+	const head = "target: %s\ncolumns:\n  - {name: text"
+	named := func(name, rest string) File { return text(name+".yaml", fmt.Sprintf(head, name), rest) }
+	nested := times(9, `.replace("a", "aaaaaaaaaa")`)
+	return []File{
+		named("doubled", ", remedies: ["+times(40, "{replace: {find: a, with: aa}}, ")+"trim]}\n"),
+		named("patterns", ", remedies: ["+times(20, "{replace: {pattern: a, with: '${0}${0}${0}'}}, ")+"trim]}\n"),
+		named("prefixes", ", remedies: ["+times(25, "{prefix: "+times(4000, "b")+"}, {prefix: c}, ")+"trim]}\n"),
+		named("rule", "}\nrowRules: [{name: grows, condition: 'text"+nested+` != ""'}]`+"\n"),
+		named("left_out", "}\nexclude: [{reason: grows, condition: 'text"+nested+` != ""'}]`+"\n"),
+		named("needed", ", requiredWhen: 'cell(\"text\")"+nested+` != ""'}`+"\n"),
+		named("computed", "}\n  - {name: more, derive: 'text"+nested+"'}\n"),
+		named("chain", "}\n"+each(60, func(i int) string {
+			from := fmt.Sprintf("d%d", i-1)
+			if i == 0 {
+				from = "text"
+			}
+			return fmt.Sprintf("  - {name: d%d, derive: %s + %s}\n", i, from, from)
+		})),
+		named("loops", "}\nrowRules: [{name: loops, condition: 'cell(\"text\").split(\"\").all(a, "+
+			`cell("text").split("").all(b, cell("text").split("").all(c, a == b && b == c)))'}]`+"\n"),
+		named("rules", "}\nrowRules:\n"+each(1000, func(i int) string {
+			return fmt.Sprintf("  - {name: r%d, condition: 'size(text) %% %d == 1 && text.matches(\"(a|b)*c\")'}\n", i, i+2)
+		})),
+		named("constants", "}\n"+each(900, func(i int) string {
+			return fmt.Sprintf("  - {name: c%d, value: '%s'}\n", i, times(4000, "b"))
+		})),
+	}
+}
+
 // Targets are the targets.
 func Targets() []File {
 	const head = "target: t\ncolumns:\n"
