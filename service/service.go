@@ -16,11 +16,10 @@ import (
 	"sync"
 	"time"
 
-	"golang.org/x/net/netutil"
-
 	"sieb/core/source"
 	"sieb/service/api"
 	"sieb/service/catalogue"
+	"sieb/service/doors"
 	"sieb/service/jobs"
 	"sieb/service/localpg"
 	"sieb/service/reading"
@@ -131,12 +130,14 @@ func Run(ctx context.Context, c Config) (err error) {
 	defer cache.Close()
 	book := &rehearsal.Book{}
 	defer book.Close()
+	places := &doors.Doors{Most: c.MaxConnections, Wait: c.BodyWait}
 	handler := (&api.Server{Store: records, Area: area, Queue: queue, Cache: cache, Book: book, Bounds: bounds,
-		Guard:  c.guard(),
-		Tables: &c.Databases,
-		Log:    c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
+		Guard:   c.guard(),
+		Streams: &doors.Places{Most: max(1, c.MaxConnections/4)},
+		Tables:  &c.Databases,
+		Log:     c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
-		MaxHeaderBytes: 64 << 10}
+		MaxHeaderBytes: 64 << 10, ConnState: places.Track, ConnContext: places.Context}
 
 	if c.Inbox.Folder != "" {
 		inbox, err := staging.NewInbox(staging.InboxConfig{Dir: c.Inbox.Folder, Every: inboxEvery, Quiet: c.Inbox.Quiet,
@@ -155,7 +156,7 @@ func Run(ctx context.Context, c Config) (err error) {
 	}
 
 	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(netutil.LimitListener(listener, c.MaxConnections)) }()
+	go func() { failed <- server.Serve(places.Listen(listener)) }()
 	c.Log.Info("service ready", "address", "http://"+listener.Addr().String(), "data", c.Data)
 	if c.Ready != nil {
 		c.Ready("http://" + listener.Addr().String())

@@ -31,6 +31,7 @@ import (
 	"sieb/core/source"
 	"sieb/core/violation"
 	"sieb/service/catalogue"
+	"sieb/service/doors"
 	"sieb/service/jobs"
 	"sieb/service/reading"
 	"sieb/service/rehearsal"
@@ -47,6 +48,7 @@ type Server struct {
 	Book    *rehearsal.Book
 	Bounds  source.Bounds
 	Guard   Guard
+	Streams *doors.Places // for event streams
 	Tables  *catalogue.Databases
 	Log     *slog.Logger
 	Version string
@@ -66,7 +68,7 @@ const (
 // Handler returns the routes.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(headers, s.recovered, logged(s.Log), s.Guard.known, plain, sameSite, s.Guard.admitted, s.Guard.unhurried,
+	r.Use(headers, s.recovered, busy, logged(s.Log), s.Guard.known, plain, sameSite, s.Guard.admitted, s.Guard.unhurried,
 		middleware.GetHead)
 	api := s.describe(r)
 	r.Handle("/metrics", promhttp.Handler())
@@ -230,7 +232,7 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, op("showRun", http.MethodGet, "/runs/{id}", "One run with its result", "runs", 404), s.showRun)
 	events := op("runEvents", http.MethodGet, "/runs/{id}/events",
 		"The run again whenever it changes, until it ends (server-sent events)", "runs", 404)
-	events.Responses = streamOf("events named run, each with the document of showRun, the last in its final state; or, "+
+	events = s.streaming(api, events, "events named run, each with the document of showRun, the last in its final state; or, "+
 		"where the stream ends before the run, at last an event named ended, whose document has the reason",
 		&huma.Schema{Type: "string"})
 	huma.Register(api, events, s.runEvents)

@@ -10,6 +10,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+
+	"sieb/service/doors"
 )
 
 // events is an answer that goes on: server-sent events.
@@ -63,8 +65,22 @@ func (e *events) still() error {
 // ended says why a stream ends before what it follows.
 func (e *events) ended(reason string) { _ = e.event("ended", StreamEnd{reason}) }
 
-// streamOf describes the answer of a route that sends events; schema is that of their documents.
-func streamOf(what string, schema *huma.Schema) map[string]*huma.Response {
-	return map[string]*huma.Response{"200": {Description: what,
+// streaming describes a route that sends events, of which there are only so many at a time; schema
+// is that of their documents.
+func (s *Server) streaming(api huma.API, o huma.Operation, what string, schema *huma.Schema) huma.Operation {
+	o.Responses = map[string]*huma.Response{"200": {Description: what,
 		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: schema}}}}
+	o.Errors = append(o.Errors, http.StatusServiceUnavailable)
+	o.Middlewares = append(o.Middlewares, func(ctx huma.Context, next func(huma.Context)) {
+		address := doors.AddressOf(ctx.RemoteAddr())
+		if !s.Streams.Take(address) {
+			ctx.SetHeader("Retry-After", "5")
+			_ = huma.WriteErr(api, ctx, http.StatusServiceUnavailable, "as many event streams are open as the service "+
+				"keeps, or keeps for one address: close some, or ask again in a moment")
+			return
+		}
+		defer s.Streams.Give(address)
+		next(ctx)
+	})
+	return o
 }

@@ -15,6 +15,8 @@ import (
 	"unicode/utf8"
 
 	"github.com/danielgtaylor/huma/v2"
+
+	"sieb/service/doors"
 )
 
 // Guard is who may ask, and how much.
@@ -61,6 +63,23 @@ func headers(next http.Handler) http.Handler {
 // isData reports whether a path is one of data rather than of pages.
 func isData(path string) bool {
 	return strings.HasPrefix(path, "/api/") || path == "/metrics" || path == "/healthz"
+}
+
+// busy refuses requests whose connection found no place, all but the question whether the service is
+// alive.
+func busy(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if doors.IsLate(r.Context()) {
+			w.Header().Set("Connection", "close")
+			if r.URL.Path != "/healthz" {
+				w.Header().Set("Retry-After", "2")
+				problem(w, http.StatusServiceUnavailable, "the service has as many connections as it takes, or as it "+
+					"takes from one address; nothing was done: ask again in a moment")
+				return
+			}
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 // known lets requests pass that come under a known name. A page of another site

@@ -168,8 +168,8 @@ type Suggestions struct {
 func (s *Server) rehearsalRoutes(api huma.API) {
 	stream := func(o huma.Operation, document any, what string) huma.Operation {
 		schema := api.OpenAPI().Components.Schemas.Schema(reflect.TypeOf(document), true, "")
-		o.Responses, o.MaxBodyBytes = streamOf(what, schema), 3*maxTargetBytes
-		return o
+		o.MaxBodyBytes = 3 * maxTargetBytes
+		return s.streaming(api, o, what, schema)
 	}
 	huma.Register(api, stream(op("rehearse", http.MethodPost, "/deliveries/{id}/rehearsals",
 		"Tries a target on a delivery: the first rows at once, then all; nothing is recorded (server-sent events)", "rules",
