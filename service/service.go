@@ -19,6 +19,7 @@ import (
 	"sieb/core/source"
 	"sieb/service/api"
 	"sieb/service/catalogue"
+	"sieb/service/desk"
 	"sieb/service/doors"
 	"sieb/service/jobs"
 	"sieb/service/localpg"
@@ -130,8 +131,10 @@ func Run(ctx context.Context, c Config) (err error) {
 	defer cache.Close()
 	book := &rehearsal.Book{}
 	defer book.Close()
+	work := desk.New(c.Parallel + 1)
+	defer work.Close()
 	places := &doors.Doors{Most: c.MaxConnections, Wait: c.BodyWait}
-	handler := (&api.Server{Store: records, Area: area, Queue: queue, Cache: cache, Book: book, Bounds: bounds,
+	handler := (&api.Server{Store: records, Area: area, Queue: queue, Cache: cache, Book: book, Desk: work, Bounds: bounds,
 		Guard:   c.guard(),
 		Streams: &doors.Places{Most: max(1, c.MaxConnections/4)},
 		Tables:  &c.Databases,

@@ -31,6 +31,7 @@ import (
 	"sieb/core/source"
 	"sieb/core/violation"
 	"sieb/service/catalogue"
+	"sieb/service/desk"
 	"sieb/service/doors"
 	"sieb/service/jobs"
 	"sieb/service/reading"
@@ -46,6 +47,7 @@ type Server struct {
 	Queue   *jobs.Queue
 	Cache   *reading.Cache
 	Book    *rehearsal.Book
+	Desk    *desk.Desk // for what requests wait for
 	Bounds  source.Bounds
 	Guard   Guard
 	Streams *doors.Places // for event streams
@@ -515,7 +517,11 @@ func (s *Server) explainRow(ctx context.Context, in *struct {
 	if r.State != store.Done {
 		return nil, huma.Error409Conflict("the run has no row to explain: it is " + r.State)
 	}
-	e, err := s.Queue.Explain(ctx, r, in.Row)
+	var e *check.Explanation
+	err = s.Desk.Alone(ctx, func(ctx context.Context) (err error) {
+		e, err = s.Queue.Explain(ctx, r, in.Row)
+		return err
+	})
 	var none *sift.NoRow
 	var gone *jobs.Gone
 	switch {
@@ -585,6 +591,9 @@ func (s *Server) sendSpreadsheet(path, name string, delimiter byte) (*huma.Strea
 		defer f.Close()
 		r, w := humachi.Unwrap(ctx)
 		attach(w, name, "text/csv; charset=utf-8")
+		if r.Method == http.MethodHead {
+			return // how long it is would take making all of it
+		}
 		if err := report.Spreadsheet(r.Context(), w, f, delimiter); err != nil {
 			s.Log.Warn("a download broke off", "file", name, "error", err)
 			panic(http.ErrAbortHandler) // so that it does not look whole

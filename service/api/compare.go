@@ -73,7 +73,9 @@ func (s *Server) compareRuns(ctx context.Context, in *struct {
 	if err := s.compareRules(ctx, out); err != nil {
 		return nil, err
 	}
-	if err := s.compareRows(ctx, out, before, after); err != nil {
+	if err := s.Desk.Alone(ctx, func(ctx context.Context) error {
+		return s.compareRows(ctx, out, before, after)
+	}); err != nil {
 		return nil, err
 	}
 	return &answer[Comparison]{*out}, nil

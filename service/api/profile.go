@@ -329,7 +329,11 @@ func (s *Server) draftMapping(ctx context.Context, in *struct {
 		return nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
 	}
 	defer file.Close()
-	m, err := draft.For(ctx, t, file, d.Name, found.Profile)
+	var m *draft.Mapping
+	err = s.Desk.Alone(ctx, func(ctx context.Context) (err error) {
+		m, err = draft.For(ctx, t, file, d.Name, found.Profile)
+		return err
+	})
 	if err != nil {
 		return nil, s.failure("drafting a mapping", err)
 	}

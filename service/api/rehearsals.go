@@ -19,8 +19,6 @@ import (
 	"sieb/core/check"
 	"sieb/core/codes"
 	"sieb/core/edit"
-	"sieb/core/finding"
-	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/suggest"
@@ -219,9 +217,7 @@ func (s *Server) try(ctx context.Context, id string, ask AskRehearsal) (*tried, 
 		if t.draft, err = s.keptRules(ctx, id); err != nil {
 			return nil, err
 		}
-		if t.texts, err = t.draft.texts(); err != nil {
-			return nil, huma.Error422UnprocessableEntity(err.Error())
-		}
+		t.texts = t.draft.texts()
 	}
 	if len(ask.Steps) > 0 {
 		without := t.texts
@@ -677,7 +673,11 @@ func (s *Server) rehearsalSpellings(ctx context.Context, in *struct {
 		return nil, s.unreadable(t, err)
 	}
 	w := &suggest.Work{Texts: t.texts, File: run.Delivery, Lists: run.Codes, Result: seen.Result}
-	found, err := w.Spellings(ctx, in.Body.Column)
+	var found []suggest.Spellings
+	err = s.Desk.Alone(ctx, func(ctx context.Context) (err error) {
+		found, err = w.Spellings(ctx, in.Body.Column)
+		return err
+	})
 	if err != nil {
 		return nil, s.unreadable(t, err)
 	}
@@ -775,7 +775,7 @@ func (s *Server) study(ctx context.Context, t *tried, w *suggest.Work, isNeeded 
 		if !isNeeded {
 			return nil
 		}
-		if w.Profile, err = finding.Profile(ctx, w.File, profile.Options{}); err != nil {
+		if w.Profile, err = s.madeProfile(ctx, t.Delivery, w.File.Layout); err != nil {
 			return err
 		}
 	}

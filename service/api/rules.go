@@ -19,6 +19,7 @@ import (
 	"sieb/core/source"
 	"sieb/core/suggest"
 	"sieb/core/target"
+	"sieb/service/desk"
 	"sieb/service/jobs"
 	"sieb/service/store"
 )
@@ -73,24 +74,6 @@ type SaveRules struct {
 	Over    bool   `json:"over,omitempty" doc:"save even where another version was saved since the draft began"`
 }
 
-// kept is a draft of rules as the store keeps it: what it began with, and its changes.
-type kept struct {
-	Target  keptText    `json:"target"`
-	Mapping *keptText   `json:"mapping,omitempty"`
-	Changes []RuleShift `json:"changes,omitempty"`
-	Undone  []RuleShift `json:"undone,omitempty"`
-	at      time.Time
-}
-
-type keptText struct {
-	Name    string `json:"name"`
-	Version int    `json:"version"`
-	Text    string `json:"text"`
-}
-
-// mostChanges is how many changes a draft keeps before it is to be saved.
-const mostChanges = 2000
-
 func (s *Server) rulesRoutes(api huma.API) {
 	huma.Register(api, op("showRules", http.MethodGet, "/deliveries/{id}/rules",
 		"The draft of rules by which a delivery is worked on", "rules", 404), s.showRules)
@@ -127,10 +110,11 @@ func (s *Server) keptRules(ctx context.Context, id string) (*kept, error) {
 	if at < 0 {
 		return nil, noRules
 	}
-	k := &kept{at: all[at].ChangedAt.UTC()}
-	if err := json.Unmarshal(all[at].Content, k); err != nil {
+	k, err := readKept(all[at].Content)
+	if err != nil {
 		return nil, s.failure("reading a draft of rules", err)
 	}
+	k.at = all[at].ChangedAt.UTC()
 	return k, nil
 }
 
@@ -155,8 +139,8 @@ func (s *Server) reviseRules(ctx context.Context, id string, revise func(*kept) 
 	}
 	var out *Rules
 	d, err := s.Store.ReviseDraft(ctx, id, store.RulesDraft, func(content []byte) (revised []byte, err error) {
-		k := &kept{}
-		if err := json.Unmarshal(content, k); err != nil {
+		k, err := readKept(content)
+		if err != nil {
 			return nil, err
 		}
 		if err := revise(k); err != nil {
@@ -175,60 +159,6 @@ func (s *Server) reviseRules(ctx context.Context, id string, revise func(*kept) 
 	}
 	out.ChangedAt = d.ChangedAt.UTC()
 	return &answer[Rules]{*out}, nil
-}
-
-// head says what the draft is of.
-func (k *kept) head() *RulesHead {
-	h := &RulesHead{Target: k.Target.Name, Changes: len(k.Changes), ChangedAt: k.at}
-	if k.Mapping != nil {
-		h.Mapping = k.Mapping.Name
-	}
-	return h
-}
-
-// begun returns the texts that the draft began with.
-func (k *kept) begun() suggest.Texts {
-	t := suggest.Texts{Target: []byte(k.Target.Text)}
-	if k.Mapping != nil {
-		t.Mapping = []byte(k.Mapping.Text)
-	}
-	return t
-}
-
-// texts returns the texts with all changes.
-func (k *kept) texts() (suggest.Texts, error) {
-	var steps []edit.Step
-	for i := range k.Changes {
-		steps = append(steps, k.Changes[i].Steps...)
-	}
-	return k.begun().With(steps)
-}
-
-// view shows the draft with its changes.
-func (k *kept) view(delivery string) (*Rules, error) {
-	texts, err := k.texts()
-	if err != nil {
-		return nil, huma.Error422UnprocessableEntity(err.Error())
-	}
-	out := &Rules{Delivery: delivery, Changes: append([]RuleShift{}, k.Changes...),
-		Undone:    append([]RuleShift{}, k.Undone...),
-		ChangedAt: k.at}
-	if out.Target, err = k.Target.view(texts.Target); err == nil && k.Mapping != nil {
-		var m RulesText
-		m, err = k.Mapping.view(texts.Mapping)
-		out.Mapping = &m
-	}
-	return out, err
-}
-
-func (t *keptText) view(text []byte) (RulesText, error) {
-	out := RulesText{Name: t.Name, Version: t.Version, Text: string(text), Changed: t.Version == 0 ||
-		t.Text != string(text)}
-	var err error
-	if out.View, err = edit.View(text); err != nil {
-		return out, huma.Error422UnprocessableEntity(err.Error())
-	}
-	return out, nil
 }
 
 func (s *Server) showRules(ctx context.Context, in *byID) (*answer[Rules], error) {
@@ -283,7 +213,7 @@ func (s *Server) beginRules(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	k.Target = keptText{t.Name, t.Version, t.Text}
+	k.Target = keptText{Name: t.Name, Version: t.Version, Text: t.Text}
 	switch {
 	case ask.Mapping != "":
 		m, err := s.text(ctx, store.Mappings, ask.Mapping, 0)
@@ -294,7 +224,7 @@ func (s *Server) beginRules(ctx context.Context, in *struct {
 			return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("the mapping %s is for the target %s, not for %s", m.Name,
 				m.Target, t.Name))
 		}
-		k.Mapping = &keptText{m.Name, m.Version, m.Text}
+		k.Mapping = &keptText{Name: m.Name, Version: m.Version, Text: m.Text}
 	case ask.DraftMapping:
 		m, err := s.draftedMapping(ctx, d, t, ask.Name)
 		if err != nil {
@@ -333,7 +263,7 @@ func (s *Server) profiled(ctx context.Context, d store.Delivery) (*source.File, 
 		return nil, nil, err
 	}
 	if found == nil {
-		if found, err = finding.Profile(ctx, file, profile.Options{}); err != nil {
+		if found, err = s.madeProfile(ctx, d, file.Layout); err != nil {
 			file.Close()
 			return nil, nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
 		}
@@ -343,6 +273,48 @@ func (s *Server) profiled(ctx context.Context, d store.Delivery) (*source.File, 
 		return nil, nil, huma.Error422UnprocessableEntity("the delivery has no rows: there is nothing to draw rules from")
 	}
 	return file, found, nil
+}
+
+// madeProfile makes the profile of a delivery as a layout reads it, once for all who need it now.
+func (s *Server) madeProfile(ctx context.Context, d store.Delivery, readAs layout.Layout) (*profile.Profile, error) {
+	given := readAs.Given()
+	text, err := json.Marshal(given)
+	if err != nil {
+		return nil, err
+	}
+	return desk.Do(ctx, s.Desk, "profile "+d.SHA256+" "+string(text), func(ctx context.Context) (*profile.Profile, error) {
+		if found, err := s.awaitedProfile(ctx, d, readAs); found != nil || err != nil {
+			return found, err
+		}
+		file, err := s.Bounds.Open(ctx, s.Area.Path(d.SHA256), given)
+		if err != nil {
+			return nil, err
+		}
+		defer file.Close()
+		return finding.Profile(ctx, file, profile.Options{})
+	})
+}
+
+// awaitedProfile waits for the profile of a delivery that is being made in the background, if it is one
+// by a layout; nil where none is.
+func (s *Server) awaitedProfile(ctx context.Context, d store.Delivery, readAs layout.Layout) (*profile.Profile,
+	error) {
+	for {
+		p, err := s.Store.LastProfile(ctx, d.ID)
+		if errors.Is(err, store.ErrNone) {
+			return nil, nil
+		} else if err != nil {
+			return nil, s.failure("looking for a profile", err)
+		}
+		if p.State != store.Running || !isSame(givenOf(p.Layout), givenOf(d.Layout)) {
+			return s.knownProfile(ctx, d.ID, readAs)
+		}
+		select {
+		case <-ctx.Done():
+			return nil, context.Cause(ctx)
+		case <-time.After(eventsEvery):
+		}
+	}
 }
 
 // knownProfile returns the newest profile of a delivery if it was read by a layout; nil where there is none.
@@ -386,7 +358,7 @@ func (s *Server) draftedTarget(ctx context.Context, d store.Delivery, name strin
 	} else if drafted.Name, err = s.freeName(ctx, store.Targets, drafted.Name); err != nil {
 		return t, err
 	}
-	return keptText{drafted.Name, 0, string(drafted.YAML())}, nil
+	return keptText{Name: drafted.Name, Text: string(drafted.YAML())}, nil
 }
 
 // draftedMapping drafts the mapping of a delivery to a target, under a name that is free.
@@ -409,7 +381,11 @@ func (s *Server) draftedMapping(ctx context.Context, d store.Delivery, text stor
 		return m, err
 	}
 	defer file.Close()
-	drafted, err := draft.For(ctx, t.WithCodes(lists), file, d.Name, found)
+	var drafted *draft.Mapping
+	err = s.Desk.Alone(ctx, func(ctx context.Context) (err error) {
+		drafted, err = draft.For(ctx, t.WithCodes(lists), file, d.Name, found)
+		return err
+	})
 	if err != nil {
 		return m, s.failure("drafting a mapping", err)
 	}
@@ -418,7 +394,7 @@ func (s *Server) draftedMapping(ctx context.Context, d store.Delivery, text stor
 	} else if drafted.Name, err = s.freeName(ctx, store.Mappings, drafted.Name); err != nil {
 		return m, err
 	}
-	return keptText{drafted.Name, 0, string(drafted.YAML())}, nil
+	return keptText{Name: drafted.Name, Text: string(drafted.YAML())}, nil
 }
 
 // freeName returns a name that no text of a library has, made of one.
@@ -444,50 +420,42 @@ func (s *Server) changeRules(ctx context.Context, in *struct {
 			return huma.Error422UnprocessableEntity(fmt.Sprintf("the draft has %d changes: save it, and go on from there",
 				mostChanges))
 		}
-		before, err := k.texts()
-		if err != nil {
-			return huma.Error422UnprocessableEntity(err.Error())
+		shift := RuleShift{in.Body.Words, in.Body.Steps, time.Now().UTC().Truncate(time.Second)}
+		did, err := k.change(shift)
+		if err != nil || !did {
+			return err // or it says so already
 		}
-		after, err := before.With(in.Body.Steps)
-		if err != nil {
-			return huma.Error422UnprocessableEntity(err.Error())
-		}
-		if _, err := after.Parse(); err != nil {
+		k.Undone = nil
+		if _, err := k.texts().Parse(); err != nil {
 			return unusable("change", err)
 		}
-		if string(after.Target) == string(before.Target) && string(after.Mapping) == string(before.Mapping) {
-			return nil // it says so already
+		if bytes := k.bytes(); bytes > maxDraftBytes {
+			return huma.Error422UnprocessableEntity(fmt.Sprintf("the draft would take %d bytes, and at most %d: save what "+
+				"it holds, and go on from there", bytes, maxDraftBytes))
 		}
-		k.Changes = append(k.Changes, RuleShift{in.Body.Words, in.Body.Steps, time.Now().UTC().Truncate(time.Second)})
-		k.Undone = nil
 		return nil
 	})
 }
 
 func (s *Server) undoRules(ctx context.Context, in *byID) (*answer[Rules], error) {
-	return s.shift(ctx, in.ID, "there is no change that could be taken back", func(k *kept) (from, to *[]RuleShift) {
-		return &k.Changes, &k.Undone
+	return s.reviseRules(ctx, in.ID, func(k *kept) error {
+		if !k.undo() {
+			return huma.Error409Conflict("there is no change that could be taken back")
+		}
+		return nil
 	})
 }
 
 func (s *Server) redoRules(ctx context.Context, in *byID) (*answer[Rules], error) {
-	return s.shift(ctx, in.ID, "no change was taken back", func(k *kept) (from, to *[]RuleShift) {
-		return &k.Undone, &k.Changes
-	})
-}
-
-// shift moves the last change of one list of a draft to another one.
-func (s *Server) shift(ctx context.Context, id, none string, lists func(*kept) (from, to *[]RuleShift)) (
-	*answer[Rules], error) {
-	return s.reviseRules(ctx, id, func(k *kept) error {
-		from, to := lists(k)
-		last := len(*from) - 1
+	return s.reviseRules(ctx, in.ID, func(k *kept) error {
+		last := len(k.Undone) - 1
 		if last < 0 {
-			return huma.Error409Conflict(none)
+			return huma.Error409Conflict("no change was taken back")
 		}
-		*to = append(*to, (*from)[last])
-		*from = (*from)[:last]
-		return nil
+		shift := k.Undone[last]
+		k.Undone = k.Undone[:last]
+		_, err := k.change(shift)
+		return err
 	})
 }
 
@@ -500,10 +468,7 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 		return nil, err
 	}
 	made := len(k.Changes)
-	if steps := renaming(k, in.Body); len(steps) > 0 {
-		k.Changes = append(k.Changes, RuleShift{"rename", steps, time.Now()})
-	}
-	texts, err := k.texts()
+	texts, err := k.texts().With(renaming(k, in.Body))
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
@@ -531,8 +496,13 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 		}
 	}
 	return s.reviseRules(ctx, in.ID, func(k *kept) error {
-		saved.Changes = k.Changes[min(made, len(k.Changes)):] // those that were made meanwhile go on
+		meanwhile := k.Changes[min(made, len(k.Changes)):] // these go on
 		*k = *saved
+		for i := range meanwhile {
+			if _, err := k.change(meanwhile[i].RuleShift); err != nil {
+				return err
+			}
+		}
 		return nil
 	})
 }
@@ -574,7 +544,7 @@ func (s *Server) saveText(ctx context.Context, l store.Library, t store.Text, fr
 			by(newest.AddedBy), from.Version))
 	}
 	added, err := s.addText(ctx, l, t, true)
-	return keptText{added.Name, added.Version, added.Text}, err
+	return keptText{Name: added.Name, Version: added.Version, Text: added.Text}, err
 }
 
 // by names who has done something.

@@ -1,0 +1,214 @@
+package api
+
+import (
+	"encoding/json"
+	"time"
+	"unicode/utf8"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"sieb/core/edit"
+	"sieb/core/suggest"
+)
+
+// kept is a draft of rules as the store keeps it: what it began with, what it says now, and the
+// changes between. What one more change costs does not depend on those before it.
+type kept struct {
+	Target  keptText    `json:"target"`
+	Mapping *keptText   `json:"mapping,omitempty"`
+	Changes []keptShift `json:"changes,omitempty"`
+	Undone  []RuleShift `json:"undone,omitempty"`
+	at      time.Time
+}
+
+type keptText struct {
+	Name    string  `json:"name"`
+	Version int     `json:"version"`
+	Text    string  `json:"text"`          // that it began with
+	Now     *string `json:"now,omitempty"` // with the changes; nil where there are none
+}
+
+// keptShift is a change that was made, and what takes it back.
+type keptShift struct {
+	RuleShift
+	Back *backShift `json:"back,omitempty"` // nil in drafts of earlier versions
+}
+
+// backShift takes a change back.
+type backShift struct {
+	Target  patch `json:"target,omitzero"`
+	Mapping patch `json:"mapping,omitzero"`
+}
+
+// patch puts a text in the place of a part of another one. The zero patch changes nothing.
+type patch struct {
+	At     int    `json:"at,omitempty"`     // byte at which the part begins
+	Length int    `json:"length,omitempty"` // of the part
+	Text   string `json:"text,omitempty"`
+}
+
+const (
+	// mostChanges is how many changes a draft keeps before it is to be saved.
+	mostChanges = 2000
+	// maxDraftBytes is how long what a draft keeps beside its texts may be.
+	maxDraftBytes = 8 << 20
+)
+
+// patchFrom returns what makes one text of another: what lies between their common ends.
+func patchFrom(from, to string) patch {
+	short := min(len(from), len(to))
+	head := 0
+	for head < short && from[head] == to[head] {
+		head++
+	}
+	tail := 0
+	for tail < short-head && from[len(from)-1-tail] == to[len(to)-1-tail] {
+		tail++
+	}
+	// Kept as JSON, which has whole characters only.
+	for head > 0 && (head < len(from) && !utf8.RuneStart(from[head]) || head < len(to) && !utf8.RuneStart(to[head])) {
+		head--
+	}
+	for tail > 0 && !utf8.RuneStart(from[len(from)-tail]) {
+		tail--
+	}
+	return patch{head, len(from) - head - tail, to[head : len(to)-tail]}
+}
+
+func (p patch) on(text string) string { return text[:p.At] + p.Text + text[p.At+p.Length:] }
+
+// readKept reads a draft. One of an earlier version is brought to what it says now.
+func readKept(content []byte) (*kept, error) {
+	k := &kept{}
+	if err := json.Unmarshal(content, k); err != nil {
+		return nil, err
+	}
+	for i := range k.Changes {
+		if k.Changes[i].Back == nil {
+			return k, k.replay()
+		}
+	}
+	return k, nil
+}
+
+// replay makes all changes anew.
+func (k *kept) replay() error {
+	changes := k.Changes
+	k.Changes, k.Target.Now = nil, nil
+	if k.Mapping != nil {
+		k.Mapping.Now = nil
+	}
+	for i := range changes {
+		if _, err := k.change(changes[i].RuleShift); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// change makes a change; did is false where the draft says so already.
+func (k *kept) change(shift RuleShift) (did bool, err error) {
+	before := k.texts()
+	after, err := before.With(shift.Steps)
+	if err != nil {
+		return false, huma.Error422UnprocessableEntity(err.Error())
+	}
+	if string(after.Target) == string(before.Target) && string(after.Mapping) == string(before.Mapping) {
+		return false, nil
+	}
+	back := &backShift{Target: patchFrom(string(after.Target), string(before.Target))}
+	k.Target.set(string(after.Target))
+	if k.Mapping != nil {
+		back.Mapping = patchFrom(string(after.Mapping), string(before.Mapping))
+		k.Mapping.set(string(after.Mapping))
+	}
+	k.Changes = append(k.Changes, keptShift{shift, back})
+	return true, nil
+}
+
+// undo takes the last change back; false where there is none.
+func (k *kept) undo() bool {
+	last := len(k.Changes) - 1
+	if last < 0 {
+		return false
+	}
+	c := k.Changes[last]
+	k.Target.set(c.Back.Target.on(k.Target.now()))
+	if k.Mapping != nil {
+		k.Mapping.set(c.Back.Mapping.on(k.Mapping.now()))
+	}
+	k.Changes, k.Undone = k.Changes[:last], append(k.Undone, c.RuleShift)
+	return true
+}
+
+// bytes returns how much the draft keeps beside its texts.
+func (k *kept) bytes() int {
+	text, err := json.Marshal([]any{k.Changes, k.Undone})
+	if err != nil {
+		return maxDraftBytes + 1 // it came as JSON
+	}
+	return len(text)
+}
+
+func (t *keptText) now() string {
+	if t.Now == nil {
+		return t.Text
+	}
+	return *t.Now
+}
+
+func (t *keptText) set(text string) {
+	if t.Now = &text; text == t.Text {
+		t.Now = nil
+	}
+}
+
+// head says what the draft is of.
+func (k *kept) head() *RulesHead {
+	h := &RulesHead{Target: k.Target.Name, Changes: len(k.Changes), ChangedAt: k.at}
+	if k.Mapping != nil {
+		h.Mapping = k.Mapping.Name
+	}
+	return h
+}
+
+// begun returns the texts that the draft began with.
+func (k *kept) begun() suggest.Texts {
+	t := suggest.Texts{Target: []byte(k.Target.Text)}
+	if k.Mapping != nil {
+		t.Mapping = []byte(k.Mapping.Text)
+	}
+	return t
+}
+
+// texts returns the texts with all changes.
+func (k *kept) texts() suggest.Texts {
+	t := suggest.Texts{Target: []byte(k.Target.now())}
+	if k.Mapping != nil {
+		t.Mapping = []byte(k.Mapping.now())
+	}
+	return t
+}
+
+// view shows the draft with its changes.
+func (k *kept) view(delivery string) (out *Rules, err error) {
+	out = &Rules{Delivery: delivery, Changes: []RuleShift{}, Undone: append([]RuleShift{}, k.Undone...), ChangedAt: k.at}
+	for i := range k.Changes {
+		out.Changes = append(out.Changes, k.Changes[i].RuleShift)
+	}
+	if out.Target, err = k.Target.view(); err == nil && k.Mapping != nil {
+		var m RulesText
+		m, err = k.Mapping.view()
+		out.Mapping = &m
+	}
+	return out, err
+}
+
+func (t *keptText) view() (RulesText, error) {
+	out := RulesText{Name: t.Name, Version: t.Version, Text: t.now(), Changed: t.Version == 0 || t.Now != nil}
+	var err error
+	if out.View, err = edit.View([]byte(out.Text)); err != nil {
+		return out, huma.Error422UnprocessableEntity(err.Error())
+	}
+	return out, nil
+}
