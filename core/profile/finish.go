@@ -87,7 +87,7 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 		if c.over && !types[k].ReadsAs(&p.columns[k].typing) {
 			types[k] = p.columns[k].typing // what was added up was read as the plan says
 		}
-		out.Columns[k] = c.finish(&types[k])
+		out.Columns[k] = c.finish(ctx, &types[k])
 		out.Columns[k].Name, out.Columns[k].Header = names[k], header.Names[k]
 	})
 	for k, n := range all.defects {
@@ -223,13 +223,17 @@ const (
 )
 
 // finish makes the profile of a column. Of one that is held whole everything is
-// computed from its different values.
-func (c *column) finish(t *typing.Reading) Column {
+// computed from its different values. Where ctx ends it returns what it has, which is of no use.
+func (c *column) finish(ctx context.Context, t *typing.Reading) Column {
 	exact := !c.over
 	if exact {
 		c.sums = newSums(t, nil)
 	}
+	n := 0
 	for e := range c.table.All() {
+		if n++; n%askEvery == 0 && ctx.Err() != nil {
+			break
+		}
 		c.addUp(e)
 	}
 	s := c.sums
@@ -253,7 +257,9 @@ func (c *column) finish(t *typing.Reading) Column {
 		c.gaps.AddRow(distinct.Sighting{Row: at.Row, Line: at.Line})
 	}
 	out.EmptyFirst = placesOf(c.gaps)
-	c.values(&out, t)
+	if c.values(&out, t); ctx.Err() != nil {
+		return out
+	}
 	if s.filled > 0 {
 		out.MinLength, out.MaxLength = s.shortest.length, s.longest.length
 		out.MeanLength = float64(s.characters) / float64(s.filled)
@@ -267,8 +273,13 @@ func (c *column) finish(t *typing.Reading) Column {
 	if exact && t.Datatype == value.String && len(out.Shapes) > 1 {
 		out.Odd = c.unlike(out.Shapes[0].Shape)
 	}
+	if ctx.Err() != nil {
+		return out
+	}
 	of := c.scale(t, exact)
-	c.measure(&out, t, of)
+	if c.measure(&out, t, of); ctx.Err() != nil {
+		return out
+	}
 	c.placeholders(&out, t, of)
 	if t.Datatype == value.String {
 		out.Fits = out.Filled
@@ -294,6 +305,9 @@ func (c *column) finish(t *typing.Reading) Column {
 	}
 	return out
 }
+
+// askEvery is after how many values of a column it is asked whether the work is still wanted.
+const askEvery = 1 << 12
 
 func counted(c typing.FormCount) Counted { return Counted{c.Count, valuesOf(c.Sightings)} }
 

@@ -210,12 +210,23 @@ func histogram(t *typing.Reading, sorted []weighted) []Bin {
 	return bins
 }
 
+// leastPower is the power of ten of the narrowest bars; below it doubles lose their digits.
+const leastPower = -300
+
 // numberEdges returns the edges of bars from low to high. They are computed as
 // quotients of whole numbers, so that they are as exact as the values.
 func numberEdges(low, high float64, whole bool) []float64 {
 	step, exponent := 1.0, 0
-	if width := (high - low) / bars; width > 0 && !math.IsInf(width, 0) {
-		exponent = int(math.Floor(math.Log10(width)))
+	width := (high - low) / bars
+	if math.IsInf(width, 0) {
+		width = high/bars - low/bars
+	}
+	// Where doubles lie far apart a bar holds several of them: no bar is so narrow that both its edges
+	// are one.
+	size := max(math.Abs(low), math.Abs(high))
+	if width = max(width, 8*(size-math.Nextafter(size, 0))); width > 0 && !math.IsInf(width, 0) &&
+		(high > low || width > 1) {
+		exponent = max(int(math.Floor(math.Log10(width))), leastPower)
 		switch m := width / math.Pow10(exponent); {
 		case m <= 1.5:
 		case m <= 3.5:
@@ -235,22 +246,31 @@ func numberEdges(low, high float64, whole bool) []float64 {
 		}
 		return k * step * math.Pow10(exponent)
 	}
+	// The quotient is off by very few edges.
 	first := math.Floor(low / edge(1))
-	for edge(first) > low {
+	for n := 0; n < bars && edge(first) > low; n++ {
 		first--
 	}
-	for edge(first+1) <= low {
+	for n := 0; n < bars && edge(first+1) <= low; n++ {
 		first++
 	}
-	edges := []float64{edge(first)}
-	for k := first + 1; len(edges) < 3*bars; k++ {
-		edges = append(edges, edge(k))
-		if edge(k) > high {
+	edges := []float64{max(edge(first), -math.MaxFloat64)} // JSON has no infinite numbers
+	if edges[0] == math.MaxFloat64 {
+		return []float64{math.Nextafter(edges[0], 0), edges[0]}
+	}
+	for n := 1; n <= 3*bars; n++ {
+		at := min(edge(first+float64(n)), math.MaxFloat64)
+		edges = append(edges, at)
+		if at > high || at == math.MaxFloat64 {
 			break
 		}
 	}
 	return edges
 }
+
+// maxDateBars is more than the bars of any instants: days of two months, months of four years, or
+// those of as many years as there are.
+const maxDateBars = 100
 
 // dateEdges returns the edges of bars of instants, in seconds since 1970.
 func dateEdges(low, high float64, withTime bool) []float64 {
@@ -280,7 +300,7 @@ func dateEdges(low, high float64, withTime bool) []float64 {
 		next = func(t time.Time) time.Time { return t.AddDate(step, 0, 0) }
 	}
 	edges := []float64{float64(at.Unix())}
-	for !at.After(to) {
+	for n := 0; !at.After(to) && n < maxDateBars; n++ {
 		at = next(at)
 		edges = append(edges, float64(at.Unix()))
 	}
