@@ -20,6 +20,7 @@ type Number struct {
 	frac    int    // digits after the point in text
 	integer int    // digits before the point in text; 0 for the single digit 0
 	small   bool   // coef holds the value
+	pointed bool   // there is a point in the text that was parsed
 }
 
 // Canonical returns the number's text with a point, without group characters,
@@ -39,8 +40,9 @@ func (n *Number) FractionDigits() int {
 	return k
 }
 
-// IsWhole reports whether the number was written without digits after a point.
-func (n *Number) IsWhole() bool { return n.frac == 0 }
+// IsWhole reports whether the number was written as a whole one, without a point: neither 1.0 nor
+// 1. is (XML Schema Part 2, 3.3.13).
+func (n *Number) IsWhole() bool { return !n.pointed }
 
 // Significant returns the canonical text without zeros at the end of the digits
 // after the point: equal numbers have equal texts.
@@ -149,6 +151,7 @@ type numberPattern struct {
 	groups           int // digits per group, 0 where the pattern has none
 	shift            int // 2 for percent, 3 for per mille
 	exponent         bool
+	plus             bool // positive numbers may have a sign
 }
 
 // NewNumberFormat compiles a number format. decimalChar "" means ".", groupChar
@@ -194,6 +197,7 @@ func (f *NumberFormat) compile(pattern string) (*numberPattern, error) {
 	case strings.Contains(signs, "‰"):
 		p.shift = 3
 	}
+	p.plus = strings.Contains(p.prefix, "+")
 	p.prefix = strings.Trim(p.prefix, "+-")
 	if strings.ContainsAny(p.suffix, "+-") {
 		return bad("a sign stands in front of the number")
@@ -250,6 +254,7 @@ func (f *NumberFormat) parseShort(text []byte, n *Number) bool {
 	if len(text)-i == 0 || len(text)-i > 18 {
 		return false
 	}
+	n.pointed = false
 	if k, ok := ShortInteger(text); ok {
 		n.text, n.coef, n.frac, n.integer, n.small = text, k, 0, len(text), true
 		if text[0] == '0' {
@@ -274,7 +279,7 @@ func (f *NumberFormat) parseShort(text []byte, n *Number) bool {
 		}
 	}
 	whole := len(text) - first
-	n.frac = 0
+	n.frac, n.pointed = 0, at >= 0
 	if at >= 0 {
 		whole = at - first
 		n.frac = len(text) - at - 1
@@ -350,10 +355,13 @@ func (f *NumberFormat) parseAny(text []byte, n *Number) bool {
 			return false
 		}
 	}
-	n.text = n.space[:0]
+	n.text, n.pointed = n.space[:0], false
 	defer func() { n.space = n.text[:0] }()
 	isNegative := false
 	if len(text) > 0 && (text[0] == '-' || text[0] == '+') {
+		if f.pattern != nil && text[0] == '+' && !f.pattern.plus {
+			return false
+		}
 		if isNegative = text[0] == '-'; isNegative {
 			n.text = append(n.text, '-')
 		}
@@ -420,8 +428,8 @@ func (f *NumberFormat) readWhole(text []byte, n *Number) (w wholePart, ok bool) 
 		w.grouped, inGroup = true, 0
 		w.taken += len(f.group)
 	}
-	if w.grouped && inGroup != groupSize {
-		return w, false
+	if w.grouped && (inGroup != groupSize || text[0] == '0') {
+		return w, false // no number in groups begins with a zero: 0.500 is no five hundred
 	}
 	if n.integer = len(n.text) - first; n.integer == 0 {
 		n.text = append(n.text, '0')
@@ -443,6 +451,7 @@ func (f *NumberFormat) readFraction(text []byte, n *Number, coef uint64) (uint64
 	if !hasPrefix(text, point) {
 		return coef, false
 	}
+	n.pointed = true
 	text = text[len(point):]
 	if len(text) == 0 {
 		return coef, true // a point behind which nothing stands
@@ -515,7 +524,7 @@ func (n *Number) shiftPoint(k int) {
 	cut := len(whole) - k
 	whole, frac = whole[:cut], whole[cut:]+frac
 	n.text = append(append(append(append(n.text[:0], sign...), whole...), '.'), frac...)
-	n.frac = len(frac)
+	n.frac, n.pointed = len(frac), true
 	n.integer = len(whole)
 	if whole == "0" {
 		n.integer = 0
@@ -553,26 +562,33 @@ func (f *NumberFormat) ParseDouble(text []byte, n *Number, dst []byte) (d float6
 
 func (f *NumberFormat) parseFloat(text []byte, n *Number) (float64, bool) {
 	p := f.pattern
-	shift := 0
-	if p != nil {
-		var ok bool
-		if text, ok = p.strip(text); !ok {
+	if p == nil || p.exponent {
+		shift := 0
+		if p != nil {
+			var ok bool
+			if text, ok = p.strip(text); !ok {
+				return 0, false
+			}
+			shift = p.shift
+		}
+		mantissa, exponent := text, []byte(nil)
+		if i := bytes.IndexAny(text, "eE"); i >= 0 {
+			mantissa, exponent = text[:i], text[i:]
+		}
+		plain := NumberFormat{decimal: f.decimal, group: f.group}
+		if !plain.parseAny(mantissa, n) || p != nil && (exponent == nil || mantissa[0] == '+' && !p.plus ||
+			n.frac < p.minFrac || n.frac > p.maxFrac) {
 			return 0, false
 		}
-		shift = p.shift
+		n.text = append(n.text, exponent...)
+		d, err := strconv.ParseFloat(unsafe.String(unsafe.SliceData(n.text), len(n.text)), 64)
+		return d / float64(pow10[shift]), err == nil
 	}
-	mantissa, exponent := text, []byte(nil)
-	if i := bytes.IndexAny(text, "eE"); i >= 0 {
-		mantissa, exponent = text[:i], text[i:]
-	}
-	plain := NumberFormat{decimal: f.decimal, group: f.group}
-	if !plain.parseAny(mantissa, n) || p != nil && (p.exponent != (exponent != nil) || n.frac < p.minFrac ||
-		n.frac > p.maxFrac) {
+	if !f.parseAny(text, n) {
 		return 0, false
 	}
-	n.text = append(n.text, exponent...)
 	d, err := strconv.ParseFloat(unsafe.String(unsafe.SliceData(n.text), len(n.text)), 64)
-	return d / float64(pow10[shift]), err == nil
+	return d, err == nil
 }
 
 // AppendDouble appends a double's canonical text: the shortest that reads
