@@ -284,9 +284,8 @@ func (j *Judge) dateFormats(c *lane) []*value.DateFormat {
 var (
 	plainNumbers value.NumberFormat // the zero one is the plain one
 	isoDates     = []*value.DateFormat{must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
-	isoDateTimes = []*value.DateFormat{must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss")),
-		must(value.NewDateFormat(value.DateTime, "yyyy-MM-dd'T'HH:mm:ss.S")),
-		must(value.NewDateFormat(value.Date, "yyyy-MM-dd"))}
+	isoDateTimes = []*value.DateFormat{must(value.NewDateFormat(value.DateTime, "")),
+		must(value.NewDateFormat(value.Date, ""))}
 	// A workbook gives times a day, the remedy date none.
 	isoTimes = append(slices.Clone(isoDateTimes), must(value.NewDateFormat(value.Time, "")))
 )
@@ -350,7 +349,7 @@ func (j *Judge) date(c *lane, cell []byte) []byte {
 			if c.spec.Zoned && !t.Zoned {
 				continue
 			}
-			outcome, isCanonical = o, f.IsISO()
+			outcome, isCanonical = o, f.IsISO() && !t.EndOfDay
 			if j.kind == workbook.Text {
 				j.otherDate(c, k, cell, &t)
 			}
@@ -371,7 +370,7 @@ func (j *Judge) date(c *lane, cell []byte) []byte {
 		return j.quoted(cell)
 	}
 	if c.spec.Datatype == value.Time {
-		t.Year, t.Month, t.Day = 1970, 1, 1 // a workbook gives it a day
+		t.Year, t.Month, t.Day, t.Zoned = 1970, 1, 1, false // a workbook gives it a day
 	}
 	if c.min != nil && t.Compare(&c.min.Instant) < 0 {
 		j.fail(c, violation.RangeLow, cell)
@@ -379,7 +378,7 @@ func (j *Judge) date(c *lane, cell []byte) []byte {
 	if c.max != nil && t.Compare(&c.max.Instant) > 0 {
 		j.fail(c, violation.RangeHigh, cell)
 	}
-	if c.set != nil && !slices.ContainsFunc(c.set, func(l target.Literal) bool { return t.Compare(&l.Instant) == 0 }) {
+	if c.set != nil && !slices.ContainsFunc(c.set, func(l target.Literal) bool { return t.Equal(&l.Instant) }) {
 		j.fail(c, violation.ValueUnknown, cell)
 	}
 	if c.hashed {

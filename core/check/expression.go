@@ -305,7 +305,7 @@ func literalKind(d value.Datatype) workbook.Kind {
 	switch {
 	case d.IsNumber():
 		return workbook.Number
-	case d.HasDay():
+	case d.HasDay(), d == value.Time:
 		return workbook.DateTime
 	case d == value.Boolean:
 		return workbook.Boolean

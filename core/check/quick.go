@@ -94,7 +94,7 @@ func (c *column) quickDate() quickTest {
 	f := c.dates[0]
 	return func(cell []byte) (int64, bool) {
 		var t value.Instant
-		return 0, f.Parse(cell, &t) == value.Matches && (c.min == nil || t.Compare(&c.min.Instant) >= 0) &&
+		return 0, f.Parse(cell, &t) == value.Matches && !t.EndOfDay && (c.min == nil || t.Compare(&c.min.Instant) >= 0) &&
 			(c.max == nil || t.Compare(&c.max.Instant) <= 0)
 	}
 }

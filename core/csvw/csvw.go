@@ -220,11 +220,14 @@ func (r *reader) column(i int, c, own map[string]any, names map[string]string) {
 	if nulls := textsOf(c["null"]); c["null"] != nil && !slices.Equal(nulls, []string{""}) {
 		to["null"] = nulls
 	}
-	if d := textOf(c["default"]); d != "" {
-		to["default"] = d
-	}
 	if s := textOf(c["separator"]); s != "" {
 		to["separator"] = s
+	}
+	if d := textOf(c["default"]); d != "" {
+		if to["default"] = d; !target.IsColumn(to) {
+			delete(to, "default")
+			r.leave("the default %q of the column %s, which its other properties do not allow", d, name)
+		}
 	}
 	for _, property := range slices.Sorted(maps.Keys(own)) {
 		if !slices.Contains(append([]string{"name", "titles", "@type", "@id", "dc:description", "dcterms:description",

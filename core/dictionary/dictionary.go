@@ -258,9 +258,8 @@ func (d *reading) limits(c map[string]any, kind value.Datatype, of func(string) 
 		leave("the format %s", text)
 	}
 	if text := of(fallback); text != "" {
-		if _, ok := probe.Literal(text); ok || kind == value.String {
-			c["default"] = text
-		} else {
+		if c["default"] = text; !target.IsColumn(c) {
+			delete(c, "default")
 			leave("the default %s", text)
 		}
 	}

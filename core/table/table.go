@@ -67,6 +67,7 @@ func (t *Table) Draft() *draft.Draft {
 	for _, r := range t.References {
 		d.reference(t.Database, r)
 	}
+	d.dropDefaults()
 	return d.Draft
 }
 
@@ -82,32 +83,45 @@ func (d drawing) column(from *Column) {
 		c.Name, c.Titles = draft.Legal(from.Name, len(d.Columns)), []string{from.Name}
 	}
 	fromType(&c, from, n)
-	if from.Default != "" {
-		takeDefault(&c, from.Default, n)
+	if from.Default != "" && !takeDefault(&c, from.Default, n) && from.NotNull {
+		d.Remark(from.Name + " is left out: the database gives its default, " + from.Default)
+		return
 	}
 	d.at[from.Name] = len(d.Columns)
 	d.Add(c, n)
 }
 
-// takeDefault takes a default that is a literal. Any other is noted: rows that are accepted
-// hold all of the target's columns, and so a value for this one, unless its lines are removed.
-func takeDefault(c *target.Column, expression string, n draft.Notes) {
+// takeDefault takes a default that is a literal, and reports whether it is one. Any other is noted.
+func takeDefault(c *target.Column, expression string, n draft.Notes) bool {
 	literal, err := parseClause(expression)
-	if err == nil && literal.isLiteral() && literal.text != "" {
-		if _, ok := c.Literal(literal.text); ok || c.Datatype == value.String {
+	if err == nil && literal.isLiteral() {
+		if literal.text != "" && c.Forbids(literal.text) == "" {
 			c.Default = literal.text
-			return
+			return true
 		}
+		n.Add("name", "default "+expression)
+		return true
 	}
 	if err == nil && literal.op == "name" && c.Datatype == value.Boolean {
 		c.Default = literal.text
-		return
+		return true
 	}
-	note := "default " + expression
-	if c.Required {
-		note += ": remove these lines to leave the value to the database"
+	n.Add("name", "default "+expression)
+	return false
+}
+
+// dropDefaults notes the defaults that a rule of their own column forbids, which a database may have.
+func (d drawing) dropDefaults() {
+	for k := range d.Columns {
+		c := &d.Columns[k]
+		if c.Default == "" {
+			continue
+		}
+		if why := c.Forbids(c.Default); why != "" {
+			d.Note(k, "name", fmt.Sprintf("default %s, which %s", c.Default, why))
+			c.Default = ""
+		}
 	}
-	n.Add("name", note)
 }
 
 // reference takes a foreign key; where the table's database has no name in the settings, it

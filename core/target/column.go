@@ -131,18 +131,31 @@ func (p *reading) column(n ast.Node) (Column, map[string]ast.Node) {
 	if c.Name == "" && p.strange == strange {
 		p.wrong(n, "the column has no name")
 	}
-	// The limits of a sized whole number stand where its name does.
-	for name, limit := range map[string]*string{"minimum": &c.Minimum, "maximum": &c.Maximum} {
-		size := c.size[0]
-		if name == "maximum" {
-			size = c.size[1]
-		}
-		if *limit == "" && size != "" {
-			*limit, at[name] = size, at["datatype"]
-		}
-	}
+	c.fitSize(at)
 	p.contradictions(at, &c)
 	return c, at
+}
+
+// fitSize gives a sized whole number the limits of its datatype, which hold whatever its own say;
+// they stand where its name does.
+func (c *Column) fitSize(at map[string]ast.Node) {
+	for _, limit := range []struct {
+		name, size string
+		is         *string
+		sign       int
+	}{{"minimum", c.size[0], &c.Minimum, -1}, {"maximum", c.size[1], &c.Maximum, 1}} {
+		if limit.size == "" {
+			continue
+		}
+		own, ok := c.Literal(*limit.is)
+		size, _ := c.Literal(limit.size)
+		switch {
+		case *limit.is == "":
+			*limit.is, at[limit.name] = limit.size, at["datatype"]
+		case ok && own.Compare(size)*limit.sign > 0:
+			*limit.is = limit.size
+		}
+	}
 }
 
 // onViolation reads one action, or one for each of some codes.
@@ -261,10 +274,10 @@ func (p *reading) sources(at map[string]ast.Node, c *Column) {
 		}
 	}
 	if c.Value != nil && *c.Value != "" {
-		p.cellLiteral(at["value"], "value", c, *c.Value)
+		p.constant(at["value"], "value", c, *c.Value)
 	}
 	if c.Default != "" {
-		p.cellLiteral(at["default"], "default", c, c.Default)
+		p.constant(at["default"], "default", c, c.Default)
 	}
 	if at["default"] != nil && c.Default == "" {
 		p.wrong(at["default"], "the default is empty: leave it out")

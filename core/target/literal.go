@@ -1,11 +1,14 @@
 package target
 
 import (
+	"fmt"
 	"math"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/goccy/go-yaml/ast"
 
@@ -34,15 +37,112 @@ func (p *reading) literal(at ast.Node, what string, c *Column, text string) (Lit
 	return l, ok
 }
 
-// cellLiteral reads a cell that stands in a target: one value, or a list of them.
-func (p *reading) cellLiteral(at ast.Node, what string, c *Column, text string) {
-	if c.Separator == "" {
-		p.literal(at, what, c, text)
+// constant checks a cell that stands in a target or mapping: one value, or a list of them, which the
+// column's own rules allow.
+func (p *reading) constant(at ast.Node, what string, c *Column, text string) {
+	if at == nil {
 		return
 	}
-	for _, entry := range strings.Split(text, c.Separator) {
-		p.literal(at, what, c, strings.TrimSpace(entry))
+	entries := []string{text}
+	if c.Separator != "" {
+		entries = strings.Split(text, c.Separator)
 	}
+	for _, entry := range entries {
+		if c.Separator != "" {
+			entry = strings.TrimSpace(entry)
+		}
+		if _, ok := p.literal(at, what, c, entry); !ok && !c.Datatype.IsText() && c.Datatype != value.Boolean {
+			continue // which is told
+		}
+		if why := c.Forbids(entry); why != "" {
+			p.wrong(at, "%s: %q %s; no row could have it", what, clip(entry), why)
+		}
+	}
+}
+
+// Forbids says which of the column's rules a value in canonical form breaks, as words that go on from
+// the value; "" for none. Limits that are relative to the day of the run are not asked.
+func (c *Column) Forbids(text string) string {
+	switch l, ok := c.Literal(text); {
+	case c.Datatype == value.Boolean:
+		return c.notBoolean(text)
+	case c.Datatype.IsText():
+		return c.notText(text)
+	case !ok:
+		return "is not of datatype " + c.Datatype.String()
+	default:
+		return c.notWithin(l)
+	}
+}
+
+// notBoolean says why a text stands for neither true nor false; "" where it does.
+func (c *Column) notBoolean(text string) string {
+	yes, no, err := c.Booleans()
+	if err == nil && !slices.Contains(append([]string{"true", "false", "1", "0"}, append(yes, no...)...), text) {
+		return "is neither true nor false"
+	}
+	return ""
+}
+
+// notText says which rule of the column a text breaks; "" for none.
+func (c *Column) notText(text string) string {
+	length := utf8.RuneCountInString(text)
+	switch {
+	case c.Datatype == value.AnyURI && !value.IsURI([]byte(text)):
+		return "is not a URI"
+	case c.Datatype == value.Duration && !value.IsDuration([]byte(text)):
+		return "is not a duration"
+	case c.MaxLength != nil && length > *c.MaxLength:
+		return fmt.Sprintf("is longer than the column's maxLength %d", *c.MaxLength)
+	case c.MinLength != nil && length < *c.MinLength:
+		return fmt.Sprintf("is shorter than the column's minLength %d", *c.MinLength)
+	case c.OneOf != nil && !slices.Contains(c.OneOf, text):
+		return "is not among the column's oneOf"
+	case len(c.Formats) == 1:
+		if re, err := regexp.Compile(`\A(?:` + c.Formats[0] + `)\z`); err == nil && !re.MatchString(text) {
+			return "does not have the column's format"
+		}
+	}
+	return ""
+}
+
+// notWithin says which rule of the column a number or moment breaks; "" for none.
+func (c *Column) notWithin(l Literal) string {
+	switch {
+	case c.Datatype == value.Integer && !l.Number.IsWhole():
+		return "is not a whole number"
+	case c.Zoned && !l.Instant.Zoned:
+		return "says no zone"
+	}
+	if low, ok := c.Literal(c.Minimum); ok && l.Compare(low) < 0 {
+		return "is below the column's minimum " + c.Minimum
+	}
+	if high, ok := c.Literal(c.Maximum); ok && l.Compare(high) > 0 {
+		return "is above the column's maximum " + c.Maximum
+	}
+	if c.OneOf != nil && !slices.ContainsFunc(c.OneOf, func(text string) bool {
+		one, ok := c.Literal(text)
+		return ok && one.Compare(l) == 0
+	}) {
+		return "is not among the column's oneOf"
+	}
+	if c.Precision == nil || c.Datatype != value.Integer && c.Datatype != value.Decimal {
+		return ""
+	}
+	whole, scale := *c.Precision, 0
+	if c.Scale != nil {
+		scale = *c.Scale
+	}
+	if c.Datatype == value.Decimal {
+		whole -= scale
+		if l.Number.FractionDigits() > scale {
+			return "has more digits after the point than the column's scale"
+		}
+	}
+	if l.Number.IntegerDigits() > whole {
+		return "has more digits before the point than the column's precision allows"
+	}
+	return ""
 }
 
 // relative reports whether a limit is relative to the day of the run.

@@ -8,6 +8,7 @@ package target
 
 import (
 	"cmp"
+	"encoding/json"
 	"fmt"
 	"math/big"
 	"slices"
@@ -288,6 +289,15 @@ func (c *Column) Action(code violation.Code) violation.Action {
 		return *c.OnViolation
 	}
 	return code.Action()
+}
+
+// IsColumn reports whether properties, as JSON has them, make a column of a target.
+func IsColumn(properties map[string]any) bool {
+	text, err := json.Marshal(map[string]any{"target": "t", "columns": []any{properties}})
+	if err == nil {
+		_, err = Parse(text)
+	}
+	return err == nil
 }
 
 // blanks reports whether a wrong value may be made none.

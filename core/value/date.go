@@ -27,6 +27,7 @@ type Instant struct {
 	Second       uint8
 	Digits       uint8 // fraction digits of the second as delivered
 	Zoned        bool
+	EndOfDay     bool // written as 24:00:00 of the day before, or of the time of day as such
 }
 
 // Days counts days since 1970-01-01.
@@ -109,11 +110,19 @@ func (t *Instant) AppendTime(dst []byte) []byte {
 	return append(dst, day.AppendDateTime(whole[:0])[len("1970-01-01T"):]...)
 }
 
-// AppendUTC appends 12 bytes that are equal for equal instants.
+// AppendUTC appends 13 bytes that are equal for equal instants. One without a zone equals none with
+// one (XML Schema Part 2, 3.2.7.3).
 func (t *Instant) AppendUTC(dst []byte) []byte {
 	dst = binary.BigEndian.AppendUint64(dst, uint64(t.Seconds()))
-	return binary.BigEndian.AppendUint32(dst, uint32(t.Nanos))
+	dst = binary.BigEndian.AppendUint32(dst, uint32(t.Nanos))
+	if t.Zoned {
+		return append(dst, 1)
+	}
+	return append(dst, 0)
 }
+
+// Equal reports whether two instants are one; one without a zone equals none with one.
+func (t *Instant) Equal(u *Instant) bool { return t.Zoned == u.Zoned && t.Compare(u) == 0 }
 
 func appendDigits(dst []byte, n, width int) []byte {
 	var digits [20]byte
@@ -408,8 +417,8 @@ func (f *DateFormat) takePoint() string {
 	return "."
 }
 
-// IsISO reports whether a text of this format that parses is canonical already:
-// it is written as AppendDate or AppendDateTime writes it.
+// IsISO reports whether a text of this format that parses is canonical already, unless it is the
+// end of a day: it is written as AppendDate or AppendDateTime writes it.
 func (f *DateFormat) IsISO() bool { return f.isISO }
 
 // Pattern returns the LDML pattern.
@@ -418,7 +427,7 @@ func (f *DateFormat) Pattern() string { return f.pattern }
 // Parse reads a text of this format.
 func (f *DateFormat) Parse(text []byte, t *Instant) Outcome {
 	if f.fixed != nil && f.fixed.parse(text, t) {
-		return t.check()
+		return f.settle(t)
 	}
 	*t = Instant{}
 	afternoon := uint8(0) // hours that PM adds
@@ -453,7 +462,30 @@ func (f *DateFormat) Parse(text []byte, t *Instant) Outcome {
 	if f.isTime {
 		t.Year, t.Month, t.Day = 1970, 1, 1
 	}
-	return t.check()
+	return f.settle(t)
+}
+
+// settle checks an instant that was read. In ISO 8601, as in XML Schema, 24:00:00 is the end of a day:
+// the first moment of the next one.
+func (f *DateFormat) settle(t *Instant) Outcome {
+	if !f.isISO || t.Hour != 24 || t.Minute != 0 || t.Second != 0 || t.Nanos != 0 {
+		return t.check()
+	}
+	t.Hour, t.EndOfDay = 0, true
+	if outcome := t.check(); outcome != Matches || f.isTime {
+		return outcome
+	}
+	if t.Day++; t.Day > daysIn(t.Year, t.Month) {
+		t.Day = 1
+		if t.Month++; t.Month > 12 {
+			t.Month = 1
+			t.Year++
+		}
+	}
+	if t.Year > 9999 {
+		return Impossible
+	}
+	return Matches
 }
 
 // halfDay reads AM or PM, and returns the hours that it adds.
