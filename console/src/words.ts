@@ -19,6 +19,7 @@ export const codeWords: Record<string, string> = {
   'encoding.changed': 'encoding changes in the middle',
   'quote.open': 'quote never closed',
   'quote.stray': 'quote out of place',
+  'quote.backslash': 'backslash before a closing quote',
   'quote.tail': 'text after the closing quote',
   'required.empty': 'value missing',
   'type.integer': 'not a whole number',

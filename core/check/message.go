@@ -136,6 +136,9 @@ func (j *Judge) sayDefect(p *phrase, code violation.Code, cell []byte, d *source
 	switch code {
 	case violation.QuoteStray:
 		p.say(" holds a quote that does not enclose the cell; it is read as an ordinary character")
+	case violation.QuoteBackslash:
+		p.say(" ends with a backslash, which elsewhere in the file makes the quote behind it a part of the cell; here " +
+			"the quote closes it, since the row would be none otherwise")
 	case violation.QuoteTail:
 		p.say(" goes on after its closing quote; quotes inside a quoted cell must be doubled")
 	case violation.EncodingInvalid:

@@ -46,6 +46,7 @@ type Record struct {
 	Open    bool     // a quote was left open: the cells are not to be trusted
 
 	spans []multiline
+	other *Record // what else a line could be
 }
 
 // multiline is a quoted cell that runs over line ends.
@@ -96,7 +97,50 @@ func LineEnd(buf []byte, pos int) (end, next int) {
 // follows, or makes a record of the wrong width while the lines inside it have
 // the table's width, the quote was left open: the record then ends with the
 // line on which it opened.
+//
+// Where quotes inside cells have a backslash before them, a cell may end with one all the same, as
+// names of folders do. A line that is no record of the table, and is one if such a quote closes its
+// cell, is read so, and the cell noted as QuoteBackslash.
 func (d *Dialect) Scan(buf []byte, pos int, final bool, width int, r *Record) bool {
+	ok := d.scan(buf, pos, final, width, r)
+	if d.Escape == "" || d.Escape == d.Quote || width == 0 ||
+		ok && len(r.Cells) == width && len(r.Defects) == 0 && r.Lines == 1 {
+		return ok
+	}
+	return d.closeAtEscapes(buf, pos, final, width, r) || ok
+}
+
+// closeAtEscapes reads the line at pos as one whose quotes all close cells, and reports whether it
+// is a record of the table then.
+func (d *Dialect) closeAtEscapes(buf []byte, pos int, final bool, width int, r *Record) bool {
+	end, next := LineEnd(buf, pos)
+	if next == len(buf) && !final || !bytes.Contains(buf[pos:end], []byte(d.Escape+d.Quote)) {
+		return false
+	}
+	if r.other == nil {
+		r.other = &Record{}
+	}
+	plain, o := *d, r.other
+	plain.Escape = ""
+	if !plain.scan(buf[:end], pos, true, width, o) || len(o.Cells) != width || len(o.Defects) > 0 || len(o.Escaped) > 0 ||
+		o.Lines > 1 {
+		return false
+	}
+	for k, s := range o.Cells {
+		if hasAt(buf, int(s.End)-len(d.Escape), d.Escape) && hasAt(buf, int(s.End), d.Quote) {
+			o.Defects = append(o.Defects, Defect{violation.QuoteBackslash, k, int(s.End)})
+		}
+	}
+	other := *o
+	other.Next, other.other = next, nil
+	*o = *r
+	o.other = nil
+	*r = other
+	r.other = o
+	return true
+}
+
+func (d *Dialect) scan(buf []byte, pos int, final bool, width int, r *Record) bool {
 	r.Cells, r.Escaped, r.Defects, r.spans = r.Cells[:0], r.Escaped[:0], r.Defects[:0], r.spans[:0]
 	r.Lines, r.Open = 1, false
 	i := pos

@@ -15,6 +15,8 @@ var comma = delimited.Dialect{Delimiter: ",", Quote: `"`}
 
 // scanned is a record as the tests write it: cells in brackets, then marks of
 // its defects with the byte that they point to.
+var backslash = delimited.Dialect{Delimiter: ",", Quote: `"`, Escape: `\`}
+
 func scanAll(t testing.TB, d delimited.Dialect, text string, width int) (records []string, lines []int) {
 	var r delimited.Record
 	line := 1
@@ -71,6 +73,16 @@ func TestScan(t *testing.T) {
 		{"long quote", "“a;b“;c\n", delimited.Dialect{Delimiter: ";", Quote: "“"}, 2, []string{"[a;b][c]"}, []int{1}},
 		{"escaped quote", `"a \"b\", c\\",d` + "\n", delimited.Dialect{Delimiter: ",", Quote: `"`, Escape: `\`}, 2,
 			[]string{`[a "b", c\][d]`}, []int{1}},
+
+		{"a backslash that ends a cell", "1,a\n\"C:\\in\\\",\"ok\"\n2,\"b \\\"c\\\"\"\n", backslash, 2,
+			[]string{"[1][a]", `[C:\in\][ok] quote.backslash@",`, `[2][b "c"]`}, []int{1, 2, 3}},
+		{"a backslash that ends the last cell", "1,\"C:\\\"\n2,b\n", backslash, 2,
+			[]string{`[1][C:\] quote.backslash@"` + "\n", "[2][b]"}, []int{1, 2}},
+		{"a backslash at the end of the text", "1,\"C:\\\"", backslash, 2, []string{`[1][C:\] quote.backslash@"`}, []int{1}},
+		{"an escaped quote over two lines", "1,\"a \\\"b\nc\\\" d\"\n2,e\n", backslash, 2,
+			[]string{"[1][a \"b\nc\" d]", "[2][e]"}, []int{1, 3}},
+		{"neither reading is a record", "1,\"a\\\"x,2\n3,b\n", backslash, 2,
+			[]string{`[1]["a\"x,2] quote.open@"a`, "[3][b]"}, []int{1, 2}},
 
 		{"open to the end", "1,a\n2,\"b\n3,c\n", comma, 2, []string{"[1][a]", `[2]["b] quote.open@"b`, "[3][c]"},
 			[]int{1, 2, 3}},

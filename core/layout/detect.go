@@ -312,6 +312,7 @@ func (r *records) isSparse(row int) bool {
 type trial struct {
 	delimiter, quote string
 	trim             bool
+	double           bool // a quote inside a quoted cell is written twice
 	records          records
 	width, count     int
 	score            float64
@@ -368,10 +369,16 @@ func (d *detection) noteDialect(text []byte, best, second *trial, hasDelimiter, 
 func (d *detection) dialect(text []byte) records {
 	var g givenDialect
 	tries, quotes := d.candidates(text, &g)
-	d.doubleQuote(text)
+	g.double = set(d, "doubleQuote", d.given.DoubleQuote, &d.layout.DoubleQuote, "")
+	if !g.double {
+		d.layout.DoubleQuote = !(bytes.Contains(text, []byte(`\"`)) && !bytes.Contains(text, []byte(`""`)))
+	}
 	g.trim = set(d, "trim", d.given.Trim, &d.layout.Trim, "")
 	best, second, scores := d.contest(text, tries, quotes, &g)
 	d.width = best.width
+	if !g.double {
+		d.noteDoubleQuote(text, &best)
+	}
 	if !g.delimiter {
 		d.rivals["delimiter"] = slices.SortedFunc(maps.Keys(scores), func(a, b string) int {
 			return cmp.Or(cmp.Compare(scores[b], scores[a]), cmp.Compare(a, b))
@@ -399,7 +406,7 @@ func (d *detection) dialect(text []byte) records {
 }
 
 // givenDialect tells which settings of the dialect were given.
-type givenDialect struct{ delimiter, quote, trim bool }
+type givenDialect struct{ delimiter, quote, trim, double bool }
 
 // candidates returns the delimiters and the quotes that are tried: those that were given, or
 // those that there are.
@@ -416,16 +423,17 @@ func (d *detection) candidates(text []byte, g *givenDialect) (delimiters, quotes
 	return delimiters, quotes
 }
 
-// doubleQuote decides how quotes are written inside of quoted cells.
-func (d *detection) doubleQuote(text []byte) {
-	if set(d, "doubleQuote", d.given.DoubleQuote, &d.layout.DoubleQuote, "") {
-		return
-	}
-	d.layout.DoubleQuote = !(bytes.Contains(text, []byte(`\"`)) && !bytes.Contains(text, []byte(`""`)))
-	if d.layout.DoubleQuote {
-		d.note("doubleQuote", "true", 0.9, "a quote inside a quoted cell is written twice (RFC 4180)")
-	} else {
+// noteDoubleQuote takes over how the best trial reads quotes inside of quoted cells.
+func (d *detection) noteDoubleQuote(text []byte, best *trial) {
+	d.layout.DoubleQuote = best.double
+	switch {
+	case !best.double:
 		d.note("doubleQuote", "false", 0.8, `quotes inside cells have a backslash before them, and none is doubled`)
+	case bytes.Contains(text, []byte(`\"`)):
+		d.note("doubleQuote", "true", 0.8, "a quote inside a quoted cell is written twice; where a backslash stands before "+
+			"a quote it is the cell's last character: so the rows have the steadiest width")
+	default:
+		d.note("doubleQuote", "true", 0.9, "a quote inside a quoted cell is written twice (RFC 4180)")
 	}
 }
 
@@ -442,7 +450,12 @@ func (d *detection) contest(text []byte, delimiters, quotes []string, g *givenDi
 				i > 0 && !bytes.Contains(text, []byte(delimiter)) {
 				continue
 			}
-			t := d.try(text, delimiter, quote, g.trim)
+			t := d.try(text, delimiter, quote, g.trim, d.layout.DoubleQuote)
+			if !g.double && quote != "" && bytes.Contains(text, []byte(`\`+quote)) {
+				if other := d.try(text, delimiter, quote, g.trim, !d.layout.DoubleQuote); other.score > t.score {
+					t = other
+				}
+			}
 			if t.width > 1 {
 				scores[delimiter] = max(scores[delimiter], t.score)
 			}
@@ -461,11 +474,11 @@ func (d *detection) contest(text []byte, delimiters, quotes []string, g *givenDi
 }
 
 // try reads the head by a delimiter and a quote.
-func (d *detection) try(text []byte, delimiter, quote string, givenTrim bool) trial {
+func (d *detection) try(text []byte, delimiter, quote string, givenTrim, double bool) trial {
 	l := d.layout
-	l.Delimiter, l.QuoteChar = delimiter, quote
+	l.Delimiter, l.QuoteChar, l.DoubleQuote = delimiter, quote, double
 	l.Trim = l.Trim || !givenTrim && quotesBehindBlanks(text, delimiter, quote)
-	t := trial{delimiter: delimiter, quote: quote, trim: l.Trim,
+	t := trial{delimiter: delimiter, quote: quote, trim: l.Trim, double: double,
 		records: scan(text, l.Dialect(), l.CommentPrefix, deref(d.given.SkipRows), d.whole)}
 	t.width, t.count = t.records.mode()
 	t.score = d.score(&t.records, t.width, t.count, delimiter, quote)

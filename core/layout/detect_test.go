@@ -3,6 +3,7 @@ package layout_test
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -207,4 +208,54 @@ func TestCheck(t *testing.T) {
 		change(&l)
 		assert.Error(t, l.Check(), fmt.Sprintf("%+v", l))
 	}
+}
+
+// Backslashes before closing quotes, as names of folders end, are told from those that stand before
+// quotes inside of cells by the reading that gives whole rows.
+func TestBackslashesBeforeQuotes(t *testing.T) {
+	folder := `"C:\data\in\","ok","1"` + "\n"
+	inside := `"the \"old\" scale","ok","2"` + "\n"
+	doubled := `"the ""old"" scale","ok","3"` + "\n"
+	plain := `"weighed","ok","4"` + "\n"
+	for name, c := range map[string]struct {
+		rows   string
+		double bool
+	}{
+		"folders everywhere":       {strings.Repeat(folder, 20), true},
+		"one folder in 200":        {strings.Repeat(plain, 100) + folder + strings.Repeat(plain, 99), true},
+		"quotes inside everywhere": {strings.Repeat(inside, 20), false},
+		"one quote inside in 200":  {strings.Repeat(plain, 100) + inside + strings.Repeat(plain, 99), false},
+		"many inside, one folder":  {strings.Repeat(inside, 20) + folder + strings.Repeat(plain, 20), false},
+		"doubled, and a folder":    {strings.Repeat(doubled, 20) + folder, true},
+		"neither":                  {strings.Repeat(plain, 20), true},
+	} {
+		l, evidence := detect(`"place","state","no"`+"\n"+c.rows, layout.Given{})
+		assert.Equal(t, c.double, l.DoubleQuote, name)
+		assert.Equal(t, ",", l.Delimiter, name)
+		assert.Equal(t, 1, l.HeaderRows, name)
+		assert.NotEmpty(t, evidence["doubleQuote"].Why, name)
+	}
+}
+
+// A header that is repeated, as on each page of a printout, is one still; a first row of data that
+// recurs is none.
+func TestRepeatedHeader(t *testing.T) {
+	row := func(i int) string { return fmt.Sprintf("AH,Mill,wheat %c\n", 'a'+i%26) }
+	table := func(repeats ...int) string {
+		var b strings.Builder
+		b.WriteString("site,mill,crop\n")
+		for i := range 38 {
+			if slices.Contains(repeats, i) {
+				b.WriteString("site,mill,crop\n")
+			}
+			b.WriteString(row(i))
+		}
+		return b.String()
+	}
+	for _, repeats := range [][]int{nil, {20}, {10, 20, 30}} {
+		l, evidence := detect(table(repeats...), layout.Given{})
+		assert.Equal(t, 1, l.HeaderRows, "%v: %s", repeats, evidence["headerRows"].Why)
+	}
+	l, _ := detect(strings.Repeat("Ahrensee,north,wheat\nDornau,south,rye\nColmitz,east,barley\n", 12), layout.Given{})
+	assert.Zero(t, l.HeaderRows, "data that recurs")
 }

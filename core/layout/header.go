@@ -47,13 +47,8 @@ func firstRow(r records) (rows int, confidence float64, why string) {
 	if len(rest) == 0 {
 		return 1, 0.5, "the only row holds words"
 	}
-	names, recurring, data := 0, 0, ""
+	names, recurring, data := 0, recurringCells(first, rest), ""
 	for k, name := range first {
-		for _, row := range rest {
-			if k < len(row) && row[k] == name && name != "" {
-				recurring++
-			}
-		}
 		if isYear(strings.TrimSpace(name)) || strings.TrimSpace(name) == "" {
 			continue
 		}
@@ -81,6 +76,37 @@ func firstRow(r records) (rows int, confidence float64, why string) {
 			"or codes", names, len(first))
 	}
 	return 1, 0.75, "the first row holds words that do not recur below it"
+}
+
+// recurringCells counts the cells below the first row that hold what it holds in their column. A row
+// that holds it in half of its columns repeats the header, as each page of a printout does, which
+// says nothing against it unless one in ten rows does so.
+func recurringCells(first []string, rest [][]string) (cells int) {
+	filled := 0
+	for _, name := range first {
+		if name != "" {
+			filled++
+		}
+	}
+	repeats, inRepeats := 0, 0
+	for _, row := range rest {
+		n := 0
+		for k, name := range first {
+			if k < len(row) && row[k] == name && name != "" {
+				n++
+			}
+		}
+		if n >= 2 && 2*n >= filled {
+			repeats++
+			inRepeats += n
+		} else {
+			cells += n
+		}
+	}
+	if repeats > len(rest)/10+1 {
+		cells += inRepeats
+	}
+	return cells
 }
 
 // isYear reports whether a cell is a year, as columns are named by.

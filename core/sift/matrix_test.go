@@ -35,6 +35,7 @@ var cells = []oneCell{
 	{code: violation.QuoteOpen, cell: `"open`},
 	{code: violation.QuoteStray, cell: `12" pipe`, keeps: `"12"" pipe"`},
 	{code: violation.QuoteTail, cell: `"a"b`, keeps: `"""a""b"`},
+	{code: violation.QuoteBackslash, cell: `"C:\in\"`, keeps: `C:\in\`},
 	{code: violation.RequiredEmpty, rule: "required: true", cell: "", keeps: "-"},
 	{code: violation.TypeInteger, rule: "datatype: integer", cell: "x"},
 	{code: violation.TypeDecimal, rule: "datatype: decimal", cell: "x"},
@@ -82,6 +83,9 @@ func siftCell(t *testing.T, c oneCell, rule string) (*sift.Result, *texts) {
 	delimiter, quote, encoding, zero, one := ";", `"`, "utf-8", 0, 1
 	given := layout.Given{Delimiter: &delimiter, QuoteChar: &quote, Encoding: &encoding, SkipRows: &zero,
 		HeaderRows: &one, FooterRows: &zero}
+	if c.code == violation.QuoteBackslash {
+		given.DoubleQuote = new(bool)
+	}
 	if c.xlsx != "" {
 		given = layout.Given{SkipRows: &zero, HeaderRows: &one}
 		numbers := ""

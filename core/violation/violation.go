@@ -26,6 +26,7 @@ const (
 	QuoteOpen
 	QuoteStray
 	QuoteTail
+	QuoteBackslash
 	RequiredEmpty
 	TypeInteger
 	TypeDecimal
@@ -86,6 +87,7 @@ var table = [codes]struct {
 	QuoteOpen:        {"quote.open", "quoting", Reject},
 	QuoteStray:       {"quote.stray", "quoting", Flag},
 	QuoteTail:        {"quote.tail", "quoting", Reject},
+	QuoteBackslash:   {"quote.backslash", "quoting", Flag},
 	RequiredEmpty:    {"required.empty", "required", Reject},
 	TypeInteger:      {"type.integer", "type", Reject},
 	TypeDecimal:      {"type.decimal", "type", Reject},
