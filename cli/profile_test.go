@@ -117,7 +117,7 @@ func TestProfileOfOneColumn(t *testing.T) {
 		"on": {"date", "dd/MM/yyyy (61)",
 			"day first, decided by dates: 30 only so, 0 only the other way, 31 both ways", "Mo ",
 			"days without a date, from 2026-03-"},
-		"at": {"date 98 %", "d. MMM yyyy (61)", "1 date or time that does not exist: 31. Juni 2026",
+		"at": {"date 98 %", "d. MMM yyyy (60)", "1 date or time that does not exist: 31. Juni 2026",
 			"date that no calendar has"},
 		"kg": {"decimal", "up to 5 digits before the point, 1 after it; decimals by ,; thousands by .; 1 negative",
 			"-1000.5 … 60413.9"},

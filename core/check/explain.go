@@ -89,8 +89,8 @@ func (e *Explanation) AddViolation(p *Plan, ruling *Ruling, f *Found) {
 	if f.Column >= 0 && f.key == nil && f.rule == nil {
 		c := &e.Columns[f.Column]
 		c.Violations = append(c.Violations, v)
-		if isMistyped(f.Code) {
-			c.Value = nil // what it is not is no value of the column
+		if isMistyped(f.Code) && f.Action != violation.Flag {
+			c.Value = nil // what it is not is no value of the column; where it is only flagged it stands in the file
 		}
 		return
 	}
@@ -135,12 +135,12 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 	if s := l.texts[row-j.from]; s.Start < s.End {
 		var v condition.Value
 		text := j.batch.Arena[s.Start:s.End]
-		if text[0] == '"' && l.spec.ValueType().IsText() {
-			v.Read(l.spec.ValueType(), text)
+		if text[0] == '"' {
+			v.Read(value.String, text)
 			text = v.Text
 		}
-		value := strings.ToValidUTF8(string(text), "\uFFFD")
-		c.Value = &value
+		shown := strings.ToValidUTF8(string(text), "\uFFFD")
+		c.Value = &shown
 	}
 	return c
 }

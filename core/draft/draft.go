@@ -228,12 +228,13 @@ func unlike(name string, taken map[string]bool) string {
 // draftColumn draws the rules of a column.
 func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n Notes) {
 	c.Datatype = from.Datatype
+	sure, doubtful := from.Missing()
 	missing := int64(0)
-	for _, v := range from.Placeholders {
+	for _, v := range sure {
 		missing += v.Count
 	}
-	if values := from.Filled - missing; from.Fits < values {
-		n["datatype"] = fmt.Sprintf("%s of %s values are", profile.Thousands(from.Fits), profile.Thousands(values))
+	if fit, values := from.Fitting(sure); fit < values {
+		n["datatype"] = fmt.Sprintf("%s of %s values are", profile.Thousands(fit), profile.Thousands(values))
 	}
 	if from.Counter {
 		n["name"] = "only counts the rows: remove its lines to leave it out"
@@ -242,11 +243,18 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 		n["datatype"] = "the column was empty: nothing is known of it"
 	}
 	c.Null = []string{""}
-	for _, v := range from.Placeholders {
+	for _, v := range sure {
 		c.Null = append(c.Null, v.Value)
 	}
 	if missing > 0 {
-		n["null"] = occurrences(from.Placeholders)
+		n["null"] = occurrences(sure)
+	}
+	if len(doubtful) > 0 {
+		texts := slices.Clone(c.Null)
+		for _, v := range doubtful {
+			texts = append(texts, v.Value)
+		}
+		n.offer("null: "+list(texts), "perhaps stands for a missing value: "+occurrences(doubtful))
 	}
 	all := from.Filled + from.Empty
 	if empty := from.Empty + missing; from.Filled > 0 && empty == 0 {
@@ -483,7 +491,8 @@ func expression(c *target.Column, from *profile.Column) (expr string, like int64
 	}
 	shape := from.Shapes[0].Shape
 	missing := int64(0)
-	for _, v := range from.Placeholders {
+	sure, _ := from.Missing()
+	for _, v := range sure {
 		missing += v.Count
 	}
 	like = from.Shapes[0].Count

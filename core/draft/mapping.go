@@ -251,7 +251,8 @@ func (m *Mapping) constants(name string) {
 func (m *Mapping) habitsOf(column, place int) (all []target.Column) {
 	c, pc := m.target.Columns[column], &m.profile.Columns[place]
 	c.Titles, c.Position, c.Null = nil, place+1, slices.Clone(c.Null)
-	for _, v := range pc.Placeholders {
+	sure, _ := pc.Missing()
+	for _, v := range sure {
 		if !slices.Contains(c.Null, v.Value) {
 			c.Null = append(c.Null, v.Value)
 		}

@@ -2,6 +2,7 @@ package sift_test
 
 import (
 	"context"
+	"encoding/csv"
 	"strings"
 	"testing"
 	"time"
@@ -11,6 +12,7 @@ import (
 
 	"sieb/core/check"
 	"sieb/core/layout"
+	"sieb/core/rfc4180"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -92,4 +94,34 @@ func answerOf(e *check.Explanation, name string) string {
 		}
 	}
 	return "no such rule"
+}
+
+// What an explanation shows of an accepted row is what stands in accepted.csv, of flagged texts too.
+func TestExplainedIsWritten(t *testing.T) {
+	for _, action := range []string{"flag", "blank"} {
+		for _, kind := range []string{"string, format: '[0-9]+'", "integer", "decimal", "double", "boolean", "date", "dateTime",
+			"time", "anyURI", "duration"} {
+			for _, cell := range []string{"x", "a, b", `say "no"`, "12", "true", "2026-07-31", "", "5 kg"} {
+				text := "target: t\ncolumns:\n  - {name: id}\n  - {name: v, datatype: " + kind + ", onViolation: " + action + "}\n"
+				file := "id,v\n1," + string(rfc4180.AppendCell(nil, []byte(cell))) + "\n"
+				tg, err := target.Parse([]byte(text))
+				require.NoError(t, err)
+				_, sink := run(t, text, file, 1)
+				rows, err := csv.NewReader(strings.NewReader(sink.accepted.String())).ReadAll()
+				require.NoError(t, err)
+				require.Len(t, rows, 2, "%s %q", kind, cell)
+				l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,
+					DoubleQuote: true, HeaderRows: 1}
+				r, err := source.NewReader(strings.NewReader(file), l)
+				require.NoError(t, err)
+				e, err := (&sift.Run{Source: r, Encoding: "utf-8", Target: tg}).Explain(t.Context(), 1)
+				require.NoError(t, err)
+				got := ""
+				if v := e.Columns[1].Value; v != nil {
+					got = *v
+				}
+				assert.Equal(t, rows[1][1], got, "%s with %s of %q", kind, action, cell)
+			}
+		}
+	}
 }

@@ -113,7 +113,8 @@ func (f *fed) missing() {
 	}
 	var words []string
 	var cells int64
-	for _, v := range f.from.Placeholders {
+	sure, _ := f.from.Missing()
+	for _, v := range sure {
 		if !slices.Contains(f.target.Null, v.Value) && len(words) < mostNamed {
 			words, cells = append(words, v.Value), cells+v.Count
 		}

@@ -36,7 +36,7 @@ func (f Forms) concludeDates(d value.Datatype, is func(FormKey) bool, h Hints) (
 		if err != nil {
 			continue
 		}
-		t.Dates = append(t.Dates, DateFormat{format.Pattern(), fam.count})
+		t.Dates = append(t.Dates, DateFormat{format.Pattern(), fam.fitting(k.Order, t.ByMonth)})
 		t.Formats = append(t.Formats, format)
 	}
 	return t
@@ -48,6 +48,19 @@ type family struct {
 	evidence        [4]int64
 	firsts, seconds uint32 // of dates of open order: the numbers that stand first and second, a bit for each
 	padded, loose   bool
+}
+
+// fitting counts the dates that the calendar has, read with the day or the month first.
+func (f *family) fitting(order lexical.Order, byMonth bool) int64 {
+	n := f.count - f.evidence[Impossible]
+	switch {
+	case order != lexical.ABYear:
+	case byMonth:
+		n -= f.evidence[DayFirst]
+	default:
+		n -= f.evidence[MonthFirst]
+	}
+	return n
 }
 
 func (f *family) isRare(total int64) bool { return float64(f.count) < formatShare*float64(total) }
