@@ -153,10 +153,14 @@ func (r *Ruling) AddRepeat(p *Plan, b *source.Batch, row int, key *Key, otherRow
 	keep target.Kept) Found {
 	f := Found{Row: row, Cell: -1, Column: -1, Code: key.Code, Action: key.Action, value: uint32(len(r.text))}
 	other := position{otherRow, otherLine}
+	kept := ""
+	if f.Action.RejectsRow() {
+		kept = keptWords[keep] // otherwise all of them stay
+	}
 	if key.Columns == nil {
 		f.message = f.value
 		r.text = appendPosition(append(r.text, "all values of the row are those of "...), other)
-		r.text = append(r.text, keptWords[keep]...)
+		r.text = append(r.text, kept...)
 		f.end = uint32(len(r.text))
 		return f
 	}
@@ -181,7 +185,7 @@ func (r *Ruling) AddRepeat(p *Plan, b *source.Batch, row int, key *Key, otherRow
 	f.message = uint32(len(r.text))
 	r.text = appendQuoted(r.text, r.text[f.value:f.message])
 	r.text = appendPosition(append(r.text, repeatWords[keep]...), other)
-	r.text = append(r.text, keptWords[keep]...)
+	r.text = append(r.text, kept...)
 	f.end = uint32(len(r.text))
 	return f
 }

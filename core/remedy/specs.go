@@ -106,6 +106,8 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(of("title"), "ANNA-MARIA BEISPIEL", "Anna-Maria Beispiel"),
 				ex(of("title"), "grower's hof", "Grower's Hof"),
 				ex(of("title"), "Lindenhof 12", "Lindenhof 12"),
+				ex(of("title"), "3RD silo", "3rd Silo").because("letters behind a digit are of its word"),
+				ex(of("title"), "ǆUNGLA", "ǅungla").because("two letters in one character: the first is the capital"),
 			}},
 		{Name: "replace", leaves: nil, make: makeReplace,
 			Parameters: []Parameter{{Name: "find", Kind: Text, Does: "a text; each time it stands in the cell it is replaced"},

@@ -176,16 +176,19 @@ func toTitle(dst, cell []byte) ([]byte, bool) {
 	for i := 0; i < len(cell); {
 		r, n := utf8.DecodeRune(cell[i:])
 		switch {
+		case i > 0 && i+1 < len(cell) && areDigits(cell[i-1:i]) && areDigits(cell[i+1:i+2]):
+			dst = append(dst, cell[i]) // between digits a letter is a sign, as in 2026-07-31T14:05
 		case r == utf8.RuneError && n == 1:
 			dst, inside = append(dst, cell[i]), false
 		case !unicode.IsLetter(r):
 			dst = append(dst, cell[i:i+n]...)
-			// Marks belong to the letter before them, and an apostrophe to its word.
-			inside = inside && (r == '\'' || r == '’' || unicode.Is(unicode.M, r))
+			// Marks belong to the letter before them, and an apostrophe to its word; letters behind a
+			// digit are of its word, as in 3rd.
+			inside = unicode.IsDigit(r) || inside && (r == '\'' || r == '’' || unicode.Is(unicode.M, r))
 		case inside:
 			dst = utf8.AppendRune(dst, unicode.ToLower(r))
 		default:
-			dst, inside = utf8.AppendRune(dst, unicode.ToUpper(r)), true
+			dst, inside = utf8.AppendRune(dst, unicode.ToTitle(r)), true
 		}
 		i += n
 	}
