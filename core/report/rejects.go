@@ -9,7 +9,6 @@ import (
 	"path/filepath"
 	"strconv"
 
-	"sieb/core/layout"
 	"sieb/core/source"
 	"sieb/core/violation"
 )
@@ -186,13 +185,11 @@ func openOutput(path string) (*outputFile, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the run's file cannot be read: %w", err)
 	}
-	r, err := source.NewReader(f, layout.Layout{Form: "delimited", SkipBlankRows: true, Encoding: "utf-8",
-		Delimiter: ",", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1})
+	r, err := source.Written(f)
 	if err != nil {
 		f.Close()
 		return nil, err
 	}
-	r.Trust()
 	return &outputFile{path: path, f: f, reader: r, row: -1}, nil
 }
 

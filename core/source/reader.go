@@ -52,11 +52,24 @@ func NewReader(r io.Reader, l layout.Layout) (*Reader, error) {
 	return newReader(r, l, maxRow, math.MaxInt32)
 }
 
+// Written reads what Sieb itself has written as RFC 4180, or a database's COPY: in UTF-8, with a row of
+// names. It takes it at its word: no quote counts as left open because of the look of the lines inside
+// a cell, and a blank line is a row, as one with nothing in its only column is written.
+func Written(r io.Reader) (*Reader, error) {
+	return (&Reader{trusted: true}).begin(r, layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",",
+		QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, HeaderNames: layout.Joined}, maxRow, math.MaxInt32)
+}
+
 func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, error) {
+	return (&Reader{}).begin(r, l, longest, widest)
+}
+
+// begin reads the header, and stands before the first row.
+func (s *Reader) begin(r io.Reader, l layout.Layout, longest, widest int) (*Reader, error) {
 	if err := l.Check(); err != nil {
 		return nil, err
 	}
-	s := &Reader{dialect: l.Dialect(), comment: []byte(l.CommentPrefix), blanks: !l.SkipBlankRows,
+	*s = Reader{trusted: s.trusted, dialect: l.Dialect(), comment: []byte(l.CommentPrefix), blanks: !l.SkipBlankRows,
 		closing: l.ClosingDelimiter, footer: l.FooterRows, fold: l.Fold, line: 1,
 		longest: longest, widest: widest}
 	s.in.r = r
@@ -73,7 +86,7 @@ func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, erro
 		return nil, err
 	}
 	// The mark of every encoding that has one reads as U+FEFF.
-	if mark := []byte("\uFEFF"); bytes.HasPrefix(s.buf, mark) {
+	if mark := []byte("\uFEFF"); !s.trusted && bytes.HasPrefix(s.buf, mark) {
 		s.drop(len(mark))
 	}
 	for range l.SkipRows {
@@ -92,10 +105,6 @@ func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, erro
 
 // Header returns the names of the columns.
 func (s *Reader) Header() Header { return s.header }
-
-// Trust says that the text is well formed, as Sieb's own files are: then no
-// quote counts as left open because of the look of the lines inside a cell.
-func (s *Reader) Trust() { s.trusted = true }
 
 // more reads until buf holds n bytes or the input ends.
 func (s *Reader) more(n int) error {
@@ -251,7 +260,11 @@ func (s *Reader) headerRow(text []byte) (names []string) {
 		if slices.Contains(s.rec.Escaped, i) {
 			cell = s.dialect.Unescape(nil, cell)
 		}
-		names = append(names, strings.TrimSpace(strings.ToValidUTF8(string(cell), string(utf8.RuneError))))
+		name := strings.ToValidUTF8(string(cell), string(utf8.RuneError))
+		if !s.trusted {
+			name = strings.TrimSpace(name)
+		}
+		names = append(names, name)
 	}
 	for _, d := range s.rec.Defects {
 		s.header.Defects = append(s.header.Defects, Defect{Code: d.Code, Row: -1, Cell: d.Cell,

@@ -11,7 +11,6 @@ import (
 
 	"sieb/core/check"
 	"sieb/core/codes"
-	"sieb/core/layout"
 	"sieb/core/rfc4180"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -126,7 +125,7 @@ func add(fits []Fit, candidates []target.Column, b *source.Batch, ruling *check.
 // whether it breaks a rule of the column in a way that rejects the row. What depends on other rows or
 // columns is not asked of them.
 func Values(ctx context.Context, columns []target.Column, texts []string, lists []*codes.List) ([][]bool, error) {
-	var file []byte
+	file := rfc4180.AppendRow(nil, "row", "text")
 	for _, text := range texts {
 		// The first cell keeps a row of nothing from being a blank line.
 		file = rfc4180.AppendRow(file, "row", text)
@@ -139,8 +138,7 @@ func Values(ctx context.Context, columns []target.Column, texts []string, lists 
 		t.Columns[i] = c
 		rejects[i] = make([]bool, len(texts))
 	}
-	rows, err := source.NewReader(bytes.NewReader(file), layout.Layout{Form: layout.Delimited, Encoding: "utf-8",
-		Delimiter: ",", QuoteChar: `"`, DoubleQuote: true})
+	rows, err := source.Written(bytes.NewReader(file))
 	if err != nil {
 		return nil, err
 	}

@@ -16,7 +16,6 @@ import (
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
-	"sieb/service/jobs"
 	"sieb/service/store"
 )
 
@@ -179,7 +178,7 @@ func (s *Server) compareRows(ctx context.Context, out *Comparison, before, after
 			return nil, s.failure("opening an output", err)
 		}
 		files = append(files, f)
-		return source.NewReader(f, jobs.Written())
+		return source.Written(f)
 	}
 	outputs := func(run string) (o compare.Outputs, err error) {
 		if o.Rejected, err = open(run, report.RejectedName); err == nil {

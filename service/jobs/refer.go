@@ -12,7 +12,6 @@ import (
 
 	"sieb/core/check"
 	"sieb/core/codes"
-	"sieb/core/layout"
 	"sieb/core/reference"
 	"sieb/core/report"
 	"sieb/core/sift"
@@ -21,12 +20,6 @@ import (
 	"sieb/core/value"
 	"sieb/service/store"
 )
-
-// Written is the layout of the files that runs write, and that a database's COPY writes.
-func Written() layout.Layout {
-	return layout.Layout{Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true,
-		HeaderRows: 1, HeaderNames: layout.Joined}
-}
 
 // refer reads what a run's target refers to: the keys of other tables, and control values.
 func (q *Queue) refer(ctx context.Context, run store.Run, r *report.Run) error {
@@ -134,7 +127,7 @@ func (q *Queue) output(run, name string, use func(source.Source) error) error {
 		return err
 	}
 	defer f.Close()
-	rows, err := source.NewReader(f, Written())
+	rows, err := source.Written(f)
 	if err != nil {
 		return err
 	}
@@ -150,7 +143,7 @@ func (q *Queue) fromDatabase(ctx context.Context, t *target.Target, fk *target.F
 		in.CloseWithError(q.Tables.Copy(ctx, fk.Reference.Database, fk.Reference.Table, fk.Reference.Columns, in))
 	}()
 	defer out.Close()
-	rows, err := source.NewReader(out, Written())
+	rows, err := source.Written(out)
 	if err != nil {
 		return nil, err
 	}
