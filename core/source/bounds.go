@@ -16,6 +16,13 @@ import (
 type Bounds struct {
 	Columns int    // of a table, at most; 0 stands for 16,384
 	Scratch string // folder for what is unpacked; "" stands for the system's
+	Content Content
+}
+
+// Of returns the bounds for a delivery that is kept, whose bytes are proved.
+func (b Bounds) Of(c Content) Bounds {
+	b.Content = c
+	return b
 }
 
 const (

@@ -31,6 +31,7 @@ type File struct {
 	f         *os.File
 	delivered *os.File       // the file as it came; f, or the compressed one
 	book      *workbook.Book // of workbook form
+	isProved  bool           // its bytes are those that arrived
 }
 
 // Open opens a delivery within the usual bounds; see Bounds.Open.
@@ -105,6 +106,9 @@ func (d *File) prepare(ctx context.Context, given layout.Given) error {
 		return err
 	}
 	d.Size = info.Size()
+	if err := d.bounds.Content.Size(d.Size); err != nil {
+		return err
+	}
 	if d.book, err = openBook(ctx, d.f, d.Size); err != nil {
 		return err
 	}
@@ -252,19 +256,31 @@ func (d *File) sample() (s layout.Sample, err error) {
 // the copies, which sees every byte once the last row is read; a delivery that
 // is packed, as workbooks are, is copied as it came before the first row. What
 // is not read to its end is to be given to Close. The end of ctx ends the reading.
+//
+// Where it is known what the bytes are to be, they are proved in the first reading that gets to their
+// end: a *Damaged error comes in the place of the last row.
 func (d *File) Rows(ctx context.Context, copies ...io.Writer) (Source, error) {
 	r := fault.Until(ctx, io.NewSectionReader(d.f, 0, d.Size))
 	all := io.MultiWriter(copies...)
-	if len(copies) > 0 && (d.Packing != "" || d.book != nil) {
+	isToProve := d.bounds.Content.SHA256 != "" && !d.isProved
+	prove := func(r io.Reader) io.Reader {
+		if !isToProve {
+			return r
+		}
+		return d.bounds.Content.Prove(r, func() { d.isProved = true })
+	}
+	if isPacked := d.Packing != "" || d.book != nil; isPacked && (len(copies) > 0 || isToProve) {
 		delivered, _, err := d.Delivered()
 		if err != nil {
 			return nil, err
 		}
-		if _, err := io.Copy(all, fault.Until(ctx, delivered)); err != nil {
+		if _, err := io.Copy(all, prove(fault.Until(ctx, delivered))); err != nil {
 			return nil, err
 		}
-	} else if len(copies) > 0 {
-		r = io.TeeReader(r, all)
+	} else if !isPacked {
+		if r = prove(r); len(copies) > 0 {
+			r = io.TeeReader(r, all)
+		}
 	}
 	if d.book == nil {
 		return newReader(r, d.Layout, cmp.Or(d.Longest, maxRow), d.bounds.columns())

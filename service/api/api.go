@@ -15,6 +15,7 @@ import (
 	"path/filepath"
 	"runtime/debug"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -287,6 +288,7 @@ func (s *Server) health(ctx context.Context, _ *struct{}) (*answer[Health], erro
 // answer, unless it says what the asker can do.
 func (s *Server) failure(doing string, err error) error {
 	var disk *fault.Disk
+	var damaged *source.Damaged
 	var status huma.StatusError
 	switch {
 	case errors.As(err, &status):
@@ -304,6 +306,9 @@ func (s *Server) failure(doing string, err error) error {
 	case errors.Is(err, context.Canceled): // whoever asked is gone
 		s.Log.Debug("a request was given up", "doing", doing)
 		return huma.Error503ServiceUnavailable(doing + " was given up")
+	case errors.As(err, &damaged):
+		s.Log.Error("a delivery is damaged", "doing", doing, "error", err)
+		return huma.Error500InternalServerError(damaged.Error())
 	case errors.As(err, &disk):
 		s.Log.Error("the disk takes no more", "doing", doing, "error", err)
 		return huma.NewError(http.StatusInsufficientStorage, s.Area.Conceal(disk, "", ""))
@@ -320,8 +325,9 @@ func pageOf[T, U any](found []T, total int, turn func(T) U) *answer[Page[U]] {
 	return &answer[Page[U]]{Page[U]{items, total}}
 }
 
-// sendFile answers with a file, or a part of it where the request asks so.
-func (s *Server) sendFile(path, name, kind string) (*huma.StreamResponse, error) {
+// sendFile answers with a file, or a part of it where the request asks so. Where it is known what the
+// file holds, that is proved: the answer to a request for all of a damaged file breaks off.
+func (s *Server) sendFile(path, name, kind string, of source.Content) (*huma.StreamResponse, error) {
 	f, err := os.Open(path)
 	if err != nil {
 		return nil, s.failure("opening "+name, err)
@@ -330,6 +336,10 @@ func (s *Server) sendFile(path, name, kind string) (*huma.StreamResponse, error)
 	if err != nil {
 		f.Close()
 		return nil, s.failure("opening "+name, err)
+	}
+	if err := of.Size(info.Size()); err != nil {
+		f.Close()
+		return nil, s.failure("sending "+name, err)
 	}
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
 		defer f.Close()
@@ -343,8 +353,42 @@ func (s *Server) sendFile(path, name, kind string) (*huma.StreamResponse, error)
 				w.Header().Set("Repr-Digest", "sha-256=:"+base64.StdEncoding.EncodeToString(sum.Sum(nil))+":")
 			}
 		}
-		http.ServeContent(w, r, "", info.ModTime(), f)
+		if of.SHA256 == "" || r.Method != http.MethodGet || r.Header.Get("Range") != "" {
+			http.ServeContent(w, r, "", info.ModTime(), f)
+			return
+		}
+		w.Header().Set("Accept-Ranges", "bytes")
+		w.Header().Set("Last-Modified", info.ModTime().UTC().Format(http.TimeFormat))
+		w.Header().Set("Content-Length", strconv.FormatInt(info.Size(), 10))
+		if _, err := io.Copy(w, of.Prove(&held{r: fault.Until(r.Context(), f)}, func() {})); err != nil {
+			s.Log.Error("a download broke off", "file", name, "error", err)
+			panic(http.ErrAbortHandler) // so that it does not look whole
+		}
 	}}, nil
+}
+
+// held reads with its last byte held back until it is known to be the last, so that what is proved at
+// the end is not sent whole before.
+type held struct {
+	r    io.Reader
+	last []byte
+}
+
+func (h *held) Read(p []byte) (int, error) {
+	if len(p) < 2 {
+		return 0, io.ErrShortBuffer
+	}
+	n := copy(p, h.last)
+	k, err := h.r.Read(p[n:])
+	n += k
+	if err == io.EOF {
+		h.last = h.last[:0]
+		return n, err
+	}
+	if n > 0 {
+		h.last, n = append(h.last[:0], p[n-1]), n-1
+	}
+	return n, err
 }
 
 func (s *Server) listRuns(ctx context.Context, in *struct {
@@ -574,7 +618,7 @@ func (s *Server) runOutput(ctx context.Context, in *struct {
 	path, name := filepath.Join(s.Area.RunDir(r.ID), in.Name), stem(d.Name)+"."+in.Name
 	switch {
 	case in.Name == report.ManifestName || in.For == "":
-		return s.sendFile(path, name, kind)
+		return s.sendFile(path, name, kind, source.Content{})
 	case in.For == "spreadsheet":
 		return s.sendSpreadsheet(path, name, ',')
 	}

@@ -16,6 +16,7 @@ import (
 
 	"sieb/core/fault"
 	"sieb/core/layout"
+	"sieb/core/source"
 	"sieb/service/jobs"
 	"sieb/service/staging"
 	"sieb/service/store"
@@ -157,7 +158,8 @@ func (s *Server) deliveryContent(ctx context.Context, in *byID) (*huma.StreamRes
 	if err != nil {
 		return nil, err
 	}
-	return s.sendFile(s.Area.Path(d.SHA256), d.Name, "application/octet-stream")
+	return s.sendFile(s.Area.Path(d.SHA256), d.Name, "application/octet-stream",
+		source.Content{SHA256: d.SHA256, Bytes: d.Bytes})
 }
 
 // NewWords are another name and another note for a delivery.

@@ -324,7 +324,7 @@ func (s *Server) draftMapping(ctx context.Context, in *struct {
 		return nil, s.failure("reading code lists", err)
 	}
 	t = t.WithCodes(lists)
-	file, err := s.Queue.Bounds.Open(ctx, s.Area.Path(d.SHA256), found.ReadAs.Given())
+	file, err := s.Queue.OpenDelivery(ctx, d, found.ReadAs.Given())
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
 	}

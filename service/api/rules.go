@@ -253,7 +253,7 @@ func (s *Server) begunTarget(ctx context.Context, ask *NewRules) (store.Text, er
 
 // profiled opens a delivery, and returns its profile: the newest, or one that is made for this.
 func (s *Server) profiled(ctx context.Context, d store.Delivery) (*source.File, *profile.Profile, error) {
-	file, err := s.Bounds.Open(ctx, s.Area.Path(d.SHA256), givenOf(d.Layout))
+	file, err := s.Queue.OpenDelivery(ctx, d, givenOf(d.Layout))
 	if err != nil {
 		return nil, nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
 	}
@@ -286,7 +286,7 @@ func (s *Server) madeProfile(ctx context.Context, d store.Delivery, readAs layou
 		if found, err := s.awaitedProfile(ctx, d, readAs); found != nil || err != nil {
 			return found, err
 		}
-		file, err := s.Bounds.Open(ctx, s.Area.Path(d.SHA256), given)
+		file, err := s.Queue.OpenDelivery(ctx, d, given)
 		if err != nil {
 			return nil, err
 		}

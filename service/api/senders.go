@@ -323,7 +323,7 @@ func (s *Server) codesOfColumn(ctx context.Context, ask *CodesFrom) ([]byte, err
 	if err := s.isTable(d); err != nil {
 		return nil, err
 	}
-	opened, err := s.Bounds.Open(ctx, s.Area.Path(d.SHA256), givenOf(d.Layout))
+	opened, err := s.Queue.OpenDelivery(ctx, d, givenOf(d.Layout))
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(s.Area.Conceal(err, d.SHA256, d.Name))
 	}

@@ -479,7 +479,12 @@ func (q *Queue) open(ctx context.Context, d store.Delivery, settings []byte) (*s
 	if err := json.Unmarshal(settings, &given); err != nil {
 		return nil, fmt.Errorf("the layout: %w", err)
 	}
-	return q.Bounds.Open(ctx, q.Area.Path(d.SHA256), given)
+	return q.OpenDelivery(ctx, d, given)
+}
+
+// OpenDelivery opens a delivery around given settings; its bytes are proved when they are read.
+func (q *Queue) OpenDelivery(ctx context.Context, d store.Delivery, given layout.Given) (*source.File, error) {
+	return q.Bounds.Of(source.Content{SHA256: d.SHA256, Bytes: d.Bytes}).Open(ctx, q.Area.Path(d.SHA256), given)
 }
 
 // progress makes what records how far the work has come, now and then. Of a

@@ -39,7 +39,7 @@ func (q *Queue) Open(ctx context.Context, t *Trial) (r *report.Run, done func(),
 		closeKeys(r)
 		return nil, nil, err
 	}
-	if r.Delivery, err = q.Bounds.Open(ctx, q.Area.Path(t.Delivery.SHA256), t.Layout); err != nil {
+	if r.Delivery, err = q.OpenDelivery(ctx, t.Delivery, t.Layout); err != nil {
 		closeKeys(r)
 		return nil, nil, err
 	}

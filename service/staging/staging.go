@@ -141,7 +141,8 @@ func (t *TooLarge) Error() string {
 
 // Take stores what r yields, most bytes at the most (0 for any number). Where r
 // fails or ctx ends before its end, nothing is left behind. Bytes that are
-// there already are not stored again. What was taken is to be let go.
+// there already are stored in their own place again, which mends them where the
+// disk has damaged them. What was taken is to be let go.
 func (a *Area) Take(ctx context.Context, r io.Reader, most int64) (t Taken, err error) {
 	f, err := os.CreateTemp(filepath.Join(a.dir, "arriving"), "delivery-*")
 	if err != nil {
@@ -167,14 +168,11 @@ func (a *Area) Take(ctx context.Context, r io.Reader, most int64) (t Taken, err 
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	path := a.Path(t.SHA256)
-	if _, err := os.Stat(path); err == nil {
-		a.held[t.SHA256]++
-		return t, os.Remove(f.Name())
-	}
+	_, err = os.Stat(path)
+	t.IsNew = err != nil
 	if err := a.keep(f, path); err != nil {
 		return t, fault.Writing(err, "storing a delivery")
 	}
-	t.IsNew = true
 	a.held[t.SHA256]++
 	return t, nil
 }
@@ -238,6 +236,9 @@ func (a *Area) Sweep(deliveries, runs func(names []string) (known []string, err 
 		return 0, 0, err
 	}
 	for _, g := range groups {
+		if !g.IsDir() {
+			continue // nobody's, and no content
+		}
 		n, err := sweep(filepath.Join(a.dir, "deliveries", g.Name()), deliveries)
 		if contents += n; err != nil {
 			return contents, 0, err
