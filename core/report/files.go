@@ -2,7 +2,8 @@
 // rows, the violations, and the manifest that proves the run.
 //
 // All files of a run appear together and complete, or not at all: they are
-// written under temporary names, synced, and renamed, the manifest last.
+// written under temporary names, synced, and renamed, the manifest last. The manifest of an earlier
+// run goes before the first of its files does, so that none ever proves files of another run.
 package report
 
 import (
@@ -91,6 +92,9 @@ func (s *files) begin(name string) (*output, error) {
 		return nil, fmt.Errorf("%s is the file that is read: its outputs would take its place; choose another "+
 			"folder with --out", filepath.Join(s.dir, name))
 	}
+	if err := s.isFree(name); err != nil {
+		return nil, err
+	}
 	path := filepath.Join(s.dir, "."+name+".partial")
 	if left, err := os.Lstat(path); err == nil {
 		if !left.Mode().IsRegular() {
@@ -106,6 +110,20 @@ func (s *files) begin(name string) (*output, error) {
 		return nil, fault.Writing(err, fmt.Sprintf("beginning %s in %s", name, s.dir))
 	}
 	return &output{name: name, dir: s.dir, f: f, hash: blake3.New()}, nil
+}
+
+// isFree reports as an error what keeps a file from taking a name.
+func (s *files) isFree(name string) error {
+	path := filepath.Join(s.dir, name)
+	switch old, err := os.Lstat(path); {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil
+	case err != nil:
+		return fmt.Errorf("%s cannot be looked at: %w", path, fault.Cause(err))
+	case old.IsDir():
+		return fmt.Errorf("%s is a folder, so that no output can take that name; remove it, or choose another folder", path)
+	}
+	return nil
 }
 
 // Accepted, Rejected, Excluded and Violations take the texts of a run.
@@ -166,18 +184,46 @@ func (s *files) commit(manifest func([]Output) ([]byte, error)) error {
 	if err := last.sync(); err != nil {
 		return err
 	}
+	return s.name(all)
+}
+
+// What may fail when files take their names; a test makes each of them fail.
+var (
+	rename     = os.Rename
+	remove     = os.Remove
+	syncFolder = func(dir string) error {
+		d, err := os.Open(dir)
+		if err != nil {
+			return err
+		}
+		return errors.Join(d.Sync(), d.Close())
+	}
+)
+
+// name gives the files their names, the manifest last.
+func (s *files) name(all []*output) error {
 	for _, o := range all {
-		if err := os.Rename(o.f.Name(), filepath.Join(s.dir, o.name)); err != nil {
-			return fault.Writing(err, fmt.Sprintf("giving %s its name in %s", o.name, s.dir))
+		if err := s.isFree(o.name); err != nil {
+			return err
+		}
+	}
+	switch err := remove(filepath.Join(s.dir, ManifestName)); {
+	case err == nil:
+		err = syncFolder(s.dir)
+		if err != nil {
+			return fault.Writing(err, "taking the manifest of an earlier run away in "+s.dir)
+		}
+	case !errors.Is(err, fs.ErrNotExist):
+		return fault.Writing(err, "taking the manifest of an earlier run away in "+s.dir)
+	}
+	for _, o := range all {
+		if err := rename(o.f.Name(), filepath.Join(s.dir, o.name)); err != nil {
+			return fault.Writing(err, fmt.Sprintf("giving %s its name in %s, where there is no manifest until this run "+
+				"is done again,", o.name, s.dir))
 		}
 		o.name = ""
 	}
-	d, err := os.Open(s.dir)
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	return d.Sync()
+	return fault.Writing(syncFolder(s.dir), "keeping the names of the files in "+s.dir)
 }
 
 // abort leaves nothing behind.
