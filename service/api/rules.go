@@ -476,24 +476,30 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, unusable("draft", err)
 	}
-	saved := &kept{Target: k.Target}
-	if string(texts.Target) != k.Target.Text || k.Target.Version == 0 {
-		text := store.Text{Name: joined.Name, Title: joined.Title, Text: string(texts.Target), AddedBy: in.Body.By}
-		if saved.Target, err = s.saveText(ctx, store.Targets, text, k.Target, in.Body.Over); err != nil {
-			return nil, err
-		}
+	saved := &kept{Target: k.Target, Mapping: k.Mapping}
+	var all []store.Saving
+	var places []*keptText
+	add := func(l store.Library, text store.Text, from keptText, to *keptText) {
+		text.AddedBy = in.Body.By
+		all, places = append(all, saving(l, text, from, in.Body.Over)), append(places, to)
 	}
-	if k.Mapping != nil {
-		saved.Mapping = k.Mapping
-		if string(texts.Mapping) != k.Mapping.Text || k.Mapping.Version == 0 {
-			m := joined.Mapping
-			text := store.Text{Name: m.Name, Title: m.Title, Target: m.Target, Text: string(texts.Mapping), AddedBy: in.Body.By}
-			one, err := s.saveText(ctx, store.Mappings, text, *k.Mapping, in.Body.Over)
-			if err != nil {
-				return nil, err
-			}
-			saved.Mapping = &one
-		}
+	if string(texts.Target) != k.Target.Text || k.Target.Version == 0 {
+		add(store.Targets, store.Text{Name: joined.Name, Title: joined.Title, Text: string(texts.Target)}, k.Target,
+			&saved.Target)
+	}
+	if k.Mapping != nil && (string(texts.Mapping) != k.Mapping.Text || k.Mapping.Version == 0) {
+		m := joined.Mapping
+		saved.Mapping = &keptText{}
+		add(store.Mappings, store.Text{Name: m.Name, Title: m.Title, Target: m.Target, Text: string(texts.Mapping)},
+			*k.Mapping, saved.Mapping)
+	}
+	added, err := s.Store.SaveTexts(ctx, all)
+	if err != nil {
+		return nil, s.failure("saving the draft", err)
+	}
+	for i, t := range added {
+		*places[i] = keptText{Name: t.Name, Version: t.Version, Text: t.Text}
+		s.Log.Info("text saved", "to", all[i].Library, "name", t.Name, "version", t.Version)
 	}
 	return s.reviseRules(ctx, in.ID, func(k *kept) error {
 		meanwhile := k.Changes[min(made, len(k.Changes)):] // these go on
@@ -524,27 +530,23 @@ func renaming(k *kept, ask SaveRules) (steps []edit.Step) {
 	return steps
 }
 
-// saveText saves a version of a text that began from another one. A name that others took, and a version
+// saving is a version of a text that began from another one. A name that others took, and a version
 // that others saved meanwhile, are told instead.
-func (s *Server) saveText(ctx context.Context, l store.Library, t store.Text, from keptText, over bool) (keptText,
-	error) {
-	newest, err := s.Store.Text(ctx, l, t.Name, 0)
-	switch {
-	case errors.Is(err, store.ErrNone):
-	case err != nil:
-		return keptText{}, s.failure("looking for a "+words[l], err)
-	case over:
-	case from.Version == 0 || from.Name != t.Name:
-		return keptText{}, huma.Error409Conflict(fmt.Sprintf("there is a %s %q already: choose another name", words[l],
-			t.Name))
-	case newest.Version != from.Version && newest.Text != t.Text:
-		return keptText{}, huma.Error409Conflict(fmt.Sprintf(
-			"version %d of the %s %s was saved meanwhile%s; the draft began "+
-				"from version %d: look at what differs, and save over it or begin anew", newest.Version, words[l], t.Name,
-			by(newest.AddedBy), from.Version))
-	}
-	added, err := s.addText(ctx, l, t, true)
-	return keptText{Name: added.Name, Version: added.Version, Text: added.Text}, err
+func saving(l store.Library, t store.Text, from keptText, over bool) store.Saving {
+	return store.Saving{Library: l, Text: t, May: func(newest *store.Text) error {
+		switch {
+		case newest == nil || over:
+			return nil
+		case from.Version == 0 || from.Name != t.Name:
+			return huma.Error409Conflict(fmt.Sprintf("there is a %s %q already: choose another name", words[l], t.Name))
+		case newest.Version != from.Version && newest.Text != t.Text:
+			return huma.Error409Conflict(fmt.Sprintf(
+				"version %d of the %s %s was saved meanwhile%s; the draft began "+
+					"from version %d: look at what differs, and save over it or begin anew", newest.Version, words[l], t.Name,
+				by(newest.AddedBy), from.Version))
+		}
+		return nil
+	}}
 }
 
 // by names who has done something.

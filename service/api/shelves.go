@@ -334,8 +334,9 @@ func (s *Server) renameText(ctx context.Context, l store.Library, name string, t
 	return copied, nil
 }
 
-// renameIn adds versions to the texts of a library that name what was renamed.
+// renameIn adds versions to the texts of a library that name what was renamed: to all of them, or to none.
 func (s *Server) renameIn(ctx context.Context, l, other store.Library, name string, to NewName) error {
+	var saves []store.Saving
 	for offset := 0; ; offset += maxPage {
 		all, total, err := s.Store.Texts(ctx, other, store.Shelf{}, offset, maxPage)
 		if err != nil {
@@ -350,14 +351,16 @@ func (s *Server) renameIn(ctx context.Context, l, other store.Library, name stri
 			if next.Text, next.AddedBy = text, to.By; next.Target == name {
 				next.Target = to.Name
 			}
-			if _, err := s.addText(ctx, other, next, true); err != nil {
-				return err
-			}
+			saves = append(saves, store.Saving{Library: other, Text: next, May: func(*store.Text) error { return nil }})
 		}
 		if offset+maxPage >= total {
-			return nil
+			break
 		}
 	}
+	if _, err := s.Store.SaveTexts(ctx, saves); err != nil {
+		return s.failure("renaming it where it is named", err)
+	}
+	return nil
 }
 
 const maxPage = 1000

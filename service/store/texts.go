@@ -55,35 +55,91 @@ var inserted = map[Library]string{
 // AddText records a text, of which Name, Title, Text and, for a mapping, Target are given;
 // a text that is known already gives its version.
 func (s *Store) AddText(ctx context.Context, l Library, t Text) (added Text, isNew bool, err error) {
-	return s.addText(ctx, l, t, `where name = $1 and sha256 = $2 order by version desc limit 1`)
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		if err := lockName(ctx, tx, l, t.Name); err != nil {
+			return err
+		}
+		added, isNew, err = addText(ctx, tx, l, t, `where name = $1 and sha256 = $2 order by version desc limit 1`)
+		return err
+	})
+	return added, isNew, err
 }
 
 // SaveText is AddText for a text that is to be the newest: that of an older version becomes a version again.
 func (s *Store) SaveText(ctx context.Context, l Library, t Text) (added Text, isNew bool, err error) {
-	return s.addText(ctx, l, t, `where name = $1 and sha256 = $2 and version = (select max(version) from `+string(l)+
-		` where name = $1)`)
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		if err := lockName(ctx, tx, l, t.Name); err != nil {
+			return err
+		}
+		added, isNew, err = addText(ctx, tx, l, t, isNewest(l))
+		return err
+	})
+	return added, isNew, err
 }
 
-func (s *Store) addText(ctx context.Context, l Library, t Text, known string) (added Text, isNew bool, err error) {
+// isNewest asks for a text that is the newest of its name.
+func isNewest(l Library) string {
+	return `where name = $1 and sha256 = $2 and version = (select max(version) from ` + string(l) + ` where name = $1)`
+}
+
+// Saving is a text that is to be the newest of its name: that of an older version becomes a version
+// again.
+type Saving struct {
+	Library Library
+	Text    Text
+	// May says whether it may take its place, behind the newest version there is; nil for none.
+	May func(newest *Text) error
+}
+
+// SaveTexts records some texts, all of them or none; what one May fails with is returned.
+func (s *Store) SaveTexts(ctx context.Context, all []Saving) (added []Text, err error) {
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		for _, one := range all {
+			l := one.Library
+			if err := lockName(ctx, tx, l, one.Text.Name); err != nil {
+				return err
+			}
+			var newest []Text
+			if err := tx.SelectContext(ctx, &newest, selected[l]+` where name = $1 order by version desc limit 1`,
+				one.Text.Name); err != nil {
+				return err
+			}
+			var behind *Text
+			if len(newest) > 0 {
+				behind = &newest[0]
+			}
+			if err := one.May(behind); err != nil {
+				return err
+			}
+			t, _, err := addText(ctx, tx, l, one.Text, isNewest(l))
+			if err != nil {
+				return err
+			}
+			added = append(added, t)
+		}
+		return nil
+	})
+	return added, err
+}
+
+// lockName lets nobody else add versions of a text until the transaction ends.
+func lockName(ctx context.Context, tx *sqlx.Tx, l Library, name string) error {
+	_, err := tx.ExecContext(ctx, `select pg_advisory_xact_lock(hashtextextended($1, 0))`, "sieb "+string(l)+" "+name)
+	return err
+}
+
+func addText(ctx context.Context, tx *sqlx.Tx, l Library, t Text, known string) (added Text, isNew bool, err error) {
 	sum := sha256.Sum256([]byte(t.Text))
 	hash := hex.EncodeToString(sum[:])
 	same := selected[l] + " " + known
-	err = s.within(ctx, func(tx *sqlx.Tx) error {
-		if _, err := tx.ExecContext(ctx, `select pg_advisory_xact_lock(hashtextextended($1, 0))`,
-			"sieb "+string(l)+" "+t.Name); err != nil {
-			return err
-		}
-		err := tx.GetContext(ctx, &added, same, t.Name, hash)
-		if !errors.Is(err, sql.ErrNoRows) {
-			return err
-		}
-		isNew = true
-		if _, err := tx.ExecContext(ctx, inserted[l], t.Name, t.Title, t.Text, hash, t.Target, t.AddedBy); err != nil {
-			return err
-		}
-		return tx.GetContext(ctx, &added, same, t.Name, hash)
-	})
-	return added, isNew, err
+	err = tx.GetContext(ctx, &added, same, t.Name, hash)
+	if !errors.Is(err, sql.ErrNoRows) {
+		return added, false, err
+	}
+	if _, err := tx.ExecContext(ctx, inserted[l], t.Name, t.Title, t.Text, hash, t.Target, t.AddedBy); err != nil {
+		return added, false, err
+	}
+	return added, true, tx.GetContext(ctx, &added, same, t.Name, hash)
 }
 
 // Text returns a version of a text, the newest for version 0.
