@@ -5,11 +5,15 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"strconv"
 
+	"sieb/core/rfc4180"
+	"sieb/core/sift"
 	"sieb/core/source"
+	"sieb/core/spill"
 	"sieb/core/violation"
 )
 
@@ -180,8 +184,31 @@ type outputFile struct {
 	cells  [][]byte
 }
 
-func openOutput(path string) (*outputFile, error) {
+// Open opens a file that a run wrote. Runs of versions that left no rows out have no excluded.csv: it
+// is as one without a row.
+func Open(path string) (*os.File, error) {
 	f, err := os.Open(path)
+	if !errors.Is(err, fs.ErrNotExist) || filepath.Base(path) != ExcludedName {
+		return f, err
+	}
+	if _, err := os.Stat(filepath.Join(filepath.Dir(path), ManifestName)); err != nil {
+		return nil, err
+	}
+	if f, err = spill.Unnamed(""); err != nil {
+		return nil, err
+	}
+	if _, err = f.Write(rfc4180.AppendRow(nil, sift.ExcludedHeader...)); err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		f.Close()
+		return nil, err
+	}
+	return f, nil
+}
+
+func openOutput(path string) (*outputFile, error) {
+	f, err := Open(path)
 	if err != nil {
 		return nil, fmt.Errorf("the run's file cannot be read: %w", err)
 	}

@@ -8,10 +8,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"log/slog"
 	"mime"
 	"net/http"
-	"os"
 	"path/filepath"
 	"runtime/debug"
 	"slices"
@@ -312,6 +312,13 @@ func (s *Server) failure(doing string, err error) error {
 	case errors.As(err, &disk):
 		s.Log.Error("the disk takes no more", "doing", doing, "error", err)
 		return huma.NewError(http.StatusInsufficientStorage, s.Area.Conceal(disk, "", ""))
+	case fault.IsDisk(err):
+		s.Log.Error("the disk takes no more", "doing", doing, "error", err)
+		return huma.NewError(http.StatusInsufficientStorage, s.Area.Conceal(&fault.Disk{Doing: doing, Err: err}, "", ""))
+	case errors.Is(err, fs.ErrNotExist):
+		s.Log.Error("a file is missing", "doing", doing, "error", err)
+		return huma.Error500InternalServerError(doing + " failed: a file is missing in the service's data folder, which its " +
+			"log names; bring it back from a copy, or run the delivery again")
 	}
 	s.Log.Error("a request failed", "doing", doing, "error", err)
 	return huma.Error500InternalServerError(doing + " failed; the service's log says more")
@@ -328,7 +335,7 @@ func pageOf[T, U any](found []T, total int, turn func(T) U) *answer[Page[U]] {
 // sendFile answers with a file, or a part of it where the request asks so. Where it is known what the
 // file holds, that is proved: the answer to a request for all of a damaged file breaks off.
 func (s *Server) sendFile(path, name, kind string, of source.Content) (*huma.StreamResponse, error) {
-	f, err := os.Open(path)
+	f, err := report.Open(path)
 	if err != nil {
 		return nil, s.failure("opening "+name, err)
 	}
@@ -627,7 +634,7 @@ func (s *Server) runOutput(ctx context.Context, in *struct {
 
 // sendSpreadsheet answers with a file of a run as a spreadsheet opens it.
 func (s *Server) sendSpreadsheet(path, name string, delimiter byte) (*huma.StreamResponse, error) {
-	f, err := os.Open(path)
+	f, err := report.Open(path)
 	if err != nil {
 		return nil, s.failure("opening "+name, err)
 	}

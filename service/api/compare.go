@@ -173,7 +173,7 @@ func (s *Server) compareRows(ctx context.Context, out *Comparison, before, after
 		}
 	}()
 	open := func(run, name string) (source.Source, error) {
-		f, err := os.Open(filepath.Join(s.Area.RunDir(run), name))
+		f, err := report.Open(filepath.Join(s.Area.RunDir(run), name))
 		if err != nil {
 			return nil, s.failure("opening an output", err)
 		}

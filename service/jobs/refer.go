@@ -122,7 +122,7 @@ func (q *Queue) fromRun(ctx context.Context, t *target.Target, fk *target.Foreig
 
 // output reads a file that a run wrote.
 func (q *Queue) output(run, name string, use func(source.Source) error) error {
-	f, err := os.Open(filepath.Join(q.Area.RunDir(run), name))
+	f, err := report.Open(filepath.Join(q.Area.RunDir(run), name))
 	if err != nil {
 		return err
 	}

@@ -7,8 +7,11 @@ import (
 	"database/sql/driver"
 	"errors"
 	"io"
+	"io/fs"
 	"net"
+	"os"
 	"strings"
+	"syscall"
 
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/puddle/v2"
@@ -43,14 +46,27 @@ func IsAway(err error) bool {
 		}
 		return false
 	}
+	if errors.As(err, new(*fs.PathError)) || errors.As(err, new(*os.LinkError)) {
+		return false
+	}
 	for _, away := range []error{io.EOF, io.ErrUnexpectedEOF, driver.ErrBadConn, sql.ErrConnDone, net.ErrClosed,
 		puddle.ErrClosedPool, context.DeadlineExceeded} {
 		if errors.Is(err, away) {
 			return true
 		}
 	}
-	return errors.As(err, new(*pgconn.ConnectError)) || errors.As(err, new(net.Error)) ||
-		err != nil && pgconn.SafeToRetry(err)
+	return errors.As(err, new(*pgconn.ConnectError)) || isOfNetwork(err) || err != nil && pgconn.SafeToRetry(err)
+}
+
+// isOfNetwork reports whether an error is one of a connection. An error of a file is none, though the
+// system's numbers, which it holds, have the methods of one.
+func isOfNetwork(err error) bool {
+	var of net.Error
+	if !errors.As(err, &of) {
+		return false
+	}
+	_, isNumber := of.(syscall.Errno)
+	return !isNumber
 }
 
 // WasNotSent reports whether an error says that a statement never reached the

@@ -112,3 +112,45 @@ func TestStrayFiles(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "accepted", run.Verdict)
 }
+
+// What is missing in the folder of a run is said, and a run of a version that left no rows out has none
+// that are.
+func TestFilesThatAreMissing(t *testing.T) {
+	s := servicetest.Start(t, "", nil)
+	ctx := t.Context()
+	d, err := s.Client.AddDelivery(ctx, "a.csv", strings.NewReader("a,b\n1,2\n3\n"))
+	require.NoError(t, err)
+	var runs []api.Run
+	for range 2 {
+		run, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID})
+		require.NoError(t, err)
+		run, err = s.Client.Follow(ctx, run.ID, nil)
+		require.NoError(t, err)
+		runs = append(runs, run)
+	}
+	dir := filepath.Join(s.Data, "runs", runs[0].ID)
+	require.NoError(t, os.Remove(filepath.Join(dir, "excluded.csv")))
+	r, err := s.Client.Output(ctx, runs[0].ID, "excluded.csv")
+	require.NoError(t, err)
+	text, err := io.ReadAll(r)
+	require.NoError(t, err)
+	assert.Equal(t, "row,line,reason\n", string(text))
+	c, err := s.Client.CompareRuns(ctx, runs[1].ID, runs[0].ID)
+	require.NoError(t, err)
+	require.NotNil(t, c.Sides, c.NotSaid)
+
+	require.NoError(t, os.Remove(filepath.Join(dir, "rejected.csv")))
+	_, err = s.Client.Output(ctx, runs[0].ID, "rejected.csv")
+	assert.ErrorContains(t, err, "a file is missing in the service's data folder")
+	_, err = s.Client.Rejects(ctx, runs[0].ID, "", "", 0, 10)
+	assert.ErrorContains(t, err, "a file is missing in the service's data folder")
+
+	path := filepath.Join(s.Data, "deliveries", d.SHA256[:2], d.SHA256)
+	require.NoError(t, os.Remove(path))
+	run, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID})
+	require.NoError(t, err)
+	run, err = s.Client.Follow(ctx, run.ID, nil)
+	require.NoError(t, err)
+	assert.Equal(t, store.Failed, run.State, "what stays missing is not tried again")
+	assert.Nil(t, run.Trouble)
+}
