@@ -504,9 +504,6 @@ func rowsOf(ask *AskMade, a, before *sift.Account) (numbers []int64) {
 				if v := &g.Values[i]; ask.Value == nil || *ask.Value == v.Value {
 					numbers = append(numbers, v.Rows...)
 				}
-				if len(numbers) > 100*most {
-					break
-				}
 			}
 		}
 		slices.Sort(numbers)
@@ -514,6 +511,9 @@ func rowsOf(ask *AskMade, a, before *sift.Account) (numbers []int64) {
 		at, _ := slices.BinarySearch(numbers, ask.Behind+1)
 		numbers = numbers[at:]
 		return numbers[:min(len(numbers), most)]
+	}
+	if ask.Behind >= a.Rows {
+		return nil
 	}
 	sides := map[string]sift.Side{"accepted": sift.OnAccepted, "rejected": sift.OnRejected, "excluded": sift.OnExcluded}
 	for row := ask.Behind; len(numbers) < most; {

@@ -266,11 +266,8 @@ func headOf(r store.Run) RunHead {
 	if given := givenOf(r.Layout); given != (layout.Given{}) {
 		out.Layout = &given
 	}
-	var result struct {
-		Tally *sift.Tally `json:"tally"`
-	}
-	if r.Result != nil && json.Unmarshal(r.Result, &result) == nil {
-		out.Tally = result.Tally
+	if r.Tally != nil && json.Unmarshal(r.Tally, &out.Tally) != nil {
+		out.Tally = nil
 	}
 	return out
 }

@@ -564,8 +564,10 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	if err != nil {
 		return err
 	}
-	if err := q.Store.Finish(ctx, id, string(summary.Verdict), result, delivery.Bytes, last.Rows); err != nil {
+	if done, err := q.Store.Finish(ctx, id, string(summary.Verdict), result, delivery.Bytes, last.Rows); err != nil {
 		return err
+	} else if !done { // cancelled at the last moment: what was written goes
+		return os.RemoveAll(q.Area.RunDir(id))
 	}
 	runsEnded.WithLabelValues(string(summary.Verdict)).Inc()
 	rowsRead.Add(float64(summary.Tally.Read))

@@ -175,7 +175,8 @@ func TestRetriesEnd(t *testing.T) {
 	_, is := snoozed(q.attend(t.Context(), 2, store.Runs, passes, full))
 	require.True(t, is)
 	require.NoError(t, q.attend(t.Context(), 2, store.Runs, passes, func(ctx context.Context, id string) error {
-		return q.Store.Finish(ctx, id, "accepted", []byte(`{}`), 1, 1)
+		_, err := q.Store.Finish(ctx, id, "accepted", []byte(`{}`), 1, 1)
+		return err
 	}))
 	state, _, _ = q.state(t, store.Runs, passes)
 	assert.Equal(t, store.Done, state)
@@ -252,7 +253,12 @@ func TestTextsAreStorable(t *testing.T) {
 	_, err := q.Store.Begin(t.Context(), store.Runs, id)
 	require.NoError(t, err)
 	result := []byte(`{"a":"x\u0000y","b":"\\u0000","c":"\\\u0000","d":"\"\u0000","e":"\u0001"}`)
-	require.NoError(t, q.Store.Finish(t.Context(), id, "split", result, 1, 1))
+	done, err := q.Store.Finish(t.Context(), id, "split", result, 1, 1)
+	require.NoError(t, err)
+	require.True(t, done)
+	again, err := q.Store.Finish(t.Context(), id, "accepted", result, 2, 2)
+	require.NoError(t, err)
+	require.False(t, again, "what has ended does not end again")
 	r, err := q.Store.Run(t.Context(), id)
 	require.NoError(t, err)
 	assert.JSONEq(t, `{"a":"x␀y","b":"\\u0000","c":"\\␀","d":"\"␀","e":"\u0001"}`, string(r.Result))

@@ -24,6 +24,7 @@ type Delivery struct {
 	Note      string         `db:"note"`
 	ArrivedAs sql.NullString `db:"arrived_as"` // its first name, where it was renamed
 	Refusal   sql.NullString `db:"refusal"`    // why it cannot be read as a table
+	State     string         `db:"state"`      // what its runs came to, as the database keeps it for lists
 
 	Layout        []byte       `db:"layout"`  // all settings of the layout that was saved; nil for none
 	ByHand        []byte       `db:"by_hand"` // names of those made by hand; nil for all
@@ -51,7 +52,10 @@ const insertDelivery = `
 // AddDelivery records an arrival. A mark of the inbox that is known already
 // gives the delivery that was made of it, and false.
 func (s *Store) AddDelivery(ctx context.Context, a Arrival) (d Delivery, isNew bool, err error) {
-	err = s.db.GetContext(ctx, &d, insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark, Storable(a.Refusal))
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		d, err = addDelivery(ctx, tx, a)
+		return err
+	})
 	if errors.Is(err, sql.ErrNoRows) {
 		err = s.db.GetContext(ctx, &d, `select * from deliveries where inbox_mark = $1`, a.InboxMark)
 		return d, false, none(err)
@@ -59,13 +63,22 @@ func (s *Store) AddDelivery(ctx context.Context, a Arrival) (d Delivery, isNew b
 	return d, err == nil, err
 }
 
+// addDelivery records an arrival while no other of the same bytes is recorded, so that each but the
+// first is told to be a repeat.
+func addDelivery(ctx context.Context, tx *sqlx.Tx, a Arrival) (d Delivery, err error) {
+	if _, err = tx.ExecContext(ctx, `select pg_advisory_xact_lock(hashtextextended($1, 0))`, "sieb bytes "+a.SHA256); err != nil {
+		return d, err
+	}
+	err = tx.GetContext(ctx, &d, insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark, Storable(a.Refusal))
+	return d, err
+}
+
 // AddDeliveries records arrivals together: all of them, or none.
 func (s *Store) AddDeliveries(ctx context.Context, all []Arrival) (added []Delivery, err error) {
-	return added, s.within(ctx, func(tx *sqlx.Tx) error {
+	return added, s.within(ctx, func(tx *sqlx.Tx) (err error) {
 		added = make([]Delivery, len(all))
 		for i, a := range all {
-			if err := tx.GetContext(ctx, &added[i], insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark,
-				Storable(a.Refusal)); err != nil {
+			if added[i], err = addDelivery(ctx, tx, a); err != nil {
 				return err
 			}
 		}
@@ -225,29 +238,12 @@ type Wanted struct {
 	State string // as a delivery shows it; "" for any
 }
 
-// standing joins deliveries with the runs that tell their states, and keeps those in one
-// state. What a delivery's state is stands here and in the API's deliveryOf; a test holds
-// the two together.
-const standing = `
-	left join lateral (
-		select verdict from runs where delivery_id = d.id and target_name is not null and state = 'done'
-		order by created_at desc, id desc limit 1) judged on true
-	left join lateral (
-		select state, target_name from runs where delivery_id = d.id
-		order by created_at desc, id desc limit 1) newest on true
-	where $2 = case when d.refusal is not null then 'refused'
-	                when judged.verdict is not null then judged.verdict
-	                when newest.target_name is not null then newest.state
-	                else 'arrived' end`
-
 // Deliveries returns a page of the deliveries that are wanted, newest first, and how
 // many there are.
 func (s *Store) Deliveries(ctx context.Context, w Wanted, offset, limit int) (page []Delivery, total int, err error) {
-	from, args := ` from deliveries d`, []any{w.Text}
-	if w.State == "" {
-		from += ` where true`
-	} else {
-		from += standing
+	from, args := ` from deliveries d where true`, []any{w.Text}
+	if w.State != "" {
+		from += ` and d.state = $2`
 		args = append(args, w.State)
 	}
 	from += ` and ($1 = '' or strpos(lower(d.name || E'\n' || d.note), lower($1)) > 0)`
@@ -269,7 +265,7 @@ func (s *Store) addRuns(ctx context.Context, page []Delivery) error {
 		ids[i] = page[i].ID
 	}
 	var runs []Run
-	if err := s.db.SelectContext(ctx, &runs, runColumns+`
+	if err := s.db.SelectContext(ctx, &runs, runHeads+`
 		from runs r join deliveries d on d.id = r.delivery_id
 		where r.delivery_id = any($1)
 		  and (r.id = (select id from runs n where n.delivery_id = r.delivery_id order by created_at desc, id desc limit 1)

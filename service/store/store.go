@@ -166,7 +166,8 @@ type Run struct {
 	BytesDone      int64          `db:"bytes_done"`
 	RowsDone       int64          `db:"rows_done"`
 	Verdict        sql.NullString `db:"verdict"`
-	Result         []byte         `db:"result"` // JSON, nil before the end
+	Result         []byte         `db:"result"` // JSON, nil before the end, and in lists
+	Tally          []byte         `db:"tally"`  // that of the result
 	Error          sql.NullString `db:"error"`
 	CreatedAt      time.Time      `db:"created_at"`
 	StartedAt      sql.NullTime   `db:"started_at"`
@@ -185,6 +186,12 @@ type Trouble struct {
 }
 
 const runColumns = `select r.*, d.bytes as total_bytes `
+
+// runHeads are the columns of a run that lists show: all but the result, which may have megabytes.
+const runHeads = `select r.id, r.delivery_id, r.target_name, r.target_version, r.mapping_name, r.mapping_version, r.layout,
+	r.refers_to, r.codes, r.companion, r.repeat_of, r.sums, r.job_id, r.state, r.bytes_done, r.rows_done, r.verdict, r.error,
+	r.created_at, r.started_at, r.finished_at, r.tries, r.deaths, r.trouble, r.trouble_since, r.next_try_at, r.tally,
+	d.bytes as total_bytes `
 
 // Ended reports whether the run has come to its end.
 func (r *Run) Ended() bool { return r.State != Waiting && r.State != Running }
@@ -277,7 +284,7 @@ func (s *Store) Runs(ctx context.Context, delivery string, offset, limit int) (p
 		delivery); err != nil {
 		return nil, 0, err
 	}
-	err = s.db.SelectContext(ctx, &page, runColumns+`
+	err = s.db.SelectContext(ctx, &page, runHeads+`
 		from runs r join deliveries d on d.id = r.delivery_id where r.delivery_id = $1 or $1 = ''
 		order by r.created_at desc, r.id desc offset $2 limit $3`, delivery, offset, limit)
 	return page, total, err
@@ -285,7 +292,7 @@ func (s *Store) Runs(ctx context.Context, delivery string, offset, limit int) (p
 
 // NewestOf returns the newest run with a target whose rows were accepted, all or some.
 func (s *Store) NewestOf(ctx context.Context, target string) (r Run, err error) {
-	err = s.db.GetContext(ctx, &r, runColumns+`
+	err = s.db.GetContext(ctx, &r, runHeads+`
 		from runs r join deliveries d on d.id = r.delivery_id
 		where r.target_name = $1 and r.state = 'done' and r.verdict in ('accepted', 'split')
 		order by r.created_at desc, r.id desc limit 1`, target)
@@ -340,12 +347,12 @@ func (s *Store) Progress(ctx context.Context, w Work, id string, bytes, rows int
 	return err
 }
 
-// Finish records the result of a run.
-func (s *Store) Finish(ctx context.Context, run, verdict string, result []byte, bytes, rows int64) error {
-	_, err := s.changed(ctx, `
-		update runs set state = 'done', verdict = $2, result = $3, bytes_done = $4, rows_done = $5, finished_at = now()
+// Finish records the result of a run. It returns false where the run was cancelled at the last moment.
+func (s *Store) Finish(ctx context.Context, run, verdict string, result []byte, bytes, rows int64) (bool, error) {
+	return s.changed(ctx, `
+		update runs set state = 'done', verdict = $2, result = $3, tally = $3::jsonb -> 'tally', bytes_done = $4,
+		       rows_done = $5, finished_at = now()
 		where id = $1 and state = 'running'`, run, verdict, storableJSON(result), bytes, rows)
-	return err
 }
 
 // Fail records that the work cannot be done, and why.
@@ -356,10 +363,16 @@ func (s *Store) Fail(ctx context.Context, w Work, id, why string) error {
 	return err
 }
 
-// Trouble returns what kept the work for an order from its end so far.
+// isOver holds where the trouble that kept the work for an order is over: it went on without any for a
+// while.
+const isOver = `(started_at is not null and started_at < now() - interval '2 minutes')`
+
+// Trouble returns what has kept the work for an order from its end since it went on without trouble.
 func (s *Store) Trouble(ctx context.Context, w Work, id string) (t Trouble, err error) {
-	err = s.db.GetContext(ctx, &t,
-		`select tries, deaths, trouble, trouble_since, next_try_at from `+string(w)+` where id = $1`, id)
+	err = s.db.GetContext(ctx, &t, `
+		select case when `+isOver+` then 0 else tries end as tries, deaths, trouble,
+		       case when not `+isOver+` then trouble_since end as trouble_since, next_try_at
+		from `+string(w)+` where id = $1`, id)
 	return t, none(err)
 }
 
@@ -367,8 +380,9 @@ func (s *Store) Trouble(ctx context.Context, w Work, id string) (t Trouble, err 
 // again later. It returns the trouble so far.
 func (s *Store) Retry(ctx context.Context, w Work, id, why string, after time.Duration) (t Trouble, err error) {
 	err = s.db.GetContext(ctx, &t, `
-		update `+string(w)+` set state = 'waiting', bytes_done = 0, rows_done = 0, tries = tries + 1, trouble = $2,
-		       trouble_since = coalesce(trouble_since, now()), next_try_at = now() + make_interval(secs => $3)
+		update `+string(w)+` set state = 'waiting', bytes_done = 0, rows_done = 0,
+		       tries = case when `+isOver+` then 1 else tries + 1 end, trouble = $2,
+		       trouble_since = case when `+isOver+` then now() else coalesce(trouble_since, now()) end, next_try_at = now() + make_interval(secs => $3)
 		where id = $1 and state = 'running'
 		returning tries, deaths, trouble, trouble_since, next_try_at`, id, Storable(why), after.Seconds())
 	return t, none(err)

@@ -57,7 +57,8 @@ func TestStatesOfOrders(t *testing.T) {
 		"running": func(id string) error { _, err := s.Begin(ctx, store.Runs, id); return err },
 		"done": func(id string) error {
 			_, err := s.Begin(ctx, store.Runs, id)
-			return errors.Join(err, s.Finish(ctx, id, "split", []byte(`{"a":1}`), 70, 7))
+			_, finished := s.Finish(ctx, id, "split", []byte(`{"a":1}`), 70, 7)
+			return errors.Join(err, finished)
 		},
 		"failed":    func(id string) error { return s.Fail(ctx, store.Runs, id, "the disk is full") },
 		"cancelled": func(id string) error { _, err := s.Cancel(ctx, store.Runs, id); return err },
@@ -65,7 +66,10 @@ func TestStatesOfOrders(t *testing.T) {
 	events := map[string]func(id string) error{
 		"begin":    func(id string) error { _, err := s.Begin(ctx, store.Runs, id); return err },
 		"progress": func(id string) error { return s.Progress(ctx, store.Runs, id, 10, 1) },
-		"finish":   func(id string) error { return s.Finish(ctx, id, "accepted", []byte(`{"b":2}`), 80, 8) },
+		"finish": func(id string) error {
+			_, err := s.Finish(ctx, id, "accepted", []byte(`{"b":2}`), 80, 8)
+			return err
+		},
 		"fail":     func(id string) error { return s.Fail(ctx, store.Runs, id, "another reason") },
 		"cancel":   func(id string) error { _, err := s.Cancel(ctx, store.Runs, id); return err },
 		"put back": func(id string) error { return s.PutBack(ctx, store.Runs, id) },
@@ -342,7 +346,9 @@ func TestRunBefore(t *testing.T) {
 		_, err = s.Begin(ctx, store.Runs, r.ID)
 		require.NoError(t, err)
 		if state == "done" {
-			require.NoError(t, s.Finish(ctx, r.ID, "split", []byte(`{}`), 1, 1))
+			done, err := s.Finish(ctx, r.ID, "split", []byte(`{}`), 1, 1)
+			require.NoError(t, err)
+			require.True(t, done)
 		} else {
 			require.NoError(t, s.Fail(ctx, store.Runs, r.ID, "no"))
 		}

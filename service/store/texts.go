@@ -174,7 +174,9 @@ var used = map[Library]string{
 // Texts returns a page of texts in their newest versions, by name.
 func (s *Store) Texts(ctx context.Context, l Library, of Shelf, offset, limit int) (page []Listed, total int,
 	err error) {
-	newest := `from (select distinct on (name) * from (` + selected[l] + `) every order by name, version desc) newest
+	// The newest versions are told before their texts, which have megabytes, are read.
+	newest := `from (select every.* from (` + selected[l] + `) every
+		join (select name, max(version) as version from ` + string(l) + ` group by name) last using (name, version)) newest
 		left join shelves on library = '` + string(l) + `' and shelves.name = newest.name
 		where (target = $1 or $1 = '') and (retired_at is null or $2)
 		and ($3 = '' or position(lower($3) in lower(newest.name)) > 0 or position(lower($3) in lower(title)) > 0)
