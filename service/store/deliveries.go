@@ -24,6 +24,7 @@ type Delivery struct {
 	Note      string         `db:"note"`
 	ArrivedAs sql.NullString `db:"arrived_as"` // its first name, where it was renamed
 	Refusal   sql.NullString `db:"refusal"`    // why it cannot be read as a table
+	Sought    string         `db:"sought"`
 	State     string         `db:"state"`      // what its runs came to, as the database keeps it for lists
 
 	Layout        []byte       `db:"layout"`  // all settings of the layout that was saved; nil for none
@@ -246,7 +247,7 @@ func (s *Store) Deliveries(ctx context.Context, w Wanted, offset, limit int) (pa
 		from += ` and d.state = $2`
 		args = append(args, w.State)
 	}
-	from += ` and ($1 = '' or strpos(lower(d.name || E'\n' || d.note), lower($1)) > 0)`
+	from += ` and ($1 = '' or strpos(d.sought, lower($1)) > 0)`
 	if err = s.db.GetContext(ctx, &total, `select count(*)`+from, args...); err != nil {
 		return nil, 0, err
 	}

@@ -284,9 +284,14 @@ func (s *Store) Runs(ctx context.Context, delivery string, offset, limit int) (p
 		delivery); err != nil {
 		return nil, 0, err
 	}
+	of := ""
+	if delivery != "" {
+		of = `where delivery_id = $1`
+	}
 	err = s.db.SelectContext(ctx, &page, runHeads+`
-		from runs r join deliveries d on d.id = r.delivery_id where r.delivery_id = $1 or $1 = ''
-		order by r.created_at desc, r.id desc offset $2 limit $3`, delivery, offset, limit)
+		from (select * from runs `+of+` order by created_at desc, id desc offset $2 limit $3) r
+		join deliveries d on d.id = r.delivery_id where $1 = $1::text order by r.created_at desc, r.id desc`,
+		delivery, offset, limit)
 	return page, total, err
 }
 

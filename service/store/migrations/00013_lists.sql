@@ -4,6 +4,8 @@ alter table runs add column tally jsonb;
 update runs set tally = result -> 'tally' where result is not null;
 
 alter table deliveries add column state text not null default 'arrived';
+alter table deliveries add column sought text not null generated always as (lower(name || E'\n' || note)) stored;
+comment on column deliveries.sought is 'the texts in which a list looks for words';
 comment on column deliveries.state is 'what its runs came to; kept by triggers';
 
 -- +goose StatementBegin
@@ -49,6 +51,7 @@ update deliveries set state = state_of_delivery(id, refusal);
 create index deliveries_state on deliveries (state, arrived_at desc, id);
 create index deliveries_repeat_of on deliveries (repeat_of);
 create index runs_job on runs (job_id);
+create index runs_newest on runs (created_at desc, id desc);
 create index profiles_job on profiles (job_id);
 create index runs_mapping on runs (mapping_name, created_at desc);
 create index runs_codes on runs using gin (codes);
@@ -61,6 +64,7 @@ drop index runs_state;
 drop index runs_codes;
 drop index runs_mapping;
 drop index profiles_job;
+drop index runs_newest;
 drop index runs_job;
 drop index deliveries_repeat_of;
 drop index deliveries_state;
@@ -69,5 +73,6 @@ drop trigger runs_tell_state on runs;
 drop function note_refusal;
 drop function note_state_of_run;
 drop function state_of_delivery;
+alter table deliveries drop column sought;
 alter table deliveries drop column state;
 alter table runs drop column tally;
