@@ -234,6 +234,9 @@ func taker(records *store.Store, area *staging.Area, most int64, log *slog.Logge
 		if err := records.Ping(ctx); err != nil {
 			return err
 		}
+		if info, err := f.Stat(); err == nil && info.Size() > most {
+			return &staging.TooLarge{Most: most} // told before it is copied, each time that it is looked at
+		}
 		taken, err := area.Take(ctx, f, most)
 		if err != nil {
 			return err

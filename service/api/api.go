@@ -156,6 +156,8 @@ func problem(w http.ResponseWriter, status int, detail string) {
 
 func (s *Server) recovered(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+		w = ww
 		defer func() {
 			switch p := recover(); p {
 			case nil:
@@ -164,6 +166,9 @@ func (s *Server) recovered(next http.Handler) http.Handler {
 			default:
 				s.Log.Error("a request failed", "method", r.Method, "path", r.URL.Path, "panic", fmt.Sprint(p), "stack",
 					string(debug.Stack()))
+				if ww.Status() != 0 {
+					panic(http.ErrAbortHandler) // what was sent must not look whole
+				}
 				problem(w, http.StatusInternalServerError, "the service failed at this request; its log says more")
 			}
 		}()

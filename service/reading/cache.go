@@ -25,9 +25,8 @@ import (
 )
 
 const (
-	mostOpen     = 8               // deliveries
-	mostReadings = 4               // ways to read one
-	restFor      = 5 * time.Minute // after which a delivery is closed
+	mostOpen     = 8 // deliveries
+	mostReadings = 4 // ways to read one
 	mostProblems = 1000
 	mostText     = 2000     // characters of a cell or a line that are shown
 	mostWindow   = 16 << 20 // bytes that rows are given of together, beyond the last
@@ -37,15 +36,40 @@ const (
 	longestRow = 8 << 20
 )
 
+// restFor is after what time without use a delivery is closed.
+var restFor = 5 * time.Minute
+
 // Cache keeps deliveries open.
 type Cache struct {
 	bounds source.Bounds
+	ends   chan struct{}
+	rest   time.Duration // after which a delivery is closed that nobody uses
 	mu     sync.Mutex
 	open   map[string]*opened
 }
 
 // New makes an empty cache, in which deliveries are opened within bounds.
-func New(bounds source.Bounds) *Cache { return &Cache{bounds: bounds, open: map[string]*opened{}} }
+func New(bounds source.Bounds) *Cache {
+	c := &Cache{bounds: bounds, ends: make(chan struct{}), rest: restFor, open: map[string]*opened{}}
+	go c.watch()
+	return c
+}
+
+// watch closes what has rested, also where nobody asks for anything.
+func (c *Cache) watch() {
+	tick := time.NewTicker(c.rest / 2)
+	defer tick.Stop()
+	for {
+		select {
+		case <-c.ends:
+			return
+		case <-tick.C:
+			c.mu.Lock()
+			c.sweep()
+			c.mu.Unlock()
+		}
+	}
+}
 
 // opened is a delivery that lies open.
 type opened struct {
@@ -143,7 +167,7 @@ func (c *Cache) sweep() {
 				oldest = key
 			}
 		}
-		if oldest == "" || len(c.open) < mostOpen && time.Since(c.open[oldest].used) < restFor {
+		if oldest == "" || len(c.open) < mostOpen && time.Since(c.open[oldest].used) < c.rest {
 			return
 		}
 		c.open[oldest].close()
@@ -153,6 +177,7 @@ func (c *Cache) sweep() {
 
 // Close closes everything.
 func (c *Cache) Close() {
+	close(c.ends)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	for key, o := range c.open {

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -200,4 +201,19 @@ func TestBelow(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "book.xlsx")
 	require.NoError(t, book.SaveAs(path))
 	assert.Equal(t, []reading.Line{{Line: 22, Kind: "below", Text: "A: Total · C: 210"}}, below(path))
+}
+
+// What rests is closed although nobody asks for anything.
+func TestRestingReadingsAreClosed(t *testing.T) {
+	defer reading.RestFor(20 * time.Millisecond)()
+	cache := reading.New(source.Bounds{})
+	defer cache.Close()
+	path := write(t, "a.csv", numbered(10))
+	require.NoError(t, cache.Read(t.Context(), path, layout.Given{}, func(*reading.Reading) error {
+		assert.Equal(t, 1, cache.Open())
+		return nil
+	}))
+	for cache.Open() > 0 {
+		time.Sleep(5 * time.Millisecond)
+	}
 }

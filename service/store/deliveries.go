@@ -25,7 +25,7 @@ type Delivery struct {
 	ArrivedAs sql.NullString `db:"arrived_as"` // its first name, where it was renamed
 	Refusal   sql.NullString `db:"refusal"`    // why it cannot be read as a table
 	Sought    string         `db:"sought"`
-	State     string         `db:"state"`      // what its runs came to, as the database keeps it for lists
+	State     string         `db:"state"` // what its runs came to, as the database keeps it for lists
 
 	Layout        []byte       `db:"layout"`  // all settings of the layout that was saved; nil for none
 	ByHand        []byte       `db:"by_hand"` // names of those made by hand; nil for all
@@ -67,11 +67,17 @@ func (s *Store) AddDelivery(ctx context.Context, a Arrival) (d Delivery, isNew b
 // addDelivery records an arrival while no other of the same bytes is recorded, so that each but the
 // first is told to be a repeat.
 func addDelivery(ctx context.Context, tx *sqlx.Tx, a Arrival) (d Delivery, err error) {
-	if _, err = tx.ExecContext(ctx, `select pg_advisory_xact_lock(hashtextextended($1, 0))`, "sieb bytes "+a.SHA256); err != nil {
+	if err = lockBytes(ctx, tx, a.SHA256); err != nil {
 		return d, err
 	}
 	err = tx.GetContext(ctx, &d, insertDelivery, newID(), a.Name, a.Bytes, a.SHA256, a.InboxMark, Storable(a.Refusal))
 	return d, err
+}
+
+// lockBytes lets nobody else record or delete deliveries of some bytes until the transaction ends.
+func lockBytes(ctx context.Context, tx *sqlx.Tx, sum string) error {
+	_, err := tx.ExecContext(ctx, `select pg_advisory_xact_lock(hashtextextended($1, 0))`, "sieb bytes "+sum)
+	return err
 }
 
 // AddDeliveries records arrivals together: all of them, or none.
@@ -154,6 +160,14 @@ func (s *Store) Describe(ctx context.Context, id string, name, note *string) err
 // the ids of its runs, or ErrBusy where work for it is under way.
 func (s *Store) Delete(ctx context.Context, id string) (d Delivery, runs []string, err error) {
 	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		// An arrival of the same bytes is recorded before, or after: it is a repeat of what is there.
+		var sum string
+		if err := tx.GetContext(ctx, &sum, `select sha256 from deliveries where id = $1`, id); err != nil {
+			return none(err)
+		}
+		if err := lockBytes(ctx, tx, sum); err != nil {
+			return err
+		}
 		// Nothing can be ordered for it from here on.
 		if err := tx.GetContext(ctx, &d, `select * from deliveries where id = $1 for update`, id); err != nil {
 			return none(err)

@@ -8,11 +8,13 @@ import (
 	"io/fs"
 	"net"
 	"os"
+	"sync"
 	"syscall"
 	"testing"
 
 	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"sieb/core/fault"
 	"sieb/service/store"
@@ -33,4 +35,39 @@ func TestIsAway(t *testing.T) {
 		&pgconn.PgError{Code: "57P01"}, &pgconn.PgError{Code: "53100"}, &pgconn.PgError{Code: "40001"}} {
 		assert.True(t, store.IsAway(err), "%v", err)
 	}
+}
+
+// Of equal arrivals at once all but one are repeats of that one.
+func TestEqualArrivalsAtOnce(t *testing.T) {
+	s := open(t)
+	var all sync.WaitGroup
+	var mu sync.Mutex
+	firsts := map[string]int{}
+	for i := range 12 {
+		all.Go(func() {
+			d, _, err := s.AddDelivery(t.Context(), store.Arrival{Name: fmt.Sprint(i, ".csv"), Bytes: 1, SHA256: "same"})
+			if assert.NoError(t, err) {
+				mu.Lock()
+				firsts[d.RepeatOf.String]++
+				mu.Unlock()
+			}
+		})
+	}
+	all.Wait()
+	assert.Equal(t, 1, firsts[""])
+	assert.Len(t, firsts, 2)
+	// While the first of them goes, others arrive.
+	page, _, err := s.Deliveries(t.Context(), store.Wanted{}, 0, 100)
+	require.NoError(t, err)
+	for _, d := range page {
+		all.Go(func() {
+			_, _, err := s.Delete(t.Context(), d.ID)
+			assert.NoError(t, err)
+		})
+		all.Go(func() {
+			_, _, err := s.AddDelivery(t.Context(), store.Arrival{Name: "late.csv", Bytes: 1, SHA256: "same"})
+			assert.NoError(t, err)
+		})
+	}
+	all.Wait()
 }
