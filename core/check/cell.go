@@ -61,6 +61,12 @@ func (j *Judge) cell(c *lane, raw []byte) []byte {
 			j.count(c.place, j.changed)
 		}
 	}
+	if null && len(cell) > 0 {
+		place := c.nullPlace()
+		j.changed |= 1 << place
+		j.pair(c.place, place, cell, nil)
+		j.count(c.place, 1<<place)
+	}
 	if null || raw == nil {
 		if c.fallback == nil {
 			if c.spec.Required {

@@ -126,7 +126,11 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 			for i, step := range l.chain.Trace(cell, kind) {
 				c.Steps = append(c.Steps, CleaningStep{l.spec.Remedies[i].Name, strings.ToValidUTF8(step.Text, "\uFFFD"),
 					step.Changed || i == 0 && l.above >= 0 && l.isEmpty(v.Text)})
+				cell = []byte(step.Text)
 			}
+		}
+		if len(cell) > 0 && l.isNull(cell) {
+			c.Steps = append(c.Steps, CleaningStep{"null", "", true})
 		}
 	}
 	if j.out.Excluded[row] > 0 || j.apart[row-j.from] {

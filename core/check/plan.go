@@ -490,9 +490,16 @@ func (p *Plan) Title(column int) string {
 	return p.columns[column].spec.Title()
 }
 
-// defaultPlace and codesPlace return where among a column's remedies its default is counted,
-// and the form that its code list gives.
-func (c *column) defaultPlace() int { return len(c.spec.Remedies) }
+// nullPlace, defaultPlace and codesPlace return where among a column's remedies the texts are counted
+// that stand for no value, its default, and the form that its code list gives.
+func (c *column) nullPlace() int { return len(c.spec.Remedies) }
+
+func (c *column) defaultPlace() int {
+	if c.longestNull > 0 {
+		return c.nullPlace() + 1
+	}
+	return c.nullPlace()
+}
 
 func (c *column) codesPlace() int {
 	if c.fallback != nil {
@@ -501,12 +508,15 @@ func (c *column) codesPlace() int {
 	return c.defaultPlace()
 }
 
-// Remedies returns what can change the cells of a column, in order: its remedies, and its
-// default.
+// Remedies returns what can change the cells of a column, in order: its remedies, the texts that stand
+// for no value, its default, and its code list.
 func (p *Plan) Remedies(column int) (names []string) {
 	spec := p.columns[column].spec
 	for _, r := range spec.Remedies {
 		names = append(names, r.Name)
+	}
+	if p.columns[column].longestNull > 0 {
+		names = append(names, "null")
 	}
 	if spec.Default != "" {
 		names = append(names, "default")

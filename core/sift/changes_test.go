@@ -36,7 +36,7 @@ func TestChainsAndPairs(t *testing.T) {
 		isNull := func(cell []byte) bool { return len(cell) == 0 || string(cell) == "n/a" }
 		var text, want strings.Builder
 		text.WriteString("k;c;w\n")
-		pairs := make([]map[sift.Change]int64, len(chain))
+		pairs := make([]map[sift.Change]int64, len(chain)+1) // at last the texts that stand for no value
 		for i := range pairs {
 			pairs[i] = map[sift.Change]int64{}
 		}
@@ -54,6 +54,9 @@ func TestChainsAndPairs(t *testing.T) {
 				cell = []byte(string(out))
 			}
 			if isNull(cell) {
+				if len(cell) > 0 {
+					pairs[len(chain)][sift.Change{Before: string(cell)}]++
+				}
 				cell = nil
 			}
 			repeats := rapid.IntRange(0, 30).Draw(t, "repeats") == 0

@@ -36,7 +36,7 @@ func TestRemediesOfColumns(t *testing.T) {
 		{"format: '[0-9]{5}', remedies: [trim, {pad: 5}]", " 486|12345|D-1", "00486|12345|!", "trim 1 pad 1"},
 		{"remedies: [{extract: '([0-9]+)'}, {prefix: AH-}, {cut: {from: 4}}]", "No 17|none", "17|none",
 			"extract 1 prefix 2 cut 2"},
-		{"null: [n/a], remedies: [trim, upper, {prefix: X}]", " n/a|a", "|XA", "trim 1 upper 1 prefix 1"},
+		{"null: [n/a], remedies: [trim, upper, {prefix: X}]", " n/a|a", "|XA", "trim 1 upper 1 prefix 1 null 1"},
 		{"separator: ';', datatype: integer, remedies: [{replace: {find: ' und ', with: ';'}}]", "1 und 2|3", "1;2|3",
 			"replace 1"},
 		{"remedies: [repair, normalize, clean, title]", "GROÃŸACKER|Mu\u0308HLE\u200b", "Großacker|Mühle",

@@ -246,6 +246,9 @@ func (r recipe) id(cell string, s *slow, fail failing) (v slowValue, isBroken bo
 			s.changed[remedy.name]++
 		}
 	}
+	if cell == "N/A" {
+		s.changed["id null"]++
+	}
 	if isNull(cell) || strings.TrimSpace(cell) == "" {
 		fail("id", "required.empty", "reject")
 		return v, false
