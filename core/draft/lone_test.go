@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/core/layout"
 	"sieb/core/target"
 )
 
@@ -65,4 +66,17 @@ func TestFormatsCountDays(t *testing.T) {
 	assert.Contains(t, text, "dd.MM.yyyy (60), yyyy-MM-dd (40)")
 	assert.Contains(t, text, "100 of 102 values are")
 	assert.Equal(t, 1, strings.Count(text, "values are"))
+}
+
+// A header that an expression of the target reads is not left out.
+func TestHeadersThatAreRead(t *testing.T) {
+	of, err := target.Parse([]byte("target: t\ncolumns:\n  - {name: no}\n  - {name: place, derive: 'cell(\"Mill\") + \"/\" + cell(\"Silo No.\")'}\n" +
+		"rowRules: [{name: r, condition: 'cell(\"State\") != \"x\"'}]\nexclude: [{reason: trial, condition: 'cell(\"Kind\") == \"t\"'}]\n"))
+	require.NoError(t, err)
+	text := "No,mill,silo no,State,KIND,Remark\n"
+	for i := range 30 {
+		text += fmt.Sprintf("%d,A,%d,ok,w,fine\n", i, i%4)
+	}
+	m := mappingOf(t, t.TempDir(), "a.csv", []byte(text), of, layout.Given{})
+	assert.Contains(t, string(m.YAML()), `leftOut: ["Remark"]  #`)
 }

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"sieb/core/condition"
 	"sieb/core/edit"
 	"sieb/core/layout"
 	"sieb/core/profile"
@@ -436,13 +437,46 @@ func lead(h *target.Column, verb string) string {
 	return verb
 }
 
-// leaveOut names the columns of the delivery that feed none.
+// leaveOut names the columns of the delivery that feed none, and that no expression of the target reads.
 func (m *Mapping) leaveOut() {
+	read := m.readCells()
 	for i := range m.profile.Columns {
-		if m.profile.Named && !m.isTaken(i) {
-			m.leftOut = append(m.leftOut, headerOf(&m.profile.Columns[i]))
+		header := headerOf(&m.profile.Columns[i])
+		if m.profile.Named && !m.isTaken(i) && !read[target.HeaderKey(header)] {
+			m.leftOut = append(m.leftOut, header)
 		}
 	}
+}
+
+// readCells returns the headers, by what counts of them, whose cells expressions of the target read as
+// they were delivered.
+func (m *Mapping) readCells() map[string]bool {
+	var texts []string
+	for i := range m.target.Columns {
+		texts = append(texts, m.target.Columns[i].Derive, m.target.Columns[i].RequiredWhen)
+	}
+	for i := range m.target.RowRules {
+		texts = append(texts, m.target.RowRules[i].Condition)
+	}
+	for i := range m.target.Exclude {
+		texts = append(texts, m.target.Exclude[i].Condition)
+	}
+	read, known := map[string]bool{}, target.Known(m.target.Columns)
+	for _, text := range texts {
+		if text == "" {
+			continue
+		}
+		e, err := condition.Parse(text, known)
+		if err != nil {
+			continue // which the target tells
+		}
+		for _, v := range e.Variables {
+			if v.Origin == condition.OfCell {
+				read[target.HeaderKey(v.Name)] = true
+			}
+		}
+	}
+	return read
 }
 
 // prove sifts the delivery by the mapping, so that it says what it comes to.
