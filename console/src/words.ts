@@ -28,6 +28,7 @@ export const codeWords: Record<string, string> = {
   'type.boolean': 'neither true nor false',
   'type.uri': 'not a URI',
   'type.duration': 'not a duration',
+  'type.formula': 'formula without a value',
   'type.error': 'error of a formula',
   'number.text': 'number stored as text',
   'number.precision': 'too many digits before the point',

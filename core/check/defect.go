@@ -28,6 +28,8 @@ func (j *Judge) defects(to int) {
 			} else {
 				j.spoilt = append(j.spoilt, cellAt{d.Row, d.Cell})
 			}
+		case d.Code == violation.TypeFormula:
+			j.spoilt = append(j.spoilt, cellAt{d.Row, d.Cell}) // there is no value
 		case d.Code == violation.TypeError:
 			if action == violation.Flag {
 				j.kept = append(j.kept, cellAt{d.Row, d.Cell})

@@ -127,6 +127,10 @@ func (j *Judge) sayDefect(p *phrase, code violation.Code, cell []byte, d *source
 	case violation.QuoteOpen:
 		p.say("a quote opens here and is not closed; the row is taken to end with its line")
 		return
+	case violation.TypeFormula:
+		p.say("the cell holds the formula ", string(appendValid(nil, cell, maxShown)), " and no value: a program wrote the "+
+			"workbook, and nobody has opened it since; open and save it in a spreadsheet program, or ask for values")
+		return
 	case violation.TypeError:
 		p.say("the cell holds the error ", string(appendValid(nil, cell, maxShown)),
 			" of a formula, not a value; the sender must mend it in the workbook")

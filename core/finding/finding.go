@@ -165,6 +165,8 @@ var defectWords = map[string]string{
 var cellWords = map[string]string{
 	"encoding.invalid": "bytes that the encoding does not have", "encoding.garbled": "letters that were decoded twice",
 	"encoding.control": "control characters",
+	"type.formula":     "a formula that was never computed: open and save the workbook in a spreadsheet program",
+	"quote.backslash":  "a backslash at the end, before the closing quote",
 	"quote.stray":      "a quote out of place", "quote.tail": "text behind a closing quote",
 }
 

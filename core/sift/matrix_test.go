@@ -51,6 +51,8 @@ var cells = []oneCell{
 	{code: violation.TextLong, rule: "datatype: anyURI, maxLength: 3", cell: "a/b/c"},
 	{code: violation.TypeError, rule: "datatype: integer", xlsx: `<c t="e"><v>#N/A</v></c>`, cell: "#N/A"},
 	{code: violation.TypeError, xlsx: `<c t="e"><v>#N/A</v></c>`, cell: "#N/A"},
+	{code: violation.TypeFormula, rule: "datatype: integer", xlsx: `<c><f>B2*2</f></c>`, cell: "=B2*2", keeps: "-"},
+	{code: violation.TypeFormula, xlsx: `<c t="str"><f t="shared" si="0"/></c>`, cell: "=", keeps: "-"},
 	{code: violation.NumberText, rule: "datatype: decimal", xlsx: `<c t="str"><v>5.5</v></c>`, cell: "5.5"},
 	{code: violation.NumberPrecision, rule: "datatype: integer, precision: 2", cell: "123"},
 	{code: violation.NumberScale, rule: "datatype: decimal, precision: 5, scale: 1", cell: "1.25"},

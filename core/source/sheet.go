@@ -249,6 +249,8 @@ func (s *sheet) take(b *Batch) {
 		switch {
 		case c.Kind == workbook.Error:
 			code = violation.TypeError
+		case c.Kind == workbook.Formula:
+			code = violation.TypeFormula
 		case c.Kind != workbook.Text:
 		case s.numbers[k] && workbook.IsNumber(text) != workbook.NoNumber:
 			code = violation.NumberText

@@ -284,6 +284,9 @@ func (c *Column) Action(code violation.Code) violation.Action {
 	if a, ok := c.OnCode[code]; ok {
 		return a
 	}
+	if code == violation.TypeFormula && c.Required {
+		return violation.Reject // where a value is required it is like the error of a formula
+	}
 	if c.OnViolation != nil && code.Action() == violation.Reject && code != violation.QuoteOpen &&
 		code != violation.TextGrown {
 		return *c.OnViolation

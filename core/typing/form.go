@@ -61,7 +61,7 @@ func (l *Look) Read(text []byte, kind workbook.Kind) {
 	k := &l.Key
 	switch kind {
 	case workbook.Text:
-	case workbook.Error:
+	case workbook.Error, workbook.Formula:
 		l.Kind, k.Kind = lexical.Placeholder, lexical.Placeholder
 	default:
 		k.Stored, l.Unsure = true, false

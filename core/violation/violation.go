@@ -35,6 +35,7 @@ const (
 	TypeURI
 	TypeDuration
 	TypeError
+	TypeFormula
 	NumberText
 	NumberPrecision
 	NumberScale
@@ -96,6 +97,7 @@ var table = [codes]struct {
 	TypeURI:          {"type.uri", "type", Reject},
 	TypeDuration:     {"type.duration", "type", Reject},
 	TypeError:        {"type.error", "type", Reject},
+	TypeFormula:      {"type.formula", "type", Flag},
 	NumberText:       {"number.text", "type", Flag},
 	NumberPrecision:  {"number.precision", "type", Reject},
 	NumberScale:      {"number.scale", "type", Reject},

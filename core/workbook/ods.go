@@ -306,6 +306,7 @@ type odsCell struct {
 	style                []byte
 	repeated, down, wide int
 	isError, isFormula   bool
+	formula              []byte
 }
 
 // tagCell reads the tag of a cell in one go, since sheets hold millions of them.
@@ -334,7 +335,7 @@ func (o *odsRows) tagCell() odsCell {
 		case "calcext:value-type":
 			c.isError = string(value) == "error"
 		case "table:formula":
-			c.isFormula = true
+			c.isFormula, c.formula = true, value
 		}
 	}
 }
@@ -342,7 +343,8 @@ func (o *odsRows) tagCell() odsCell {
 // cell reads a cell up to its end tag and adds it as often as it says.
 func (o *odsRows) cell(column int, c odsCell, rowIsDuration bool) error {
 	start := uint32(len(o.last.Text))
-	k, done := Text, c.value != nil // the value stands in the tag
+	formula := appendText(nil, c.formula) // before its tag goes with what is read next
+	k, done := Text, c.value != nil       // the value stands in the tag
 	switch text := o.last.Text; string(c.kind) {
 	case "float", "percentage", "currency":
 		var ok bool
@@ -383,6 +385,14 @@ func (o *odsRows) cell(column int, c odsCell, rowIsDuration bool) error {
 		o.last.Text, k = append(o.last.Text[:start], shown...), Error
 	case !done:
 		o.last.Text = append(o.last.Text, shown...)
+	}
+	if c.isFormula && c.value == nil && len(c.kind) == 0 && len(o.last.Text) == int(start) {
+		// Behind the name of its language, as of:=[.B2]*2 has it.
+		_, formula, has := bytes.Cut(formula, []byte("="))
+		if has {
+			formula = append([]byte("="), formula...)
+		}
+		o.last.Text, k = appendFormula(o.last.Text, formula), Formula
 	}
 	end := uint32(len(o.last.Text))
 	if end == start {

@@ -35,6 +35,7 @@ const (
 	DateTime // 2026-07-01T06:30:00
 	Duration // PT36H30M
 	Error    // as shown: #N/A
+	Formula  // =B2*2: a formula that was never computed, so that there is no value
 )
 
 // Limits of a sheet (ECMA-376, part 1, 18.3.1.73 and 18.3.1.4).

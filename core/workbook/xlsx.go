@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"golang.org/x/text/encoding/unicode"
 )
@@ -327,14 +328,15 @@ func unescapeX(b []byte, from int) []byte {
 
 // xlsxRows reads the cells of one sheet.
 type xlsxRows struct {
-	s      *scanner
-	shared *xlsx
-	row    int  // the last one
-	named  bool // the row at hand gave its number itself
-	ended  bool
-	hidden []Range // columns
-	merged []Range
-	fixed  []byte // scratch for a cell's value
+	s       *scanner
+	shared  *xlsx
+	row     int  // the last one
+	named   bool // the row at hand gave its number itself
+	ended   bool
+	hidden  []Range // columns
+	merged  []Range
+	fixed   []byte // scratch for a cell's value
+	formula []byte // and for its formula
 }
 
 func (b *Book) readXLSX(ctx context.Context, r io.Reader) (*xlsxRows, error) {
@@ -620,7 +622,8 @@ func count(digits []byte) int {
 func (x *xlsxRows) cell(row *Row, column, style int, kind byte) error {
 	s := x.s
 	start := len(row.Text)
-	inValue := false
+	inValue, inFormula, hasValue := false, false, false
+	var formula []byte // nil for none
 	x.fixed = x.fixed[:0]
 	for s.next() {
 		switch s.kind {
@@ -628,11 +631,16 @@ func (x *xlsxRows) cell(row *Row, column, style int, kind byte) error {
 			switch {
 			case string(s.name) == "is":
 				row.Text = appendRich(row.Text, s, "is")
+				hasValue = true
 			case string(s.name) == "v":
-				inValue = !s.empty
+				inValue, hasValue = !s.empty, true
+			case string(s.name) == "f":
+				formula, inFormula = append(x.formula[:0], '='), !s.empty
 			}
 		case charData:
 			switch {
+			case inFormula && len(formula) < maxFormula:
+				formula = appendText(formula, s.text)
 			case !inValue:
 			case s.cdata:
 				x.fixed = append(x.fixed, s.text...)
@@ -643,9 +651,17 @@ func (x *xlsxRows) cell(row *Row, column, style int, kind byte) error {
 				return errLongCell
 			}
 		case endTag:
-			inValue = false
+			inValue, inFormula = false, false
 			if string(s.name) != "c" {
 				continue
+			}
+			if formula != nil {
+				x.formula = formula
+			}
+			if formula != nil && !hasValue {
+				row.Text = appendFormula(row.Text, formula)
+				row.Cells = append(row.Cells, Cell{uint32(start), uint32(len(row.Text)), int32(column), Formula})
+				return nil
 			}
 			k, err := x.value(row, x.fixed, style, kind)
 			if err != nil {
@@ -659,6 +675,21 @@ func (x *xlsxRows) cell(row *Row, column, style int, kind byte) error {
 	}
 	s.cutOff()
 	return s.err
+}
+
+// maxFormula is how many bytes of a formula are shown.
+const maxFormula = 200
+
+// appendFormula appends a formula that has no value, cut where it is long.
+func appendFormula(dst, formula []byte) []byte {
+	if len(formula) <= maxFormula {
+		return append(dst, formula...)
+	}
+	cut := maxFormula
+	for cut > 0 && !utf8.RuneStart(formula[cut]) {
+		cut--
+	}
+	return append(append(dst, formula[:cut]...), "…"...)
 }
 
 // value appends what the raw value of a cell means.
