@@ -210,9 +210,14 @@ func TestErrors(t *testing.T) {
 // rows.
 func TestNativeIsTheLibrary(t *testing.T) {
 	number := rapid.SampledFrom([]string{"net_kg", "gross_kg", "tare_kg", "moisture", "ratio", "0", "1", "2.5", "-3",
-		"12500", "0.05", "99999999999999"})
-	text := rapid.SampledFrom([]string{"ticket_no", `"AH-000123"`, `""`, `"B"`, `column("grower-no")`, `cell("Name")`})
-	day := rapid.SampledFrom([]string{"weighed_on", "at", "today", `date("2026-07-19")`})
+		"12500", "0.05", "99999999999999", "size(ticket_no)", "abs(moisture)", "round(ratio, 1)", "round(moisture, 3)",
+		"weighed_on.getDayOfWeek()", "at.getHours()", "weighed_on.getFullYear()", "at.getDayOfYear()", "weighed_on.getMonth()",
+		"at.getDate()", "at.getSeconds()", "0.000000000000000007", "-1000000000000000"})
+	text := rapid.SampledFrom([]string{"ticket_no", `"AH-000123"`, `""`, `"B"`, `column("grower-no")`, `cell("Name")`,
+		`cell("Name").trim()`, "ticket_no.substring(0, 2)", "ticket_no.substring(1)", `cell("Name").substring(1, 2).trim()`,
+		`extract(ticket_no, "([A-Z])-?")`})
+	day := rapid.SampledFrom([]string{"weighed_on", "at", "today", `date("2026-07-19")`, "weighed_on + days(3)",
+		"at - days(net_kg)", `date("9999-12-30") + days(gross_kg)`, "today + days(-7)"})
 	compare := rapid.SampledFrom([]string{"==", "!=", "<", "<=", ">", ">="})
 	var sum func(depth int) *rapid.Generator[string]
 	sum = func(depth int) *rapid.Generator[string] {
@@ -220,7 +225,7 @@ func TestNativeIsTheLibrary(t *testing.T) {
 			if depth == 0 || rapid.Bool().Draw(t, "leaf") {
 				return number.Draw(t, "number")
 			}
-			return "(" + sum(depth-1).Draw(t, "left") + rapid.SampledFrom([]string{" + ", " - ", " * ", " / "}).Draw(t,
+			return "(" + sum(depth-1).Draw(t, "left") + rapid.SampledFrom([]string{" + ", " - ", " * ", " / ", " % "}).Draw(t,
 				"op") +
 				sum(depth-1).Draw(t, "right") + ")"
 		})
@@ -245,7 +250,8 @@ func TestNativeIsTheLibrary(t *testing.T) {
 				return text.Draw(t, "of") + ` in ["", "AH-000123"]`
 			case 6:
 				return rapid.SampledFrom([]string{"organic", "has(net_kg)", "has(moisture)", "has(weighed_on)",
-					`ticket_no.startsWith("AH")`, `ticket_no.contains(cell("Name"))`}).Draw(t, "plain")
+					`ticket_no.startsWith("AH")`, `ticket_no.contains(cell("Name"))`,
+					`ticket_no.matches("[0-9]+$")`, `cell("Name").matches("^.$")`, `column("grower-no").matches("B*")`}).Draw(t, "plain")
 			case 7:
 				return "(" + truth(depth-1).Draw(t, "a") + " && " + truth(depth-1).Draw(t, "b") + ")"
 			case 8:
@@ -269,7 +275,7 @@ func TestNativeIsTheLibrary(t *testing.T) {
 				"0.000000000000000001"},
 			"ratio": {"2.5E-1", "3", "INF", ""}, "ticket_no": {"AH-000123", "", "B", `"a ""b"" c"`},
 			"grower-no": {"", "B"}, "weighed_on": {"", "2026-07-19", "2026-07-31"}, "organic": {"true", "false", ""},
-			"at": {"2026-07-19T00:00:00", "2026-07-19T14:05:30.5+02:00", ""}, "cell Name": {"", "B", "AH"},
+			"at": {"2026-07-19T00:00:00", "2026-07-19T14:05:30.5+02:00", ""}, "cell Name": {"", "B", "AH", " ä\u00a0", "x\xff"},
 		} {
 			texts[name] = rapid.SampledFrom(of).Draw(t, name)
 		}

@@ -214,12 +214,14 @@ func round(v, digits ref.Val) ref.Val {
 	return number{v.(number).Round(int32(k))}
 }
 
+// mostDays is how many days a duration may have.
+const mostDays = 200_000
+
 func days(v ref.Val) ref.Val {
-	const most = 200_000
-	if k := v.(types.Int); k >= -most && k <= most {
+	if k := v.(types.Int); k >= -mostDays && k <= mostDays {
 		return types.Duration{Duration: time.Duration(k) * 24 * time.Hour}
 	}
-	return types.NewErr("days takes at most %d", most)
+	return types.NewErr("days takes at most %d", mostDays)
 }
 
 // kept keeps what was made of texts. Those may stand in a delivery's cells, so that it keeps only

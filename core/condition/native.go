@@ -2,8 +2,12 @@ package condition
 
 import (
 	"bytes"
+	"cmp"
 	"math/bits"
+	"regexp"
 	"slices"
+	"time"
+	"unicode/utf8"
 
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
@@ -164,8 +168,45 @@ func (c *compiler) truthCall(call ast.CallExpr) truthFunc {
 		if call.IsMemberFunction() {
 			return c.part(name, call.Target(), args[0])
 		}
+	case "matches":
+		return c.matches(call)
 	}
 	return nil
+}
+
+// matches reports whether a text has a part like a regular expression that stands in the condition.
+func (c *compiler) matches(call ast.CallExpr) truthFunc {
+	of, expr := call.Target(), call.Args()[0]
+	if !call.IsMemberFunction() {
+		if len(call.Args()) != 2 {
+			return nil
+		}
+		of, expr = call.Args()[0], call.Args()[1]
+	}
+	re, text := literalExpression(expr), c.text(of)
+	if re == nil || text == nil {
+		return nil
+	}
+	return func(vars Block, k int) (bool, telling) {
+		t, is := text(vars, k)
+		return is == told && re.Match(t), is
+	}
+}
+
+// literalExpression returns the regular expression that a text of the condition is; nil for none.
+func literalExpression(e ast.Expr) *regexp.Regexp {
+	if e.Kind() != ast.LiteralKind {
+		return nil
+	}
+	source, ok := e.AsLiteral().(types.String)
+	if !ok {
+		return nil
+	}
+	re, err := regexp.Compile(string(source))
+	if err != nil {
+		return nil // the library says so
+	}
+	return re
 }
 
 // junction is an and, or an or. As in CEL, what cannot be told on one side does not
@@ -340,7 +381,90 @@ func (c *compiler) text(e ast.Expr) textFunc {
 			return func(Block, int) ([]byte, telling) { return text, told }
 		}
 	}
+	if e.Kind() == ast.CallKind {
+		return c.partOf(e.AsCall())
+	}
 	return nil
+}
+
+// partOf compiles what takes a part of a text: trim, substring with places that stand in the
+// condition, extract with such an expression.
+func (c *compiler) partOf(call ast.CallExpr) textFunc {
+	switch args := call.Args(); {
+	case call.FunctionName() == "trim" && call.IsMemberFunction():
+		if of := c.text(call.Target()); of != nil {
+			return func(vars Block, k int) ([]byte, telling) {
+				text, is := of(vars, k)
+				return bytes.TrimSpace(text), is
+			}
+		}
+	case call.FunctionName() == "substring" && call.IsMemberFunction():
+		of := c.text(call.Target())
+		from, ok := literalWhole(args[0])
+		to := -1
+		if ok && len(args) > 1 {
+			to, ok = literalWhole(args[1])
+		}
+		if of != nil && ok && from >= 0 {
+			return func(vars Block, k int) ([]byte, telling) {
+				text, is := of(vars, k)
+				if is != told {
+					return nil, is
+				}
+				return characters(text, from, to)
+			}
+		}
+	case call.FunctionName() == "extract" && len(args) == 2:
+		re, of := literalExpression(args[1]), c.text(args[0])
+		if re != nil && of != nil {
+			return func(vars Block, k int) ([]byte, telling) {
+				text, is := of(vars, k)
+				if is != told {
+					return nil, is
+				}
+				found := re.FindSubmatch(text)
+				if found == nil {
+					return nil, unsure // the library says so
+				}
+				return found[min(1, len(found)-1)], told
+			}
+		}
+	}
+	return nil
+}
+
+func literalWhole(e ast.Expr) (int, bool) {
+	if e.Kind() != ast.LiteralKind {
+		return 0, false
+	}
+	n, ok := e.AsLiteral().(types.Int)
+	return int(n), ok && n >= 0 && n < 1<<30
+}
+
+// characters returns the characters of a text from one place up to another, -1 for its end; the
+// library says where there are none.
+func characters(text []byte, from, to int) ([]byte, telling) {
+	start, at := -1, 0
+	for n := 0; ; n++ {
+		if n == from {
+			start = at
+		}
+		if n == to && start >= 0 {
+			return text[start:at], told
+		}
+		if at == len(text) {
+			break
+		}
+		r, size := utf8.DecodeRune(text[at:])
+		if r == utf8.RuneError && size == 1 {
+			return nil, unsure
+		}
+		at += size
+	}
+	if to >= 0 || start < 0 {
+		return nil, unsure
+	}
+	return text[start:], told
 }
 
 // join compiles a text that is put together of others, and of numbers as texts.
@@ -391,7 +515,13 @@ func (c *compiler) moment(e ast.Expr) momentFunc {
 			return instant{v.Units, v.Nanos}, v.isKind(Moment)
 		}
 	}
-	if e.Kind() == ast.CallKind && e.AsCall().FunctionName() == "date" {
+	if e.Kind() != ast.CallKind {
+		return nil
+	}
+	switch call := e.AsCall(); call.FunctionName() {
+	case "_+_", "_-_":
+		return c.daysFrom(call)
+	case "date":
 		if text, ok := textOf(e.AsCall()); ok {
 			if t, ok := toDate(types.String(text), types.String("")).(types.Timestamp); ok {
 				v := MomentOf(t.Time)
@@ -400,6 +530,65 @@ func (c *compiler) moment(e ast.Expr) momentFunc {
 		}
 	}
 	return nil
+}
+
+// daysFrom compiles a moment some days before or behind another.
+func (c *compiler) daysFrom(call ast.CallExpr) momentFunc {
+	args := call.Args()
+	if args[1].Kind() != ast.CallKind || args[1].AsCall().FunctionName() != "days" || c.kind(args[0]) != Moment {
+		return nil
+	}
+	of, count := c.moment(args[0]), c.wholeNumber(args[1].AsCall().Args()[0])
+	if of == nil || count == nil {
+		return nil
+	}
+	sign := int64(1)
+	if call.FunctionName() == "_-_" {
+		sign = -1
+	}
+	return func(vars Block, k int) (instant, telling) {
+		at, is := of(vars, k)
+		n, isOther := count(vars, k)
+		if is = max(is, isOther); is != told {
+			return at, is
+		}
+		at.seconds += sign * n * 24 * 60 * 60
+		if n > mostDays || n < -mostDays || at.seconds < firstSecond || at.seconds > lastSecond {
+			return at, unsure // the library says so
+		}
+		return at, told
+	}
+}
+
+// The moments that CEL has, in seconds since 1970: the years 1 to 9999.
+const (
+	firstSecond = -62135596800
+	lastSecond  = 253402300799
+)
+
+// wholeNumber compiles a whole number of the library: one that stands in the condition, or a number
+// that is whole.
+func (c *compiler) wholeNumber(e ast.Expr) func(vars Block, k int) (int64, telling) {
+	if n, ok := e.AsLiteral().(types.Int); e.Kind() == ast.LiteralKind && ok {
+		return func(Block, int) (int64, telling) { return int64(n), told }
+	}
+	if e.Kind() != ast.CallKind || e.AsCall().FunctionName() != "int" {
+		return nil
+	}
+	of := c.number(e.AsCall().Args()[0])
+	if of == nil {
+		return nil
+	}
+	return func(vars Block, k int) (int64, telling) {
+		n, is := of(vars, k)
+		for n.scale > 0 && n.units%10 == 0 {
+			n.units, n.scale = n.units/10, n.scale-1
+		}
+		if is == told && n.scale > 0 {
+			is = unsure
+		}
+		return n.units, is
+	}
 }
 
 func (i instant) compare(k instant) int {
@@ -432,7 +621,22 @@ func (c *compiler) number(e ast.Expr) numberFunc {
 		if text, ok := textOf(call); ok {
 			return constant(text)
 		}
-		return c.number(args[0])
+		return c.libraryNumber(args[0])
+	case "abs":
+		if f := c.number(args[0]); f != nil {
+			return func(vars Block, k int) (short, telling) {
+				n, is := f(vars, k)
+				return short{max(n.units, -n.units), n.scale}, is
+			}
+		}
+	case "round":
+		digits, ok := literalWhole(args[1])
+		if f := c.number(args[0]); f != nil && ok && digits <= maxDigits {
+			return func(vars Block, k int) (short, telling) {
+				n, is := f(vars, k)
+				return n.rounded(uint8(digits)), is
+			}
+		}
 	case "-_":
 		if f := c.number(args[0]); f != nil {
 			return func(vars Block, k int) (short, telling) {
@@ -440,10 +644,58 @@ func (c *compiler) number(e ast.Expr) numberFunc {
 				return short{-n.units, n.scale}, is
 			}
 		}
-	case "_+_", "_-_", "_*_":
+	case "_+_", "_-_", "_*_", "_/_", "_%_":
 		return c.arithmetic(name, args[0], args[1])
 	}
 	return nil
+}
+
+// parts are what functions of dates tell, as CEL counts: months and days of the year from 0.
+var parts = map[string]func(time.Time) int{
+	"getFullYear":   time.Time.Year,
+	"getMonth":      func(t time.Time) int { return int(t.Month()) - 1 },
+	"getDayOfYear":  func(t time.Time) int { return t.YearDay() - 1 },
+	"getDayOfMonth": func(t time.Time) int { return t.Day() - 1 },
+	"getDate":       time.Time.Day,
+	"getDayOfWeek":  func(t time.Time) int { return int(t.Weekday()) },
+	"getHours":      time.Time.Hour,
+	"getMinutes":    time.Time.Minute,
+	"getSeconds":    time.Time.Second,
+}
+
+// libraryNumber compiles a number that the library makes of something else: the length of a text, a
+// part of a date.
+func (c *compiler) libraryNumber(e ast.Expr) numberFunc {
+	if e.Kind() != ast.CallKind {
+		return c.number(e)
+	}
+	call := e.AsCall()
+	name, of := call.FunctionName(), call.Target()
+	if !call.IsMemberFunction() && len(call.Args()) > 0 {
+		of = call.Args()[0]
+	}
+	if part := parts[name]; part != nil && call.IsMemberFunction() && len(call.Args()) == 0 && c.kind(of) == Moment {
+		if f := c.moment(of); f != nil {
+			return func(vars Block, k int) (short, telling) {
+				at, is := f(vars, k)
+				if is != told {
+					return short{}, is
+				}
+				return short{units: int64(part(time.Unix(at.seconds, int64(at.nanos)).UTC()))}, told
+			}
+		}
+		return nil
+	}
+	if name == "size" && c.kind(of) == Text {
+		if f := c.text(of); f != nil {
+			return func(vars Block, k int) (short, telling) {
+				text, is := f(vars, k)
+				return short{units: int64(utf8.RuneCount(text))}, is
+			}
+		}
+		return nil
+	}
+	return c.number(e)
 }
 
 // constant returns the number that a text is; nil where the library must say.
@@ -465,7 +717,7 @@ func (c *compiler) arithmetic(name string, a, b ast.Expr) numberFunc {
 		return nil
 	}
 	compute := map[string]func(a, b short) (short, telling){"_+_": short.plus, "_-_": short.minus,
-		"_*_": short.times}[name]
+		"_*_": short.times, "_/_": short.over, "_%_": short.modulo}[name]
 	return func(vars Block, k int) (short, telling) {
 		left, is := x(vars, k)
 		right, isOther := y(vars, k)
@@ -517,14 +769,78 @@ func (a short) scaled(scale uint8) (int64, telling) {
 }
 
 func (a short) compare(b short) (int, telling) {
-	x, y, _, is := aligned(a, b)
-	switch {
-	case x < y:
-		return -1, is
-	case x > y:
-		return 1, is
+	if a.scale == b.scale || (a.units < 0) != (b.units < 0) {
+		return cmp.Compare(a.units, b.units), told
 	}
-	return 0, is
+	// Numbers of one sign: their sizes, in 128 bits.
+	scale := max(a.scale, b.scale)
+	ah, al := a.wide(scale)
+	bh, bl := b.wide(scale)
+	order := cmp.Or(cmp.Compare(ah, bh), cmp.Compare(al, bl))
+	if a.units < 0 {
+		order = -order
+	}
+	return order, told
+}
+
+// wide returns the size of a number times 10^scale, which is at most 18 more than its own.
+func (a short) wide(scale uint8) (high, low uint64) {
+	return bits.Mul64(uint64(max(a.units, -a.units)), uint64(powers[min(scale-a.scale, maxDigits)]))
+}
+
+// quotientDigits is how many digits behind the point quotients have, as those of the library.
+const quotientDigits = 16
+
+// over divides, rounding half away from zero.
+func (a short) over(b short) (short, telling) {
+	x, y, _, is := aligned(a, b)
+	if is != told || y == 0 {
+		return short{}, unsure
+	}
+	divisor := uint64(max(y, -y))
+	high, low := bits.Mul64(uint64(max(x, -x)), uint64(powers[quotientDigits]))
+	if high >= divisor {
+		return short{}, unsure
+	}
+	quotient, rest := bits.Div64(high, low, divisor)
+	if rest >= divisor-rest {
+		quotient++
+	}
+	if quotient >= uint64(limit) {
+		return short{}, unsure
+	}
+	n := short{int64(quotient), quotientDigits}
+	for n.scale > 0 && n.units%10 == 0 {
+		n.units, n.scale = n.units/10, n.scale-1
+	}
+	if (x < 0) != (y < 0) {
+		n.units = -n.units
+	}
+	return n, told
+}
+
+// modulo returns what is left of a division to a whole number, with the sign of a.
+func (a short) modulo(b short) (short, telling) {
+	x, y, scale, is := aligned(a, b)
+	if is != told || y == 0 {
+		return short{}, unsure
+	}
+	return short{x % y, scale}, told
+}
+
+// rounded rounds to so many digits behind the point, half away from zero.
+func (a short) rounded(digits uint8) short {
+	if a.scale <= digits {
+		return a
+	}
+	unit := powers[min(a.scale-digits, maxDigits)]
+	whole, rest := a.units/unit, a.units%unit
+	if 2*max(rest, -rest) >= unit {
+		if whole++; a.units < 0 {
+			whole -= 2
+		}
+	}
+	return short{whole, digits}
 }
 
 func (a short) plus(b short) (short, telling) {
