@@ -171,8 +171,8 @@ func (s *Server) startProfile(ctx context.Context, in *struct {
 		return nil, s.failure("looking for a profile", err)
 	}
 	if !isSame || in.Body.Again && p.State == store.Done {
-		if p, err = s.Store.AddProfile(ctx, d.ID, given, in.Body.Share, s.Queue.Enqueue(ctx,
-			store.Profiles)); err != nil {
+		if p, err = s.Store.AddProfile(ctx, d.ID, given, in.Body.Share,
+			s.Queue.Enqueue(ctx, store.Profiles, d)); err != nil {
 			return nil, s.failure("recording a profile", err)
 		}
 	}

@@ -425,7 +425,7 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 	}
 	run, err := s.Store.AddRun(ctx, store.NewRun{Delivery: d.ID, Target: by.target, Mapping: by.mapping, Layout: given,
 		RefersTo: by.refersTo, Codes: by.codes, Companion: by.companion, RepeatOf: repeatOf, Sums: in.Body.SHA256},
-		s.Queue.Enqueue(ctx, store.Runs))
+		s.Queue.Enqueue(ctx, store.Runs, d))
 	if err != nil {
 		return nil, s.failure("recording a run", err)
 	}

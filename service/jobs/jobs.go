@@ -17,7 +17,9 @@ import (
 	"log/slog"
 	"maps"
 	"os"
+	"path"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -141,8 +143,9 @@ func Start(ctx context.Context, c Config) (*Queue, error) {
 	quiet := slog.New(quietHandler{q.Log.Handler()})
 	var err error
 	q.workers, err = river.NewClient(riverpgxv5.New(q.Store.Pool), &river.Config{
-		ID:                   q.id,
-		Queues:               map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: q.Parallel}},
+		ID: q.id,
+		Queues: map[string]river.QueueConfig{river.QueueDefault: {MaxWorkers: q.Parallel},
+			shortLane: {MaxWorkers: 1}},
 		Workers:              workers,
 		JobTimeout:           -1,
 		RescueStuckJobsAfter: forever,
@@ -172,14 +175,34 @@ func (h quietHandler) Enabled(_ context.Context, level slog.Level) bool {
 	return level >= slog.LevelWarn
 }
 
-// Enqueue adds the job that works for an order, in the transaction that records it.
-func (q *Queue) Enqueue(ctx context.Context, w store.Work) store.Enqueue {
+// shortLane is the queue of small deliveries, one at a time, so that they need not wait for large ones.
+const shortLane = "short"
+
+// laneOf returns the queue in which a delivery of so many bytes waits. Packed ones may be larger than
+// they look.
+func laneOf(d store.Delivery) string {
+	const small, smallPacked = 8 << 20, 256 << 10
+	switch strings.ToLower(path.Ext(d.Name)) {
+	case ".csv", ".tsv", ".tab", ".txt", ".dat", ".prn":
+		if d.Bytes <= small {
+			return shortLane
+		}
+	default:
+		if d.Bytes <= smallPacked {
+			return shortLane
+		}
+	}
+	return river.QueueDefault
+}
+
+// Enqueue adds the job that works for an order of a delivery, in the transaction that records it.
+func (q *Queue) Enqueue(ctx context.Context, w store.Work, d store.Delivery) store.Enqueue {
 	return func(tx pgx.Tx, id string) (int64, error) {
 		var args river.JobArgs = SiftArgs{Run: id}
 		if w == store.Profiles {
 			args = ProfileArgs{Profile: id}
 		}
-		job, err := q.workers.InsertTx(ctx, tx, args, nil)
+		job, err := q.workers.InsertTx(ctx, tx, args, &river.InsertOpts{Queue: laneOf(d)})
 		if err != nil {
 			return 0, err
 		}

@@ -132,3 +132,39 @@ func TestDraftsThatGrow(t *testing.T) {
 	_, err = s.Client.Rules(t.Context(), d.ID)
 	require.NoError(t, err, "what was kept before is there")
 }
+
+// A small delivery does not wait for a large one, also where one piece of work is done at a time.
+func TestSmallDeliveriesPassLargeOnes(t *testing.T) {
+	s := servicetest.Start(t, "", nil)
+	var target strings.Builder
+	target.WriteString("target: slow\ncolumns:\n  - {name: a, datatype: string}\nrowRules:\n")
+	for i := range 40 {
+		// Of a shape that the library evaluates, row by row.
+		fmt.Fprintf(&target, "  - {name: r%d, condition: 'a.split(\"%d\").size() < 100'}\n", i, i)
+	}
+	_, err := s.Client.AddTarget(t.Context(), []byte(target.String()))
+	require.NoError(t, err)
+	large, err := s.Client.AddDelivery(t.Context(), "large.csv",
+		strings.NewReader("a\n"+strings.Repeat("some text or other\n", 500_000)))
+	require.NoError(t, err)
+	small, err := s.Client.AddDelivery(t.Context(), "small.csv", strings.NewReader("a\nx\n"))
+	require.NoError(t, err)
+	start := func(d api.Delivery) api.Run {
+		run, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "slow"})
+		require.NoError(t, err)
+		return run
+	}
+	state := func(run api.Run) string {
+		run, err := s.Client.Run(t.Context(), run.ID)
+		require.NoError(t, err)
+		return run.State
+	}
+	long := start(large)
+	servicetest.Await(t, "the large one runs", func() bool { return state(long) == "running" })
+	short := start(small)
+	servicetest.Await(t, "the small one is done", func() bool { return state(short) == "done" })
+	assert.Equal(t, "running", state(long), "while the large one is not")
+	_, err = s.Client.CancelRun(t.Context(), long.ID)
+	require.NoError(t, err)
+	servicetest.Await(t, "the large one ends", func() bool { return state(long) == "cancelled" })
+}
