@@ -56,8 +56,15 @@ type account struct{ uid, gid uint32 }
 
 const startTimeout = 60 * time.Second
 
-// Start starts the cluster in a folder, and makes it where it is missing.
+// Start starts the cluster in a folder, and makes it where it is missing. What the environment says for
+// PostgreSQL's programs and drivers (PGSERVICE, PGOPTIONS and their like) is meant for other servers: it
+// is taken from this process, whose only server of that kind this one is.
 func Start(ctx context.Context, dir string, log *slog.Logger) (*Server, error) {
+	for _, variable := range os.Environ() {
+		if name, _, _ := strings.Cut(variable, "="); strings.HasPrefix(name, "PG") {
+			os.Unsetenv(name)
+		}
+	}
 	bin, err := findBinaries()
 	if err != nil {
 		return nil, err
@@ -181,9 +188,7 @@ func (s *Server) command(ctx context.Context, name string, args ...string) *exec
 	if s.account != nil {
 		cmd.SysProcAttr.Credential = &syscall.Credential{Uid: s.account.uid, Gid: s.account.gid}
 	}
-	// The driver's variables are for other servers.
-	cmd.Env = slices.DeleteFunc(os.Environ(), func(v string) bool { return strings.HasPrefix(v, "PG") })
-	cmd.Env = append(cmd.Env, "LC_ALL=C.UTF-8", "TZ=UTC")
+	cmd.Env = append(os.Environ(), "LC_ALL=C.UTF-8", "TZ=UTC")
 	return cmd
 }
 
