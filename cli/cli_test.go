@@ -204,6 +204,7 @@ func TestErrorsSayWhatToDo(t *testing.T) {
 		{[]string{"sift", csv, "--outt", "x"}, 2, "unknown flag: --outt"},
 		{[]string{"sift", csv, "--format", "xml"}, 2, "neither text nor json"},
 		{[]string{"sift", csv, "--skip-rows", "-1"}, 2, "counts from 0"},
+		{[]string{"serve", "--database", "postgres://steward:geheim@a/b"}, 2, "--database is not of the form NAME="},
 		{[]string{"sift", csv, "--key-memory", "lots"}, 2, `--key-memory "lots" is not a size such as 500MiB`},
 		{[]string{"read", csv, "--rows", "many"}, 2, "neither a number nor all"},
 		{[]string{"shake"}, 2, `unknown command "shake"`},

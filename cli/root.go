@@ -112,7 +112,13 @@ that was started by "sieb serve" or "sieb demo".`,
 		},
 	}
 	root.PersistentFlags().StringVar(&a.format, "format", "text", "text for people or json for programs")
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error {
+		if strings.Contains(err.Error(), `for "--database" flag`) {
+			// The message repeats the value, which may hold a password.
+			return usagef("--database is not of the form NAME=postgres://…")
+		}
+		return usageError{err}
+	})
 	root.CompletionOptions.HiddenDefaultCmd = true
 	root.AddGroup(&cobra.Group{ID: "files", Title: "On files:"}, &cobra.Group{ID: "service", Title: "The service:"},
 		&cobra.Group{ID: "remote", Title: "On a running service:"})

@@ -40,6 +40,8 @@ func serviceFlags(cmd *cobra.Command, logLevel string) {
 	f.String("token", "", "token that requests must present (best set as SIEB_TOKEN); required if --listen is "+
 		"reachable "+
 		"from other machines")
+	f.String("tls-certificate", "", "PEM file with the certificates under which to answer over TLS")
+	f.String("tls-key", "", "PEM file with the key of the certificate")
 	f.String("inbox", "", "watched folder whose files become deliveries")
 	f.Duration("inbox-quiet", 1500*time.Millisecond,
 		"how long a file in the inbox must stay unchanged before it is taken")
@@ -90,6 +92,8 @@ func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
 		Listen:      v.GetString("listen"),
 		Hosts:       v.GetStringSlice("host"),
 		Token:       v.GetString("token"),
+		Certificate: v.GetString("tls-certificate"),
+		Key:         v.GetString("tls-key"),
 		Data:        v.GetString("data"),
 		DatabaseURL: v.GetString("database-url"),
 		Databases: catalogue.Databases{Named: v.GetStringMapString("database"),
@@ -98,6 +102,9 @@ func (a *app) serviceConfig(cmd *cobra.Command) (c service.Config, err error) {
 		Version: Version,
 		Console: console.Handler(),
 		Log:     slog.New(slog.NewTextHandler(a.err, &slog.HandlerOptions{Level: level})),
+	}
+	if v.IsSet("database") && len(c.Databases.Named) == 0 && !cmd.Flags().Changed("database") {
+		return c, usagef("the setting database is not of the form {NAME: postgres://…}")
 	}
 	s := settings{v: v, flags: cmd.Flags()}
 	c.Parallel = s.count("parallel", 1)

@@ -93,5 +93,13 @@ func TestTheConsoleAsksForTheToken(t *testing.T) {
 	assert.Equal(t, 200, p.fetched("/api/v1/runs/"+run.ID+"/outputs/accepted.csv").Status)
 	cookie, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](`document.cookie`))
 	require.NoError(t, err)
-	assert.Empty(t, cookie, "scripts do not see the token")
+	assert.Empty(t, cookie, "scripts do not see the session")
+
+	// Who signs out sees nothing any more, also after coming back.
+	p.do(chromedp.Click(`//button[contains(., "Sign out")]`))
+	p.shows("This service asks for its token")
+	assert.Equal(t, 401, p.fetched("/api/v1/runs/"+run.ID+"/outputs/accepted.csv").Status)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID))
+	p.shows("This service asks for its token")
+	assert.NotContains(t, p.text("body"), "secret-tickets")
 }

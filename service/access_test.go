@@ -152,43 +152,48 @@ func TestBeyondLoopback(t *testing.T) {
 	err := service.Run(t.Context(), service.Config{Listen: "0.0.0.0:0", Data: filepath.Join(pgtest.Folder(t), "data"),
 		Parallel: 1})
 	require.ErrorContains(t, err, "SIEB_TOKEN")
+	err = service.Run(t.Context(), service.Config{Listen: "0.0.0.0:0", Data: filepath.Join(pgtest.Folder(t), "data"),
+		Parallel: 1, Token: "nineteen characters"})
+	require.ErrorContains(t, err, "19 characters")
+	const secret = "secret of twenty let"
 	s := servicetest.StartWith(t, "", func(c *service.Config) {
 		c.Listen = "0.0.0.0:0"
-		c.Token = "secret"
+		c.Token = secret
 	})
 	_, port, err := net.SplitHostPort(strings.TrimPrefix(s.Address, "http://"))
 	require.NoError(t, err)
 	s.Address = "http://127.0.0.1:" + port
 	for _, path := range []string{"/api/v1/deliveries", "/metrics", "/api/openapi.json", "/api/nothing"} {
-		for _, shown := range []string{"", "Bearer ", "Bearer wrong", "Basic secret", "secret"} {
+		for _, shown := range []string{"", "Bearer ", "Bearer wrong", "Basic " + secret, secret} {
 			resp, text := ask(t, s, "GET", path, "", "Authorization", shown)
 			assert.Equal(t, 401, resp.StatusCode, "%s with %q", path, shown)
 			assert.Equal(t, `Bearer realm="Sieb"`, resp.Header.Get("WWW-Authenticate"))
 			assert.NotContains(t, text, "secret")
 		}
-		resp, _ := ask(t, s, "GET", path, "", "Authorization", "Bearer secret")
+		resp, _ := ask(t, s, "GET", path, "", "Authorization", "Bearer "+secret)
 		assert.NotEqual(t, 401, resp.StatusCode, path)
-		resp, _ = ask(t, s, "GET", path, "", "Cookie", "sieb_token=secret")
-		assert.NotEqual(t, 401, resp.StatusCode, path)
+		resp, _ = ask(t, s, "GET", path, "", "Cookie", "sieb_session="+secret)
+		assert.Equal(t, 401, resp.StatusCode, path)
 	}
 	resp, _ := ask(t, s, "GET", "/healthz", "")
 	assert.Equal(t, 200, resp.StatusCode, "monitoring needs no token for that")
-	resp, _ = ask(t, s, "GET", "/api/v1/deliveries", "", "Authorization", "Bearer secret", "Host", "10.1.2.3")
+	resp, _ = ask(t, s, "GET", "/api/v1/deliveries", "", "Authorization", "Bearer "+secret, "Host", "10.1.2.3")
 	assert.Equal(t, 200, resp.StatusCode, "at all addresses, any of them may be named")
-	resp, _ = ask(t, s, "GET", "/api/v1/deliveries", "", "Authorization", "Bearer secret", "Host", "elsewhere.example")
+	resp, _ = ask(t, s, "GET", "/api/v1/deliveries", "", "Authorization", "Bearer "+secret, "Host", "elsewhere.example")
 	assert.Equal(t, 421, resp.StatusCode)
 
 	resp, _ = ask(t, s, "POST", "/api/v1/token", `{"token":"wrong"}`, "Content-Type", "application/json")
 	assert.Equal(t, 401, resp.StatusCode)
 	assert.Empty(t, resp.Cookies())
-	resp, _ = ask(t, s, "POST", "/api/v1/token", `{"token":"secret"}`, "Content-Type", "application/json")
+	resp, _ = ask(t, s, "POST", "/api/v1/token", `{"token":"`+secret+`"}`, "Content-Type", "application/json")
 	require.Len(t, resp.Cookies(), 1)
 	assert.True(t, resp.Cookies()[0].HttpOnly)
+	assert.False(t, resp.Cookies()[0].Secure, "the browser would not send it back without TLS")
 	assert.Equal(t, http.SameSiteStrictMode, resp.Cookies()[0].SameSite)
 
 	_, err = client.New(s.Address, "").Deliveries(t.Context(), "", "", 0, 1)
 	assert.ErrorContains(t, err, "SIEB_TOKEN")
-	_, err = client.New(s.Address, "secret").Deliveries(t.Context(), "", "", 0, 1)
+	_, err = client.New(s.Address, secret).Deliveries(t.Context(), "", "", 0, 1)
 	require.NoError(t, err)
 }
 

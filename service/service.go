@@ -5,6 +5,7 @@ package service
 import (
 	"cmp"
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -15,6 +16,7 @@ import (
 	"runtime/debug"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"sieb/core/source"
 	"sieb/service/api"
@@ -34,6 +36,8 @@ type Config struct {
 	Listen      string // address, loopback unless told otherwise
 	Hosts       []string
 	Token       string // that requests must show; needed beyond loopback
+	Certificate string // file of the certificates for TLS, PEM; "" for none
+	Key         string // file of the certificate's key, PEM
 	Data        string // folder for delivered bytes, outputs and the database
 	DatabaseURL string // "" runs a private PostgreSQL
 	Databases   catalogue.Databases
@@ -81,6 +85,22 @@ func Run(ctx context.Context, c Config) (err error) {
 		debug.SetGCPercent(50)
 	}
 	c.complete()
+	if n := utf8.RuneCountInString(c.Token); n > 0 && n < api.MinToken {
+		return fmt.Errorf("the token has %d characters; set one of at least %d that nobody can guess "+
+			"(openssl rand -hex 20 makes one)", n, api.MinToken)
+	}
+	secret, err := c.secret()
+	if err != nil {
+		return err
+	}
+	unproven, err := c.Databases.Check()
+	if err != nil {
+		return err
+	}
+	for _, name := range unproven {
+		c.Log.Warn("the password of a database goes to whichever server answers at its address; "+
+			"set sslmode=verify-full, with sslrootcert=FILE for certificates of your own", "database", name)
+	}
 	listener, err := net.Listen("tcp", c.Listen)
 	if err != nil {
 		return fmt.Errorf("the address %s cannot be used: %w; choose another with --listen", c.Listen, err)
@@ -140,7 +160,8 @@ func Run(ctx context.Context, c Config) (err error) {
 		Tables:  &c.Databases,
 		Log:     c.Log, Version: c.Version, Console: c.Console, Closing: closing}).Handler()
 	server := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
-		MaxHeaderBytes: 64 << 10, ConnState: places.Track, ConnContext: places.Context}
+		MaxHeaderBytes: 64 << 10, ConnState: places.Track, ConnContext: places.Context,
+		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelDebug)}
 
 	if c.Inbox.Folder != "" {
 		inbox, err := staging.NewInbox(staging.InboxConfig{Dir: c.Inbox.Folder, Every: inboxEvery, Quiet: c.Inbox.Quiet,
@@ -159,10 +180,17 @@ func Run(ctx context.Context, c Config) (err error) {
 	}
 
 	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(places.Listen(listener)) }()
-	c.Log.Info("service ready", "address", "http://"+listener.Addr().String(), "data", c.Data)
+	address := "http://" + listener.Addr().String()
+	serve := server.Serve
+	if secret != nil {
+		server.TLSConfig = secret
+		address = "https://" + listener.Addr().String()
+		serve = func(l net.Listener) error { return server.ServeTLS(l, "", "") }
+	}
+	go func() { failed <- serve(places.Listen(listener)) }()
+	c.Log.Info("service ready", "address", address, "data", c.Data)
 	if c.Ready != nil {
-		c.Ready("http://" + listener.Addr().String())
+		c.Ready(address)
 	}
 	select {
 	case err := <-failed:
@@ -177,6 +205,22 @@ func Run(ctx context.Context, c Config) (err error) {
 		server.Close()
 	}
 	return nil
+}
+
+// secret returns what TLS needs, nil where it is not asked for.
+func (c *Config) secret() (*tls.Config, error) {
+	if c.Certificate == "" && c.Key == "" {
+		return nil, nil
+	}
+	if c.Certificate == "" || c.Key == "" {
+		return nil, errors.New("TLS needs both a certificate (--tls-certificate) and its key (--tls-key)")
+	}
+	pair, err := tls.LoadX509KeyPair(c.Certificate, c.Key)
+	if err != nil {
+		return nil, fmt.Errorf("the certificate for TLS cannot be used: %w; --tls-certificate and --tls-key name PEM "+
+			"files that belong together", err)
+	}
+	return &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12}, nil
 }
 
 // complete fills in what stands for the usual.

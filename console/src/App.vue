@@ -1,13 +1,21 @@
 <script setup lang="ts">
 import { Moon, Sunny } from '@element-plus/icons-vue'
-import { ElIcon } from 'element-plus'
+import { ElButton, ElIcon, ElMessageBox } from 'element-plus'
+import { onMounted } from 'vue'
 import { useRoute } from 'vue-router'
-import { locked } from './api/access'
+import { findSession, locked, signedIn, signOut } from './api/access'
 import { away } from './api/away'
 import TokenForm from './components/TokenForm.vue'
 import { theme, turnTheme } from './theme'
 
 const route = useRoute()
+
+onMounted(findSession)
+
+async function leave(): Promise<void> {
+  if (await signOut()) return
+  await ElMessageBox.alert('The service does not answer. Try again when it does.', 'You are still signed in')
+}
 </script>
 
 <template>
@@ -24,6 +32,7 @@ const route = useRoute()
       <RouterLink to="/mappings">Mappings</RouterLink>
       <RouterLink to="/codes">Code lists</RouterLink>
     </nav>
+    <ElButton v-if="signedIn && !locked" text @click="leave">Sign out</ElButton>
     <button
       type="button"
       class="theme"

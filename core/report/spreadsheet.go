@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"unicode"
 
 	"sieb/core/rfc4180"
 )
@@ -13,18 +14,29 @@ import (
 // a few signs for a formula and run it. A sender could so reach into the steward's
 // machine by way of a report on what was sent.
 
-// isFormula reports whether a spreadsheet would take a cell for a formula. A number
-// with a sign in front is none.
+// isFormula reports whether a spreadsheet would take a cell for a formula, also where blanks or
+// invisible characters, which some programs drop, stand before its sign. A number with a sign in front
+// is none.
 func isFormula(cell []byte) bool {
 	if len(cell) == 0 {
 		return false
 	}
-	for _, sign := range []string{"=", "@", "\t", "\r", "\n", "＝", "＋", "－", "＠"} {
+	if cell[0] == '\t' || cell[0] == '\r' || cell[0] == '\n' {
+		return true
+	}
+	cell = bytes.TrimLeftFunc(cell, isUnseen)
+	for _, sign := range []string{"=", "@", "＝", "＋", "－", "＠"} {
 		if bytes.HasPrefix(cell, []byte(sign)) {
 			return true
 		}
 	}
-	return (cell[0] == '+' || cell[0] == '-') && !isSigned(cell[1:])
+	return len(cell) > 0 && (cell[0] == '+' || cell[0] == '-') && !isSigned(cell[1:])
+}
+
+// isUnseen reports whether a character is blank, a control, or shows nothing.
+func isUnseen(r rune) bool {
+	return r > unicode.MaxASCII && unicode.In(r, unicode.Cf, unicode.Zs, unicode.Zl, unicode.Zp,
+		unicode.Variation_Selector, unicode.Other_Default_Ignorable_Code_Point) || unicode.IsSpace(r) || unicode.IsControl(r)
 }
 
 // isSigned reports whether what follows a sign is digits with points and commas among

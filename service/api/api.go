@@ -57,6 +57,8 @@ type Server struct {
 	Version string
 	Console http.Handler    // the pages; nil for none
 	Closing <-chan struct{} // closed when the service stops; ends event streams
+
+	guesses guesses
 }
 
 var outputNames = []string{report.AcceptedName, report.RejectedName, report.ExcludedName, report.ViolationsName,
@@ -71,8 +73,8 @@ const (
 // Handler returns the routes.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(headers, s.recovered, busy, logged(s.Log), s.Guard.known, plain, sameSite, s.Guard.admitted, s.Guard.unhurried,
-		middleware.GetHead)
+	r.Use(headers, s.recovered, busy, direct, logged(s.Log), s.Guard.known, plain, sameSite, s.admitted,
+		s.Guard.unhurried, middleware.GetHead)
 	api := s.describe(r)
 	r.Handle("/metrics", promhttp.Handler())
 	r.Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
@@ -263,10 +265,15 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote",
 		"runs", 404)), s.runOutput)
 
-	enter := op("signIn", http.MethodPost, "/token", "Sets a cookie with the service's token in a browser",
+	enter := op("signIn", http.MethodPost, "/token", "Gives a browser a session for the service's token",
 		"service", 401)
 	enter.DefaultStatus = http.StatusNoContent
 	huma.Register(api, enter, s.signIn)
+	leave := op("signOut", http.MethodDelete, "/token", "Ends a browser's session", "service")
+	leave.DefaultStatus = http.StatusNoContent
+	huma.Register(api, leave, s.signOut)
+	huma.Register(api, op("access", http.MethodGet, "/token", "Whether the service asks for a token, and how long "+
+		"this session lasts", "service"), s.showAccess)
 	health := huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz",
 		Summary: "Reports whether the service can work", Tags: []string{"service"}, Errors: []int{503}}
 	huma.Register(api, health, s.health)

@@ -100,7 +100,7 @@ func (s *Server) addDelivery(ctx context.Context, in *upload) (*created[Delivery
 		return nil, huma.NewError(http.StatusRequestTimeout,
 			fmt.Sprintf("the file came at less than %d bytes a second, or nothing came for %s; nothing of it was kept",
 				minRate, s.Guard.BodyWait))
-	case err != nil && (ctx.Err() != nil || errors.Is(err, io.ErrUnexpectedEOF)):
+	case err != nil && (ctx.Err() != nil || errors.Is(err, errBroken)):
 		return nil, huma.Error400BadRequest("the file did not arrive whole; nothing of it was kept")
 	case err != nil:
 		return nil, s.failure("storing a delivery", err)

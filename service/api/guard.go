@@ -1,15 +1,13 @@
 package api
 
 import (
-	"context"
-	"crypto/sha256"
-	"crypto/subtle"
 	"errors"
 	"fmt"
 	"io"
 	"net"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -24,7 +22,7 @@ type Guard struct {
 	// names and addresses under which requests may come, without ports; loopback's are always among them
 	Hosts     []string
 	AnyIP     bool   // and any address: the service answers at all of the machine's
-	Token     string // what a request must show; "" for none
+	Token     string // what a request must show; "" for none, else of MinToken characters
 	MaxUpload int64  // bytes of a delivery; 0 for any number
 	// BodyWait is how long a body may send nothing, and how long a connection is
 	// watched before its rate counts.
@@ -34,14 +32,15 @@ type Guard struct {
 const (
 	// minRate is the least that a body sends, in bytes a second, over all of it.
 	minRate = 1 << 10
-	// tokenCookie holds the token for a browser.
-	tokenCookie = "sieb_token"
+	// MinToken is how many characters a token has at least.
+	MinToken = 20
 )
 
 const (
 	pageRules = "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; object-src 'none'; " +
 		"base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
-	dataRules = "default-src 'none'; frame-ancestors 'none'; sandbox"
+	dataRules = "default-src 'none'; object-src 'none'; base-uri 'none'; form-action 'none'; " +
+		"frame-ancestors 'none'; sandbox"
 )
 
 // headers puts the rules for browsers on every answer, errors too.
@@ -55,6 +54,7 @@ func headers(next http.Handler) http.Handler {
 		h.Set("Content-Security-Policy", pageRules)
 		if isData(r.URL.Path) {
 			h.Set("Content-Security-Policy", dataRules)
+			h.Set("Cache-Control", "no-store")
 		}
 		next.ServeHTTP(w, r)
 	})
@@ -77,6 +77,18 @@ func busy(next http.Handler) http.Handler {
 					"takes from one address; nothing was done: ask again in a moment")
 				return
 			}
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// direct refuses requests for a tunnel to elsewhere.
+func direct(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodConnect {
+			w.Header().Set("Connection", "close")
+			problem(w, http.StatusMethodNotAllowed, "this service is no proxy: it makes no connections for others")
+			return
 		}
 		next.ServeHTTP(w, r)
 	})
@@ -128,57 +140,6 @@ func plain(next http.Handler) http.Handler {
 	})
 }
 
-// admitted lets requests for data pass that show the token, as a bearer token or
-// in the cookie that signIn gives to a browser. Pages hold no data: they ask for
-// the token.
-func (g *Guard) admitted(next http.Handler) http.Handler {
-	if g.Token == "" {
-		return next
-	}
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		shown := ""
-		if token, isBearer := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); isBearer {
-			shown = token
-		} else if cookie, err := r.Cookie(tokenCookie); err == nil {
-			shown = cookie.Value
-		}
-		if !isData(r.URL.Path) || r.URL.Path == "/healthz" || r.URL.Path == signInPath || g.isToken(shown) {
-			next.ServeHTTP(w, r)
-			return
-		}
-		w.Header().Set("WWW-Authenticate", `Bearer realm="Sieb"`)
-		problem(w, http.StatusUnauthorized,
-			"this service asks for its token: send it as a bearer token, or set SIEB_TOKEN for the command line")
-	})
-}
-
-func (g *Guard) isToken(shown string) bool {
-	// Of equal length, so that the time of the comparison tells nothing.
-	a, b := sha256.Sum256([]byte(shown)), sha256.Sum256([]byte(g.Token))
-	return subtle.ConstantTimeCompare(a[:], b[:]) == 1
-}
-
-const signInPath = "/api/v1/token"
-
-type signInForm struct {
-	Body struct {
-		Token string `json:"token" maxLength:"4096" doc:"of the service, as SIEB_TOKEN sets it"`
-	}
-}
-
-type cookieAnswer struct {
-	SetCookie http.Cookie `header:"Set-Cookie"`
-}
-
-// signIn gives a browser a cookie that holds the token, out of reach of scripts.
-func (s *Server) signIn(_ context.Context, in *signInForm) (*cookieAnswer, error) {
-	if s.Guard.Token != "" && !s.Guard.isToken(in.Body.Token) {
-		return nil, huma.Error401Unauthorized("this is not the service's token")
-	}
-	return &cookieAnswer{http.Cookie{Name: tokenCookie, Value: in.Body.Token, Path: "/", HttpOnly: true,
-		SameSite: http.SameSiteStrictMode}}, nil
-}
-
 // unhurried ends requests whose body comes too slowly, so that connections that
 // send nothing do not stay.
 func (g *Guard) unhurried(next http.Handler) http.Handler {
@@ -191,6 +152,16 @@ func (g *Guard) unhurried(next http.Handler) http.Handler {
 	})
 }
 
+func init() {
+	plain := huma.NewErrorWithContext
+	huma.NewErrorWithContext = func(ctx huma.Context, status int, msg string, errs ...error) huma.StatusError {
+		if slices.ContainsFunc(errs, func(err error) bool { return errors.Is(err, errBroken) }) {
+			return plain(ctx, http.StatusBadRequest, errBroken.Error()+"; nothing was done")
+		}
+		return plain(ctx, status, msg, errs...)
+	}
+}
+
 // watched is a body whose sender is held to a rate.
 type watched struct {
 	io.ReadCloser
@@ -200,7 +171,10 @@ type watched struct {
 	got   int64
 }
 
-var errSlow = errors.New("the body came too slowly")
+var (
+	errSlow   = errors.New("the body came too slowly")
+	errBroken = errors.New("the body did not arrive whole, or not as HTTP has it")
+)
 
 func (b *watched) Read(p []byte) (int, error) {
 	_ = b.conn.SetReadDeadline(time.Now().Add(b.wait)) // a recorder in tests has none
@@ -215,6 +189,9 @@ func (b *watched) Read(p []byte) (int, error) {
 	}
 	if err != nil && !errors.Is(err, errSlow) {
 		_ = b.conn.SetReadDeadline(time.Time{}) // the answer may take longer
+	}
+	if err != nil && !errors.Is(err, errSlow) && !errors.Is(err, io.EOF) && !errors.As(err, new(*http.MaxBytesError)) {
+		err = fmt.Errorf("%w: %w", errBroken, err)
 	}
 	return n, err
 }

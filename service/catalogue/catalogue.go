@@ -8,6 +8,7 @@ package catalogue
 import (
 	"context"
 	"crypto/tls"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"io"
@@ -44,7 +45,7 @@ func (d *Databases) Names() []string { return slices.Sorted(maps.Keys(d.Named)) 
 // in the settings or by its URL.
 func (d *Databases) config(database string) (*pgx.ConnConfig, error) {
 	if address, ok := d.Named[database]; ok {
-		return configOf(address)
+		return configOf(address, true)
 	}
 	if !strings.Contains(database, "://") {
 		if len(d.Named) == 0 {
@@ -54,7 +55,7 @@ func (d *Databases) config(database string) (*pgx.ConnConfig, error) {
 		return nil, fmt.Errorf("there is no database %q; the service's settings name %s", database,
 			strings.Join(d.Names(), ", "))
 	}
-	config, err := configOf(database)
+	config, err := configOf(database, false)
 	if err != nil {
 		return nil, err
 	}
@@ -69,11 +70,34 @@ func (d *Databases) config(database string) (*pgx.ConnConfig, error) {
 // allowed returns the addresses, as host:port, that URLs may name.
 func (d *Databases) allowed() (all []string) {
 	for _, address := range d.Named {
-		if config, err := configOf(address); err == nil {
+		if config, err := configOf(address, true); err == nil {
 			all = append(all, net.JoinHostPort(config.Host, strconv.Itoa(int(config.Port))))
 		}
 	}
 	return append(all, d.Hosts...)
+}
+
+// Check looks at the addresses of the settings. It returns an error for the first that cannot be used, else
+// the names of the databases whose passwords go to a server that does not prove which it is.
+func (d *Databases) Check() (unproven []string, err error) {
+	for _, name := range d.Names() {
+		config, err := configOf(d.Named[name], true)
+		if err != nil {
+			return nil, fmt.Errorf("the database %s in the settings: %w", name, err)
+		}
+		ip := net.ParseIP(config.Host)
+		isHere := config.Host == "localhost" || ip != nil && ip.IsLoopback()
+		if config.Password != "" && !isHere && !isProving(d.Named[name]) {
+			unproven = append(unproven, name)
+		}
+	}
+	return unproven, nil
+}
+
+// isProving reports whether a server at an address must show a certificate.
+func isProving(address string) bool {
+	u, err := url.Parse(address)
+	return err == nil && strings.HasPrefix(u.Query().Get("sslmode"), "verify-")
 }
 
 // blank are configurations for each way to use TLS that hold nothing of this
@@ -105,8 +129,9 @@ var errAddress = errors.New("the address is not that of a PostgreSQL database; i
 
 // configOf makes a configuration of a URL alone: nothing comes from the service's
 // environment, its password file or its service file, so that no password of its
-// own is ever sent to a server that a request names.
-func configOf(address string) (*pgx.ConnConfig, error) {
+// own is ever sent to a server that a request names. Only an address of the settings
+// may name a file, that of the root certificates.
+func configOf(address string, isOfSettings bool) (*pgx.ConnConfig, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Scheme != "postgres" && u.Scheme != "postgresql" || u.Hostname() == "" ||
 		strings.Contains(u.Host, ",") {
@@ -118,12 +143,26 @@ func configOf(address string) (*pgx.ConnConfig, error) {
 			return nil, errAddress
 		}
 	}
-	mode := "prefer"
+	mode, roots := "prefer", ""
 	for name, values := range u.Query() {
-		if name != "sslmode" || blank[values[0]] == nil {
-			return nil, errors.New("the address may only have the parameter sslmode: disable, prefer or require")
+		switch value := values[0]; {
+		case name == "sslmode" && slices.Contains(modes, value):
+			mode = value
+		case name == "sslrootcert" && isOfSettings:
+			roots = value
+		case isOfSettings:
+			return nil, errors.New("the address may only have the parameters sslmode (" + strings.Join(modes, ", ") +
+				") and sslrootcert, a PEM file")
+		default:
+			return nil, errors.New("the address may only have the parameter sslmode: " + strings.Join(modes, ", "))
 		}
-		mode = values[0]
+	}
+	proof, err := proofOf(mode, u.Hostname(), roots)
+	if err != nil {
+		return nil, err
+	}
+	if proof != nil {
+		mode = "require"
 	}
 	config := blank[mode].Copy()
 	config.Host, config.Port = u.Hostname(), uint16(port)
@@ -141,7 +180,50 @@ func configOf(address string) (*pgx.ConnConfig, error) {
 			tls.ServerName = config.Host
 		}
 	}
+	if proof != nil {
+		config.TLSConfig = proof
+	}
 	return config, nil
+}
+
+// modes are the ways to use TLS.
+var modes = []string{"disable", "prefer", "require", "verify-ca", "verify-full"}
+
+// proofOf returns how a server proves which it is: by a certificate of one of the roots in a file, or of
+// the system's where none is named, and with verify-full by the host's name in it. It is nil for the modes
+// that ask for no proof.
+func proofOf(mode, host, file string) (*tls.Config, error) {
+	if !strings.HasPrefix(mode, "verify-") {
+		if file != "" {
+			return nil, errors.New("sslrootcert proves nothing with sslmode=" + mode + "; set verify-ca or verify-full")
+		}
+		return nil, nil
+	}
+	var roots *x509.CertPool
+	if file != "" {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			return nil, fmt.Errorf("the root certificates cannot be read: %w", err)
+		}
+		roots = x509.NewCertPool()
+		if !roots.AppendCertsFromPEM(text) {
+			return nil, errors.New(file + " holds no certificate in PEM")
+		}
+	}
+	if mode == "verify-full" {
+		return &tls.Config{ServerName: host, RootCAs: roots}, nil
+	}
+	return &tls.Config{ServerName: host, InsecureSkipVerify: true, // the name alone: the rest is asked here
+		VerifyConnection: func(shown tls.ConnectionState) error {
+			asked := x509.VerifyOptions{Roots: roots, Intermediates: x509.NewCertPool()}
+			for _, c := range shown.PeerCertificates[1:] {
+				asked.Intermediates.AddCert(c)
+			}
+			if _, err := shown.PeerCertificates[0].Verify(asked); err != nil {
+				return &tls.CertificateVerificationError{UnverifiedCertificates: shown.PeerCertificates, Err: err}
+			}
+			return nil
+		}}, nil
 }
 
 func fallbackTLS(all []*pgconn.FallbackConfig) (configs []*tls.Config) {
@@ -224,9 +306,12 @@ func (d *Databases) Copy(ctx context.Context, database, table string, columns []
 // hold a password.
 func reason(err error) error {
 	var said *pgconn.PgError
+	var unproven *tls.CertificateVerificationError
 	switch {
 	case err == nil:
 		return nil
+	case errors.As(err, &unproven):
+		return fmt.Errorf("the certificate that it shows does not prove which server it is: %w", unproven.Err)
 	case errors.As(err, &said):
 		return errors.New(said.Message)
 	case errors.Is(err, context.DeadlineExceeded):

@@ -8,7 +8,35 @@ export function noteStatus(status: number): void {
   if (status === 401) locked.value = true
 }
 
-/** Shows the token to the service, which keeps it in a cookie out of reach of pages. */
+/** This browser has a session, which can be signed out. */
+export const signedIn = ref(false)
+
+/** Asks the service whether this browser has a session. */
+export async function findSession(): Promise<void> {
+  try {
+    const response = await fetch('/api/v1/token')
+    if (!response.ok) return
+    const { sessionEnds } = (await response.json()) as { sessionEnds?: string }
+    signedIn.value = sessionEnds !== undefined
+  } catch {
+    // What else is asked says that the service does not answer.
+  }
+}
+
+/** Ends the session of this browser; false where the service did not hear of it. */
+export async function signOut(): Promise<boolean> {
+  try {
+    const response = await fetch('/api/v1/token', { method: 'DELETE' })
+    if (!response.ok) return false
+  } catch {
+    return false
+  }
+  signedIn.value = false
+  locked.value = true
+  return true
+}
+
+/** Shows the token to the service, which gives this browser a session in a cookie out of reach of pages. */
 export async function signIn(token: string): Promise<string | undefined> {
   let response: Response
   try {
@@ -22,6 +50,7 @@ export async function signIn(token: string): Promise<string | undefined> {
   }
   if (response.ok) {
     locked.value = false
+    signedIn.value = true
     return undefined
   }
   return response.status === 401

@@ -1423,11 +1423,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Whether the service asks for a token, and how long this session lasts */
+        get: operations["access"];
         put?: never;
-        /** Sets a cookie with the service's token in a browser */
+        /** Gives a browser a session for the service's token */
         post: operations["signIn"];
-        delete?: never;
+        /** Ends a browser's session */
+        delete: operations["signOut"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1454,6 +1456,15 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Access: {
+            /** @description whether requests must show a token or a session */
+            asksForToken: boolean;
+            /**
+             * Format: date-time
+             * @description when the session that this request shows ends
+             */
+            sessionEnds?: string;
+        };
         Allowed: {
             label?: string;
             value: string;
@@ -8743,10 +8754,44 @@ export interface operations {
             };
         };
     };
-    signIn: {
+    access: {
         parameters: {
             query?: never;
             header?: never;
+            path?: never;
+            cookie?: {
+                sieb_session?: string;
+            };
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Access"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the scheme under which a proxy was asked */
+                "X-Forwarded-Proto"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -8784,6 +8829,39 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the scheme under which a proxy was asked */
+                "X-Forwarded-Proto"?: string;
+            };
+            path?: never;
+            cookie?: {
+                sieb_session?: string;
+            };
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    "Set-Cookie"?: string;
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -24,7 +24,7 @@ async function send(): Promise<void> {
       <ElButton native-type="submit" type="primary" :disabled="token === ''" :loading="sending">Go on</ElButton>
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-    <p class="soft">The browser keeps it in a cookie until it is closed.</p>
+    <p class="soft">You stay signed in for twelve hours in this browser, or until you sign out.</p>
   </form>
 </template>
 

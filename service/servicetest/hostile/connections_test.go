@@ -23,7 +23,7 @@ import (
 // few is how many connections the services of these tests take.
 const few = 16
 
-const token = "a token of the growers' co-operative"
+const token = "a token that nobody guesses"
 
 func crowded(t *testing.T) *servicetest.Service {
 	return servicetest.StartWith(t, "", func(c *service.Config) {
