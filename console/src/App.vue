@@ -120,6 +120,10 @@ nav a.router-link-active {
 }
 
 @media (max-width: 640px) {
+  .bar {
+    gap: 12px;
+  }
+
   .bar,
   .page {
     padding-inline: 12px;

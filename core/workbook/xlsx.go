@@ -23,21 +23,53 @@ type xlsx struct {
 
 	loading   gate
 	textsPart string // "" without shared texts
-	texts     []byte // all shared texts, one behind the other, read at first need
-	ends      []uint32
+	texts     texts  // the shared texts, read at first need
 	loaded    bool
 }
 
-// text returns a shared text; ok is false where there is none of that number.
-func (x *xlsx) text(n int) (text []byte, ok bool) {
-	if n < 0 || n >= len(x.ends) {
+// texts are many texts, one behind the other. They lie in blocks, so that to add one never copies
+// what is there: of one slice that grows, the old and the new would take twice the memory.
+type texts struct {
+	blocks [][]byte
+	starts []uint32 // block * textBlock + place in it
+	bytes  int      // of all texts
+}
+
+// textBlock is how many bytes a block takes; a text begins where there is room for the longest.
+const textBlock = 8 << 20
+
+// room returns the block to which the next text is to be appended.
+func (t *texts) room() []byte {
+	if len(t.blocks) == 0 {
+		t.blocks = [][]byte{nil} // it grows: most workbooks have few texts
+	}
+	last := t.blocks[len(t.blocks)-1]
+	if len(last) > textBlock-maxCell {
+		last = make([]byte, 0, textBlock)
+		t.blocks = append(t.blocks, last)
+	}
+	return last
+}
+
+// add adds the text that was appended to a block that room returned.
+func (t *texts) add(block []byte) {
+	k := len(t.blocks) - 1
+	from := len(t.blocks[k])
+	t.blocks[k] = block
+	t.starts = append(t.starts, uint32(k*textBlock+from))
+	t.bytes += len(block) - from
+}
+
+// text returns a text by its number; ok is false where there is none.
+func (t *texts) text(n int) (text []byte, ok bool) {
+	if n < 0 || n >= len(t.starts) {
 		return nil, false
 	}
-	from := uint32(0)
-	if n > 0 {
-		from = x.ends[n-1]
+	k, from := int(t.starts[n])/textBlock, int(t.starts[n])%textBlock
+	if n+1 < len(t.starts) && int(t.starts[n+1])/textBlock == k {
+		return t.blocks[k][from : int(t.starts[n+1])%textBlock], true
 	}
-	return x.texts[from:x.ends[n]], true
+	return t.blocks[k][from:], true
 }
 
 // decoded returns a part of an archive as UTF-8.
@@ -242,7 +274,7 @@ func (b *Book) loadTexts(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	x.texts, x.ends = nil, nil // what was read before a reading that ended early
+	x.texts = texts{} // without what was read before a reading that ended early
 	in := readAhead(r)
 	defer in.Close()
 	s := newScanner(in)
@@ -250,13 +282,12 @@ func (b *Book) loadTexts(ctx context.Context) error {
 		if s.kind != startTag || string(s.name) != "si" {
 			continue
 		}
-		if x.texts = appendRich(x.texts, s, "si"); len(x.texts) > maxTexts {
-			return notReadable("the workbook holds more than %d MiB of texts; ask for it as CSV", maxTexts>>20)
-		}
-		if len(x.ends) == maxTextCount {
+		if len(x.texts.starts) == maxTextCount {
 			return tooMany("texts", maxTextCount)
 		}
-		x.ends = append(x.ends, uint32(len(x.texts)))
+		if x.texts.add(appendRich(x.texts.room(), s, "si")); x.texts.bytes > maxTexts {
+			return notReadable("the workbook holds more than %d MiB of texts; ask for it as CSV", maxTexts>>20)
+		}
 	}
 	if s.err != nil {
 		return damaged(s.err)
@@ -699,7 +730,7 @@ func (x *xlsxRows) value(row *Row, raw []byte, style int, kind byte) (Kind, erro
 	}
 	switch kind {
 	case 's':
-		text, ok := x.shared.text(count(bytes.TrimSpace(raw)))
+		text, ok := x.shared.texts.text(count(bytes.TrimSpace(raw)))
 		if !ok {
 			return Text, fmt.Errorf("its shared text %q is missing", raw)
 		}
