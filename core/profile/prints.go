@@ -87,16 +87,6 @@ func (p *prints) take() error {
 	return nil
 }
 
-// spilt appends the prints of a part that were written out.
-func spilt(dst []fingerprint, s *spill.File, part int) ([]fingerprint, error) {
-	b, err := s.Read(nil, part)
-	for ; len(b) >= printBytes; b = b[printBytes:] {
-		dst = append(dst, fingerprint{binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint32(b[4:]),
-			binary.LittleEndian.Uint32(b[8:])})
-	}
-	return dst, err
-}
-
 // repeats are the rows that are like an earlier one.
 type repeats struct {
 	told  int64 // all rows
@@ -107,33 +97,60 @@ type repeats struct {
 // pair is a row and the first row that it is like.
 type pair struct{ row, first int64 }
 
+// eachOf hands the prints of a part over, of all workers and those that were written out.
+func eachOf(all []*prints, part int, each func(fingerprint)) error {
+	for _, p := range all {
+		for _, print := range p.parts[part] {
+			each(print)
+		}
+	}
+	if len(all) == 0 {
+		return nil
+	}
+	return all[0].spill.Each(part, printBytes<<15, func(b []byte) {
+		for ; len(b) >= printBytes; b = b[printBytes:] {
+			each(fingerprint{binary.LittleEndian.Uint32(b), binary.LittleEndian.Uint32(b[4:]),
+				binary.LittleEndian.Uint32(b[8:])})
+		}
+	})
+}
+
+// countOf returns how many prints a part has.
+func countOf(all []*prints, part int) (n int64) {
+	for _, p := range all {
+		n += int64(len(p.parts[part]))
+	}
+	if len(all) > 0 {
+		n += all[0].spill.Size(part) / printBytes
+	}
+	return n
+}
+
 // find finds the rows that repeat another, from the prints of all workers: part by
-// part, so that each fits near the processor.
+// part, so that each fits near the processor. Of a part only the different ones are held:
+// rows that are all alike are in one.
 func find(ctx context.Context, all []*prints) (r repeats, err error) {
-	var part []fingerprint
 	var seen firsts
 	for k := range printParts {
 		if err := ctx.Err(); err != nil {
 			return r, err
 		}
-		part = part[:0]
-		for _, p := range all {
-			part = append(part, p.parts[k]...)
+		n := countOf(all, k)
+		r.told += n
+		seen.clear(int(min(n, 1<<18)))
+		if err := eachOf(all, k, seen.note); err != nil {
+			return r, err
 		}
-		if len(all) > 0 {
-			if part, err = spilt(part, all[0].spill, k); err != nil {
-				return r, err
-			}
+		if int64(seen.held) == n {
+			continue // no two are alike
 		}
-		r.told += int64(len(part))
-		if !seen.fill(part) {
-			continue
-		}
-		for _, p := range part {
+		if err := eachOf(all, k, func(p fingerprint) {
 			if first := seen.of(p.hash()).row; first != p.row() {
 				r.rows++
 				r.keep(pair{p.row(), first})
 			}
+		}); err != nil {
+			return r, err
 		}
 	}
 	return r, nil
@@ -173,6 +190,7 @@ func (r *repeats) both() (rows []int64) {
 type firsts struct {
 	slots []firstRow
 	mask  uint64
+	held  int
 }
 
 type firstRow struct {
@@ -189,23 +207,31 @@ func (f *firsts) of(hash uint64) *firstRow {
 	return &f.slots[i]
 }
 
-// fill notes the first rows of a part's fingerprints, and reports whether any is there
-// more than once.
-func (f *firsts) fill(part []fingerprint) (some bool) {
-	size := 1 << bits.Len(uint(2*len(part)))
+// clear makes room for about so many fingerprints.
+func (f *firsts) clear(about int) {
+	size := 1 << bits.Len(uint(2*about))
 	if cap(f.slots) < size {
 		f.slots = make([]firstRow, size)
 	}
-	f.slots, f.mask = f.slots[:size], uint64(size-1)
+	f.slots, f.mask, f.held = f.slots[:size], uint64(size-1), 0
 	clear(f.slots)
-	for _, p := range part {
-		switch s := f.of(p.hash()); {
-		case s.row == 0:
-			*s = firstRow{p.hash(), p.row()}
-		default:
-			some = true
-			s.row = min(s.row, p.row())
+}
+
+// note notes the first row of a fingerprint.
+func (f *firsts) note(p fingerprint) {
+	s := f.of(p.hash())
+	if s.row != 0 {
+		s.row = min(s.row, p.row())
+		return
+	}
+	*s = firstRow{p.hash(), p.row()}
+	if f.held++; 2*f.held > len(f.slots) {
+		old := f.slots
+		f.slots, f.mask = make([]firstRow, 2*len(old)), uint64(2*len(old)-1)
+		for _, s := range old {
+			if s.row != 0 {
+				*f.of(s.hash) = s
+			}
 		}
 	}
-	return some
 }

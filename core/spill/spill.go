@@ -105,6 +105,41 @@ func (f *File) Read(dst []byte, of int) ([]byte, error) {
 	return append(dst, p.held...), nil
 }
 
+// Size returns how many bytes a part has.
+func (f *File) Size(of int) (n int64) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	for _, s := range f.parts[of].spans {
+		n += int64(s.size)
+	}
+	return n + int64(len(f.parts[of].held))
+}
+
+// Each hands a part over in order, in pieces of at most so many bytes, which are good until the next
+// one. Where all that was added to the part had multiples of some number of bytes, and most is one, so
+// have the pieces. Nothing may be added meanwhile.
+func (f *File) Each(of, most int, each func(piece []byte)) error {
+	p := &f.parts[of]
+	piece := make([]byte, 0, most)
+	for _, s := range p.spans {
+		for at, left := s.at, s.size; left > 0; {
+			piece = piece[:min(left, most)]
+			if _, err := f.file.ReadAt(piece, at); err != nil {
+				if errors.Is(err, io.EOF) {
+					err = io.ErrUnexpectedEOF
+				}
+				return err
+			}
+			each(piece)
+			at, left = at+int64(len(piece)), left-len(piece)
+		}
+	}
+	for rest := p.held; len(rest) > 0; rest = rest[min(len(rest), most):] {
+		each(rest[:min(len(rest), most)])
+	}
+	return nil
+}
+
 // Close gives the room on the disk back. Close of a nil File does nothing.
 func (f *File) Close() {
 	if f == nil || f.file == nil {

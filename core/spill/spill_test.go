@@ -38,6 +38,15 @@ func TestPartsComeBack(t *testing.T) {
 			got, err := f.Read([]byte("before"), k)
 			require.NoError(t, err)
 			require.True(t, bytes.Equal(append([]byte("before"), want[k]...), got))
+			assert.Equal(t, int64(len(want[k])), f.Size(k))
+			most := rapid.SampledFrom([]int{700, 5000, 1 << 20}).Draw(t, "most")
+			got = nil
+			require.NoError(t, f.Each(k, most, func(piece []byte) {
+				require.LessOrEqual(t, len(piece), most)
+				require.NotEmpty(t, piece)
+				got = append(got, piece...)
+			}))
+			require.True(t, bytes.Equal(want[k], got))
 		}
 	})
 }
