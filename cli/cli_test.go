@@ -355,7 +355,8 @@ func TestCommandsOnAService(t *testing.T) {
 	_, out, _ = on("targets", "list")
 	assert.Contains(t, out, "Weighbridge tickets")
 	other := filepath.Join(t.TempDir(), "other.yaml")
-	require.NoError(t, os.WriteFile(other, []byte("target: weighbridge_tickets\ncolumns: [{name: ticket_no}, {name: silo}]\n"),
+	require.NoError(t, os.WriteFile(other, []byte("target: weighbridge_tickets\n"+
+		"columns: [{name: ticket_no}, {name: silo}]\n"),
 		0o600))
 	code, _, errs = on("targets", "add", other)
 	assert.Equal(t, 1, code, "a different table under a known name")

@@ -20,7 +20,8 @@ func TestSavingIsOneStep(t *testing.T) {
 	_, err := s.Client.AddTarget(ctx, []byte("target: tickets\ncolumns: [{name: a}, {name: b}]\n"))
 	require.NoError(t, err)
 	for _, name := range []string{"north", "south"} {
-		_, err = s.Client.AddMapping(ctx, []byte("mapping: "+name+"\ntarget: tickets\ncolumns:\n  a: {from: A}\n  b: {from: B}\n"))
+		_, err = s.Client.AddMapping(ctx, []byte("mapping: "+name+"\ntarget: tickets\n"+
+			"columns:\n  a: {from: A}\n  b: {from: B}\n"))
 		require.NoError(t, err)
 	}
 	d, err := s.Client.AddDelivery(ctx, "a.csv", strings.NewReader("A,B\n1,2\n"))

@@ -211,7 +211,8 @@ func TestErrors(t *testing.T) {
 func TestNativeIsTheLibrary(t *testing.T) {
 	number := rapid.SampledFrom([]string{"net_kg", "gross_kg", "tare_kg", "moisture", "ratio", "0", "1", "2.5", "-3",
 		"12500", "0.05", "99999999999999", "size(ticket_no)", "abs(moisture)", "round(ratio, 1)", "round(moisture, 3)",
-		"weighed_on.getDayOfWeek()", "at.getHours()", "weighed_on.getFullYear()", "at.getDayOfYear()", "weighed_on.getMonth()",
+		"weighed_on.getDayOfWeek()", "at.getHours()", "weighed_on.getFullYear()", "at.getDayOfYear()",
+		"weighed_on.getMonth()",
 		"at.getDate()", "at.getSeconds()", "0.000000000000000007", "-1000000000000000"})
 	text := rapid.SampledFrom([]string{"ticket_no", `"AH-000123"`, `""`, `"B"`, `column("grower-no")`, `cell("Name")`,
 		`cell("Name").trim()`, "ticket_no.substring(0, 2)", "ticket_no.substring(1)", `cell("Name").substring(1, 2).trim()`,
@@ -251,7 +252,8 @@ func TestNativeIsTheLibrary(t *testing.T) {
 			case 6:
 				return rapid.SampledFrom([]string{"organic", "has(net_kg)", "has(moisture)", "has(weighed_on)",
 					`ticket_no.startsWith("AH")`, `ticket_no.contains(cell("Name"))`,
-					`ticket_no.matches("[0-9]+$")`, `cell("Name").matches("^.$")`, `column("grower-no").matches("B*")`}).Draw(t, "plain")
+					`ticket_no.matches("[0-9]+$")`, `cell("Name").matches("^.$")`, `column("grower-no").matches("B*")`}).Draw(t,
+					"plain")
 			case 7:
 				return "(" + truth(depth-1).Draw(t, "a") + " && " + truth(depth-1).Draw(t, "b") + ")"
 			case 8:

@@ -21,12 +21,16 @@ func TestLoneValuesAreNotMissing(t *testing.T) {
 		times       int
 		null, offer string
 	}{
-		"a price of nines once":    {func(i int) string { return fmt.Sprintf("%d.%02d", 10+i%40, i%100) }, "999.99", 1, "", "999.99 (1)"},
-		"a price of nines often":   {func(i int) string { return fmt.Sprintf("%d.%02d", 10+i%40, i%100) }, "999.99", 6, "999.99", ""},
-		"99 once among 0 and 1":    {func(i int) string { return fmt.Sprint(i % 2) }, "99", 1, "", "99 (1)"},
-		"a word once":              {func(i int) string { return fmt.Sprint(i) }, "n/a", 1, "n/a", ""},
-		"the first day once":       {func(i int) string { return fmt.Sprintf("2026-07-%02d", 1+i%28) }, "1900-01-01", 1, "", "1900-01-01 (1)"},
-		"the first day many times": {func(i int) string { return fmt.Sprintf("2026-07-%02d", 1+i%28) }, "1900-01-01", 9, "1900-01-01", ""},
+		"a price of nines once": {func(i int) string { return fmt.Sprintf("%d.%02d", 10+i%40, i%100) }, "999.99", 1, "",
+			"999.99 (1)"},
+		"a price of nines often": {func(i int) string { return fmt.Sprintf("%d.%02d", 10+i%40, i%100) }, "999.99", 6,
+			"999.99", ""},
+		"99 once among 0 and 1": {func(i int) string { return fmt.Sprint(i % 2) }, "99", 1, "", "99 (1)"},
+		"a word once":           {func(i int) string { return fmt.Sprint(i) }, "n/a", 1, "n/a", ""},
+		"the first day once": {func(i int) string { return fmt.Sprintf("2026-07-%02d", 1+i%28) }, "1900-01-01", 1, "",
+			"1900-01-01 (1)"},
+		"the first day many times": {func(i int) string { return fmt.Sprintf("2026-07-%02d", 1+i%28) }, "1900-01-01", 9,
+			"1900-01-01", ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			rows := [][]string{{"id", "v"}}
@@ -70,7 +74,8 @@ func TestFormatsCountDays(t *testing.T) {
 
 // A header that an expression of the target reads is not left out.
 func TestHeadersThatAreRead(t *testing.T) {
-	of, err := target.Parse([]byte("target: t\ncolumns:\n  - {name: no}\n  - {name: place, derive: 'cell(\"Mill\") + \"/\" + cell(\"Silo No.\")'}\n" +
+	of,
+		err := target.Parse([]byte("target: t\ncolumns:\n  - {name: no}\n  - {name: place, derive: 'cell(\"Mill\") + \"/\" + cell(\"Silo No.\")'}\n" +
 		"rowRules: [{name: r, condition: 'cell(\"State\") != \"x\"'}]\nexclude: [{reason: trial, condition: 'cell(\"Kind\") == \"t\"'}]\n"))
 	require.NoError(t, err)
 	text := "No,mill,silo no,State,KIND,Remark\n"

@@ -65,7 +65,8 @@ func TestNumbersOfAnyLength(t *testing.T) {
 		if rapid.Bool().Draw(t, "whole") {
 			scale = 0
 		}
-		base, ok := new(big.Int).SetString(rapid.StringMatching(fmt.Sprintf("-?[1-9][0-9]{%d}", digits-1)).Draw(t, "base"), 10)
+		base, ok := new(big.Int).SetString(rapid.StringMatching(fmt.Sprintf("-?[1-9][0-9]{%d}", digits-1)).Draw(t, "base"),
+			10)
 		require.True(t, ok)
 		var b strings.Builder
 		b.WriteString("n,other\n")
@@ -91,7 +92,8 @@ func TestNumbersOfAnyLength(t *testing.T) {
 
 // The edges of bars end, rise and enclose whatever numbers there are.
 func FuzzNumberEdges(f *testing.F) {
-	for _, pair := range [][2]float64{{0, 0}, {1234567890123456789, 1234567890123456811}, {-1e308, 1e308}, {5e-324, 1e-310},
+	for _, pair := range [][2]float64{{0, 0}, {1234567890123456789, 1234567890123456811}, {-1e308, 1e308}, {5e-324,
+		1e-310},
 		{math.MaxFloat64, math.MaxFloat64}, {-math.MaxFloat64, -1}, {1, 1.0000000000000002}} {
 		f.Add(pair[0], pair[1], true)
 		f.Add(pair[0], pair[1], false)

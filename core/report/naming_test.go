@@ -83,7 +83,8 @@ func TestEachStepOfNamingFails(t *testing.T) {
 		if proves := found[ManifestName]; proves != "" {
 			lead, _, _ := strings.Cut(proves, " ")
 			for name, text := range found {
-				assert.True(t, strings.HasPrefix(text, lead), "step %d: the manifest is %s, and %s holds %q", step, lead, name, text)
+				assert.True(t, strings.HasPrefix(text, lead), "step %d: the manifest is %s, and %s holds %q", step, lead, name,
+					text)
 			}
 		}
 		entries, err2 := os.ReadDir(dir)

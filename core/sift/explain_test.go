@@ -99,7 +99,8 @@ func answerOf(e *check.Explanation, name string) string {
 // What an explanation shows of an accepted row is what stands in accepted.csv, of flagged texts too.
 func TestExplainedIsWritten(t *testing.T) {
 	for _, action := range []string{"flag", "blank"} {
-		for _, kind := range []string{"string, format: '[0-9]+'", "integer", "decimal", "double", "boolean", "date", "dateTime",
+		for _, kind := range []string{"string, format: '[0-9]+'", "integer", "decimal", "double", "boolean", "date",
+			"dateTime",
 			"time", "anyURI", "duration"} {
 			for _, cell := range []string{"x", "a, b", `say "no"`, "12", "true", "2026-07-31", "", "5 kg"} {
 				text := "target: t\ncolumns:\n  - {name: id}\n  - {name: v, datatype: " + kind + ", onViolation: " + action + "}\n"

@@ -40,7 +40,8 @@ func cellsOf(t require.TestingT, text []byte) (names []string, rows [][]string) 
 // What is read back is what was written: cells whose lines look like rows of the table, quotes,
 // byte order marks, blank lines, whatever there is.
 func TestWhatIsWrittenIsReadBack(t *testing.T) {
-	piece := rapid.SampledFrom([]string{"a", "", " ", ",", "\n", "\r\n", "\r", `"`, `""`, "1,2,3\n", "\"x\n", "#", "\t", "\uFEFF", "ä", "\\",
+	piece := rapid.SampledFrom([]string{"a", "", " ", ",", "\n", "\r\n", "\r", `"`, `""`, "1,2,3\n", "\"x\n", "#", "\t",
+		"\uFEFF", "ä", "\\",
 		"x,\"y\",z\n", ";", "'"})
 	cell := rapid.Custom(func(t *rapid.T) string {
 		return strings.Join(rapid.SliceOfN(piece, 0, 5).Draw(t, "pieces"), "")

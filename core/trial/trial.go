@@ -75,7 +75,8 @@ func Count(ctx context.Context, file *source.File, candidates []target.Column, m
 }
 
 func isDamage(c violation.Code) bool {
-	return c == violation.EncodingInvalid || c == violation.QuoteTail || c == violation.TypeError || c == violation.TypeFormula
+	return c == violation.EncodingInvalid || c == violation.QuoteTail || c == violation.TypeError ||
+		c == violation.TypeFormula
 }
 
 var errEnough = errors.New("enough rows were read")

@@ -56,7 +56,8 @@ func TestDefaults(t *testing.T) {
 		}
 	}
 	assert.Equal(t, []string{"header.unknown", "encoding.garbled", "encoding.control", "encoding.changed",
-		"quote.stray", "quote.backslash", "type.formula", "number.text", "date.ambiguous", "date.text", "order.broken", "delivery.repeat"}, flags)
+		"quote.stray", "quote.backslash", "type.formula", "number.text", "date.ambiguous", "date.text", "order.broken",
+		"delivery.repeat"}, flags)
 	assert.Equal(t, []string{"header.missing", "header.duplicate", "value.absent", "delivery.empty", "file.name",
 		"rows.few", "rows.many", "sum.differs", "count.differs"}, refuses)
 }

@@ -242,7 +242,8 @@ func (s *Server) routes(api huma.API) {
 	huma.Register(api, op("showRun", http.MethodGet, "/runs/{id}", "One run with its result", "runs", 404), s.showRun)
 	events := op("runEvents", http.MethodGet, "/runs/{id}/events",
 		"The run again whenever it changes, until it ends (server-sent events)", "runs", 404)
-	events = s.streaming(api, events, "events named run, each with the document of showRun, the last in its final state; or, "+
+	events = s.streaming(api, events, "events named run, each with the document of showRun, the last in its "+
+		"final state; or, "+
 		"where the stream ends before the run, at last an event named ended, whose document has the reason",
 		&huma.Schema{Type: "string"})
 	huma.Register(api, events, s.runEvents)
@@ -329,7 +330,8 @@ func (s *Server) failure(doing string, err error) error {
 		return huma.NewError(http.StatusInsufficientStorage, s.Area.Conceal(&fault.Disk{Doing: doing, Err: err}, "", ""))
 	case errors.Is(err, fs.ErrNotExist):
 		s.Log.Error("a file is missing", "doing", doing, "error", err)
-		return huma.Error500InternalServerError(doing + " failed: a file is missing in the service's data folder, which its " +
+		return huma.Error500InternalServerError(doing + " failed: a file is missing in the service's data folder, " +
+			"which its " +
 			"log names; bring it back from a copy, or run the delivery again")
 	}
 	s.Log.Error("a request failed", "doing", doing, "error", err)

@@ -34,7 +34,8 @@ func TestPatches(t *testing.T) {
 // says, each made anew from the beginning.
 func TestKeptIsItsChanges(t *testing.T) {
 	begin := func() *kept {
-		return &kept{Target: keptText{Name: "t", Version: 1, Text: "target: t # größer\ncolumns:\n  - name: a\n  - name: b\n"},
+		return &kept{Target: keptText{Name: "t", Version: 1, Text: "target: t # größer\n" +
+			"columns:\n  - name: a\n  - name: b\n"},
 			Mapping: &keptText{Name: "m", Version: 1, Text: "mapping: m\ntarget: t\ncolumns:\n  a: {from: Ä}\n"}}
 	}
 	rapid.Check(t, func(t *rapid.T) {
@@ -95,7 +96,8 @@ func TestKeptIsItsChanges(t *testing.T) {
 // A draft of an earlier version, which keeps the steps alone, says what they come to.
 func TestKeptOfEarlierVersions(t *testing.T) {
 	k, err := readKept([]byte(`{"target":{"name":"t","version":1,"text":"target: t\ncolumns:\n  - name: a\n"},
-		"changes":[{"words":"w","steps":[{"in":"target","do":"set","path":["title"],"value":"T"}],"at":"2026-07-01T00:00:00Z"},
+		"changes":[{"words":"w","steps":[{"in":"target","do":"set","path":["title"],"value":"T"}],
+			"at":"2026-07-01T00:00:00Z"},
 		{"words":"v","steps":[{"in":"target","do":"set","path":["columns","a","required"],"value":true}],
 		"at":"2026-07-01T00:00:00Z"}]}`))
 	require.NoError(t, err)

@@ -148,7 +148,8 @@ func TestAddressesOfTheSettings(t *testing.T) {
 		assert.ErrorContains(t, err, "the database intake in the settings")
 		assert.NotContains(t, err.Error(), "pw")
 	}
-	for _, garbled := range []string{"", "intake", "postgres://steward:p w@%zz/x", "mysql://steward:pw@a/b", "postgres:///x"} {
+	for _, garbled := range []string{"", "intake", "postgres://steward:p w@%zz/x", "mysql://steward:pw@a/b",
+		"postgres:///x"} {
 		_, err := (&catalogue.Databases{Named: map[string]string{"intake": garbled}}).Check()
 		require.ErrorContains(t, err, "is not that of a PostgreSQL database", garbled)
 		assert.NotContains(t, err.Error(), "steward")

@@ -196,8 +196,10 @@ type Trouble struct {
 const runColumns = `select r.*, d.bytes as total_bytes `
 
 // runHeads are the columns of a run that lists show: all but the result, which may have megabytes.
-const runHeads = `select r.id, r.delivery_id, r.target_name, r.target_version, r.mapping_name, r.mapping_version, r.layout,
-	r.refers_to, r.codes, r.companion, r.repeat_of, r.sums, r.job_id, r.state, r.bytes_done, r.rows_done, r.verdict, r.error,
+const runHeads = `select r.id, r.delivery_id, r.target_name, r.target_version, r.mapping_name,
+	r.mapping_version, r.layout,
+	r.refers_to, r.codes, r.companion, r.repeat_of, r.sums, r.job_id, r.state,
+	r.bytes_done, r.rows_done, r.verdict, r.error,
 	r.created_at, r.started_at, r.finished_at, r.tries, r.deaths, r.trouble, r.trouble_since, r.next_try_at, r.tally,
 	d.bytes as total_bytes `
 
@@ -395,7 +397,8 @@ func (s *Store) Retry(ctx context.Context, w Work, id, why string, after time.Du
 	err = s.db.GetContext(ctx, &t, `
 		update `+string(w)+` set state = 'waiting', bytes_done = 0, rows_done = 0,
 		       tries = case when `+isOver+` then 1 else tries + 1 end, trouble = $2,
-		       trouble_since = case when `+isOver+` then now() else coalesce(trouble_since, now()) end, next_try_at = now() + make_interval(secs => $3)
+		       trouble_since = case when `+isOver+` then now() else coalesce(trouble_since, now()) end,
+		       next_try_at = now() + make_interval(secs => $3)
 		where id = $1 and state = 'running'
 		returning tries, deaths, trouble, trouble_since, next_try_at`, id, Storable(why), after.Seconds())
 	return t, none(err)

@@ -118,7 +118,8 @@ func TestDraftsThatGrow(t *testing.T) {
 	}
 	written := func(i int) error {
 		_, err := s.Client.ChangeRules(t.Context(), d.ID, api.NewShift{Words: "write", Steps: []edit.Step{{In: edit.Target,
-			Do: edit.Write, Value: fmt.Sprintf("target: large\ncolumns:\n  - {name: a} # %d%s\n", i, strings.Repeat("y", 2<<20))}}})
+			Do: edit.Write, Value: fmt.Sprintf("target: large\ncolumns:\n  - {name: a} # %d%s\n", i,
+				strings.Repeat("y", 2<<20))}}})
 		return err
 	}
 	for i := range 20 {
