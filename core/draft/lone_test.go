@@ -74,9 +74,10 @@ func TestFormatsCountDays(t *testing.T) {
 
 // A header that an expression of the target reads is not left out.
 func TestHeadersThatAreRead(t *testing.T) {
-	of,
-		err := target.Parse([]byte("target: t\ncolumns:\n  - {name: no}\n  - {name: place, derive: 'cell(\"Mill\") + \"/\" + cell(\"Silo No.\")'}\n" +
-		"rowRules: [{name: r, condition: 'cell(\"State\") != \"x\"'}]\nexclude: [{reason: trial, condition: 'cell(\"Kind\") == \"t\"'}]\n"))
+	of, err := target.Parse([]byte("target: t\ncolumns:\n  - {name: no}\n" +
+		"  - {name: place, derive: 'cell(\"Mill\") + \"/\" + cell(\"Silo No.\")'}\n" +
+		"rowRules: [{name: r, condition: 'cell(\"State\") != \"x\"'}]\n" +
+		"exclude: [{reason: trial, condition: 'cell(\"Kind\") == \"t\"'}]\n"))
 	require.NoError(t, err)
 	text := "No,mill,silo no,State,KIND,Remark\n"
 	for i := range 30 {

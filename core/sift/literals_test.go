@@ -84,7 +84,8 @@ func TestSizedNumbers(t *testing.T) {
 // An instant without a zone is not one with Z; two with zones are one where they are the same moment.
 func TestZonesInKeys(t *testing.T) {
 	result, sink := run(t, "target: t\ncolumns: [{name: at, datatype: dateTime, unique: true}]\n",
-		"at\n2026-07-31T12:00:00\n2026-07-31T12:00:00Z\n2026-07-31T14:00:00+02:00\n2026-07-30T24:00:00\n2026-07-31T00:00:00\n", 1)
+		"at\n2026-07-31T12:00:00\n2026-07-31T12:00:00Z\n2026-07-31T14:00:00+02:00\n"+
+			"2026-07-30T24:00:00\n2026-07-31T00:00:00\n", 1)
 	assert.Equal(t, sift.Tally{Read: 5, Accepted: 3, Rejected: 2}, result.Tally)
 	assert.Equal(t, "at\n2026-07-31T12:00:00\n2026-07-31T12:00:00Z\n2026-07-31T00:00:00\n", sink.accepted.String())
 	result, _ = run(t, "target: t\ncolumns: [{name: at, datatype: dateTime, oneOf: ['2026-07-31T12:00:00Z']}]\n",
