@@ -200,7 +200,9 @@ func TestBeyondLoopback(t *testing.T) {
 // Uploads that send nothing, or hardly anything, end by themselves; meanwhile others
 // are served, also where all connections are taken for a while.
 func TestUploadsThatDoNotCome(t *testing.T) {
-	s := servicetest.StartWith(t, "", func(c *service.Config) { c.BodyWait = 2 * time.Second })
+	s := servicetest.StartWith(t, "", func(c *service.Config) {
+		c.BodyWait, c.MaxConnections = 2*time.Second, 300 // one address has 225 of them
+	})
 	at := strings.TrimPrefix(s.Address, "http://")
 	var silent sync.WaitGroup
 	answers := make(chan string, 300)

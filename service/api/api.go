@@ -373,6 +373,10 @@ func (s *Server) sendFile(path, name, kind string, of source.Content) (*huma.Str
 			} else {
 				w.Header().Set("Repr-Digest", "sha-256=:"+base64.StdEncoding.EncodeToString(sum.Sum(nil))+":")
 			}
+			if _, err := f.Seek(0, io.SeekStart); err != nil {
+				s.Log.Error("a download broke off", "file", name, "error", err)
+				panic(http.ErrAbortHandler)
+			}
 		}
 		if of.SHA256 == "" || r.Method != http.MethodGet || r.Header.Get("Range") != "" {
 			http.ServeContent(w, r, "", info.ModTime(), f)
