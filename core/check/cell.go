@@ -129,7 +129,7 @@ func (j *Judge) value(c *lane, cell []byte) []byte {
 func (j *Judge) list(c *lane, cell []byte) []byte {
 	found := len(j.out.Found)
 	separator := []byte(c.spec.ListSeparator())
-	j.listed, j.isEntry = j.listed[:0], true
+	j.listed, j.isEntry, j.isCoded = j.listed[:0], true, false
 	for rest, more := cell, true; more; {
 		var entry []byte
 		entry, rest, more = bytes.Cut(rest, separator)
@@ -151,16 +151,20 @@ func (j *Judge) list(c *lane, cell []byte) []byte {
 	if c.hashed {
 		j.hash(c, j.listed)
 	}
-	j.isEntry = false
-	if len(j.listed) == 0 {
-		return emptyText
+	if j.isEntry = false; j.isCoded {
+		j.noteCoded(c, cell, j.listed)
 	}
 	return j.quoted(j.listed)
 }
 
-// quoted returns a text as a cell of RFC 4180.
+// quoted returns a text as a cell of RFC 4180; one without characters is not null.
 func (j *Judge) quoted(cell []byte) []byte {
-	if j.isEntry || rfc4180.IsPlain(cell) {
+	switch {
+	case j.isEntry:
+		return cell
+	case len(cell) == 0:
+		return emptyText
+	case rfc4180.IsPlain(cell):
 		return cell
 	}
 	j.scratch = rfc4180.AppendCell(j.scratch[:0], cell)
@@ -187,9 +191,6 @@ func (j *Judge) string(c *lane, cell []byte) []byte {
 	if c.hashed {
 		j.hash(c, cell)
 	}
-	if len(cell) == 0 && !j.isEntry {
-		return emptyText
-	}
 	return j.quoted(cell)
 }
 
@@ -199,17 +200,26 @@ func (j *Judge) code(c *lane, cell []byte) []byte {
 		return cell
 	}
 	if meant, ok := c.codes.Meant(cell); ok && c.spec.Codes.Loose {
-		place := c.codesPlace()
 		j.coded = append(j.coded[:0], meant...)
-		if !j.isTrying && j.changed&(1<<place) == 0 {
-			j.count(c.place, 1<<place)
-			j.pair(c.place, place, cell, j.coded)
+		if j.isEntry {
+			j.isCoded = true // of the list, which may yet have another value that is wrong
+		} else {
+			j.noteCoded(c, cell, j.coded)
 		}
-		j.changed |= 1 << place
 		return j.coded
 	}
 	j.fail(c, violation.CodeUnknown, cell)
 	return cell
+}
+
+// noteCoded notes that the form which a code has in its list takes the place of a cell.
+func (j *Judge) noteCoded(c *lane, before, after []byte) {
+	place := c.codesPlace()
+	if !j.isTrying {
+		j.count(c.place, 1<<place)
+		j.pair(c.place, place, before, after)
+	}
+	j.changed |= 1 << place
 }
 
 // form judges a text that must have a form which is no matter of the column.

@@ -1,6 +1,7 @@
 package check
 
 import (
+	"bytes"
 	"slices"
 
 	"sieb/core/condition"
@@ -110,7 +111,7 @@ func (j *Judge) require(block int) {
 		}
 		vars := j.values(l.requiredWhen, block)
 		for k := range block {
-			if s := l.texts[k]; j.apart[k] || s.Start < s.End {
+			if s := l.texts[k]; j.apart[k] || !isBlank(j.batch.Arena[s.Start:s.End]) {
 				continue
 			}
 			if holds, isJudged := l.requiredWhen.Holds(vars, k); holds && isJudged {
@@ -122,6 +123,15 @@ func (j *Judge) require(block int) {
 			}
 		}
 	}
+}
+
+// isBlank reports whether a text, as it stands in RFC 4180, is no value where one is required: it holds
+// nothing but white space.
+func isBlank(text []byte) bool {
+	if n := len(text); n > 1 && text[0] == '"' {
+		text = text[1 : n-1]
+	}
+	return len(bytes.TrimSpace(text)) == 0
 }
 
 // rowRules reports the rows in which a row rule does not hold. A rule is not judged over a

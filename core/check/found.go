@@ -153,9 +153,12 @@ func (r *Ruling) AddRepeat(p *Plan, b *source.Batch, row int, key *Key, otherRow
 	keep target.Kept) Found {
 	f := Found{Row: row, Cell: -1, Column: -1, Code: key.Code, Action: key.Action, value: uint32(len(r.text))}
 	other := position{otherRow, otherLine}
-	kept := ""
-	if f.Action.RejectsRow() {
-		kept = keptWords[keep] // otherwise all of them stay
+	word, kept := repeatWords[keep], ""
+	if keep == target.KeepLast && otherRow < b.Number(row) {
+		word = repeatWords[target.KeepNone] // a bad row behind the last good one
+	}
+	if f.Action.RejectsRow() && (keep != target.KeepLast || len(p.Keys) == 1) {
+		kept = keptWords[keep] // otherwise all of them stay, or the other may yet repeat one in another key
 	}
 	if key.Columns == nil {
 		f.message = f.value
@@ -184,7 +187,7 @@ func (r *Ruling) AddRepeat(p *Plan, b *source.Batch, row int, key *Key, otherRow
 	r.text = cut(r.text, int(f.value), maxValue)
 	f.message = uint32(len(r.text))
 	r.text = appendQuoted(r.text, r.text[f.value:f.message])
-	r.text = appendPosition(append(r.text, repeatWords[keep]...), other)
+	r.text = appendPosition(append(r.text, word...), other)
 	r.text = append(r.text, kept...)
 	f.end = uint32(len(r.text))
 	return f

@@ -47,6 +47,7 @@ type Judge struct {
 	joined  []byte            // the text that is put together for the cell at hand
 	listed  []byte            // the list at hand in canonical form
 	isEntry bool              // the cell at hand is an entry of a list
+	isCoded bool              // a value of the list at hand was given the form that it has in its code list
 
 	breaches []Breach // of the batch, in the order of rows
 	knows    bool     // they were looked up
@@ -333,7 +334,9 @@ func (j *Judge) column(l *lane, from, to int) {
 		raw := j.batch.Arena[s.Start:s.End]
 		if special && slices.Contains(j.kept, cellAt{from + k, l.cell}) {
 			j.row, j.raw, j.changed = from+k, raw, 0
-			texts[k], _ = j.made(l, j.quoted(raw))
+			if texts[k] = (delimited.Span{}); len(raw) > 0 {
+				texts[k], _ = j.made(l, j.quoted(raw))
+			}
 			j.moved[k] = true
 			if l.isRead {
 				l.wrong[k] = true

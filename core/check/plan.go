@@ -286,13 +286,13 @@ func (p *Plan) Rules() []string {
 // ReadsToday reports whether something depends on the day of the run.
 func (p *Plan) ReadsToday() bool { return p.readsToday }
 
+// addKey adds a key, unless there is one of the same columns: what is said twice is told once.
 func (p *Plan) addKey(columns []int) {
-	if len(columns) == 1 {
-		for _, k := range p.Keys {
-			if len(k.Columns) == 1 && k.Columns[0] == columns[0] {
-				return
-			}
-		}
+	sorted := slices.Sorted(slices.Values(columns))
+	if slices.ContainsFunc(p.Keys, func(k Key) bool {
+		return slices.Equal(slices.Sorted(slices.Values(k.Columns)), sorted)
+	}) {
+		return
 	}
 	names := make([]string, len(columns))
 	action := violation.KeyDuplicate.Action()

@@ -172,7 +172,7 @@ var specs = sync.OnceValue(func() []Spec {
 			}},
 		{Name: "prefix", IsSteady: true, make: makePrefix,
 			Parameters: []Parameter{{Name: "text", Kind: Text, Required: true, Does: "what stands before"}},
-			Does:       "puts a text before the cell", Leaves: "cells that begin with it",
+			Does:       "puts a text before the cell", Leaves: "cells that begin with it; empty ones",
 			Examples: []Example{
 				ex(of("prefix", "text", "AH-"), "000105", "AH-000105"),
 				ex(of("prefix", "text", "AH-"), "AH-000105", "AH-000105"),
@@ -248,8 +248,8 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(listed("boolean", "pairs", "ja|nein"), "vielleicht", "vielleicht").in(Column{Datatype: value.Boolean}),
 			}},
 		{Name: CarryDown, IsSteady: true, make: viewed(func(_, cell []byte) ([]byte, bool) { return cell, false }),
-			Does: "puts into an empty cell what stands in the last row above in which the cell is filled, " +
-				"as printouts mean it",
+			Does: "puts into a cell that is empty or stands for no value what stands in the last row above in which it is " +
+				"filled, as printouts mean it",
 			Leaves: "cells that are filled; empty ones above the first filled one; rows whose cells cannot be attributed",
 			Examples: []Example{
 				ex(of(CarryDown), "Ahrensee", "Ahrensee").because("an empty cell in the next row becomes Ahrensee too"),

@@ -429,8 +429,8 @@ func TestRepeatsAreNamed(t *testing.T) {
 	for keep, want := range map[string][]string{
 		"first": {`2 k key.duplicate reject: "a" is already in row 1 (line 2), which is kept`,
 			"3 row.repeated reject: all values of the row are those of row 1 (line 2), which is kept"},
-		"last": {`1 row.repeated reject: all values of the row are those of row 3 (line 4), which is kept`,
-			`2 k key.duplicate reject: "a" is again in row 3 (line 4), which is kept`},
+		"last": {`1 row.repeated reject: all values of the row are those of row 3 (line 4)`, // itself not always kept
+			`2 k key.duplicate reject: "a" is again in row 3 (line 4)`},
 		"none": {"1 row.repeated reject: all values of the row are those of row 3 (line 4); of such rows none is kept",
 			`2 k key.duplicate reject: "a" is also in row 1 (line 2); of such rows none is kept`,
 			"3 row.repeated reject: all values of the row are those of row 1 (line 2); of such rows none is kept"},
@@ -441,6 +441,15 @@ func TestRepeatsAreNamed(t *testing.T) {
 		read := result.Tally.Read
 		assert.EqualValues(t, 4, read)
 	}
+}
+
+// Of one key the last row is kept, and a bad row behind it repeats it all the same.
+func TestTheLastIsKept(t *testing.T) {
+	_, _, found := order{target: "target: t\ncolumns: [{name: k, unique: true}, {name: n, datatype: integer}]\n" +
+		"repeated: {keep: last}\n", text: "k;n\na;1\na;2\na;x\n"}.sift(t)
+	assert.Equal(t, []string{`1 k key.duplicate reject: "a" is again in row 2 (line 3), which is kept`,
+		`3 n type.integer reject: "x" is not a whole number`,
+		`3 k key.duplicate reject: "a" is also in row 2 (line 3), which is kept`}, found)
 }
 
 // A delivery that can be read only once cannot tell which row is the last.

@@ -235,3 +235,41 @@ columns:
 2,3,day,date.impossible,31.2.2026,"""31.2.2026"" has the form of a date, but the calendar has no such day or time; it is computed from Day ""31.2"", Year ""2026"""
 `, sink.violations.String())
 }
+
+// What deliveries drawn at random have shown to go wrong.
+func TestSmallThings(t *testing.T) {
+	crops, err := codes.Parse(t.Context(), "crops", []byte("code\nBarley\nrye\n"))
+	require.NoError(t, err)
+	for _, c := range []struct {
+		target, mapping, text string
+		want, accepted        string
+	}{
+		// A list with a value that is wrong stays as it is, and nothing of it is counted as changed.
+		{"{name: v, oneOf: {codes: crops, strict: false}, separator: '|', onViolation: flag}", "",
+			"barley|x\nx|barley\nbarley|RYE\n", "1 v code.unknown|2 v code.unknown", "w,v\n,barley|x\n,x|barley\n,Barley|rye\n"},
+		// White space is no value where a condition requires one.
+		{"{name: v, requiredWhen: row > 1}", "", "\" \"\n\" \"\n\"\u00a0\"\nx\n", "2 v required.empty|3 v required.empty", ""},
+		{"{name: v, requiredWhen: row > 1, null: [x]}", "", "\"\"\n\"\"\n\"\"\"\"\n", "2 v required.empty", ""},
+		// What is missing is not mended by taking it away.
+		{"{name: v, datatype: integer, requiredWhen: row > 1, onViolation: blank}", "", "y\ny\n",
+			"1 v type.integer|2 v type.integer|2 v required.empty", ""},
+		// A list of one empty value is a text.
+		{"{name: v, separator: '|', null: [x], oneOf: [a]}\nrowRules: [{name: r, condition: has(v)}]", "",
+			"\"\"\nx\n", "1 v value.unknown|2 r rule.failed", ""},
+	} {
+		tg := "target: t\ncolumns:\n  - {name: w}\n  - " + c.target + "\n"
+		text := "w;v\n;" + strings.ReplaceAll(strings.TrimSuffix(c.text, "\n"), "\n", "\n;") + "\n"
+		result, sink, found := order{target: tg, mapping: c.mapping, text: text, codes: []*codes.List{crops}}.sift(t)
+		var said []string
+		for _, f := range found {
+			f, _, _ = strings.Cut(f, ":")
+			said = append(said, f[:strings.LastIndex(f, " ")])
+		}
+		assert.Equal(t, c.want, strings.Join(said, "|"), c.target)
+		if c.accepted != "" {
+			assert.Equal(t, c.accepted, sink.accepted.String())
+			assert.EqualValues(t, 1, counted(result)[0].Changed)
+			assert.Equal(t, []sift.Change{{Before: "barley|RYE", After: "Barley|rye", Cells: 1}}, result.Remedies[0].Pairs)
+		}
+	}
+}

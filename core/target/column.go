@@ -177,8 +177,7 @@ func (p *reading) onViolation(n ast.Node, c *Column) {
 		}
 		a := p.action(prop.node)
 		switch isBlank := a == violation.Blank; {
-		case isBlank && (code == violation.RequiredEmpty || code == violation.KeyDuplicate ||
-			code == violation.OrderBroken):
+		case isBlank && !isMendedByBlanking(code):
 			p.wrong(prop.node, "%s cannot be mended by blanking: use reject or flag", code)
 		case code == violation.ValueAbsent && a != violation.Flag && a != violation.Refuse:
 			p.wrong(prop.node, "%s concerns the whole delivery: use flag or refuse", code)

@@ -279,7 +279,7 @@ func Plain(columns []string) *Target {
 
 // Action returns what a violation of the column does. One action for all is said of those
 // that would reject the row: what is only flagged stays flagged, and a row whose cells
-// cannot be told apart is no matter of one column.
+// cannot be told apart is no matter of one column. Nor does it blank what blanking does not mend.
 func (c *Column) Action(code violation.Code) violation.Action {
 	if a, ok := c.OnCode[code]; ok {
 		return a
@@ -287,11 +287,16 @@ func (c *Column) Action(code violation.Code) violation.Action {
 	if code == violation.TypeFormula && c.Required {
 		return violation.Reject // where a value is required it is like the error of a formula
 	}
-	if c.OnViolation != nil && code.Action() == violation.Reject && code != violation.QuoteOpen &&
-		code != violation.TextGrown {
-		return *c.OnViolation
+	if c.OnViolation == nil || code.Action() != violation.Reject || code == violation.QuoteOpen ||
+		code == violation.TextGrown || *c.OnViolation == violation.Blank && !isMendedByBlanking(code) {
+		return code.Action()
 	}
-	return code.Action()
+	return *c.OnViolation
+}
+
+// isMendedByBlanking reports whether a cell that breaks a rule breaks it no longer without its value.
+func isMendedByBlanking(code violation.Code) bool {
+	return code != violation.RequiredEmpty && code != violation.KeyDuplicate && code != violation.OrderBroken
 }
 
 // IsColumn reports whether properties, as JSON has them, make a column of a target.
