@@ -85,10 +85,30 @@ func joined(t require.TestingT, targetText, mappingText []byte) *target.Target {
 	return tg
 }
 
-func cropList(t require.TestingT) *codes.List {
+func codesOf(t require.TestingT) []*codes.List {
 	list, err := codes.Parse(context.Background(), "crops", []byte("code;label\n"+strings.Join(crops, ";x\n")+";x\n"))
 	require.NoError(t, err)
-	return list
+	return []*codes.List{list}
+}
+
+// keysOf reads what a target refers to.
+func keysOf(t require.TestingT, tg *target.Target) (all []*reference.Keys) {
+	for _, fk := range tg.Constraints() {
+		if fk.Reference.Codes != "" {
+			read, err := reference.OfCodes(context.Background(), tg, &fk, codesOf(t)[0])
+			require.NoError(t, err)
+			all = append(all, read)
+			continue
+		}
+		rows, err := source.NewReader(strings.NewReader("id\n"+strings.Join(growers, "\n")+"\n"), layout.Layout{
+			Form: "delimited", Encoding: "utf-8", Delimiter: ",", HeaderRows: 1})
+		require.NoError(t, err)
+		read, err := reference.Read(context.Background(), "growers", reference.Columns(tg, &fk), rows, "utf-8",
+			reference.Room{Memory: 1 << 20})
+		require.NoError(t, err)
+		all = append(all, read)
+	}
+	return all
 }
 
 // run does the program's run.
@@ -96,33 +116,15 @@ func (w *world) run(t require.TestingT, tg *target.Target, workers int) (*sift.R
 	text, l := w.file(t)
 	sink := &texts{}
 	s := &sift.Run{Encoding: l.Encoding, Name: w.name(), Target: tg, Workers: workers, Sink: sink,
-		Codes: []*codes.List{cropList(t)}, Account: &sift.Account{}}
+		Codes: codesOf(t), Account: &sift.Account{}}
 	s.Again = func(context.Context) (source.Source, error) { return source.NewReader(strings.NewReader(text), l) }
-	for _, fk := range tg.Constraints() {
-		if fk.Reference.Codes == "" {
-			s.Keys = append(s.Keys, keys(t, tg, &fk))
-			continue
-		}
-		read, err := reference.OfCodes(context.Background(), tg, &fk, s.Codes[0])
-		require.NoError(t, err)
-		s.Keys = append(s.Keys, read)
-	}
+	s.Keys = keysOf(t, tg)
 	src, err := s.Again(context.Background())
 	require.NoError(t, err)
 	s.Source = src
 	result, err := s.Do(context.Background())
 	require.NoError(t, err)
 	return s, result, sink
-}
-
-func keys(t require.TestingT, tg *target.Target, key *target.ForeignKey) *reference.Keys {
-	rows, err := source.NewReader(strings.NewReader("id\n"+strings.Join(growers, "\n")+"\n"), layout.Layout{
-		Form: "delimited", Encoding: "utf-8", Delimiter: ",", HeaderRows: 1})
-	require.NoError(t, err)
-	read, err := reference.Read(context.Background(), "growers", reference.Columns(tg, key), rows, "utf-8",
-		reference.Room{Memory: 1 << 20})
-	require.NoError(t, err)
-	return read
 }
 
 func records(t require.TestingT, text string) [][]string {

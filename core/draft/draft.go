@@ -233,7 +233,8 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 	for _, v := range sure {
 		missing += v.Count
 	}
-	if fit, values := from.Fitting(sure); fit < values {
+	fit, values := from.Fitting(sure)
+	if fit < values {
 		n["datatype"] = fmt.Sprintf("%s of %s values are", profile.Thousands(fit), profile.Thousands(values))
 	}
 	if from.Counter {
@@ -274,7 +275,7 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 			c.Formats = []string{from.Pair[0] + "|" + from.Pair[1]}
 		}
 	default:
-		draftText(c, from, n)
+		draftText(c, from, values, n)
 	}
 	if b := from.Blanks.Around.Count; b > 0 {
 		addRemedy(c, "trim")
@@ -392,7 +393,8 @@ const (
 	oftenCode = 20 // times that a whole number occurs, on average, which may be a code
 )
 
-func draftText(c *target.Column, from *profile.Column, n Notes) {
+// draftText draws what holds of texts, of which so many stand for a value.
+func draftText(c *target.Column, from *profile.Column, values int64, n Notes) {
 	if from.Filled == 0 {
 		return
 	}
@@ -410,7 +412,7 @@ func draftText(c *target.Column, from *profile.Column, n Notes) {
 	if expr, like, ok := expression(c, from); ok {
 		c.Formats = []string{expr}
 		n["format"] = fmt.Sprintf("%s of %s values look like %s", profile.Thousands(like),
-			profile.Thousands(from.Filled), from.Shapes[0].Shape)
+			profile.Thousands(values), from.Shapes[0].Shape)
 		return
 	}
 	most := headroom(from.MaxLength)
@@ -575,6 +577,9 @@ func (d *Draft) draftKey(p *profile.Profile) {
 func (d *Draft) unique(at int, k profile.Key) {
 	d.Columns[at].Unique = true
 	d.notes[at]["unique"] = "no value occurs twice"
+	if slices.ContainsFunc(d.Columns[at].Remedies, func(r remedy.Remedy) bool { return r.Name == "trim" }) {
+		d.notes[at]["unique"] += ", blanks around them counted"
+	}
 	if k.Repeats > 0 {
 		d.notes[at]["unique"] = profile.Count(k.Repeats, "row repeats", "rows repeat") + " an earlier one"
 	}

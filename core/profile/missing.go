@@ -24,7 +24,7 @@ func (c *Column) Missing() (sure, doubtful []Value) {
 func (c *Column) Fitting(missing []Value) (fit, values int64) {
 	fit, values = c.Fits, c.Filled
 	for _, v := range c.Placeholders {
-		if c.Datatype != value.String && !c.reads(v.Value) {
+		if !c.reads(v.Value) {
 			values -= v.Count // it fits in no case
 		}
 	}

@@ -106,7 +106,9 @@ func (t *Reading) Reads(l *Look, text []byte, n *value.Number) bool {
 				&i) == value.Matches
 		})
 	case value.Boolean:
-		return string(text) == t.Pair[0] || string(text) == t.Pair[1]
+		// Without a form of its own a boolean is 1 or 0 as well.
+		return string(text) == t.Pair[0] || string(text) == t.Pair[1] ||
+			t.Pair[0] == "true" && t.Pair[1] == "false" && (string(text) == "1" || string(text) == "0")
 	}
 	return l.Kind != lexical.Placeholder
 }
