@@ -30,10 +30,11 @@ test: ## runs all tests
 	@$(MAKE) --no-print-directory build
 	scripts/test.sh
 
-check: setup ## vet, staticcheck, gofmt, prettier, eslint, vue-tsc, known vulnerabilities
+check: setup ## vet, staticcheck, errors that are lost, gofmt, prettier, eslint, vue-tsc, known vulnerabilities
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "not formatted:"; gofmt -l $$(git ls-files '*.go'); exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
+	go run ./scripts/losterrors ./...
 	cd console && npm run --silent formatted && npm run --silent lint && npm run --silent check
 	@scripts/vulnerabilities.sh
 

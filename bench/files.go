@@ -131,5 +131,5 @@ func (b *bench) huge(csv string, size int64) (string, error) {
 		}
 		n += k
 	}
-	return path, nil
+	return path, out.Close()
 }

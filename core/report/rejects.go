@@ -220,7 +220,7 @@ func openOutput(path string) (*outputFile, error) {
 	return &outputFile{path: path, f: f, reader: r, row: -1}, nil
 }
 
-func (o *outputFile) close() { o.f.Close() }
+func (o *outputFile) close() { o.f.Close() } // no loss: it is only read
 
 // next returns the next row's cells, valid until the call after it.
 func (o *outputFile) next() ([][]byte, error) {

@@ -103,11 +103,11 @@ func TestManyRulesThatFail(t *testing.T) {
 	for i := range 1000 {
 		text += fmt.Sprintf("  - {name: r%d, condition: n < 0, message: '%s'}\n", i, strings.Repeat("x", 2000))
 	}
-	rows := strings.Repeat("1\n", 300)
+	rows := strings.Repeat("1\n", 150) // more than a block of them
 	result, sink := run(t, text, "n\n"+rows, 2)
-	assert.Equal(t, sift.Tally{Read: 300, Rejected: 300}, result.Tally)
+	assert.Equal(t, sift.Tally{Read: 150, Rejected: 150}, result.Tally)
 	assert.Len(t, result.Violations, 1000)
-	assert.Equal(t, 300*1000+1, strings.Count(sink.violations.String(), "\n"))
+	assert.Equal(t, 150*1000+1, strings.Count(sink.violations.String(), "\n"))
 	assert.Contains(t, sink.violations.String(), ","+strings.Repeat("x", 1000)+"…\n", "a message has a bound")
 	assert.NotContains(t, sink.violations.String(), strings.Repeat("x", 1001))
 }

@@ -306,7 +306,7 @@ func (d *File) Is(file os.FileInfo) bool {
 // Close closes the file.
 func (d *File) Close() error {
 	if d.f != d.delivered {
-		d.f.Close()
+		d.f.Close() // no loss: what was unpacked is only read
 	}
 	return d.delivered.Close()
 }

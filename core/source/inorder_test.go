@@ -18,7 +18,7 @@ import (
 
 func manyLines(t *testing.T) *source.Reader {
 	t.Helper()
-	r, err := source.NewReader(strings.NewReader("a,b\n"+strings.Repeat("1,2\n", 1<<19)),
+	r, err := source.NewReader(strings.NewReader("a,b\n"+strings.Repeat("1,2\n", 1<<18)),
 		layout.Layout{SkipBlankRows: true, Form: layout.Delimited, Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,
 			DoubleQuote: true, HeaderRows: 1})
 	require.NoError(t, err)

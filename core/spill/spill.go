@@ -145,6 +145,6 @@ func (f *File) Close() {
 	if f == nil || f.file == nil {
 		return
 	}
-	f.file.Close()
+	f.file.Close() // no loss: the file has no name
 	f.file = nil
 }

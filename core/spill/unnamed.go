@@ -20,7 +20,7 @@ func Unnamed(dir string) (*os.File, error) {
 		return nil, fault.Writing(err, "making room in "+dir)
 	}
 	if err := os.Remove(f.Name()); err != nil {
-		f.Close()
+		f.Close() // no loss: the file is empty
 		return nil, err
 	}
 	return f, nil

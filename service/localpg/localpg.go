@@ -277,7 +277,7 @@ func (s *Server) launchOn(ctx context.Context, port int) error {
 	if err != nil {
 		return err
 	}
-	defer logFile.Close()
+	defer logFile.Close() // no loss: the server has a descriptor of its own
 	cmd := s.command(context.Background(), filepath.Join(s.bin, "postgres"), "-D", s.cluster(), "-p",
 		strconv.Itoa(port),
 		"-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=", "-c", "max_connections=100")

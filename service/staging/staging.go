@@ -149,7 +149,7 @@ func (a *Area) Take(ctx context.Context, r io.Reader, most int64) (t Taken, err 
 		return t, fault.Writing(err, "storing a delivery")
 	}
 	defer func() {
-		f.Close()
+		f.Close() // no loss: keep has synced it
 		if err != nil {
 			os.Remove(f.Name())
 		}

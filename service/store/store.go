@@ -99,7 +99,7 @@ func (s *Store) migrate(ctx context.Context) error {
 
 // Close closes all connections.
 func (s *Store) Close() {
-	s.db.Close()
+	s.db.Close() // no loss: what was committed is the database's
 	s.Pool.Close()
 }
 

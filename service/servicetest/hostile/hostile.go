@@ -130,7 +130,9 @@ func gzipped(content string) []byte {
 	if _, err := io.WriteString(w, content); err != nil {
 		panic(err)
 	}
-	w.Close()
+	if err := w.Close(); err != nil {
+		panic(err)
+	}
 	return b.Bytes()
 }
 
