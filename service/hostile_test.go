@@ -244,7 +244,7 @@ func TestAPoisonousJob(t *testing.T) {
 	require.NoError(t, err)
 	_, err = p.client.AddTarget(t.Context(), text)
 	require.NoError(t, err)
-	large := s.large(t, 200e6)
+	large := s.large(t, 120e6)
 	poison, err := p.client.StartRun(t.Context(), api.NewRun{Delivery: large.ID, Target: "weighbridge_tickets"})
 	require.NoError(t, err)
 	small, err := p.client.AddDelivery(t.Context(), "a.csv", strings.NewReader("a\n1\n"))
@@ -512,7 +512,7 @@ func TestCancelReachesEveryLoop(t *testing.T) {
 	s := servicetest.Start(t, "", nil)
 	var sheet strings.Builder
 	sheet.WriteString(`<worksheet><sheetData>`)
-	for i := range 120_000 {
+	for i := range 60_000 {
 		fmt.Fprintf(&sheet, `<row r="%d">%s</row>`, i+1, strings.Repeat(fmt.Sprintf(`<c><v>%d.5</v></c>`, i), 20))
 	}
 	sheet.WriteString(`</sheetData></worksheet>`)

@@ -393,7 +393,7 @@ func TestKilledService(t *testing.T) {
 	}
 	s := &kit{&servicetest.Service{Address: "http://" + address, Client: client.New("http://"+address, ""), Data: data}}
 	first := start()
-	d := s.large(t, 150e6)
+	d := s.large(t, 100e6)
 	s.register(t)
 	text, err := demo.Target("weighbridge_tickets")
 	require.NoError(t, err)

@@ -8,6 +8,7 @@ import (
 	"crypto/sha256"
 	"crypto/subtle"
 	"encoding/hex"
+	"maps"
 	"net/http"
 	"strconv"
 	"strings"
@@ -122,12 +123,14 @@ const (
 	// guessesKept is how long an address is remembered, and mostGuessers how many are.
 	guessesKept  = 10 * time.Minute
 	mostGuessers = 10_000
+	sweeps       = time.Minute // between two looks at all of them
 )
 
 // guesses counts wrong tokens by address.
 type guesses struct {
-	mu sync.Mutex
-	of map[string]guess
+	mu    sync.Mutex
+	of    map[string]guess
+	swept time.Time // when those were last left out who may begin anew
 }
 
 type guess struct {
@@ -147,10 +150,9 @@ func (g *guesses) wait(address string, now time.Time) time.Duration {
 		known.wait = 0
 	}
 	if !has && len(g.of) >= mostGuessers {
-		for other, o := range g.of {
-			if now.Sub(o.last) > guessesKept {
-				delete(g.of, other)
-			}
+		if now.Sub(g.swept) > sweeps {
+			maps.DeleteFunc(g.of, func(_ string, o guess) bool { return now.Sub(o.last) > guessesKept })
+			g.swept = now
 		}
 		if len(g.of) >= mostGuessers {
 			return mostWait // so many addresses are one attack
