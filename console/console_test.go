@@ -111,22 +111,6 @@ func write(t *testing.T, name string, text []byte) string {
 	return path
 }
 
-// register sifts the register of the growers, to which the tickets refer.
-func register(t *testing.T, s *servicetest.Service) {
-	t.Helper()
-	m := demo.Register()
-	text, err := demo.Target(m.Target)
-	require.NoError(t, err)
-	_, err = s.Client.AddTarget(t.Context(), text)
-	require.NoError(t, err)
-	d, err := s.Client.AddDelivery(t.Context(), m.Name, strings.NewReader(string(m.Bytes)))
-	require.NoError(t, err)
-	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: m.Target})
-	require.NoError(t, err)
-	_, err = s.Client.Follow(t.Context(), r.ID, nil)
-	require.NoError(t, err)
-}
-
 func TestNotBuilt(t *testing.T) {
 	answer := httptest.NewRecorder()
 	console.Handler().ServeHTTP(answer, httptest.NewRequest("GET", "/deliveries/x", nil))
@@ -153,7 +137,7 @@ func TestFromFileToVerdict(t *testing.T) {
 	p.do(chromedp.Click(".uploads a"))
 	p.shows("No target is known yet")
 	p.accessible("a delivery that was not run")
-	register(t, s)
+	s.Register(t)
 	p.do(chromedp.Click(`//a[contains(., "the Rules station")]`))
 	p.shows("Which table are these rows meant for?")
 

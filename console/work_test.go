@@ -120,7 +120,7 @@ func TestAddresses(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Client.AddTarget(t.Context(), text)
 	require.NoError(t, err)
-	register(t, s)
+	s.Register(t)
 	text, err = demo.Mapping(m.Mapping)
 	require.NoError(t, err)
 	_, err = s.Client.AddMapping(t.Context(), text)

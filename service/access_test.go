@@ -238,8 +238,7 @@ func TestUploadsThatDoNotCome(t *testing.T) {
 		assert.True(t, strings.Contains(line, " 408 ") || line == "", "%q", line)
 	}
 	servicetest.Await(t, "nothing of them is left", func() bool {
-		return count(t,
-			filepath.Join(s.Data, "arriving")) == 0
+		return servicetest.Entries(t, filepath.Join(s.Data, "arriving")) == 0
 	})
 	page, err := s.Client.Deliveries(t.Context(), "", "", 0, 10)
 	require.NoError(t, err)
@@ -252,9 +251,9 @@ func TestUploadsThatAreTooLarge(t *testing.T) {
 	_, err := s.Client.AddDelivery(t.Context(), "a.csv", bytes.NewReader(make([]byte, 1<<20)))
 	require.NoError(t, err)
 	_, err = s.Client.AddDelivery(t.Context(), "a.csv", bytes.NewReader(make([]byte, 1<<20+1)))
-	assert.Equal(t, 413, statusOf(err))
+	assert.Equal(t, 413, servicetest.Status(err))
 	assert.ErrorContains(t, err, "--max-upload")
-	assert.Zero(t, count(t, filepath.Join(s.Data, "arriving")))
+	assert.Zero(t, servicetest.Entries(t, filepath.Join(s.Data, "arriving")))
 	page, err := s.Client.Deliveries(t.Context(), "", "", 0, 10)
 	require.NoError(t, err)
 	assert.Equal(t, 1, page.Total)
@@ -269,7 +268,7 @@ func TestDownloadForASpreadsheet(t *testing.T) {
 	require.NoError(t, err)
 	r, err = s.Client.Follow(context.Background(), r.ID, nil)
 	require.NoError(t, err)
-	assert.Equal(t, "a,b\n=1+1,ä\n", s.output(t, r.ID, "accepted.csv"))
+	assert.Equal(t, "a,b\n=1+1,ä\n", s.Output(t, r.ID, "accepted.csv"))
 	resp, text := ask(t, s.Service, "GET", "/api/v1/runs/"+r.ID+"/outputs/accepted.csv?for=spreadsheet", "")
 	assert.Equal(t, "\uFEFFa,b\n'=1+1,ä\n", text)
 	assert.Contains(t, resp.Header.Get("Content-Disposition"), "accepted.csv")

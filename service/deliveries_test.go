@@ -92,7 +92,7 @@ func TestFindingDeliveries(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, both.Total)
 	_, err = s.Client.Deliveries(ctx, "", "lost", 0, 10)
-	assert.Equal(t, 422, statusOf(err))
+	assert.Equal(t, 422, servicetest.Status(err))
 }
 
 // A delivery can be named anew and described; the name with which it arrived is kept.
@@ -115,15 +115,15 @@ func TestDescribingDeliveries(t *testing.T) {
 	assert.Equal(t, 1, found.Total, "notes are searched too")
 	for _, name := range []string{"", "a/b.csv", "a\x00.csv", ".."} {
 		_, err = s.Client.Describe(t.Context(), d.ID, api.NewWords{Name: &name})
-		assert.Equal(t, 422, statusOf(err), "%q", name)
+		assert.Equal(t, 422, servicetest.Status(err), "%q", name)
 	}
 	_, err = s.Client.Describe(t.Context(), "none", api.NewWords{Note: ptr("x")})
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 	r := s.sift(t, api.NewRun{Delivery: d.ID, SHA256: true})
 	resp, text := ask(t, s.Service, "GET", r.Outputs["accepted"], "")
 	assert.Equal(t, "attachment; filename=tickets.accepted.csv", resp.Header.Get("Content-Disposition"))
 	sum := sha256.Sum256([]byte(text))
-	assert.Contains(t, s.output(t, r.ID, "manifest.json"), hex.EncodeToString(sum[:]))
+	assert.Contains(t, s.Output(t, r.ID, "manifest.json"), hex.EncodeToString(sum[:]))
 	assert.NotEqual(t, d.SHA256, hex.EncodeToString(sum[:]))
 }
 
@@ -132,7 +132,7 @@ func TestDescribingDeliveries(t *testing.T) {
 func TestDeletingDeliveries(t *testing.T) {
 	s := &kit{servicetest.Start(t, "", nil)}
 	ctx := t.Context()
-	large := s.large(t, 40e6)
+	large := s.Large(t, 40e6)
 	running, err := s.Client.StartRun(ctx, api.NewRun{Delivery: large.ID})
 	require.NoError(t, err)
 	_, err = s.Client.StartProfile(ctx, large.ID, api.NewProfile{})
@@ -149,10 +149,10 @@ func TestDeletingDeliveries(t *testing.T) {
 		assert.Equal(t, 404, resp.StatusCode, path)
 	}
 	_, err = s.Client.Run(ctx, running.ID)
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 	_, err = s.Client.StartRun(ctx, api.NewRun{Delivery: large.ID})
-	assert.Equal(t, 404, statusOf(err))
-	assert.Equal(t, 404, statusOf(s.Client.DeleteDelivery(ctx, large.ID)))
+	assert.Equal(t, 404, servicetest.Status(err))
+	assert.Equal(t, 404, servicetest.Status(s.Client.DeleteDelivery(ctx, large.ID)))
 	servicetest.Await(t, "no file of it is left", func() bool {
 		left := 0
 		for _, dir := range []string{"deliveries", "runs"} {
@@ -251,15 +251,15 @@ func TestDrafts(t *testing.T) {
 	resp, _ = ask(t, s.Service, http.MethodDelete, "/api/v1/deliveries/"+d.ID+"/drafts/mapping", "")
 	assert.Equal(t, 404, resp.StatusCode)
 	_, err = s.Client.BeginRules(ctx, "none", text)
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 	for _, wrong := range []api.NewRules{{Text: "target: x\n"}, {Text: text.Text, Target: "x"},
 		{Text: text.Text, Mapping: "m"},
 		{Text: strings.Repeat("x", 5<<20)}, {DraftMapping: true}} {
 		_, err = s.Client.BeginRules(ctx, d.ID, wrong)
-		assert.Contains(t, []int{413, 422}, statusOf(err))
+		assert.Contains(t, []int{413, 422}, servicetest.Status(err))
 	}
 	_, err = s.Client.Rules(ctx, d.ID)
-	assert.Equal(t, 404, statusOf(err), "nothing was begun")
+	assert.Equal(t, 404, servicetest.Status(err), "nothing was begun")
 }
 
 // Violations are shown one by one, those of flagged and blanked cells too.
@@ -284,8 +284,8 @@ func TestViolationsOneByOne(t *testing.T) {
 	assert.Equal(t, 6, all.Total)
 	for _, wrong := range [][2]string{{"kg", "range.hig"}, {"weight", ""}} {
 		_, err = s.Client.Violations(ctx, r.ID, wrong[0], wrong[1], 0, 10)
-		assert.Contains(t, []int{404, 422}, statusOf(err), wrong)
+		assert.Contains(t, []int{404, 422}, servicetest.Status(err), wrong)
 	}
 	_, err = s.Client.Violations(ctx, "none", "", "", 0, 10)
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 }

@@ -22,7 +22,7 @@ func TestProfiles(t *testing.T) {
 
 	t.Run("of the demo", func(t *testing.T) {
 		for _, m := range demo.All() {
-			d := addDemo(t, s, m)
+			d := s.AddDemo(t, m)
 			_, err := s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
 			require.NoError(t, err)
 			p, err := s.Client.AwaitProfile(ctx, d.ID)
@@ -83,7 +83,7 @@ func TestProfiles(t *testing.T) {
 			assert.Equal(t, max(share, 0.9), done.Share)
 		}
 		_, err = s.Client.StartProfile(ctx, d.ID, api.NewProfile{Share: 0.3})
-		assert.Equal(t, 422, statusOf(err))
+		assert.Equal(t, 422, servicetest.Status(err))
 	})
 
 	t.Run("remembers what was looked at", func(t *testing.T) {
@@ -109,7 +109,7 @@ func TestProfiles(t *testing.T) {
 	})
 
 	t.Run("leads to the rows behind it", func(t *testing.T) {
-		d := addDemo(t, s, demo.Colmitz()) // in UTF-16
+		d := s.AddDemo(t, demo.Colmitz()) // in UTF-16
 		_, err := s.Client.StartProfile(ctx, d.ID, api.NewProfile{})
 		require.NoError(t, err)
 		p, err := s.Client.AwaitProfile(ctx, d.ID)
@@ -155,7 +155,7 @@ func TestProfiles(t *testing.T) {
 	})
 
 	t.Run("can be stopped, and outlives its service", func(t *testing.T) {
-		d := s.large(t, 30e6)
+		d := s.Large(t, 30e6)
 		running := func() bool {
 			p, err := s.Client.Profile(ctx, d.ID)
 			return err == nil && p.State == "running" && p.Progress.Rows > 0

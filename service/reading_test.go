@@ -24,7 +24,7 @@ func TestReading(t *testing.T) {
 
 	t.Run("the demo reads right", func(t *testing.T) {
 		for _, m := range demo.All() {
-			d := addDemo(t, s, m)
+			d := s.AddDemo(t, m)
 			r, err := s.Client.Read(ctx, d.ID, nil)
 			require.NoError(t, err, m.Name)
 			assert.NotEmpty(t, r.Columns)
@@ -97,7 +97,7 @@ func TestReading(t *testing.T) {
 			p.Items[0].Line})
 
 		_, err = s.Client.SaveLayout(ctx, d.ID, layout.Given{Encoding: ptr("nonsense")})
-		assert.Equal(t, 422, statusOf(err))
+		assert.Equal(t, 422, servicetest.Status(err))
 		saved, err := s.Client.SaveLayout(ctx, d.ID, layout.Given{Delimiter: ptr(","), HeaderRows: ptr(0)})
 		require.NoError(t, err)
 		assert.Equal(t, ",", *saved.Layout.Delimiter)
@@ -151,9 +151,9 @@ func TestReading(t *testing.T) {
 			strings.NewReader("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"+strings.Repeat("\x00", 600)))
 		require.NoError(t, err)
 		_, err = s.Client.Read(ctx, d.ID, nil)
-		assert.Equal(t, 422, statusOf(err))
+		assert.Equal(t, 422, servicetest.Status(err))
 		assert.ErrorContains(t, err, "old.xls: the file is an old binary document; ask for it as XLSX or CSV")
 		_, err = s.Client.Read(ctx, "nothing", nil)
-		assert.Equal(t, 404, statusOf(err))
+		assert.Equal(t, 404, servicetest.Status(err))
 	})
 }

@@ -41,7 +41,7 @@ func TestRequests(t *testing.T) {
 	s := &kit{servicetest.Start(t, "", nil)}
 	ctx := t.Context()
 	m := demo.Ahrensee()
-	d := addDemo(t, s, m)
+	d := s.AddDemo(t, m)
 	const octets = "application/octet-stream"
 
 	t.Run("an envelope around a file is not stored", func(t *testing.T) {
@@ -232,7 +232,7 @@ func TestDeliveryState(t *testing.T) {
 // A stream of events that ends before its run says why.
 func TestEventsEnd(t *testing.T) {
 	s := &kit{servicetest.Start(t, "", nil)}
-	d := s.large(t, 60e6)
+	d := s.Large(t, 60e6)
 	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID})
 	require.NoError(t, err)
 	resp, err := http.Get(s.Address + "/api/v1/runs/" + r.ID + "/events")

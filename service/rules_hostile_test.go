@@ -57,7 +57,7 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 	} {
 		_, err := s.Client.ChangeRules(ctx, id, api.NewShift{Words: name, Steps: c.steps})
 		if assert.Error(t, err, name) {
-			assert.Equal(t, 422, statusOf(err), "%s: %v", name, err)
+			assert.Equal(t, 422, servicetest.Status(err), "%s: %v", name, err)
 			assert.Contains(t, err.Error(), c.want, name)
 		}
 	}
@@ -69,7 +69,7 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		"nothing to take back": func() error { _, err := s.Client.UndoRules(ctx, id); return err },
 		"nothing to redo":      func() error { _, err := s.Client.RedoRules(ctx, id); return err },
 	} {
-		assert.Equal(t, 409, statusOf(c()), name)
+		assert.Equal(t, 409, servicetest.Status(c()), name)
 	}
 	for name, call := range map[string]func() error{
 		"show":    func() error { _, err := s.Client.Rules(ctx, "none"); return err },
@@ -80,7 +80,7 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		"try":     func() error { _, err := s.Client.Rehearse(ctx, "none", api.AskRehearsal{}, nil); return err },
 		"suggest": func() error { _, err := s.Client.Suggest(ctx, "none", api.AskSuggestions{}, nil); return err },
 	} {
-		assert.Equal(t, 404, statusOf(call()), name)
+		assert.Equal(t, 404, servicetest.Status(call()), name)
 	}
 }
 
@@ -109,7 +109,7 @@ func TestChangesAtOnce(t *testing.T) {
 			if _, err := s.Client.ChangeRules(ctx, id, shift(title)); err == nil {
 				made.Store("title "+title, true)
 			} else {
-				assert.Contains(t, []int{409, 422, 503}, statusOf(err), "%v", err)
+				assert.Contains(t, []int{409, 422, 503}, servicetest.Status(err), "%v", err)
 			}
 		})
 	}
@@ -144,7 +144,7 @@ func TestSavingOverAnother(t *testing.T) {
 	_, err = s.Client.AddTarget(ctx, []byte(strings.Replace(ticketsTarget, "title: Tickets", "title: Theirs", 1)))
 	require.NoError(t, err)
 	_, err = s.Client.SaveRules(ctx, id, api.SaveRules{})
-	assert.Equal(t, 409, statusOf(err))
+	assert.Equal(t, 409, servicetest.Status(err))
 	assert.ErrorContains(t, err, "meanwhile")
 	r, err := s.Client.Rules(ctx, id)
 	require.NoError(t, err)
@@ -157,7 +157,7 @@ func TestSavingOverAnother(t *testing.T) {
 		_, err = s.Client.ChangeRules(ctx, id, shift("again "+fmt.Sprint(len(name))))
 		require.NoError(t, err)
 		_, err = s.Client.SaveRules(ctx, id, api.SaveRules{Target: name})
-		assert.Equal(t, 422, statusOf(err), "%q: %v", name, err)
+		assert.Equal(t, 422, servicetest.Status(err), "%q: %v", name, err)
 	}
 }
 
@@ -221,6 +221,6 @@ func TestRehearsalsThatAreGivenUp(t *testing.T) {
 	require.NoError(t, answer.Body.Close())
 	require.Equal(t, http.StatusNoContent, answer.StatusCode)
 	_, err = again.Client.Rules(ctx, id)
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 	assert.False(t, errors.Is(err, context.Canceled))
 }

@@ -64,10 +64,10 @@ func TestRulesDraft(t *testing.T) {
 		return s.Client.ChangeRules(ctx, id, api.NewShift{Words: words, Steps: steps})
 	}
 	_, err = change("nonsense", step("mapping", "set", "columns crop remedies", []any{"polish"}))
-	assert.Equal(t, 422, statusOf(err))
+	assert.Equal(t, 422, servicetest.Status(err))
 	assert.ErrorContains(t, err, `there is no remedy "polish"`)
 	_, err = change("no such step", step("mapping", "paint", "columns crop", "x"))
-	assert.Equal(t, 422, statusOf(err))
+	assert.Equal(t, 422, servicetest.Status(err))
 	r, err = change("treat n/a as missing", step("mapping", "add", "columns kg null", "n/a"))
 	require.NoError(t, err)
 	assert.Contains(t, r.Mapping.Text, "kg: {null: [n/a]}")
@@ -89,7 +89,7 @@ func TestRulesDraft(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, r.Undone, "a new change drops what was taken back")
 	_, err = s.Client.RedoRules(ctx, id)
-	assert.Equal(t, 409, statusOf(err))
+	assert.Equal(t, 409, servicetest.Status(err))
 
 	require.NoError(t, s.Stop())
 	s = &kit{servicetest.Start(t, s.Data, nil)}
@@ -102,7 +102,7 @@ func TestRulesDraft(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 2, other.Version)
 	_, err = s.Client.SaveRules(ctx, id, api.SaveRules{})
-	assert.Equal(t, 409, statusOf(err))
+	assert.Equal(t, 409, servicetest.Status(err))
 	assert.ErrorContains(t, err, "version 2 of the mapping north was saved meanwhile")
 	r, err = s.Client.SaveRules(ctx, id, api.SaveRules{Over: true})
 	require.NoError(t, err)
@@ -113,7 +113,7 @@ func TestRulesDraft(t *testing.T) {
 
 	require.NoError(t, s.Client.DropRules(ctx, id))
 	_, err = s.Client.Rules(ctx, id)
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 }
 
 // What is begun without a target, or without a mapping, is drafted from the delivery, under names that are free.
@@ -127,7 +127,7 @@ func TestDraftedRules(t *testing.T) {
 	assert.Zero(t, r.Target.Version)
 	assert.Nil(t, r.Mapping)
 	_, err = s.Client.SaveRules(ctx, id, api.SaveRules{Target: "tickets"})
-	assert.Equal(t, 409, statusOf(err))
+	assert.Equal(t, 409, servicetest.Status(err))
 	assert.ErrorContains(t, err, `there is a target "tickets" already: choose another name`)
 	r, err = s.Client.SaveRules(ctx, id, api.SaveRules{Target: "weighings"})
 	require.NoError(t, err)
@@ -139,7 +139,7 @@ func TestDraftedRules(t *testing.T) {
 	for _, n := range []api.NewRules{{Mapping: "north"}, {Target: "nobody"}, {Target: "weighings", Mapping: "north"},
 		{Target: "tickets", Mapping: "north", DraftMapping: true}, {Name: "no name"}} {
 		_, err := s.Client.BeginRules(ctx, id, n)
-		assert.Contains(t, []int{404, 422}, statusOf(err), "%+v", n)
+		assert.Contains(t, []int{404, 422}, servicetest.Status(err), "%+v", n)
 	}
 }
 
@@ -202,7 +202,7 @@ func TestRehearsal(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, alone.Tally.Read, alone.Tally.Accepted)
 	_, err = s.Client.Rehearse(ctx, id, api.AskRehearsal{Target: "target: x\n"}, nil)
-	assert.Equal(t, 422, statusOf(err))
+	assert.Equal(t, 422, servicetest.Status(err))
 }
 
 // What a suggestion states is what the draft then gives.
@@ -358,7 +358,7 @@ func TestRulesOfATextThatIsNotSaved(t *testing.T) {
 	require.NotNil(t, r.Mapping)
 	assert.Contains(t, r.Mapping.Text, "dd.MM.yyyy")
 	_, err = s.Client.Target(ctx, "tickets", 0)
-	assert.Equal(t, 404, statusOf(err), "nothing is saved unasked")
+	assert.Equal(t, 404, servicetest.Status(err), "nothing is saved unasked")
 	tried, err := s.Client.Rehearse(ctx, d.ID, api.AskRehearsal{}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, int64(3), tried.Tally.Accepted)
@@ -371,7 +371,7 @@ func TestRulesOfATextThatIsNotSaved(t *testing.T) {
 		Text: strings.Replace(text, "required: true", "required: false", 1)})
 	require.NoError(t, err)
 	_, err = s.Client.SaveRules(ctx, d.ID, api.SaveRules{})
-	assert.Equal(t, 409, statusOf(err))
+	assert.Equal(t, 409, servicetest.Status(err))
 	saved, err = s.Client.SaveRules(ctx, d.ID, api.SaveRules{Target: "tickets_north"})
 	require.NoError(t, err)
 	assert.Equal(t, "tickets_north", saved.Target.Name)

@@ -52,7 +52,7 @@ func TestDraftsAgainstAList(t *testing.T) {
 				}
 				r, err = ask(ctx, id)
 				if len(*from) == 0 {
-					assert.Equal(t, 409, statusOf(err))
+					assert.Equal(t, 409, servicetest.Status(err))
 					r, err = s.Client.Rules(ctx, id)
 				} else {
 					last := (*from)[len(*from)-1]
@@ -62,7 +62,7 @@ func TestDraftsAgainstAList(t *testing.T) {
 			case "wrong":
 				_, err = s.Client.ChangeRules(ctx, id, api.NewShift{Words: "nonsense", Steps: []edit.Step{
 					step("target", "set", "columns kg maximum", "much")}})
-				assert.Equal(t, 422, statusOf(err), "what makes no target changes nothing")
+				assert.Equal(t, 422, servicetest.Status(err), "what makes no target changes nothing")
 				r, err = s.Client.Rules(ctx, id)
 				require.NoError(t, err)
 			case "save":

@@ -1,16 +1,12 @@
 package service_test
 
 import (
-	"bufio"
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"net"
 	"net/http"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -27,63 +23,8 @@ import (
 	"sieb/demo"
 	"sieb/service"
 	"sieb/service/api"
-	"sieb/service/localpg/pgtest"
 	"sieb/service/servicetest"
 )
-
-func addDemo(t *testing.T, s *kit, m demo.Made) api.Delivery {
-	t.Helper()
-	text, err := demo.Target(m.Target)
-	require.NoError(t, err)
-	_, err = s.Client.AddTarget(t.Context(), text)
-	require.NoError(t, err)
-	if m.Mapping != "" {
-		s.register(t)
-		text, err = demo.Mapping(m.Mapping)
-		require.NoError(t, err)
-		_, err = s.Client.AddMapping(t.Context(), text)
-		require.NoError(t, err)
-	}
-	d, err := s.Client.AddDelivery(t.Context(), m.Name, bytes.NewReader(m.Bytes))
-	require.NoError(t, err)
-	return d
-}
-
-// register sifts the register of the growers, to which the tickets refer, unless that was done.
-func (s *kit) register(t *testing.T) {
-	t.Helper()
-	runs, err := s.Client.Runs(t.Context(), "", 0, 1000)
-	require.NoError(t, err)
-	for _, r := range runs.Items {
-		if r.Target != nil && r.Target.Name == "growers" {
-			return
-		}
-	}
-	m := demo.Register()
-	d := addDemo(t, s, m)
-	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: m.Target})
-	require.NoError(t, err)
-	r, err = s.Client.Follow(t.Context(), r.ID, nil)
-	require.NoError(t, err)
-	require.Equal(t, "split", r.Verdict)
-}
-
-func read(t *testing.T, r io.ReadCloser, err error) string {
-	t.Helper()
-	require.NoError(t, err)
-	defer r.Close()
-	text, err := io.ReadAll(r)
-	require.NoError(t, err)
-	return string(text)
-}
-
-func statusOf(err error) int {
-	var failed *client.Error
-	if errors.As(err, &failed) {
-		return failed.Status
-	}
-	return 0
-}
 
 func TestService(t *testing.T) {
 	s := &kit{servicetest.StartAlone(t, "", func(*service.Config) {})}
@@ -91,7 +32,7 @@ func TestService(t *testing.T) {
 
 	t.Run("planted truth", func(t *testing.T) {
 		for _, m := range demo.All() {
-			d := addDemo(t, s, m)
+			d := s.AddDemo(t, m)
 			assert.Equal(t, "arrived", d.State)
 			r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: m.Target, Mapping: m.Mapping})
 			require.NoError(t, err)
@@ -130,9 +71,9 @@ func TestService(t *testing.T) {
 			again, err := s.Client.Delivery(ctx, d.ID)
 			require.NoError(t, err)
 			assert.Equal(t, "split", again.State)
-			accepted := s.output(t, r.ID, report.AcceptedName)
+			accepted := s.Output(t, r.ID, report.AcceptedName)
 			assert.Greater(t, strings.Count(accepted, "\n"), int(m.Accepted))
-			assert.Contains(t, s.output(t, r.ID, report.ManifestName), d.SHA256)
+			assert.Contains(t, s.Output(t, r.ID, report.ManifestName), d.SHA256)
 			assert.Equal(t, string(m.Bytes), s.content(t, d.ID))
 		}
 	})
@@ -170,9 +111,9 @@ func TestService(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, text, old.Text)
 		_, err = s.Client.Target(ctx, "silo", 3)
-		assert.Equal(t, 404, statusOf(err))
+		assert.Equal(t, 404, servicetest.Status(err))
 		_, err = s.Client.AddTarget(ctx, []byte("target: silo\ncolumns:\n  - nam: a\n"))
-		assert.Equal(t, 422, statusOf(err))
+		assert.Equal(t, 422, servicetest.Status(err))
 		assert.ErrorContains(t, err, `line 3, column 5: a column has no property "nam"; did you mean "name"?`)
 		list, err := s.Client.Targets(ctx, client.Shelf{}, 0, 0)
 		require.NoError(t, err)
@@ -187,7 +128,7 @@ func TestService(t *testing.T) {
 		done, err := s.Client.Follow(ctx, r["id"].(string), nil)
 		require.NoError(t, err)
 		assert.Equal(t, "accepted", done.Verdict)
-		assert.Equal(t, "a,b\n1,2\n", s.output(t, done.ID, report.AcceptedName))
+		assert.Equal(t, "a,b\n1,2\n", s.Output(t, done.ID, report.AcceptedName))
 	})
 
 	t.Run("a delivery that is damaged at its beginning is refused", func(t *testing.T) {
@@ -196,7 +137,7 @@ func TestService(t *testing.T) {
 		assert.Equal(t, "refused", d.State)
 		assert.Contains(t, d.Refusal, "a ZIP archive or a workbook, and damaged")
 		_, err = s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID})
-		assert.Equal(t, 422, statusOf(err))
+		assert.Equal(t, 422, servicetest.Status(err))
 	})
 
 	t.Run("a delivery that cannot be read fails its run", func(t *testing.T) {
@@ -210,9 +151,9 @@ func TestService(t *testing.T) {
 		assert.Contains(t, r.Error, "book.csv.gz")
 		assert.Contains(t, r.Error, "compressed with gzip and damaged")
 		_, err = s.Client.Rejects(ctx, r.ID, "", "", 0, 0)
-		assert.Equal(t, 409, statusOf(err))
+		assert.Equal(t, 409, servicetest.Status(err))
 		_, err = s.Client.Output(ctx, r.ID, report.AcceptedName)
-		assert.Equal(t, 404, statusOf(err))
+		assert.Equal(t, 404, servicetest.Status(err))
 	})
 
 	t.Run("wrong requests", func(t *testing.T) {
@@ -258,7 +199,7 @@ func TestService(t *testing.T) {
 		for path, holds := range map[string]string{"/healthz": `"ok"`, "/metrics": "sieb_runs_ended_total",
 			"/api/openapi.json": `"3.1.0"`} {
 			resp, err := http.Get(s.Address + path)
-			assert.Contains(t, read(t, resp.Body, err), holds)
+			assert.Contains(t, servicetest.Read(t, resp.Body, err), holds)
 		}
 	})
 
@@ -270,9 +211,9 @@ func TestService(t *testing.T) {
 		fmt.Fprintf(conn, "POST /api/v1/deliveries?name=half.csv HTTP/1.1\r\nHost: localhost\r\nContent-Length: "+
 			"1000000\r\n\r\n%s", strings.Repeat("a,b\n", 1000))
 		arriving := filepath.Join(s.Data, "arriving")
-		servicetest.Await(t, "the upload arrives", func() bool { return count(t, arriving) == 1 })
+		servicetest.Await(t, "the upload arrives", func() bool { return servicetest.Entries(t, arriving) == 1 })
 		conn.Close()
-		servicetest.Await(t, "the half file is gone", func() bool { return count(t, arriving) == 0 })
+		servicetest.Await(t, "the half file is gone", func() bool { return servicetest.Entries(t, arriving) == 0 })
 		after, err := s.Client.Deliveries(ctx, "", "", 0, 1)
 		require.NoError(t, err)
 		assert.Equal(t, before.Total, after.Total)
@@ -306,7 +247,7 @@ func TestService(t *testing.T) {
 	})
 
 	t.Run("cancel", func(t *testing.T) {
-		d := s.large(t, 60e6)
+		d := s.Large(t, 60e6)
 		r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "weighbridge_tickets"})
 		require.NoError(t, err)
 		servicetest.Await(t, "the run runs", func() bool {
@@ -319,11 +260,10 @@ func TestService(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, "cancelled", r.State)
 		servicetest.Await(t, "nothing half-written stays", func() bool {
-			return count(t,
-				filepath.Join(s.Data, "runs", r.ID)) == 0
+			return servicetest.Entries(t, filepath.Join(s.Data, "runs", r.ID)) == 0
 		})
 		_, err = s.Client.CancelRun(ctx, r.ID)
-		assert.Equal(t, 409, statusOf(err))
+		assert.Equal(t, 409, servicetest.Status(err))
 		d, err = s.Client.Delivery(ctx, d.ID)
 		require.NoError(t, err)
 		assert.Equal(t, "cancelled", d.State)
@@ -359,91 +299,10 @@ func TestService(t *testing.T) {
 	assert.Error(t, syscall.Kill(pid, 0), "PostgreSQL has ended with its service")
 }
 
-// count counts the entries of a folder, 0 where it is missing.
-func count(t *testing.T, dir string) int {
-	t.Helper()
-	entries, err := os.ReadDir(dir)
-	if errors.Is(err, os.ErrNotExist) {
-		return 0
-	}
-	require.NoError(t, err)
-	return len(entries)
-}
-
-// A service that is killed in the middle of a run comes back, takes the run up
-// at once, and gives the same files as one that is not disturbed.
-func TestKilledService(t *testing.T) {
-	ownProcess(t)
-	data := pgtest.Folder(t)
-	program := filepath.Join(data, "sieb")
-	out, err := exec.Command("go", "build", "-o", program, "sieb/cmd/sieb").CombinedOutput()
-	require.NoError(t, err, string(out))
-	address := freeAddress(t)
-	start := func() *exec.Cmd {
-		cmd := exec.Command(program, "serve", "--data", data, "--listen", address)
-		cmd.Stderr = os.Stderr
-		require.NoError(t, cmd.Start())
-		c := client.New("http://"+address, "")
-		servicetest.Await(t, "the service answers", func() bool {
-			_, err := c.Deliveries(t.Context(), "", "", 0,
-				1)
-			return err == nil
-		})
-		return cmd
-	}
-	s := &kit{&servicetest.Service{Address: "http://" + address, Client: client.New("http://"+address, ""), Data: data}}
-	first := start()
-	d := s.large(t, 100e6)
-	s.register(t)
-	text, err := demo.Target("weighbridge_tickets")
-	require.NoError(t, err)
-	_, err = s.Client.AddTarget(t.Context(), text)
-	require.NoError(t, err)
-	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "weighbridge_tickets"})
-	require.NoError(t, err)
-	servicetest.Await(t, "the run is under way", func() bool {
-		r, err = s.Client.Run(t.Context(), r.ID)
-		require.NoError(t, err)
-		require.NotEqual(t, "done", r.State, "the delivery is too small to be killed under way")
-		return r.Progress.Rows > 0
-	})
-	require.NoError(t, first.Process.Kill())
-	_ = first.Wait()
-	assert.Positive(t, servicetest.Postmaster(data), "the killed service leaves its PostgreSQL running")
-
-	second := start()
-	began := time.Now()
-	r, err = s.Client.Follow(t.Context(), r.ID, nil)
-	require.NoError(t, err)
-	assert.Equal(t, "done", r.State)
-	assert.Less(t, time.Since(began), 30*time.Second, "the run is taken up at once")
-	assert.Equal(t, 5, count(t, filepath.Join(data, "runs", r.ID)), "nothing half-written is left")
-
-	undisturbed, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "weighbridge_tickets"})
-	require.NoError(t, err)
-	undisturbed, err = s.Client.Follow(t.Context(), undisturbed.ID, nil)
-	require.NoError(t, err)
-	for _, name := range []string{report.AcceptedName, report.RejectedName, report.ViolationsName,
-		report.ManifestName} {
-		assert.True(t, s.output(t, r.ID, name) == s.output(t, undisturbed.ID, name), name)
-	}
-	require.NoError(t, second.Process.Signal(os.Interrupt))
-	require.NoError(t, second.Wait())
-	assert.Zero(t, servicetest.Postmaster(data))
-}
-
-func freeAddress(t *testing.T) string {
-	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer l.Close()
-	return l.Addr().String()
-}
-
 // A service that is stopped in a run puts it back, and the next one does it.
 func TestStoppedService(t *testing.T) {
 	first := &kit{servicetest.Start(t, "", nil)}
-	d := first.large(t, 60e6)
+	d := first.Large(t, 60e6)
 	r, err := first.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID})
 	require.NoError(t, err)
 	servicetest.Await(t, "the run runs", func() bool {
@@ -463,34 +322,10 @@ func TestStoppedService(t *testing.T) {
 // kit adds to a test's service.
 type kit struct{ *servicetest.Service }
 
-func (s *kit) output(t *testing.T, run, name string) string {
-	t.Helper()
-	r, err := s.Client.Output(t.Context(), run, name)
-	return read(t, r, err)
-}
-
 func (s *kit) content(t *testing.T, delivery string) string {
 	t.Helper()
 	r, err := s.Client.Content(t.Context(), delivery)
-	return read(t, r, err)
-}
-
-// large hands in a delivery of about so many bytes; of a tenth of them in short tests, which
-// the race detector makes slower by as much.
-func (s *kit) large(t *testing.T, size int64) api.Delivery {
-	t.Helper()
-	if testing.Short() {
-		size /= 10
-	}
-	r, w := io.Pipe()
-	go func() {
-		buffered := bufio.NewWriterSize(w, 1<<20)
-		_, err := demo.Large(buffered, size)
-		w.CloseWithError(errors.Join(err, buffered.Flush()))
-	}()
-	d, err := s.Client.AddDelivery(t.Context(), "large.csv", r)
-	require.NoError(t, err)
-	return d
+	return servicetest.Read(t, r, err)
 }
 
 // post starts a run from a document and expects a status.

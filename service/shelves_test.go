@@ -65,9 +65,9 @@ func TestShelves(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "maximum was 70000 and is 60000", back.Items[0].Words)
 	_, err = s.Client.Versions(ctx, client.Targets, "nobody", 0, 10)
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 	_, err = s.Client.Differences(ctx, client.Targets, "tickets", 1, 9)
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 
 	uses, err := s.Client.Uses(ctx, client.Targets, "tickets", 0, 10)
 	require.NoError(t, err)
@@ -81,9 +81,9 @@ func TestShelves(t *testing.T) {
 	assert.Zero(t, uses.Total)
 
 	_, err = s.Client.Copy(ctx, client.Targets, "tickets", api.NewName{Name: "stock"})
-	assert.Equal(t, 409, statusOf(err))
+	assert.Equal(t, 409, servicetest.Status(err))
 	_, err = s.Client.Copy(ctx, client.Targets, "tickets", api.NewName{Name: "no name"})
-	assert.Equal(t, 422, statusOf(err))
+	assert.Equal(t, 422, servicetest.Status(err))
 	copied, err := s.Client.Copy(ctx, client.Mappings, "north", api.NewName{Name: "south", By: "Anna"})
 	require.NoError(t, err)
 	assert.Equal(t, []any{"south", 1, "Anna"}, []any{copied.Name, copied.Version, copied.AddedBy})
@@ -119,7 +119,7 @@ func TestShelves(t *testing.T) {
 	list, err = s.Client.Targets(ctx, client.Shelf{}, 0, 10)
 	require.NoError(t, err)
 	assert.Len(t, list.Items, 3)
-	assert.Equal(t, 404, statusOf(s.Client.Retire(ctx, client.Mappings, "nobody", true)))
+	assert.Equal(t, 404, servicetest.Status(s.Client.Retire(ctx, client.Mappings, "nobody", true)))
 	s.sift(t, api.NewRun{Delivery: id, Target: "tickets", Mapping: ""}) // what is retired is used as before
 }
 
@@ -226,7 +226,7 @@ func TestTablesAndCodes(t *testing.T) {
 	kept, err := s.Client.Codes(ctx, "sites", 0)
 	require.NoError(t, err)
 	assert.Equal(t, []any{"site_no,site_name\nahr,Ahrensee\nbru,Brunnthal\n", "Anna"}, []any{kept.Text, kept.AddedBy})
-	d := addDemo(t, s, demo.Ahrensee())
+	d := s.AddDemo(t, demo.Ahrensee())
 	status, text = post(`{"name": "crops", "delivery": "` + d.ID + `", "column": "Crop"}`)
 	require.Equal(t, 201, status, text)
 	kept, err = s.Client.Codes(ctx, "crops", 0)
@@ -256,7 +256,7 @@ func TestTablesAndCodes(t *testing.T) {
 		require.NoError(t, err, statement)
 		_, err = s.Client.AddTarget(ctx, text)
 		require.NoError(t, err)
-		d := addDemo(t, s, m)
+		d := s.AddDemo(t, m)
 		r := s.sift(t, api.NewRun{Delivery: d.ID, Target: m.Target})
 		rows, err := s.Client.Output(ctx, r.ID, "accepted.csv")
 		require.NoError(t, err)
@@ -312,7 +312,7 @@ func TestComparison(t *testing.T) {
 		r := s.sift(t, api.NewRun{Delivery: d.ID, Target: target, Mapping: mapping})
 		c, err := s.Client.CompareRuns(ctx, r.ID, "")
 		if err != nil {
-			assert.Equal(t, 404, statusOf(err))
+			assert.Equal(t, 404, servicetest.Status(err))
 			return ""
 		}
 		return c.BeforeName
@@ -329,7 +329,7 @@ func TestComparison(t *testing.T) {
 	assert.Equal(t, "it was tickets; there is none", c.Target[0].Words)
 	for _, pair := range [][2]string{{"nobody", second.ID}, {second.ID, "nobody"}, {"nobody", ""}, {first.ID, ""}} {
 		_, err = s.Client.CompareRuns(ctx, pair[0], pair[1])
-		assert.Equal(t, 404, statusOf(err))
+		assert.Equal(t, 404, servicetest.Status(err))
 	}
 }
 

@@ -251,7 +251,7 @@ func TestAcceptedRowsGoIntoTheTable(t *testing.T) {
 			require.Len(t, r.References, 1)
 			assert.Equal(t, []any{"intake.growers", int64(2)}, []any{r.References[0].Name, r.References[0].Keys})
 			manifest, err := s.Client.Output(ctx, r.ID, "manifest.json")
-			text := read(t, manifest, err)
+			text := servicetest.Read(t, manifest, err)
 			assert.Contains(t, text, r.References[0].Digest)
 		}
 	}

@@ -27,7 +27,7 @@ func TestMappingsAndCodes(t *testing.T) {
 	_, err = s.Client.AddTarget(ctx, []byte(tickets))
 	require.NoError(t, err)
 	_, err = s.Client.AddMapping(ctx, []byte("mapping: m\ntarget: tickets\ncolumns: {kgg: {from: x}}\n"))
-	assert.Equal(t, 422, statusOf(err))
+	assert.Equal(t, 422, servicetest.Status(err))
 	assert.ErrorContains(t, err, "line 3, column 11")
 	one, err := s.Client.AddMapping(ctx,
 		[]byte("mapping: m\ntitle: First\ntarget: tickets\ncolumns: {kg: {from: Weight}}\n"))
@@ -59,7 +59,7 @@ func TestMappingsAndCodes(t *testing.T) {
 	_, err = s.Client.AddCodes(ctx, "sites", "", []byte("code\na\na\n"))
 	assert.ErrorContains(t, err, `the code list sites, line 3: "a" is in the list already`)
 	_, err = s.Client.AddCodes(ctx, "no name", "", []byte("code\na\n"))
-	assert.Equal(t, 422, statusOf(err))
+	assert.Equal(t, 422, servicetest.Status(err))
 	added, err := s.Client.AddCodes(ctx, "sites", "The five sites", []byte("code,label\nAHR,Ahrensee\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []any{"sites", 1, "The five sites"}, []any{added.Name, added.Version, added.Title})
@@ -91,8 +91,8 @@ func TestMappingsAndCodes(t *testing.T) {
 	}
 	r := run(api.NewRun{Mapping: "m", MappingVersion: 1})
 	assert.Equal(t, &api.VersionRef{Name: "m", Version: 1}, r.Mapping)
-	assert.Equal(t, "no,site,kg\n1,AHR,5\n", s.output(t, r.ID, report.AcceptedName))
-	manifest := s.output(t, r.ID, report.ManifestName)
+	assert.Equal(t, "no,site,kg\n1,AHR,5\n", s.Output(t, r.ID, report.AcceptedName))
+	manifest := s.Output(t, r.ID, report.ManifestName)
 	for _, part := range []string{`"mapping": {`, `"name": "m"`, `"codes": [`, `"name": "sites"`} {
 		assert.Contains(t, manifest, part)
 	}
@@ -101,7 +101,7 @@ func TestMappingsAndCodes(t *testing.T) {
 	assert.Equal(t, "rejected", e.Fate)
 	assert.Equal(t, "code.unknown", e.Columns[1].Violations[0].Code.String())
 	_, err = s.Client.ExplainRow(ctx, r.ID, 4)
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 	assert.ErrorContains(t, err, "the delivery has 3 rows")
 
 	// A new version of the list changes nothing of what was run, and everything of what is.
@@ -123,7 +123,7 @@ func TestMappingsAndCodes(t *testing.T) {
 		"foreignKeys: [{columnReference: site, reference: {codes: sites}}]\n"))
 	require.NoError(t, err)
 	r = run(api.NewRun{Target: "loads"})
-	assert.Equal(t, "no,site\n2,x\n3,AHR\n", s.output(t, r.ID, report.AcceptedName))
+	assert.Equal(t, "no,site\n2,x\n3,AHR\n", s.Output(t, r.ID, report.AcceptedName))
 	require.Len(t, r.References, 1)
 	assert.Equal(t, []any{"sites", int64(2)}, []any{r.References[0].Name, r.References[0].Keys})
 }
@@ -133,7 +133,7 @@ func TestReferencesToAnotherDelivery(t *testing.T) {
 	s := &kit{servicetest.Start(t, "", nil)}
 	ctx := t.Context()
 	m := demo.Brunnthal()
-	d := addDemo(t, s, m)
+	d := s.AddDemo(t, m)
 	r, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Mapping: m.Mapping})
 	require.NoError(t, err)
 	r, err = s.Client.Follow(ctx, r.ID, nil)
@@ -177,7 +177,7 @@ func TestReferencesToAnotherDelivery(t *testing.T) {
 	require.NoError(t, s.Client.DeleteDelivery(ctx, small.ID))
 	_, err = s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Mapping: m.Mapping,
 		References: map[string]string{"growers": register.ID}})
-	assert.Equal(t, 404, statusOf(err))
+	assert.Equal(t, 404, servicetest.Status(err))
 }
 
 // Control values that stand in another delivery, the form of the name, a repeat of bytes and
@@ -214,7 +214,7 @@ func TestRulesOfTheDelivery(t *testing.T) {
 	} {
 		c.order.Delivery = d.ID
 		_, err = s.Client.StartRun(ctx, c.order)
-		assert.Equal(t, c.status, statusOf(err), c.says)
+		assert.Equal(t, c.status, servicetest.Status(err), c.says)
 		assert.ErrorContains(t, err, c.says)
 	}
 	run := func(order api.NewRun) api.Run {
@@ -227,8 +227,8 @@ func TestRulesOfTheDelivery(t *testing.T) {
 	}
 	r := run(api.NewRun{Delivery: d.ID, Mapping: "m", Companion: totals.ID})
 	assert.Equal(t, "split", r.Verdict, r.Refusal)
-	assert.Equal(t, "no,kg,site\n2,7,Ahrensee\n1,6,Ahrensee\n", s.output(t, r.ID, report.AcceptedName))
-	manifest := s.output(t, r.ID, report.ManifestName)
+	assert.Equal(t, "no,kg,site\n2,7,Ahrensee\n1,6,Ahrensee\n", s.Output(t, r.ID, report.AcceptedName))
+	manifest := s.Output(t, r.ID, report.ManifestName)
 	assert.Contains(t, manifest, `"companion": {`)
 	assert.Contains(t, manifest, `"name": "totals.txt"`)
 	assert.NotContains(t, manifest, "repeatOf")
@@ -247,7 +247,7 @@ func TestRulesOfTheDelivery(t *testing.T) {
 	require.Len(t, found, 2)
 	assert.Contains(t, found[0], "delivery.repeat: the same bytes arrived before, as tickets-20260731.csv on 20")
 	assert.Contains(t, found[1], `file.name: the file is named "TICKETS.csv"`)
-	assert.Contains(t, s.output(t, r.ID, report.ManifestName), `"repeatOf": "tickets-20260731.csv on 20`)
+	assert.Contains(t, s.Output(t, r.ID, report.ManifestName), `"repeatOf": "tickets-20260731.csv on 20`)
 
 	// What a run knew stays: the earlier delivery goes, and the run says the same.
 	before, err := s.Client.ExplainRow(ctx, r.ID, 2)
