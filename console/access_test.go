@@ -36,6 +36,7 @@ func (p *page) fetched(address string) (answer struct {
 // A page of another site may let its own name point at this machine. The browser
 // then takes the service for that site; the service does not answer under the name.
 func TestAForeignNameSeesNothing(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	_, err := s.Client.AddDelivery(t.Context(), "secret-tickets.csv", strings.NewReader("a\n1\n"))
 	require.NoError(t, err)
@@ -59,6 +60,7 @@ func TestAForeignNameSeesNothing(t *testing.T) {
 // A service with a token shows no data without it; the console asks for it, keeps it
 // for links and events too, and the client sends it.
 func TestTheConsoleAsksForTheToken(t *testing.T) {
+	t.Parallel()
 	const token = "a long and secret token"
 	s := servicetest.StartWith(t, "", func(c *service.Config) {
 		c.Console = console.Handler()

@@ -17,6 +17,7 @@ import (
 // What remedies did to which values is seen where their counts are: few changes all of them, many
 // as the most frequent with a rest, and too many to count as a sample that says so.
 func TestChangesOfRemedies(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	_, err := s.Client.AddTarget(t.Context(), []byte("target: loads\ncolumns: [{name: site, remedies: [upper, trim]}, "+

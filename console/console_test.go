@@ -23,6 +23,9 @@ import (
 	"sieb/service/servicetest"
 )
 
+// patience is how long a page may take, also on a slow machine that does other things as well.
+const patience = 2 * time.Minute
+
 // page is a tab of headless Chromium.
 type page struct {
 	t   *testing.T
@@ -38,7 +41,7 @@ func open(t *testing.T, flags ...chromedp.ExecAllocatorOption) *page {
 	t.Cleanup(stop)
 	ctx, stop = chromedp.NewContext(ctx)
 	t.Cleanup(stop)
-	ctx, stop = context.WithTimeout(ctx, 2*time.Minute)
+	ctx, stop = context.WithTimeout(ctx, 10*time.Minute)
 	t.Cleanup(stop)
 	p := &page{t, ctx}
 	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800))) // starts the browser, with this context
@@ -47,7 +50,7 @@ func open(t *testing.T, flags ...chromedp.ExecAllocatorOption) *page {
 
 func (p *page) do(steps ...chromedp.Action[chromedp.Void]) {
 	p.t.Helper()
-	ctx, stop := context.WithTimeout(p.ctx, 30*time.Second)
+	ctx, stop := context.WithTimeout(p.ctx, patience)
 	defer stop()
 	require.NoError(p.t, chromedp.Do(ctx, steps...))
 }
@@ -63,7 +66,7 @@ func (p *page) text(selector string) string {
 // next.
 func poll(ctx context.Context, expression string) error {
 	for {
-		_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression))
+		_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingInterval(100*time.Millisecond)))
 		if err == nil || !strings.Contains(err.Error(), "Cannot find context") {
 			return err
 		}
@@ -73,7 +76,7 @@ func poll(ctx context.Context, expression string) error {
 // shows waits until some text stands on the page.
 func (p *page) shows(text string) {
 	p.t.Helper()
-	ctx, stop := context.WithTimeout(p.ctx, 20*time.Second)
+	ctx, stop := context.WithTimeout(p.ctx, patience)
 	defer stop()
 	quoted, err := json.Marshal(text)
 	require.NoError(p.t, err)
@@ -99,7 +102,7 @@ func (p *page) accessible(what string) {
 	_, err = chromedp.Run(p.ctx, chromedp.Evaluate[chromedp.Void](string(script)+";undefined"))
 	require.NoError(p.t, err)
 	found, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](
-		`axe.run().then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.html + " " + n.failureSummary).join("\n   ")).join("\n"))`, chromedp.EvalAwaitPromise))
+		`axe.run(document, {resultTypes: ["violations"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.html + " " + n.failureSummary).join("\n   ")).join("\n"))`, chromedp.EvalAwaitPromise))
 	require.NoError(p.t, err)
 	assert.Empty(p.t, found, "axe-core on %s", what)
 }
@@ -122,6 +125,7 @@ func TestNotBuilt(t *testing.T) {
 // A steward hands in a file, adds its target, runs it, reads the verdict and
 // the rejected rows, and takes the outputs.
 func TestFromFileToVerdict(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	m := demo.Ahrensee()
@@ -202,6 +206,7 @@ func TestFromFileToVerdict(t *testing.T) {
 }
 
 func TestStates(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 
@@ -249,6 +254,7 @@ func TestStates(t *testing.T) {
 
 // Where a control value stands in a file of its own, the page asks which delivery that is.
 func TestCompanionIsAskedFor(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	ctx := t.Context()

@@ -24,6 +24,7 @@ func finding(tells string) string {
 // What a profile finds offers its cures with what each does on all rows; one click takes one into the draft of
 // rules, and the account follows.
 func TestWhatAProfileFindsIsMendedThere(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	d, err := s.Client.AddDelivery(t.Context(), "hof.csv", strings.NewReader(string(farm())))
@@ -85,6 +86,7 @@ func TestWhatAProfileFindsIsMendedThere(t *testing.T) {
 
 // What a run rejects offers its cures beside the rows; what is taken is told as mended, and not saved yet.
 func TestWhatARunRejectsIsMendedThere(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	_, err := s.Client.AddTarget(t.Context(), []byte(`target: tickets
@@ -167,6 +169,7 @@ rowRules:
 // Headers and values of any kind are names: they are shown as they are, run nothing, widen nothing, and what is
 // mended is theirs.
 func TestHostileNamesAreMended(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	headers := []string{`<img src=x onerror="window.hacked=1">`, strings.Repeat("ein sehr langer Name ", 14), "a: {b}",
@@ -231,6 +234,7 @@ func (p *page) tallied() {
 // A cure that is clicked while the service is away is not lost in silence: what became of it is told, and afterwards
 // the page shows what the server has.
 func TestMendingWhileTheServiceIsAway(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	d, err := s.Client.AddDelivery(t.Context(), "hof.csv", strings.NewReader(string(farm())))

@@ -39,6 +39,7 @@ const behind = `[...document.querySelectorAll('.behind tbody tr')].map(r => r.ce
 // A steward reads the findings, looks at a column, sees the rows behind a value and
 // a bar, combines filters, and adds the target that is drafted.
 func TestProfileStation(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	m := demo.Ahrensee()
@@ -100,6 +101,7 @@ func TestProfileStation(t *testing.T) {
 
 // Three hundred columns, none, a file that is no text, and a narrow window.
 func TestProfileStates(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	var wide strings.Builder
@@ -143,6 +145,7 @@ func TestProfileStates(t *testing.T) {
 
 // A target is drawn from a table of a database, read and added.
 func TestTargetFromTable(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	db, err := localpg.Start(ctx, filepath.Join(pgtest.Folder(t), "tables"),
 		slog.New(slog.NewTextHandler(io.Discard, nil)))

@@ -46,6 +46,7 @@ func (p *page) reading(s *servicetest.Service, name string, content []byte) (id 
 // A steward looks how a delivery reads, tries another setting, takes it back,
 // sets one by hand and saves the layout; the next delivery takes it over.
 func TestReadingStation(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	m := demo.Ahrensee()
@@ -95,6 +96,7 @@ func TestReadingStation(t *testing.T) {
 
 // Cuts are moved on the ruler; with the keyboard, too.
 func TestReadingFixedWidth(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	m := demo.Dornau()
@@ -132,6 +134,7 @@ func TestReadingFixedWidth(t *testing.T) {
 }
 
 func TestReadingWorkbookAndArchive(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	m := demo.Laboratory()
@@ -170,6 +173,7 @@ func TestReadingWorkbookAndArchive(t *testing.T) {
 
 // Ten thousand rows and more scroll, to any row, and columns beyond a hundred come in parts.
 func TestReadingLarge(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	var text strings.Builder

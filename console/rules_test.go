@@ -74,6 +74,7 @@ func (p *page) fits(what string) {
 // A new steward, a new sender, and no target: from the file to saved rules with nothing but what
 // is truly wrong rejected, by clicks alone.
 func TestFromFileToRules(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	d, err := s.Client.AddDelivery(t.Context(), "hof.csv", strings.NewReader(string(farm())))
@@ -187,6 +188,7 @@ func TestFromFileToRules(t *testing.T) {
 // The station narrow and dark, as text, with an address that names nothing, and while the
 // service is away.
 func TestRulesStates(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	d, err := s.Client.AddDelivery(t.Context(), "hof.csv", strings.NewReader(string(farm())))
@@ -243,6 +245,7 @@ func TestRulesStates(t *testing.T) {
 // A known target and a sender who is new: columns are paired, spelling variants recoded, and
 // what this sender's habits are becomes its mapping alone.
 func TestPairing(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	_, err := s.Client.AddTarget(t.Context(), []byte(`target: loads
@@ -315,6 +318,7 @@ columns:
 
 // A target of 2,000 columns and a column with 100,000 values that do not fit stay quick to use.
 func TestWideAndLong(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	var head, row, rules strings.Builder
@@ -360,6 +364,7 @@ func TestWideAndLong(t *testing.T) {
 
 // Targets, mappings and code lists are places of their own.
 func TestShelves(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	for _, library := range []string{"targets", "mappings", "codes"} {
@@ -444,6 +449,7 @@ func TestShelves(t *testing.T) {
 
 // Two runs of a delivery are compared: which rows changed sides, and which rules differ.
 func TestRunsCompared(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	ctx := t.Context()
@@ -492,6 +498,7 @@ func TestRunsCompared(t *testing.T) {
 // Columns are gone through by arrow keys, paired by drag, searched; a change made in another
 // window is there after the next one here, and neither loses the other.
 func TestRulesByHand(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	_, err := s.Client.AddTarget(t.Context(), []byte("target: stock\ncolumns:\n"+

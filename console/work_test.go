@@ -33,6 +33,7 @@ func (p *page) choose(list, choice string) {
 // Settings that are not saved and a draft that is not added outlast a change of station,
 // a reload and the service itself; what is asked while it is away is asked again.
 func TestWorkOutlastsTheService(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	m := demo.Ahrensee()
@@ -85,6 +86,7 @@ func TestWorkOutlastsTheService(t *testing.T) {
 
 // A run is followed over the end of its service to its own.
 func TestRunOutlastsTheService(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	var large strings.Builder
@@ -113,6 +115,7 @@ func TestRunOutlastsTheService(t *testing.T) {
 
 // Everything that is chosen stands in the address, and what it names in vain is said.
 func TestAddresses(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	m := demo.Ahrensee()
@@ -193,6 +196,7 @@ func TestAddresses(t *testing.T) {
 
 // Deliveries are found, named anew, described and deleted.
 func TestDeliveriesInHand(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	for _, name := range []string{"dornau.csv", "colmitz.csv", "colmitz-again.csv"} {
@@ -264,6 +268,7 @@ func TestDeliveriesInHand(t *testing.T) {
 
 // The keyboard leads past the settings, into what opens, and out of it.
 func TestKeyboard(t *testing.T) {
+	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
 	p := open(t)
 	m := demo.Ahrensee()
