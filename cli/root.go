@@ -17,6 +17,7 @@ import (
 	"syscall"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 )
 
 // Version of the program. It stands in manifests.
@@ -113,7 +114,8 @@ that was started by "sieb serve" or "sieb demo".`,
 	}
 	root.PersistentFlags().StringVar(&a.format, "format", "text", "text for people or json for programs")
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error {
-		if strings.Contains(err.Error(), `for "--database" flag`) {
+		var invalid *pflag.InvalidValueError
+		if errors.As(err, &invalid) && invalid.GetFlag().Name == "database" {
 			// The message repeats the value, which may hold a password.
 			return usagef("--database is not of the form NAME=postgres://…")
 		}

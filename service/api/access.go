@@ -80,7 +80,7 @@ func (s *Server) admitted(next http.Handler) http.Handler {
 			}
 			s.wrongToken(r.Context(), doors.AddressOf(r.RemoteAddr), r.URL.Path)
 		} else if cookie, err := r.Cookie(sessionCookie); err == nil {
-			is, err := s.isSignedIn(r.Context(), cookie.Value)
+			_, is, err := s.isSignedIn(r.Context(), cookie.Value)
 			if err != nil {
 				problem(w, http.StatusServiceUnavailable, "the database does not answer, so that it is not known "+
 					"whether this session was signed out; ask again in a moment")
@@ -97,13 +97,13 @@ func (s *Server) admitted(next http.Handler) http.Handler {
 	})
 }
 
-func (s *Server) isSignedIn(ctx context.Context, session string) (bool, error) {
-	id, _, ok := s.Guard.isSession(session, time.Now())
+func (s *Server) isSignedIn(ctx context.Context, session string) (ends time.Time, is bool, err error) {
+	id, ends, ok := s.Guard.isSession(session, time.Now())
 	if !ok {
-		return false, nil
+		return ends, false, nil
 	}
 	out, err := s.Store.IsSignedOut(ctx, id)
-	return !out, err
+	return ends, !out, err
 }
 
 // wrongToken notes a wrong token, and waits, the longer the more of them came from an address. A right
@@ -180,12 +180,11 @@ func (s *Server) showAccess(ctx context.Context, in *OfSession) (*answer[Access]
 	if !out.AsksForToken || in.Session == "" {
 		return &answer[Access]{out}, nil
 	}
-	is, err := s.isSignedIn(ctx, in.Session)
+	ends, is, err := s.isSignedIn(ctx, in.Session)
 	if err != nil {
 		return nil, s.failure("looking for a session", err)
 	}
 	if is {
-		_, ends, _ := s.Guard.isSession(in.Session, time.Now())
 		out.SessionEnds = &ends
 	}
 	return &answer[Access]{out}, nil

@@ -16,7 +16,8 @@ create function state_of_delivery(of text, refusal text) returns text language s
             (select verdict from runs where delivery_id = of and target_name is not null and state = 'done'
              order by created_at desc, id desc limit 1),
             (select case when target_name is not null then state end from
-                (select state, target_name from runs where delivery_id = of order by created_at desc, id desc limit 1) newest),
+                (select state, target_name from runs where delivery_id = of
+                 order by created_at desc, id desc limit 1) newest),
             'arrived')
     end
 $$;
