@@ -15,6 +15,7 @@ TestCorpus
 TestDeliveryState
 TestDownloadForASpreadsheet
 TestDraftsThatGrow
+TestEncodingsAreRecognised
 TestEndlessRowIsAnError
 TestEstimates
 TestFailuresLeaveTheOldFiles
@@ -22,12 +23,16 @@ TestFarAmongMany
 TestFilesThatCannotBeUnpacked
 TestFiltersFindWhatIsCounted
 TestFixedCorpus
+TestHabitsAreMended
 TestIndexOverUndecodablePairs
 TestManyNames
 TestManyRulesThatFail
 TestMembersAreTakenTogether
 TestMerging
 TestNotReadable
+TestNumbersAreThoseOfARun
+TestOutputsAreTakenAtTheirWord
+TestRehearsalOfALargeDelivery
 TestRelationsOfWideTables
 TestRoom
 TestRoomOfACell
@@ -38,6 +43,8 @@ TestSpillingOfKeysFails
 TestTargetFromTable
 TestTextsThatGrow
 TestTextsThatTheDatabaseRefuses
+TestUnfitColumns
+TestWideWorkbook
 EOF
 )
 apart='TestAPoisonousJob|TestHostileDeliveries|TestKilledAtAnyMoment|TestKilledService'
