@@ -86,7 +86,7 @@ func start(t testing.TB, data string, change func(*service.Config)) *Service {
 	case err := <-s.done:
 		s.done <- nil
 		t.Fatalf("the service did not start: %v\n%s", err, log)
-	case <-time.After(2 * time.Minute):
+	case <-time.After(patience):
 		t.Fatalf("the service did not start in time\n%s", log)
 	}
 	s.Client = client.New(s.Address, "")
@@ -120,10 +120,13 @@ func (l *lines) String() string {
 	return string(l.text)
 }
 
+// patience is how long something may take, also on a slow machine that does other things as well.
+const patience = 5 * time.Minute
+
 // Await waits until a condition holds.
 func Await(t testing.TB, what string, holds func() bool) {
 	t.Helper()
-	for end := time.Now().Add(time.Minute); !holds(); time.Sleep(20 * time.Millisecond) {
+	for end := time.Now().Add(patience); !holds(); time.Sleep(20 * time.Millisecond) {
 		if time.Now().After(end) {
 			t.Fatalf("waited in vain until %s", what)
 		}
