@@ -200,7 +200,7 @@ func TestRehearsalsThatAreGivenUp(t *testing.T) {
 	require.NoError(t, s.Stop())
 	select {
 	case <-stopped: // with an end or with an error, but it ends
-	case <-time.After(time.Minute):
+	case <-time.After(5 * time.Minute):
 		t.Fatal("a rehearsal outlives its service")
 	}
 	again := servicetest.Start(t, s.Data, nil)

@@ -44,7 +44,7 @@ func (b *box) next(t *testing.T) taken {
 	select {
 	case got := <-b.got:
 		return got
-	case <-time.After(20 * time.Second):
+	case <-time.After(2 * time.Minute):
 		require.Fail(t, "nothing was taken")
 	}
 	return taken{}
@@ -87,7 +87,7 @@ func watch(t *testing.T, dir string, change func(*staging.InboxConfig)) *box {
 // await waits until a condition holds.
 func await(t *testing.T, what string, holds func() bool) {
 	t.Helper()
-	for end := time.Now().Add(20 * time.Second); !holds(); time.Sleep(time.Millisecond) {
+	for end := time.Now().Add(2 * time.Minute); !holds(); time.Sleep(time.Millisecond) {
 		require.True(t, time.Now().Before(end), "waited in vain until %s", what)
 	}
 }

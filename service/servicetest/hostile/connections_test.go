@@ -44,7 +44,7 @@ func dial(t *testing.T, s *servicetest.Service) net.Conn {
 func from(address string) *http.Client {
 	dialer := &net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(address)}}
 	return &http.Client{Transport: &http.Transport{DialContext: dialer.DialContext, DisableKeepAlives: true},
-		Timeout: 30 * time.Second}
+		Timeout: 2 * time.Minute}
 }
 
 // status asks, and returns the status of the answer; 0 where there is none.
