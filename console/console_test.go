@@ -66,7 +66,8 @@ func (p *page) text(selector string) string {
 // next.
 func poll(ctx context.Context, expression string) error {
 	for {
-		_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingInterval(100*time.Millisecond)))
+		_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression, chromedp.WithPollingInterval(100*time.Millisecond),
+			chromedp.WithPollingTimeout(patience)))
 		if err == nil || !strings.Contains(err.Error(), "Cannot find context") {
 			return err
 		}
@@ -89,7 +90,8 @@ func (p *page) shows(text string) {
 // rests waits until nothing on the page moves.
 func (p *page) rests() {
 	p.t.Helper()
-	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](`document.getAnimations().length === 0`))
+	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](`document.getAnimations().length === 0`,
+		chromedp.WithPollingTimeout(patience)))
 	require.NoError(p.t, err)
 }
 

@@ -195,13 +195,22 @@ func TestHostileNamesAreMended(t *testing.T) {
 	p.tally(0, 60, 0)
 	p.do(chromedp.WaitVisible(`(//section[@aria-label="Profile"]//button[contains(@class, "cure")])[1]`))
 	p.accessible("a profile of hostile names")
-	for range 8 { // one after the other, whatever stands first
+	for taken := range 8 { // one after the other, whatever stands first
 		p.until(`document.querySelector('.strip.old') === null && document.querySelector('.searching') === null`)
 		if p.js(`String(document.querySelectorAll('section[aria-label="Profile"] button.cure').length)`) == "0" {
 			break
 		}
 		p.do(chromedp.Click(`(//section[@aria-label="Profile"]//button[contains(@class, "cure")])[1]`))
-		p.until(`document.querySelector('.searching') !== null || document.querySelector('.strip.old') !== null`)
+		title := ""
+		servicetest.Await(t, "the service has the change", func() bool {
+			rules, err := s.Client.Rules(t.Context(), d.ID)
+			require.NoError(t, err)
+			if len(rules.Changes) > taken {
+				title = "Take back: " + rules.Changes[taken].Words
+			}
+			return title != ""
+		})
+		p.until(fmt.Sprintf("[...document.querySelectorAll('button')].some(b => b.title === %q)", title))
 	}
 	rules, err := s.Client.Rules(t.Context(), d.ID)
 	require.NoError(t, err)
