@@ -87,6 +87,16 @@ func (f *File) write(p *part, text []byte) (err error) {
 	return nil
 }
 
+// fill reads so many bytes from a place in the file. They are there: it ends before them only where
+// something is wrong.
+func (f *File) fill(piece []byte, at int64) error {
+	_, err := f.file.ReadAt(piece, at)
+	if errors.Is(err, io.EOF) {
+		return io.ErrUnexpectedEOF
+	}
+	return err
+}
+
 // Read appends all of a part to dst.
 func (f *File) Read(dst []byte, of int) ([]byte, error) {
 	f.mu.Lock()
@@ -95,10 +105,7 @@ func (f *File) Read(dst []byte, of int) ([]byte, error) {
 	for _, s := range p.spans {
 		n := len(dst)
 		dst = append(dst, make([]byte, s.size)...)
-		if _, err := f.file.ReadAt(dst[n:], s.at); err != nil {
-			if errors.Is(err, io.EOF) {
-				err = io.ErrUnexpectedEOF
-			}
+		if err := f.fill(dst[n:], s.at); err != nil {
 			return dst[:n], err
 		}
 	}
@@ -124,10 +131,7 @@ func (f *File) Each(of, most int, each func(piece []byte)) error {
 	for _, s := range p.spans {
 		for at, left := s.at, s.size; left > 0; {
 			piece = piece[:min(left, most)]
-			if _, err := f.file.ReadAt(piece, at); err != nil {
-				if errors.Is(err, io.EOF) {
-					err = io.ErrUnexpectedEOF
-				}
+			if err := f.fill(piece, at); err != nil {
 				return err
 			}
 			each(piece)
