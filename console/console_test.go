@@ -104,7 +104,8 @@ func (p *page) accessible(what string) {
 	_, err = chromedp.Run(p.ctx, chromedp.Evaluate[chromedp.Void](string(script)+";undefined"))
 	require.NoError(p.t, err)
 	found, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](
-		`axe.run(document, {resultTypes: ["violations"]}).then(r => r.violations.map(v => v.id + ": " + v.nodes.map(n => n.html + " " + n.failureSummary).join("\n   ")).join("\n"))`, chromedp.EvalAwaitPromise))
+		`axe.run(document, {resultTypes: ["violations"]}).then(r => r.violations.map(v => v.id + ": " +
+			v.nodes.map(n => n.html + " " + n.failureSummary).join("\n   ")).join("\n"))`, chromedp.EvalAwaitPromise))
 	require.NoError(p.t, err)
 	assert.Empty(p.t, found, "axe-core on %s", what)
 }

@@ -57,6 +57,12 @@ func (s *texts) Excluded(t []byte) error   { s.excluded.Write(t); return nil }
 func (s *texts) Violations(t []byte) error { s.violations.Write(t); return nil }
 func (s *texts) Restart() error            { *s = texts{}; return nil }
 
+// delimited is the layout of what these tests write.
+func delimited(by string) layout.Layout {
+	return layout.Layout{SkipBlankRows: true, Form: layout.Delimited, Encoding: "utf-8", Delimiter: by, QuoteChar: `"`,
+		DoubleQuote: true, HeaderRows: 1}
+}
+
 // file returns the delivery, semicolons between its cells, and its layout.
 func (w *world) file(t require.TestingT) (string, layout.Layout) {
 	var b strings.Builder
@@ -64,8 +70,7 @@ func (w *world) file(t require.TestingT) (string, layout.Layout) {
 	out.Comma = ';'
 	require.NoError(t, out.Write(w.headers))
 	require.NoError(t, out.WriteAll(w.rows))
-	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`,
-		DoubleQuote: true, HeaderRows: 1}
+	l := delimited(";")
 	if w.counts {
 		fmt.Fprintf(&b, "Total;%d\n", w.counted)
 		l.FooterRows = 1
@@ -100,8 +105,7 @@ func keysOf(t require.TestingT, tg *target.Target) (all []*reference.Keys) {
 			all = append(all, read)
 			continue
 		}
-		rows, err := source.NewReader(strings.NewReader("id\n"+strings.Join(growers, "\n")+"\n"), layout.Layout{
-			Form: "delimited", Encoding: "utf-8", Delimiter: ",", HeaderRows: 1})
+		rows, err := source.NewReader(strings.NewReader("id\n"+strings.Join(growers, "\n")+"\n"), delimited(","))
 		require.NoError(t, err)
 		read, err := reference.Read(context.Background(), "growers", reference.Columns(tg, &fk), rows, "utf-8",
 			reference.Room{Memory: 1 << 20})

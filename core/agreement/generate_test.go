@@ -315,7 +315,7 @@ func drawColumn(r *rand.Rand, i int) *column {
 		if c.isNumber() {
 			text = "7"
 		}
-		if c.capitals || c.longest == 0 && c.shortest == 0 && c.oneOf == nil || c.kind == "string" {
+		if c.kind == "string" || c.oneOf == nil { // which the text would not be of
 			c.capitals = false
 			c.standard = &text
 		}

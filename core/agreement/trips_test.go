@@ -309,8 +309,8 @@ func TestMetadataAcceptTheSame(t *testing.T) {
 			require.NoError(t, err)
 		}
 		back.ForeignKeys, back.AbsentFrom = nil, nil
-		l := layout.Layout{Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`, DoubleQuote: true,
-			HeaderRows: 1}
+		l := delimited(",")
+		l.SkipBlankRows = false
 		src, err := source.NewReader(strings.NewReader(sink.accepted.String()), l)
 		require.NoError(t, err)
 		again := &texts{}

@@ -296,9 +296,13 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 }
 
 func addRemedy(c *target.Column, name string) {
-	if !slices.ContainsFunc(c.Remedies, func(r remedy.Remedy) bool { return r.Name == name }) {
+	if !hasRemedy(c, name) {
 		c.Remedies = append(c.Remedies, remedy.Remedy{Name: name})
 	}
+}
+
+func hasRemedy(c *target.Column, name string) bool {
+	return slices.ContainsFunc(c.Remedies, func(r remedy.Remedy) bool { return r.Name == name })
 }
 
 func occurrences(values []profile.Value) string {
@@ -577,7 +581,7 @@ func (d *Draft) draftKey(p *profile.Profile) {
 func (d *Draft) unique(at int, k profile.Key) {
 	d.Columns[at].Unique = true
 	d.notes[at]["unique"] = "no value occurs twice"
-	if slices.ContainsFunc(d.Columns[at].Remedies, func(r remedy.Remedy) bool { return r.Name == "trim" }) {
+	if hasRemedy(&d.Columns[at], "trim") {
 		d.notes[at]["unique"] += ", blanks around them counted"
 	}
 	if k.Repeats > 0 {

@@ -248,7 +248,8 @@ func TestSmallThings(t *testing.T) {
 		{"{name: v, oneOf: {codes: crops, strict: false}, separator: '|', onViolation: flag}", "",
 			"barley|x\nx|barley\nbarley|RYE\n", "1 v code.unknown|2 v code.unknown", "w,v\n,barley|x\n,x|barley\n,Barley|rye\n"},
 		// White space is no value where a condition requires one.
-		{"{name: v, requiredWhen: row > 1}", "", "\" \"\n\" \"\n\"\u00a0\"\nx\n", "2 v required.empty|3 v required.empty", ""},
+		{"{name: v, requiredWhen: row > 1}", "", "\" \"\n\" \"\n\"\u00a0\"\nx\n",
+			"2 v required.empty|3 v required.empty", ""},
 		{"{name: v, requiredWhen: row > 1, null: [x]}", "", "\"\"\n\"\"\n\"\"\"\"\n", "2 v required.empty", ""},
 		// What is missing is not mended by taking it away.
 		{"{name: v, datatype: integer, requiredWhen: row > 1, onViolation: blank}", "", "y\ny\n",

@@ -61,15 +61,7 @@ func lost(p *packages.Package) (all []call) {
 	looked := map[types.Object]map[string]bool{} // by what is closed: the methods whose errors are looked at
 	opened := map[types.Object]bool{}
 	var thrown []call
-	saysWhy := map[string]bool{} // lines with a comment
 	for _, file := range p.Syntax {
-		for _, group := range file.Comments {
-			for _, comment := range group.List {
-				if strings.Contains(comment.Text, "no loss: ") {
-					saysWhy[lineOf(p, comment.Pos())] = true
-				}
-			}
-		}
 		dropped := map[*ast.CallExpr]bool{}
 		ast.Inspect(file, func(n ast.Node) bool {
 			switch n := n.(type) {
@@ -116,6 +108,7 @@ func lost(p *packages.Package) (all []call) {
 			return true
 		})
 	}
+	saysWhy := explained(p)
 	for _, c := range thrown {
 		v, _ := c.on.(*types.Var)
 		written := opened[c.on] || v != nil && v.IsField() && isWritten(v.Type())
@@ -125,6 +118,19 @@ func lost(p *packages.Package) (all []call) {
 		}
 	}
 	return all
+}
+
+// explained returns the lines beside which a comment says why nothing is lost.
+func explained(p *packages.Package) map[string]bool {
+	lines := map[string]bool{}
+	for _, file := range p.Syntax {
+		for _, group := range file.Comments {
+			if strings.Contains(group.List[0].Text, "no loss: ") {
+				lines[lineOf(p, group.Pos())] = true
+			}
+		}
+	}
+	return lines
 }
 
 func lineOf(p *packages.Package, at token.Pos) string {
