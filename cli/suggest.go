@@ -32,7 +32,7 @@ type suggestions struct {
 
 func (a *app) suggest() *cobra.Command {
 	var by recipe
-	var take []int
+	var take []string
 	var column string
 	cmd := &cobra.Command{
 		Use:   "suggest FILE --target TARGET",
@@ -43,6 +43,10 @@ values and limits to allow, rows to leave out, columns that feed others. What ho
 nearly all rows is suggested as a rule, which demands more. Each is tried on all rows:
 how many are then accepted that were not, how many the other way round, how many cells
 it changes. Nothing is changed unasked.
+
+What loses something says what, and has a best order of its own behind that of what
+loses nothing. Where nothing in the file tells which of two readings is right, both say
+so, and are in no order: that is for you to decide.
 
 Code lists that --codes gives and the target does not name are suggested where they fit.
 
@@ -55,7 +59,8 @@ demands into the target. --take writes those that you name, by their numbers.`,
 	layoutFlags := addLayoutFlags(cmd)
 	by.add(cmd)
 	cmd.Flags().StringVar(&column, "column", "", "only for this column of the target")
-	cmd.Flags().IntSliceVar(&take, "take", nil, "numbers of suggestions: write them into the files of mapping and target")
+	cmd.Flags().StringSliceVar(&take, "take", nil,
+		"numbers of suggestions, 3.2 for the second choice of the third: write them into mapping and target, in this order")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
 		ctx := cmd.Context()
 		if err := by.check(); err != nil {
@@ -174,34 +179,58 @@ func (a *app) showSuggestions(file string, s *suggestions) {
 			false: "no change is known that would mend what is rejected: ask the sender"}[s.Tally.Rejected == 0])
 		return
 	}
-	rows := make([][]string, len(s.Suggestions))
+	var rows [][]string
 	number := map[string]int{}
 	for i := range s.Suggestions {
 		of := &s.Suggestions[i]
 		number[of.ID] = i + 1
-		e := of.Effect
 		words := of.Words
-		if of.Weakens {
+		switch {
+		case of.Weakens:
 			words += " (demands less)"
-		} else if of.Demands() {
+		case of.Demands():
 			words += " (demands more)"
+		case of.Doubt != "":
+			words += " (in doubt: " + of.Doubt + ")"
+		case of.Loses != "":
+			words += " (loses: " + of.Loses + ")"
 		}
-		rows[i] = []string{strconv.Itoa(i + 1), visible(cmp.Or(of.Column, "rows")), visible(words), signed(e.Rescued),
-			signed(e.Excluded), signed(-e.Broken), grouped(e.Changed), of.Changes}
+		row := func(number, words string, e *suggest.Effect, changes string) []string {
+			return []string{number, visible(cmp.Or(of.Column, "rows")), visible(words), signed(e.Rescued), signed(e.Excluded),
+				signed(-e.Broken), grouped(e.Changed), changes}
+		}
+		rows = append(rows, row(strconv.Itoa(i+1), words, of.Effect, of.Changes))
+		for k, c := range of.Choices {
+			rows = append(rows, row(fmt.Sprintf("%d.%d", i+1, k+1), "or only to "+c.Value, c.Effect, of.Changes))
+		}
 	}
 	a.table([]columnOf{{title: "no", number: true}, {title: "column", most: 20},
 		{title: "suggestion", most: max(30, a.width()-82), wrap: true}, {title: "rescues", number: true},
 		{title: "leaves out", number: true}, {title: "breaks", number: true}, {title: "cells", number: true},
 		{title: "changes"}}, rows)
-	if taken := s.Together.Taken; len(taken) > 0 {
+	var next string
+	for _, of := range []struct {
+		taken []suggest.Taken
+		what  string
+	}{{s.Together.Taken, "in the best order"}, {s.Together.Losing, "what loses something, in its best order"}} {
+		if len(of.taken) == 0 {
+			continue
+		}
 		var order []string
-		for _, t := range taken {
+		for _, t := range of.taken {
 			order = append(order, strconv.Itoa(number[t.ID]))
 		}
-		fmt.Fprintf(a.out, "\nin the best order %s %s of %s\nnext: sieb suggest %s … --take %s\n", strings.Join(order, ", "),
-			map[bool]string{true: "mends " + grouped(taken[0].Rescued),
-				false: "mend " + grouped(taken[len(taken)-1].Rescued)}[len(taken) == 1],
-			plural(s.Together.Rejected, "rejected row", "rejected rows"), file, strings.Join(order, ","))
+		last := of.taken[len(of.taken)-1]
+		fmt.Fprintf(a.out, "\n%s: %s %s %s of %s", of.what, strings.Join(order, ", "),
+			map[bool]string{true: "mends", false: "mend"}[len(order) == 1], grouped(last.Rescued),
+			plural(s.Together.Rejected, "rejected row", "rejected rows"))
+		if last.Broken > 0 {
+			fmt.Fprintf(a.out, "; %s then repeat the key of a rescued one", plural(last.Broken, "row", "rows"))
+		}
+		next = cmp.Or(next, strings.Join(order, ","))
+	}
+	if next != "" {
+		fmt.Fprintf(a.out, "\nnext: sieb suggest %s … --take %s\n", file, next)
 	}
 }
 
@@ -216,17 +245,42 @@ func signed(n int64) string {
 	return ""
 }
 
+// numbered returns the steps and the words of the suggestion with a number, or of one of its choices.
+func (s *suggestions) numbered(number string) ([]edit.Step, string, error) {
+	first, second, isChoice := strings.Cut(strings.TrimSpace(number), ".")
+	n, err := strconv.Atoi(first)
+	if err != nil {
+		return nil, "", usagef("--take %s: a number of a suggestion is meant, as 3, or 3.2 for its second choice", number)
+	}
+	if n < 1 || n > len(s.Suggestions) {
+		return nil, "", usagef("--take %s: there are %d suggestions", number, len(s.Suggestions))
+	}
+	of := &s.Suggestions[n-1]
+	if !isChoice {
+		return of.Steps, of.Words, nil
+	}
+	k, err := strconv.Atoi(second)
+	if err != nil || k < 1 || k > len(of.Choices) {
+		return nil, "", usagef("--take %s: suggestion %d has %s", number, n, plural(int64(len(of.Choices)), "choice", "choices"))
+	}
+	return of.Choices[k-1].Steps, of.Choices[k-1].Words, nil
+}
+
 // take writes suggestions into the files that they change, and says what a run then gives.
-func (a *app) take(ctx context.Context, by *recipe, w *suggest.Work, s *suggestions, numbers []int) error {
+func (a *app) take(ctx context.Context, by *recipe, w *suggest.Work, s *suggestions, numbers []string) error {
 	var steps []edit.Step
 	var words []string
-	slices.Sort(numbers)
-	for _, n := range slices.Compact(numbers) {
-		if n < 1 || n > len(s.Suggestions) {
-			return usagef("--take %d: there are %d suggestions", n, len(s.Suggestions))
+	known := map[string]bool{}
+	for _, number := range numbers {
+		if known[number] {
+			continue
 		}
-		steps = append(steps, s.Suggestions[n-1].Steps...)
-		words = append(words, s.Suggestions[n-1].Words)
+		known[number] = true
+		more, said, err := s.numbered(number)
+		if err != nil {
+			return err
+		}
+		steps, words = append(steps, more...), append(words, said)
 	}
 	texts, err := w.With(steps)
 	if err != nil {

@@ -25,6 +25,7 @@ import (
 	"sieb/core/source"
 	"sieb/core/suggest"
 	"sieb/core/target"
+	"sieb/core/violation"
 )
 
 // What is told of one row is what the run did with it.
@@ -179,24 +180,38 @@ func TestSuggestionsDoWhatTheySay(t *testing.T) {
 		all, err := s.Find(t.Context(), suggest.Asked{})
 		require.NoError(t, err)
 		byID := map[string]suggest.Suggestion{}
-		after := func(texts suggest.Texts) []sift.Side {
+		after := func(texts suggest.Texts) (of []sift.Side, repeated map[int64]bool) {
 			tg, err := texts.Parse()
 			require.NoError(t, err)
 			_, account, err := s.Rehearse(t.Context(), tg)
 			require.NoError(t, err)
-			return sides(account, rows)
+			repeated = map[int64]bool{}
+			for _, g := range account.Broken {
+				for _, v := range g.Values {
+					repeated[0] = repeated[0] || v.Count > int64(len(v.Rows)) // some are not told
+					for _, row := range v.Rows {
+						repeated[row] = repeated[row] || g.Code == violation.KeyDuplicate
+					}
+				}
+			}
+			return sides(account, rows), repeated
 		}
 		for i := range all {
 			require.NoError(t, s.Judge(t.Context(), &all[i]))
 			texts, err := s.With(all[i].Steps)
 			require.NoError(t, err)
 			var want suggest.Effect
-			for row, is := range after(texts) {
+			now, repeated := after(texts)
+			for row, is := range now {
 				switch was := before[row]; {
 				case is == sift.OnExcluded && was != is:
 					want.Excluded++
 				case is == sift.OnRejected && was == sift.OnAccepted:
 					want.Broken++
+					if all[i].Effect.Repeats > 0 {
+						require.True(t, repeated[int64(row+1)] || repeated[0], "row %d of delivery %d: %s", row+1, seed, all[i].Words)
+						want.Repeats++
+					}
 				case is == sift.OnAccepted && was != is:
 					want.Rescued++
 				}
@@ -208,15 +223,20 @@ func TestSuggestionsDoWhatTheySay(t *testing.T) {
 		together, err := s.Order(t.Context(), all)
 		require.NoError(t, err)
 		texts := s.Texts
-		for _, next := range together.Taken {
+		for _, next := range slices.Concat(together.Taken, together.Losing) {
 			texts, err = texts.With(byID[next.ID].Steps)
 			require.NoError(t, err)
-			mended := int64(0)
-			for row, is := range after(texts) {
-				if before[row] == sift.OnRejected && is != sift.OnRejected {
+			mended, broken := int64(0), int64(0)
+			now, _ := after(texts)
+			for row, is := range now {
+				switch {
+				case before[row] == sift.OnRejected && is != sift.OnRejected:
 					mended++
+				case before[row] == sift.OnAccepted && is == sift.OnRejected:
+					broken++
 				}
 			}
+			require.Equal(t, broken, next.Broken, "delivery %d: %s", seed, byID[next.ID].Words)
 			require.Equal(t, mended, next.Rescued, "delivery %d: %s", seed, byID[next.ID].Words)
 		}
 	}

@@ -37,7 +37,7 @@ func candidates(text []byte) []string {
 			}
 			run := string(line[:n])
 			line = line[n:]
-			if utf8.RuneCountInString(run) <= 4 {
+			if utf8.RuneCountInString(run) <= 4 && strings.IndexFunc(run, isCurrency) < 0 { // ;$ before an amount is ;
 				seen[run] = true
 			}
 			for _, r := range run {
@@ -74,6 +74,8 @@ func candidates(text []byte) []string {
 	const most = 6
 	return append(all, more[:min(len(more), most)]...)
 }
+
+func isCurrency(r rune) bool { return unicode.Is(unicode.Sc, r) }
 
 // signs counts the bytes at the start of a line that are signs: neither letters,
 // digits, blanks nor quotes.

@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"sieb/core/codes"
 	"sieb/core/edit"
@@ -31,12 +32,21 @@ type builder struct {
 	asked  Asked
 	known  map[string]bool
 	all    []Suggestion
+	looks  []look // at the delivery's columns, once they were asked for
 }
 
 // cure is a suggestion for cells of a column, which its values tell whether it helps.
 type cure struct {
 	Suggestion
-	only []string // the values that it is for; nil for all
+	only  []string // the values that it is for; nil for all
+	loses bool     // something of the values
+}
+
+// doubt notes that a cure reads a value in one way, and another cure otherwise.
+func (c *cure) doubt(text, as, or string) {
+	if c.Doubt == "" {
+		c.Doubt = fmt.Sprintf("%s is %s by it, and may as well be %s", quoted(text), as, or)
+	}
 }
 
 // group is the values of a column that break one rule.
@@ -45,6 +55,7 @@ type group struct {
 	column *target.Column
 	values []sift.Offender // the most frequent first
 	tries  []cure
+	like   likes // of the values that break no rule; nil where they were not looked at
 	b      *builder
 }
 
@@ -63,7 +74,9 @@ func (b *builder) columns(ctx context.Context) error {
 		of := &group{Broken: g, column: c, b: b, values: slices.Clone(g.Values)}
 		slices.SortStableFunc(of.values, func(x, y sift.Offender) int { return int(y.Count - x.Count) })
 		of.values = of.values[:min(len(of.values), probed)]
-		of.propose()
+		if err := of.propose(ctx); err != nil {
+			return err
+		}
 		if err := of.settle(ctx); err != nil {
 			return err
 		}
@@ -72,17 +85,37 @@ func (b *builder) columns(ctx context.Context) error {
 }
 
 // propose thinks of cures for a group, the likeliest first.
-func (g *group) propose() {
+func (g *group) propose(ctx context.Context) error {
 	code := g.Code
 	switch code {
 	case violation.KeyDuplicate, violation.ReferenceMissing, violation.ReferencePresent:
-		return
+		return nil
 	case violation.RequiredEmpty:
 		if 5*g.Rows >= g.b.Account.Rows { // what is empty now and then is missing, and not meant to be as above
+			of, err := g.look(ctx)
+			if err != nil {
+				return err
+			}
 			g.offer("remedy", "take what stands in the last filled cell above (carryDown)", nil, g.remedy("carryDown"))
+			if of == nil || of.same > 0 || of.empty < of.filled {
+				g.tries[len(g.tries)-1].Doubt = "an empty cell may as well be a missing value: what stands above is not " +
+					"written once for all rows of a group only"
+			}
 		}
 		g.weaken("optional", "let the column be empty", g.demand(edit.Drop, nil, "required"))
-		return
+		return nil
+	}
+	if slices.ContainsFunc(g.values, func(v sift.Offender) bool { return strings.ContainsAny(v.Value, "0123456789") }) &&
+		!isRange(code) {
+		of, err := g.likes(ctx)
+		if err != nil {
+			return err
+		}
+		g.like = of
+		g.letters(of)
+		if g.column.Datatype.IsText() {
+			g.marks(of)
+		}
 	}
 	g.formats()
 	g.units()
@@ -100,6 +133,12 @@ func (g *group) propose() {
 	}
 	g.weaken("blank", "blank "+what+" instead of rejecting the row", g.demand(edit.Set, "blank", "onViolation",
 		code.String()))
+	return nil
+}
+
+// isRange reports whether a value that breaks the rule is written as it is meant to be.
+func isRange(c violation.Code) bool {
+	return c.Class() == "range" || c == violation.NumberPrecision || c == violation.NumberScale || c.Class() == "order"
 }
 
 // wrongWords name the cells that break a rule of a class.
@@ -170,6 +209,12 @@ func (g *group) offer(kind, words string, values []string, steps ...edit.Step) {
 		Words: words, Steps: steps}, only: values})
 }
 
+// lose proposes a cure that costs something of the values; what, is told once it is known which ones it mends.
+func (g *group) lose(kind, words string, values []string, steps ...edit.Step) {
+	g.offer(kind, words, values, steps...)
+	g.tries[len(g.tries)-1].loses = true
+}
+
 // weaken proposes to demand less.
 func (g *group) weaken(kind, words string, steps ...edit.Step) {
 	g.offer(kind, words, nil, steps...)
@@ -177,20 +222,41 @@ func (g *group) weaken(kind, words string, steps ...edit.Step) {
 }
 
 // cleaned returns a value as the column's remedies leave it.
-func (g *group) cleaned(v string) string {
-	of, err := g.column.Cleaned()
+func (g *group) cleaned(v string) string { return g.b.cleaned(g.column, v) }
+
+// cleaned returns a value as the remedies of a column leave it.
+func (b *builder) cleaned(c *target.Column, v string) string {
+	text, _ := b.applied(c, v)
+	return text
+}
+
+// applied returns a value as the remedies of a column leave it, and what kind of value they made of it.
+func (b *builder) applied(c *target.Column, v string) (string, workbook.Kind) {
+	of, err := c.Cleaned()
 	if err != nil {
-		return v
+		return v, workbook.Text
 	}
-	of.Codes = g.b.Lists
-	chain, err := remedy.NewChain(g.column.Remedies, of, func(cell []byte) bool {
-		return slices.Contains(g.column.Null, string(cell))
+	of.Codes = b.Lists
+	chain, err := remedy.NewChain(c.Remedies, of, func(cell []byte) bool {
+		return slices.Contains(c.Null, string(cell))
 	})
 	if err != nil {
-		return v
+		return v, workbook.Text
 	}
-	out, _, _, _ := chain.Apply([]byte(v), workbook.Text)
-	return string(out)
+	out, _, kind, _ := chain.Apply([]byte(v), workbook.Text)
+	return string(out), kind
+}
+
+// reads returns a value as a column reads it, in canonical form; "" where it does not.
+func (b *builder) reads(c *target.Column, v string) string {
+	text, kind := b.applied(c, v)
+	plain := *c
+	if plain.Remedies = nil; kind != workbook.Text { // it is written plainly by now
+		plain.DecimalChar, plain.GroupChar, plain.Formats = "", "", nil
+	}
+	of := group{column: &plain, b: b}
+	read, _ := of.canonical(text)
+	return read
 }
 
 // formats proposes other ways to read the values.
@@ -212,7 +278,6 @@ func (g *group) formats() {
 		}
 		g.offer("remedy", "read spreadsheets' day numbers as dates (serial)", nil, g.remedy("serial"))
 	case d.IsNumber() && g.Code.Class() == "type":
-		g.offer("remedy", "read numbers however they are written (number)", nil, g.remedy("number"))
 		for _, signs := range [][2]string{{".", ""}, {",", ""}, {",", "."}, {".", ","}, {",", " "}, {".", "'"}} {
 			if signs[0] == c.Point() && signs[1] == c.GroupChar {
 				continue
@@ -227,6 +292,7 @@ func (g *group) formats() {
 			}
 			g.offer("format", words, nil, steps...)
 		}
+		g.offer("remedy", "read numbers however they are written (number)", nil, g.remedy("number"))
 	case d == value.Boolean:
 		g.offer("remedy", "read yes and no however they are written (boolean)", nil,
 			g.remedy(map[string]any{"boolean": truths}))
@@ -241,17 +307,27 @@ var clocks = map[value.Datatype][]string{value.Date: {""}, value.DateTime: {" HH
 
 var signWords = map[string]string{".": "point", ",": "comma", " ": "blanks", "'": "apostrophes"}
 
-// units proposes to take off what stands behind numbers, such as a unit.
+// units proposes to take off what stands behind numbers, such as a unit: with a blank before it, or one that is known,
+// or any in a column that has digits after the point. A letter that looks like a digit is none of these by itself.
 func (g *group) units() {
 	if !g.column.Datatype.IsNumber() || g.Code.Class() != "type" {
 		return
 	}
 	behind := map[string]int64{}
+	different := map[string]bool{}
 	for _, v := range g.values {
 		text := strings.TrimRight(v.Value, " ")
-		unit := strings.TrimLeft(text, "+-0123456789.,' \u00a0\u202f")
-		if unit != "" && len(unit) < len(text) && len([]rune(unit)) <= mostUnit && !strings.ContainsAny(unit, "0123456789") {
-			behind[text[len(strings.TrimRight(text[:len(text)-len(unit)], " ")):]] += v.Count
+		unit := strings.TrimLeft(text, numeric)
+		if unit == "" || len(unit) == len(text) || len([]rune(unit)) > mostUnit || strings.ContainsAny(unit, "0123456789") {
+			continue
+		}
+		number := strings.TrimRight(text[:len(text)-len(unit)], " \u00a0\u202f")
+		first, size := utf8.DecodeRuneInString(unit)
+		isApart := len(number)+len(unit) < len(text)
+		isLetter := size == len(unit) && lookAlikes[first] != ""
+		if isApart || knownUnits[strings.ToLower(unit)] || g.column.Datatype != value.Integer && !isLetter {
+			behind[text[len(number):]] += v.Count
+			different[unitOf(text)] = true
 		}
 	}
 	units := slices.SortedFunc(maps.Keys(behind), func(a, b string) int {
@@ -260,22 +336,67 @@ func (g *group) units() {
 	for _, unit := range units[:min(len(units), mostUnits)] {
 		g.offer("remedy", "take off "+quoted(unit)+" (replace)", nil, g.remedy(map[string]any{"replace": map[string]any{
 			"find": unit, "with": ""}}))
+		g.tries[len(g.tries)-1].Doubt = g.unitsDiffer(different)
 	}
 }
+
+// numeric are the characters that numbers are written with.
+const numeric = "+-0123456789.,'()  \u00a0\u202f"
+
+// unitOf returns what stands around a number, in small letters.
+func unitOf(text string) string { return strings.ToLower(strings.Trim(text, numeric)) }
+
+// unitsDiffer says that numbers count differently: by the units that stand with them, or by one that is not the
+// column's; "" where they do not.
+func (g *group) unitsDiffer(units map[string]bool) string {
+	all := slices.DeleteFunc(slices.Sorted(maps.Keys(units)), func(u string) bool { return u == "" })
+	switch len(all) {
+	case 0:
+		return ""
+	case 1:
+		if own := g.unit(); own != "" && own != all[0] && knownUnits[all[0]] {
+			return fmt.Sprintf("%s stands behind the numbers, and the column is of %s", quoted(all[0]), own)
+		}
+		return ""
+	}
+	return fmt.Sprintf("%s and %s stand with the numbers, which may count differently", quoted(all[0]), quoted(all[1]))
+}
+
+// unit returns the unit that the column's name or the header ends with; "" for none.
+func (g *group) unit() string {
+	for _, name := range append([]string{g.column.Name, g.header()}, g.column.Titles...) {
+		words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool {
+			return r != '€' && r != '$' && r != '%' && r != '°' && !unicode.IsLetter(r)
+		})
+		if len(words) > 1 && knownUnits[words[len(words)-1]] {
+			return words[len(words)-1]
+		}
+	}
+	return ""
+}
+
+// knownUnits are units in small letters, which may stand right behind a number.
+var knownUnits = func() map[string]bool {
+	known := map[string]bool{}
+	for _, unit := range strings.Fields("mg g kg dt t kt lb lbs oz mm cm dm m km m² m2 qm m³ m3 cbm fm rm a ha km² " +
+		"ml cl dl l hl % ‰ ppm °c °f ° k € $ £ eur usd gbp chf pln czk sek dkk nok s sec min h std d w kw mw kwh mwh v " +
+		"hz bar mbar pa hpa kpa pcs pc stk st stück g/l mg/l kg/l kg/ha dt/ha t/ha kg/hl mg/kg g/kg km/h m/s €/t €/dt €/kg") {
+		known[unit] = true
+	}
+	return known
+}()
 
 const (
 	mostUnit  = 8 // characters of a unit
 	mostUnits = 3
 )
 
+// header returns the header of the delivery's column that feeds the group's; "" where none does.
+func (g *group) header() string { return headerOf(g.b.Result, g.Column) }
+
 // trials proposes to leave out rows whose value says that they are trials: TEST17 where a number is wanted.
 func (g *group) trials() {
-	header := ""
-	for _, m := range g.b.Result.Columns {
-		if m.Column == g.Column {
-			header = m.Header
-		}
-	}
+	header := g.header()
 	if header == "" {
 		return
 	}
@@ -316,7 +437,7 @@ func (g *group) remedies() {
 		}
 	case g.Code == violation.TextLong && g.column.MaxLength != nil:
 		n := *g.column.MaxLength
-		g.offer("remedy", fmt.Sprintf("keep the first %d characters (cut)", n), nil,
+		g.lose("remedy", fmt.Sprintf("keep the first %d characters (cut)", n), nil,
 			g.remedy(map[string]any{"cut": json.Number(strconv.Itoa(n))}))
 	}
 }
@@ -446,25 +567,22 @@ func (g *group) limits() {
 		if g.Code == violation.RangeLow {
 			property, words, sign = "minimum", "lower the minimum to ", -1
 		}
-		furthest := ""
-		for _, v := range g.one() {
-			text, ok := g.canonical(v.Value)
-			if !ok {
-				continue
-			}
-			g.offer("limit", words+text, []string{v.Value}, g.demand(edit.Set, scalar(c, text), property))
-			g.tries[len(g.tries)-1].Weakens = true
-			if furthest == "" || compare(c, text, furthest)*sign > 0 {
-				furthest = text
+		var limits []limit
+		values := g.Values // all, so that the limit lets all pass
+		if g.b.asked.Values != nil {
+			values = g.one()
+		}
+		for _, v := range values {
+			if text, ok := g.canonical(v.Value); ok {
+				limits = append(limits, limit{text, v.Value, v.Count})
 			}
 		}
-		if furthest != "" && len(g.values) > 1 {
-			g.weaken("limit", words+furthest, g.demand(edit.Set, scalar(c, furthest), property))
-		}
+		slices.SortStableFunc(limits, func(a, b limit) int { return compare(c, a.text, b.text) * sign })
+		g.limit(words, property, limits)
 	case violation.NumberScale:
 		if c.Scale != nil {
 			words := "round to " + digits(*c.Scale) + " after the point"
-			g.offer("round", words, nil, g.remedy(map[string]any{"round": count(*c.Scale)}))
+			g.lose("round", words, nil, g.remedy(map[string]any{"round": count(*c.Scale)}))
 			most := *c.Scale
 			for _, v := range g.values {
 				if n, ok := g.number(v.Value); ok {
@@ -504,6 +622,41 @@ func (g *group) limits() {
 			words = fmt.Sprintf("allow %d characters and more", length)
 		}
 		g.weaken("limit", words, g.demand(edit.Set, count(length), property))
+	}
+}
+
+// limit is a value beyond a limit: as the column has it, as it is written, and how often it occurs.
+type limit struct {
+	text, value string
+	count       int64
+}
+
+// mostChoices is how many limits are proposed beside the one that lets all values pass.
+const mostChoices = 4
+
+// limit proposes one change of a limit: to where it lets pass all values, the nearest of which stand first, with some
+// nearer limits to choose from.
+func (g *group) limit(words, property string, limits []limit) {
+	if len(limits) == 0 {
+		return
+	}
+	c := g.column
+	step := func(text string) edit.Step { return g.demand(edit.Set, scalar(c, text), property) }
+	last := limits[len(limits)-1]
+	g.weaken("limit", words+last.text, step(last.text))
+	var all, upTo int64
+	for _, l := range limits {
+		all += l.count
+	}
+	one := &g.tries[len(g.tries)-1]
+	for i, l := range limits {
+		upTo += l.count
+		isNext := i+1 < len(limits) && limits[i+1].text != l.text
+		if part := int64(len(one.Choices)+1) * all / (mostChoices + 1); isNext && l.text != last.text && upTo >= part &&
+			len(one.Choices) < mostChoices {
+			one.Choices = append(one.Choices, Choice{Value: l.text, Words: words + l.text, Steps: []edit.Step{step(l.text)},
+				Cells: upTo})
+		}
 	}
 }
 
@@ -585,7 +738,7 @@ func (g *group) missing() {
 		}
 		s := g.habit(edit.Add, text, "null")
 		s.Base = anyOf(g.column.Null)
-		g.offer("missing", "treat "+quoted(text)+" as missing", []string{v.Value}, s)
+		g.lose("missing", "treat "+quoted(text)+" as missing", []string{v.Value}, s)
 		if isPlaceholder && len(words) < 90 {
 			words, values = append(words, text), append(values, v.Value)
 		}
@@ -593,7 +746,7 @@ func (g *group) missing() {
 	if len(words) < 2 {
 		return
 	}
-	g.offer("missing", fmt.Sprintf("treat %s as missing", listed(values)), values,
+	g.lose("missing", fmt.Sprintf("treat %s as missing", listed(values)), values,
 		g.habit(edit.Set, append(anyOf(g.column.Null), words...), "null"))
 }
 
@@ -651,19 +804,23 @@ func (g *group) settle(ctx context.Context) error {
 		return err
 	}
 	before := rejects[len(able)]
+	g.doubts(able, specs, before, rejects)
 	for i, c := range able {
 		if c.Kind == "exclude" {
 			g.b.add(c.Suggestion)
 			continue
 		}
+		var mended []sift.Offender
 		for k, v := range g.values {
 			if (before[k] || isOfRows(g.Code)) && !rejects[i][k] && (c.only == nil || slices.Contains(c.only, v.Value)) {
+				mended = append(mended, v)
 				c.Cells += v.Count
 				if c.only != nil {
 					c.Values = append(c.Values, v.Value)
 				}
 			}
 		}
+		g.tellLoss(c, &specs[i], mended)
 		if c.Cells == 0 && !isOfRows(g.Code) {
 			continue
 		}
@@ -676,6 +833,92 @@ func (g *group) settle(ctx context.Context) error {
 		g.b.add(c.Suggestion)
 	}
 	return nil
+}
+
+// doubts says of cures that read values where others read the same values otherwise, and nothing tells which is right:
+// 1,234 is a thousand or one and a bit, 06/07 in June or in July. What reads more values than another, and those as
+// well, is right against it; so is one habit for all values against a reading of each by itself.
+func (g *group) doubts(able []*cure, specs []target.Column, before []bool, rejects [][]bool) {
+	type reading struct {
+		of      *cure
+		mends   []string // the values in canonical form; "" for those that it does not mend
+		isHabit bool
+	}
+	var all []reading
+	for i, c := range able {
+		isRead := c.Kind == "format" || c.Kind == "remedy" && slices.ContainsFunc([]string{"(number)", "(serial)"},
+			func(name string) bool { return strings.HasSuffix(c.Words, name) })
+		if !isRead || !g.column.Datatype.IsNumber() && !g.column.Datatype.HasDay() {
+			continue
+		}
+		r := reading{of: c, mends: make([]string, len(g.values)), isHabit: c.Kind == "format"}
+		n := 0
+		for k, v := range g.values {
+			if before[k] && !rejects[i][k] {
+				r.mends[k] = g.b.reads(&specs[i], v.Value)
+				n++
+			}
+		}
+		if n > 0 {
+			all = append(all, r)
+		}
+	}
+	for i := range all {
+		for k := range all[:i] {
+			x, y := &all[i], &all[k]
+			at, moreX, moreY := -1, x.isHabit && !y.isHabit, y.isHabit && !x.isHabit
+			for n := range x.mends {
+				switch {
+				case x.mends[n] != "" && y.mends[n] != "" && compare(g.column, x.mends[n], y.mends[n]) != 0:
+					at = n
+				case x.mends[n] != "" && y.mends[n] == "":
+					moreX = true
+				case x.mends[n] == "" && y.mends[n] != "":
+					moreY = true
+				}
+			}
+			if at < 0 {
+				continue
+			}
+			if moreX == moreY || moreY {
+				x.of.doubt(g.values[at].Value, x.mends[at], y.mends[at])
+			}
+			if moreX == moreY || moreX {
+				y.of.doubt(g.values[at].Value, y.mends[at], x.mends[at])
+			}
+		}
+	}
+}
+
+// tellLoss says what a cure costs of the values that it mends, with examples: what is made missing, what is cut off. A
+// value that becomes shorter than all others, which have one length, is told too, since it may have lost a sign that
+// was meant.
+func (g *group) tellLoss(c *cure, spec *target.Column, mended []sift.Offender) {
+	if !c.loses && (c.Kind != "remedy" || c.Weakens) {
+		return
+	}
+	length := g.like.length()
+	if slices.ContainsFunc(c.Steps, func(s edit.Step) bool { return s.Value == "number" }) {
+		units := map[string]bool{}
+		for _, v := range mended {
+			units[unitOf(v.Value)] = true
+		}
+		c.Doubt = cmp.Or(c.Doubt, g.unitsDiffer(units))
+	}
+	var told []string
+	for _, v := range mended {
+		to := g.b.cleaned(spec, v.Value)
+		switch {
+		case len(told) == examples:
+		case c.Kind == "missing":
+			told = append(told, fmt.Sprintf("%s becomes empty", quoted(v.Value)))
+		case c.loses:
+			told = append(told, fmt.Sprintf("%s becomes %s", quoted(v.Value), quoted(to)))
+		case length > 0 && utf8.RuneCountInString(to) < length && utf8.RuneCountInString(v.Value) >= length:
+			told = append(told, fmt.Sprintf("%s becomes %s, shorter than all others", quoted(v.Value), quoted(to)))
+		}
+	}
+	c.Loses = strings.Join(told, "; ")
 }
 
 // isOfRows reports whether a violation shows only beside other rows, so that its value alone
@@ -937,7 +1180,7 @@ func (b *builder) pair(p *pair) {
 		words += ": " + p.similar
 	}
 	b.try(Suggestion{Kind: "pair", Column: c.Name, Code: violation.HeaderMissing.String(), Words: words, Cells: p.fit.Fits,
-		Steps: steps})
+		Header: p.header, Steps: steps})
 }
 
 // mostPairs is how many pairs of columns are tried.

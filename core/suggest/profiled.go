@@ -128,8 +128,12 @@ func (f *fed) missing() {
 		return
 	}
 	step := f.habit(f.target, edit.Set, append(anyOf(f.target.Null), anyOf(words)...), "null")
+	loses := quoted(words[0]) + " becomes empty"
+	if len(words) > 1 {
+		loses += "; " + quoted(words[1]) + " becomes empty"
+	}
 	f.try(Suggestion{Kind: "missing", Column: f.target.Name, Values: words, Cells: cells, Steps: []edit.Step{step},
-		Words: "treat " + listed(words) + " as missing"})
+		Words: "treat " + listed(words) + " as missing", Loses: loses})
 }
 
 // clean proposes what deals with blanks and with characters that do not show.

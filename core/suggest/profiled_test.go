@@ -133,8 +133,9 @@ func TestDemandsMendNothing(t *testing.T) {
 	assert.True(t, seen)
 	together, err := w.Order(context.Background(), all)
 	require.NoError(t, err)
-	require.Len(t, together.Taken, 1)
-	assert.Equal(t, int64(6), together.Taken[0].Rescued)
+	assert.Empty(t, together.Taken, "what is made missing is lost")
+	require.Len(t, together.Losing, 1)
+	assert.Equal(t, int64(6), together.Losing[0].Rescued)
 	for _, s := range judged(t, w, suggest.Asked{Column: "kg", Values: []string{"?"}}) {
 		assert.NotEqual(t, "rule", s.Kind)
 	}

@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"slices"
 
 	"sieb/core/codes"
@@ -28,9 +29,12 @@ type Suggestion struct {
 	Words   string      `json:"words"`
 	Changes string      `json:"changes" enum:"target,mapping" doc:"what the table demands, or how the sender writes"`
 	Weakens bool        `json:"weakens,omitempty" doc:"it mends nothing, and lets more pass"`
+	Loses   string      `json:"loses,omitempty" doc:"what is lost of the values or rows that it mends, with examples; absent where nothing is"`
+	Doubt   string      `json:"doubt,omitempty" doc:"why it may be wrong: nothing in the delivery tells it from another one that reads the same values otherwise"`
 	Steps   []edit.Step `json:"steps"`
 	Cells   int64       `json:"cells" doc:"violations that it mends, each by itself"`
 	Effect  *Effect     `json:"effect,omitempty" doc:"what a run with it gives; absent until that was counted"`
+	Choices []Choice    `json:"choices,omitempty" doc:"other values that it may have, each in the place of its own: limits nearer by"`
 
 	Header   string `json:"header,omitempty" doc:"of the delivery's column that it concerns, as its profile names it"`
 	Findings []int  `json:"findings,omitempty" doc:"of the delivery's profile, that it deals with: their places from 0"`
@@ -38,25 +42,23 @@ type Suggestion struct {
 	of *profile.Relation // that it demands
 }
 
+// Choice is a suggestion with another value.
+type Choice struct {
+	Value  string      `json:"value"`
+	Words  string      `json:"words"`
+	Steps  []edit.Step `json:"steps"`
+	Cells  int64       `json:"cells" doc:"violations that it mends, each by itself"`
+	Effect *Effect     `json:"effect,omitempty"`
+}
+
 // Effect is what a run with a suggestion gives, against the run without it: counted over all
 // rows.
 type Effect struct {
 	Rescued  int64 `json:"rescued" doc:"rows that are accepted, and were not"`
 	Broken   int64 `json:"broken" doc:"rows that are rejected, and were accepted"`
+	Repeats  int64 `json:"repeats,omitempty" doc:"of the broken: rows that repeat the key of one which is rescued"`
 	Excluded int64 `json:"excluded" doc:"rows that are left out, and were not"`
 	Changed  int64 `json:"changed" doc:"cells that remedies change besides"`
-}
-
-// Together is the best order in which suggestions are taken one after the other.
-type Together struct {
-	Rejected int64   `json:"rejected" doc:"rows that are rejected without them"`
-	Taken    []Taken `json:"taken"`
-}
-
-// Taken is a suggestion that is taken behind others.
-type Taken struct {
-	ID      string `json:"id"`
-	Rescued int64  `json:"rescued" doc:"rows that it and those before it mend or leave out, of those rejected"`
 }
 
 // Texts are a target and the mapping of a sender as they are written.
@@ -147,9 +149,9 @@ func (w *Work) Find(ctx context.Context, asked Asked) ([]Suggestion, error) {
 	}
 	b.answer()
 	slices.SortStableFunc(b.all, func(x, y Suggestion) int {
-		return cmp.Or(boolOrder(x.Weakens, y.Weakens), boolOrder(x.Demands(), y.Demands()),
-			-cmp.Compare(x.Cells, y.Cells))
+		return cmp.Or(cmp.Compare(x.class(), y.class()), -cmp.Compare(x.Cells, y.Cells))
 	})
+	inTurns(b.all)
 	return b.all[:min(len(b.all), MostJudged)], nil
 }
 
@@ -163,11 +165,24 @@ func boolOrder(a, b bool) int {
 	return -1
 }
 
-// Judge counts what a suggestion does, by a run over the whole delivery.
+// Judge counts what a suggestion does, and what each of its choices does, by runs over the whole delivery.
 func (w *Work) Judge(ctx context.Context, s *Suggestion) error {
-	effect, _, err := w.effect(ctx, s.Steps)
+	effect, account, err := w.effect(ctx, s.Steps)
 	if err != nil {
 		return err
+	}
+	if s.Kind == "exclude" && effect.Excluded > 0 {
+		s.Loses = w.leftOut(account)
+	}
+	if s.Demands() {
+		effect.Repeats = 0 // it is what the demand is about
+	}
+	for i := range s.Choices {
+		of, _, err := w.effect(ctx, s.Choices[i].Steps)
+		if err != nil {
+			return err
+		}
+		s.Choices[i].Effect = &of
 	}
 	s.Effect = &effect
 	return nil
@@ -187,9 +202,62 @@ func (w *Work) effect(ctx context.Context, steps []edit.Step) (e Effect, account
 		return e, nil, err
 	}
 	shift := account.Changed(w.Account)
-	return Effect{Rescued: shift.Gained, Broken: shift.Lost, Excluded: shift.Excluded,
-		Changed: max(0, changedCells(result)-changedCells(w.Result))}, account, nil
+	return Effect{Rescued: shift.Gained, Broken: shift.Lost, Repeats: w.repeats(account, shift.Lost),
+		Excluded: shift.Excluded, Changed: max(0, changedCells(result)-changedCells(w.Result))}, account, nil
 }
+
+// repeats returns how many of the rows that a run breaks repeat a key that a rescued row holds now: all of them where
+// no value breaks another rule more often than without, else none.
+func (w *Work) repeats(after *sift.Account, broken int64) int64 {
+	if broken == 0 {
+		return 0
+	}
+	type cell struct {
+		code          violation.Code
+		column, value string
+	}
+	known, others := map[cell]int64{}, map[cell]int64{}
+	for i := range w.Account.Broken {
+		g := &w.Account.Broken[i]
+		others[cell{g.Code, g.Column, ""}] += g.Others
+		for k := range g.Values {
+			known[cell{g.Code, g.Column, g.Values[k].Value}] += g.Values[k].Count
+		}
+	}
+	for i := range after.Broken {
+		g := &after.Broken[i]
+		isMore := func(o sift.Offender) bool { return o.Count > known[cell{g.Code, g.Column, o.Value}] }
+		if g.Code != violation.KeyDuplicate && g.Action.RejectsRow() &&
+			(g.Others > others[cell{g.Code, g.Column, ""}] || slices.ContainsFunc(g.Values, isMore)) {
+			return 0
+		}
+	}
+	return broken
+}
+
+// leftOut says which rows a run leaves out that are not left out without it.
+func (w *Work) leftOut(after *sift.Account) string {
+	var rows []int64
+	var n int64
+	for row := after.Next(0, sift.OnExcluded); row > 0; row = after.Next(row, sift.OnExcluded) {
+		if w.Account.Side(row) == sift.OnExcluded {
+			continue
+		}
+		if n++; len(rows) < examples {
+			rows = append(rows, row)
+		}
+	}
+	switch {
+	case n == 1:
+		return fmt.Sprintf("row %d does not reach the table", rows[0])
+	case n == examples:
+		return fmt.Sprintf("rows %d and %d do not reach the table", rows[0], rows[1])
+	}
+	return fmt.Sprintf("%d rows do not reach the table, such as rows %d and %d", n, rows[0], rows[1])
+}
+
+// examples is how many values or rows tell what a suggestion loses.
+const examples = 2
 
 func changedCells(r *sift.Result) (n int64) {
 	for i := range r.Remedies {
@@ -205,7 +273,7 @@ func (s *Suggestion) helps() bool {
 	switch {
 	case e == nil || s.Demands() || s.Kind == "leave":
 		return true
-	case e.Broken > 0 || s.Weakens || s.Kind == "exclude":
+	case e.Broken > e.Repeats || s.Weakens || s.Kind == "exclude":
 		return e.Rescued+e.Excluded > e.Broken
 	}
 	return e.Rescued+e.Excluded+e.Changed+s.Cells > 0
@@ -215,8 +283,8 @@ func (s *Suggestion) helps() bool {
 func (s *Suggestion) Demands() bool { return s.Kind == "rule" }
 
 // Rank puts suggestions that were judged in order: those that rescue most rows first, of those
-// that rescue as many the ones that break and change least. Those that do
-// not help are left out.
+// that rescue as many the ones that break and change least. The first of each column stand before the second ones,
+// and what loses something stands behind what does not. Those that do not help are left out.
 func Rank(all []Suggestion) []Suggestion {
 	all = slices.DeleteFunc(all, func(s Suggestion) bool { return !s.helps() })
 	gain := func(e *Effect) int64 { return e.Rescued + e.Excluded - e.Broken }
@@ -224,108 +292,48 @@ func Rank(all []Suggestion) []Suggestion {
 		if a.Effect == nil || b.Effect == nil {
 			return boolOrder(a.Effect == nil, b.Effect == nil)
 		}
-		return cmp.Or(boolOrder(a.Weakens, b.Weakens), boolOrder(a.Demands(), b.Demands()),
-			-cmp.Compare(gain(a.Effect), gain(b.Effect)),
+		return cmp.Or(cmp.Compare(a.class(), b.class()), -cmp.Compare(gain(a.Effect), gain(b.Effect)),
 			cmp.Compare(a.Effect.Broken, b.Effect.Broken), -cmp.Compare(a.Cells, b.Cells),
 			cmp.Compare(a.Effect.Changed, b.Effect.Changed))
 	})
+	inTurns(all)
 	return all
 }
 
-// mostTogether is how many suggestions are put in order.
-const mostTogether = 12
+// class is what a suggestion does, the most welcome first: it mends, it mends and loses something, it may mend, it
+// demands more, it demands less.
+func (s *Suggestion) class() int {
+	switch {
+	case s.Weakens:
+		return 4
+	case s.Demands():
+		return 3
+	case s.Doubt != "":
+		return 2
+	case s.loses():
+		return 1
+	}
+	return 0
+}
 
-// Order finds the best order of suggestions that were judged: each time that which mends most of
-// the rows that are left. Which one that is, the mixes of violations tell; how many rows it comes to,
-// a run. Suggestions that weaken a rule are not among them.
-func (w *Work) Order(ctx context.Context, all []Suggestion) (*Together, error) {
-	out := &Together{Rejected: w.Result.Tally.Rejected, Taken: []Taken{}}
-	cures := make([]map[sift.Part]bool, len(all))
+// loses reports whether a suggestion that mends something costs values or rows.
+func (s *Suggestion) loses() bool { return s.Loses != "" || s.Kind == "exclude" }
+
+// inTurns puts the first suggestions of each column before the second ones, in each class; they are in order of class.
+func inTurns(all []Suggestion) {
+	type place struct{ class, turn int }
+	places := map[string]place{}
+	turns := map[string]int{}
 	for i := range all {
-		if s := &all[i]; !s.Weakens && !s.Demands() && s.Effect != nil && s.Effect.Broken == 0 {
-			cures[i] = w.parts(s)
-		}
+		s := &all[i]
+		key := fmt.Sprintf("%d %s", s.class(), s.Column)
+		places[s.ID] = place{s.class(), turns[key]}
+		turns[key]++
 	}
-	mended := map[sift.Part]bool{}
-	var steps []edit.Step
-	reached := int64(0)
-	for len(out.Taken) < mostTogether {
-		best, most := -1, int64(0)
-		for i := range all {
-			if n := w.mends(mended, cures[i]); cures[i] != nil && n > most {
-				best, most = i, n
-			}
-		}
-		if best < 0 {
-			break
-		}
-		next := append(slices.Clone(steps), all[best].Steps...)
-		_, account, err := w.effect(ctx, next)
-		var problems target.Problems
-		switch {
-		case errors.As(err, &problems):
-			// It does not go with those before it.
-		case err != nil:
-			return nil, err
-		default:
-			if n := account.Changed(w.Account).Mended; n > reached {
-				reached, steps = n, next
-				out.Taken = append(out.Taken, Taken{all[best].ID, reached})
-				for p := range cures[best] {
-					mended[p] = true
-				}
-			}
-		}
-		cures[best] = nil
-	}
-	return out, nil
-}
-
-// mends counts the rejected rows that more parts mend besides those that are mended.
-func (w *Work) mends(mended, more map[sift.Part]bool) (rows int64) {
-	for _, m := range w.Account.Mixes {
-		isNew, all := false, true
-		for _, p := range m.Parts {
-			whole := sift.Part{Broken: p.Broken, Value: -1}
-			switch {
-			case more[p] || more[whole]:
-				isNew = isNew || !mended[p] && !mended[whole]
-			case !mended[p] && !mended[whole]:
-				all = false
-			}
-		}
-		if all && isNew {
-			rows += m.Rows
-		}
-	}
-	return rows
-}
-
-// parts returns the violations that a suggestion mends.
-func (w *Work) parts(s *Suggestion) map[sift.Part]bool {
-	parts := map[sift.Part]bool{}
-	for k := range w.Account.Broken {
-		g := &w.Account.Broken[k]
-		if s.Column == "" || g.Column != s.Column || s.Code != "" && g.Code.String() != s.Code && !sameCells(g.Code, s.Code) {
-			continue
-		}
-		if len(s.Values) == 0 {
-			parts[sift.Part{Broken: k, Value: -1}] = true
-		}
-		for _, v := range s.Values {
-			if at := slices.IndexFunc(g.Values, func(o sift.Offender) bool { return o.Value == v }); at >= 0 {
-				parts[sift.Part{Broken: k, Value: at}] = true
-			}
-		}
-	}
-	return parts
-}
-
-// sameCells reports whether a cell that breaks a rule may break another one for the same reason, as a
-// date that is not of its form and one that there is not.
-func sameCells(code violation.Code, other string) bool {
-	var o violation.Code
-	return o.UnmarshalText([]byte(other)) == nil && code.Class() == o.Class()
+	slices.SortStableFunc(all, func(a, b Suggestion) int {
+		x, y := places[a.ID], places[b.ID]
+		return cmp.Or(cmp.Compare(x.class, y.class), cmp.Compare(x.turn, y.turn))
+	})
 }
 
 // idOf makes the identifier of a change.

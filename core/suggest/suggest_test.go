@@ -103,7 +103,7 @@ func TestCures(t *testing.T) {
 		{"a short code is not misspelt", "{name: v, oneOf: [A1, A2]}", []string{"A1", "A3"},
 			[]string{"v allow “A3” +1 /0 -0"}},
 		{"a limit", "{name: v, datatype: integer, maximum: 40}", []string{"41", "45", "3"},
-			[]string{"v raise the maximum to 45 +2 /0 -0", "v raise the maximum to 41 +1 /0 -0",
+			[]string{"v raise the maximum to 45 +2 /0 -0",
 				"v blank what is above the maximum instead of rejecting the row +2 /0 -0"}},
 		{"a day before the first", "{name: v, datatype: date, minimum: 2026-02-01}", []string{"2026-01-31", "2026-02-03"},
 			[]string{"v lower the minimum to 2026-01-31 +1 /0 -0"}},
@@ -260,16 +260,16 @@ func TestStepsNeedTheirText(t *testing.T) {
 }
 
 // texts collects what a run writes.
-type texts struct{ rejected, excluded bytes.Buffer }
+type texts struct{ accepted, rejected, excluded bytes.Buffer }
 
-func (*texts) Accepted([]byte) error        { return nil }
+func (s *texts) Accepted(text []byte) error { s.accepted.Write(text); return nil }
 func (*texts) Violations([]byte) error      { return nil }
 func (s *texts) Rejected(text []byte) error { s.rejected.Write(text); return nil }
 func (s *texts) Excluded(text []byte) error { s.excluded.Write(text); return nil }
 func (s *texts) Restart() error             { *s = texts{}; return nil }
 
-// sidesOf reads from what a run writes where each row ended.
-func sidesOf(t require.TestingT, w *suggest.Work, by *target.Target) (rejected, excluded map[string]bool,
+// sidesOf reads from what a run writes where each row ended, with the reasons.
+func sidesOf(t require.TestingT, w *suggest.Work, by *target.Target) (rejected, excluded map[string]string,
 	tally sift.Tally) {
 	ctx := context.Background()
 	rows, err := w.File.Rows(ctx)
@@ -279,14 +279,14 @@ func sidesOf(t require.TestingT, w *suggest.Work, by *target.Target) (rejected, 
 		Again: func(ctx context.Context) (source.Source, error) { return w.File.Rows(ctx) }}
 	result, err := run.Do(ctx)
 	require.NoError(t, err)
-	read := func(text *bytes.Buffer) map[string]bool {
+	read := func(text *bytes.Buffer) map[string]string {
 		records, err := csv.NewReader(text).ReadAll()
 		require.NoError(t, err)
-		numbers := map[string]bool{}
+		reasons := map[string]string{}
 		for _, r := range records[1:] {
-			numbers[r[0]] = true
+			reasons[r[0]] = r[2]
 		}
-		return numbers
+		return reasons
 	}
 	return read(&out.rejected), read(&out.excluded), result.Tally
 }
@@ -341,26 +341,32 @@ func TestNumbersAreThoseOfARun(t *testing.T) {
 			require.NoError(t, err)
 			stays, leaves, _ := sidesOf(t, work, by)
 			var want suggest.Effect
+			repeats := int64(0)
 			for row := range int(read) {
 				n := fmt.Sprint(row + 1)
+				was := rejected[n] != "" || excluded[n] != ""
 				switch {
-				case leaves[n] && !excluded[n]:
+				case leaves[n] != "" && excluded[n] == "":
 					want.Excluded++
-				case leaves[n]:
-				case stays[n] && !rejected[n] && !excluded[n]:
+				case leaves[n] != "":
+				case stays[n] != "" && !was:
 					want.Broken++
-				case !stays[n] && (rejected[n] || excluded[n]):
+					if strings.Count(stays[n], " [") == strings.Count(stays[n], "[key.duplicate]") {
+						repeats++
+					}
+				case stays[n] == "" && was:
 					want.Rescued++
 				}
 			}
-			want.Changed = s.Effect.Changed
+			want.Changed, want.Repeats = s.Effect.Changed, s.Effect.Repeats
+			assert.LessOrEqual(t, s.Effect.Repeats, repeats, s.Words)
 			assert.Equal(t, want, *s.Effect, s.Words)
 		}
 		together, err := work.Order(context.Background(), all)
 		require.NoError(t, err)
 		assert.Equal(t, before.Rejected, together.Rejected)
 		taken := work.Texts
-		for _, next := range together.Taken {
+		for _, next := range slices.Concat(together.Taken, together.Losing) {
 			taken, err = taken.With(byID[next.ID].Steps)
 			require.NoError(t, err)
 			by, err := taken.Parse()
@@ -368,7 +374,7 @@ func TestNumbersAreThoseOfARun(t *testing.T) {
 			stays, _, _ := sidesOf(t, work, by)
 			mended := int64(0)
 			for n := range rejected {
-				if !stays[n] {
+				if stays[n] == "" {
 					mended++
 				}
 			}

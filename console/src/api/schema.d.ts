@@ -1639,6 +1639,17 @@ export interface components {
             /** Format: int64 */
             cells: number;
         };
+        Choice: {
+            /**
+             * Format: int64
+             * @description violations that it mends, each by itself
+             */
+            cells: number;
+            effect?: components["schemas"]["Effect"];
+            steps: components["schemas"]["Step"][];
+            value: string;
+            words: string;
+        };
         CleaningStep: {
             changed: boolean;
             remedy: string;
@@ -1961,6 +1972,11 @@ export interface components {
              * @description rows that are left out, and were not
              */
             excluded: number;
+            /**
+             * Format: int64
+             * @description of the broken: rows that repeat the key of one which is rescued
+             */
+            repeats?: number;
             /**
              * Format: int64
              * @description rows that are accepted, and were not
@@ -3244,10 +3260,14 @@ export interface components {
              * @enum {string}
              */
             changes: "target" | "mapping";
+            /** @description other values that it may have, each in the place of its own: limits nearer by */
+            choices?: components["schemas"]["Choice"][];
             /** @description of the violations that it mends, or of the rule that it adds */
             code?: string;
             /** @description of the target; of a row rule its name */
             column?: string;
+            /** @description why it may be wrong: nothing in the delivery tells it from another one that reads the same values otherwise */
+            doubt?: string;
             /** @description what a run with it gives; absent until that was counted */
             effect?: components["schemas"]["Effect"];
             /** @description of the delivery's profile, that it deals with: their places from 0 */
@@ -3258,6 +3278,8 @@ export interface components {
             id: string;
             /** @enum {string} */
             kind: "missing" | "recode" | "allow" | "limit" | "remedy" | "format" | "round" | "blank" | "optional" | "exclude" | "pair" | "rule" | "keep" | "leave";
+            /** @description what is lost of the values or rows that it mends, with examples; absent where nothing is */
+            loses?: string;
             steps: components["schemas"]["Step"][];
             /** @description that it mends, the most frequent first; some of them where they are many */
             values?: string[];
@@ -3281,6 +3303,11 @@ export interface components {
             more?: boolean;
         };
         Taken: {
+            /**
+             * Format: int64
+             * @description rows that are rejected with it and those before it, and were accepted: they repeat the key of a rescued one
+             */
+            broken?: number;
             id: string;
             /**
              * Format: int64
@@ -3363,11 +3390,14 @@ export interface components {
             view: unknown;
         };
         Together: {
+            /** @description suggestions that lose values or rows, on top of all that lose nothing */
+            losing: components["schemas"]["Taken"][];
             /**
              * Format: int64
              * @description rows that are rejected without them
              */
             rejected: number;
+            /** @description suggestions that lose nothing */
             taken: components["schemas"]["Taken"][];
         };
         Trouble: {

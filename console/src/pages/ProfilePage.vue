@@ -369,7 +369,7 @@ onBeforeUnmount(() => {
               <h3>What else would mend rejected rows</h3>
               <ul class="rest">
                 <li v-for="c in rest" :key="c.id">
-                  <b>{{ visible(c.header ?? c.column ?? 'rows') }}</b> <CureButton :suggestion="c" @take="cure(c)" />
+                  <b>{{ visible(c.header ?? c.column ?? 'rows') }}</b> <CureButton :suggestion="c" @take="cure" />
                 </li>
               </ul>
             </template>

@@ -104,7 +104,7 @@ const variants = computed(() => (column.variants ?? []).flatMap((g) => g ?? []))
   />
   <p v-if="others.length > 0" class="others">
     <span class="soft">also suggested</span>
-    <CureButton v-for="s in others" :key="s.id" :suggestion="s" @take="emit('cure', s)" />
+    <CureButton v-for="s in others" :key="s.id" :suggestion="s" @take="(as) => emit('cure', as)" />
   </p>
   <div class="grid">
     <div>

@@ -90,7 +90,11 @@ function pieces(text: string, name: string): string[] {
             >
           </span>
           <span v-if="mending?.cures.get(f)" class="cures"
-            ><CureButton v-for="s in mending.cures.get(f)" :key="s.id" :suggestion="s" @take="emit('cure', s)"
+            ><CureButton
+              v-for="s in mending.cures.get(f)"
+              :key="s.id"
+              :suggestion="s"
+              @take="(as) => emit('cure', as)"
           /></span>
         </li>
       </ul>

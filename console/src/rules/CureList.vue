@@ -69,7 +69,7 @@ const take = (s: Suggestion): Promise<boolean> => work.change(inWords(s), s.step
       <span v-if="left.rows !== group.rows" class="soft"
         >by the rules as they stand in {{ counted(left.rows, 'row', 'rows') }}</span
       >
-      <CureButton v-for="s in cures" :key="s.id" :suggestion="s" @take="take(s)" />
+      <CureButton v-for="s in cures" :key="s.id" :suggestion="s" @take="take" />
       <span v-if="isAsked && !found?.done" class="soft" role="status">{{
         cures.length > 0 ? 'being tried on all rows …' : 'looking for cures …'
       }}</span>

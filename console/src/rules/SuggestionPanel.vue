@@ -2,7 +2,7 @@
 /** What would mend violations of the whole delivery: each alone, and the best order together. */
 import { ElButton, ElDrawer, ElProgress } from 'element-plus'
 import { computed } from 'vue'
-import type { Step } from '../api/client'
+import type { Step, Suggestion } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted } from '../format'
 import CureButton from './CureButton.vue'
@@ -14,30 +14,83 @@ const emit = defineEmits<{ close: []; change: [words: string, steps: Step[]] }>(
 const { found, error, load } = useSuggestions(() => (open ? { delivery, state } : undefined))
 
 const byID = computed(() => new Map((found.value?.items ?? []).map((s) => [s.id, s])))
-const together = computed(() =>
-  (found.value?.together?.taken ?? [])
-    .map((t) => ({ ...t, suggestion: byID.value.get(t.id) }))
-    .filter((t) => t.suggestion),
-)
-/** What mends, what demands more of the table, and what demands less. */
+
+interface Taken {
+  suggestion: Suggestion
+  rescued: number
+  broken: number
+}
+
+interface Order {
+  title: string
+  loses: boolean
+  /** Those that it stands on, and that are taken with it. */
+  upon: Taken[]
+  list: Taken[]
+}
+
+/** The best orders: of what loses nothing, and of what loses values or rows on top of it. */
+const orders = computed(() => {
+  const of = (taken: { id: string; rescued: number; broken?: number }[] | null | undefined): Taken[] =>
+    (taken ?? []).flatMap((t) => {
+      const suggestion = byID.value.get(t.id)
+      return suggestion ? [{ suggestion, rescued: t.rescued, broken: t.broken ?? 0 }] : []
+    })
+  const taken = of(found.value?.together?.taken)
+  const losing = of(found.value?.together?.losing)
+  const all: Order[] = [
+    { title: 'In the best order', loses: false, upon: [], list: taken },
+    {
+      title: taken.length > 0 ? 'On top of these: what loses something' : 'What loses something',
+      loses: true,
+      upon: taken,
+      list: losing,
+    },
+  ]
+  return all.filter((o) => o.list.length > 0)
+})
+
+/** What mends, with and without a loss; what may; what demands more of the table, and what demands less. */
 const groups = computed(() => {
   const all = found.value?.items ?? []
+  const mends = all.filter((s) => !s.weakens && s.kind !== 'rule')
   return [
-    { title: 'Likely', list: all.filter((s) => !s.weakens && s.kind !== 'rule') },
+    { title: 'Likely', list: mends.filter((s) => !s.doubt && !s.loses && s.kind !== 'exclude') },
+    {
+      title: 'These lose values or rows',
+      list: mends.filter((s) => !s.doubt && (s.loses || s.kind === 'exclude')),
+    },
+    {
+      title: 'These are for you to decide: others read the same values otherwise',
+      list: mends.filter((s) => s.doubt),
+    },
     { title: 'These demand more: what holds in this delivery', list: all.filter((s) => s.kind === 'rule') },
     { title: 'These demand less of the table', list: all.filter((s) => s.weakens) },
   ]
 })
 
-function takeTogether(upTo: number): void {
-  const all = together.value.slice(0, upTo)
+function takeTogether(list: Taken[]): void {
   emit(
     'change',
-    all.length === 1
-      ? inWords(all[0]!.suggestion!)
-      : `${all.length} suggestions: ${all.map((t) => t.suggestion!.words).join('; ')}`,
-    all.flatMap((t) => t.suggestion!.steps),
+    list.length === 1
+      ? inWords(list[0]!.suggestion)
+      : `${list.length} suggestions: ${list.map((t) => t.suggestion.words).join('; ')}`,
+    list.flatMap((t) => t.suggestion.steps),
   )
+}
+
+/** What the suggestions of an order come to, in words. */
+function comesTo(o: Order): string {
+  const before = o.upon.at(-1)?.rescued ?? 0
+  const { rescued, broken } = o.list.at(-1)!
+  const one = o.list.length === 1
+  const ends =
+    broken > 0
+      ? `; ${counted(broken, 'row then repeats the key of one that they mend', 'rows then repeat the keys of those that they mend')}`
+      : one
+        ? ', and breaks none'
+        : ', and break none'
+  return `${one ? 'One mends' : `These ${o.list.length} mend`} ${count(rescued - before)}${before > 0 ? ' more' : ''} of ${counted(found.value?.together?.rejected ?? 0, 'rejected row', 'rejected rows')}${ends}.`
 }
 </script>
 
@@ -74,25 +127,33 @@ function takeTogether(upTo: number): void {
       :percentage="Math.floor((100 * found.tried) / found.total)"
       aria-label="Suggestions that were tried"
     />
-    <section v-if="together.length > 0" aria-label="Together">
-      <h3>In the best order</h3>
-      <p>
-        {{ together.length === 1 ? 'One mends' : `These ${together.length} mend` }}
-        <b
-          >{{ count(together.at(-1)?.rescued ?? 0) }} of
-          {{ counted(found?.together?.rejected ?? 0, 'rejected row', 'rejected rows') }}</b
-        >{{ together.length === 1 ? ', and breaks none.' : ', and break none.' }}
-      </p>
+    <section v-for="o in orders" :key="o.title" :aria-label="o.loses ? 'Together, with a loss' : 'Together'">
+      <h3>{{ o.title }}</h3>
+      <p>{{ comesTo(o) }}</p>
       <ol>
-        <li v-for="(t, i) in together" :key="t.id">
-          {{ inWords(t.suggestion!) }} <span class="soft">{{ count(t.rescued) }} so far</span>
-          <button v-if="i < together.length - 1" type="button" class="link" @click="takeTogether(i + 1)">
+        <li v-for="(t, i) in o.list" :key="t.suggestion.id">
+          {{ inWords(t.suggestion) }}
+          <span class="soft">{{ t.rescued > 0 ? `${count(t.rescued)} so far` : 'with the next one' }}</span>
+          <button
+            v-if="i < o.list.length - 1"
+            type="button"
+            class="link"
+            @click="takeTogether([...o.upon, ...o.list.slice(0, i + 1)])"
+          >
             take up to here
           </button>
+          <div v-if="t.suggestion.loses" class="soft">{{ t.suggestion.loses }}</div>
         </li>
       </ol>
-      <ElButton type="primary" size="small" @click="takeTogether(together.length)"
-        >Take {{ together.length === 1 ? 'it' : `all ${together.length}` }}</ElButton
+      <ElButton :type="o.loses ? 'default' : 'primary'" size="small" @click="takeTogether([...o.upon, ...o.list])"
+        >Take
+        {{
+          o.upon.length > 0
+            ? `all ${o.upon.length + o.list.length}, with what they lose`
+            : o.list.length === 1
+              ? 'it'
+              : `all ${o.list.length}`
+        }}</ElButton
       >
     </section>
     <section v-for="g in groups" :key="g.title" :aria-label="g.title">
@@ -101,7 +162,7 @@ function takeTogether(upTo: number): void {
         <ul>
           <li v-for="s in g.list" :key="s.id">
             <b class="column">{{ s.column || 'rows' }}</b>
-            <CureButton :suggestion="s" @take="emit('change', inWords(s), s.steps)" />
+            <CureButton :suggestion="s" @take="(as) => emit('change', inWords(as), as.steps)" />
           </li>
         </ul>
       </template>

@@ -162,7 +162,12 @@ const heading = computed(() => {
     <FailureNote v-if="error" :error="error" :retry="load" />
     <p v-if="forAll.length > 0" class="all">
       <span class="soft">for several at once</span>
-      <CureButton v-for="s in forAll" :key="s.id" :suggestion="s" @take="emit('change', inWords(s), s.steps)" />
+      <CureButton
+        v-for="s in forAll"
+        :key="s.id"
+        :suggestion="s"
+        @take="(as) => emit('change', inWords(as), as.steps)"
+      />
     </p>
     <table v-if="total > 0">
       <tbody>
@@ -190,7 +195,7 @@ const heading = computed(() => {
                 v-for="s in curesOf(v)"
                 :key="s.id"
                 :suggestion="s"
-                @take="emit('change', inWords(s), s.steps)"
+                @take="(as) => emit('change', inWords(as), as.steps)"
               />
               <ElButton
                 v-if="v.value !== '' && v.action !== 'flag'"
