@@ -113,7 +113,9 @@ func TestFromFileToRules(t *testing.T) {
 	// What is suggested says what it does, and does it.
 	p.do(chromedp.Click(button("Suggestions")))
 	p.shows("Each was tried on all rows")
-	p.shows("2 of 2 rejected rows")
+	p.shows("One mends 1 of 2 rejected rows, and breaks none.")
+	p.shows("One mends 1 more of 2 rejected rows")
+	p.shows("loses: rows 5 and 66 do not reach the table")
 	p.accessible("suggestions")
 	p.do(chromedp.Click(`//div[@role="dialog"]` + button("leave out rows in which Art is TEST")))
 	p.tally(76, 2, 2)

@@ -229,6 +229,7 @@ func unlike(name string, taken map[string]bool) string {
 func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n Notes) {
 	c.Datatype = from.Datatype
 	sure, doubtful := from.Missing()
+	sure, doubtful = slices.DeleteFunc(sure, from.IsStray), slices.DeleteFunc(doubtful, from.IsStray)
 	missing := int64(0)
 	for _, v := range sure {
 		missing += v.Count
@@ -258,9 +259,16 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 		n.offer("null: "+list(texts), "perhaps stands for a missing value: "+occurrences(doubtful))
 	}
 	all := from.Filled + from.Empty
-	if empty := from.Empty + missing; from.Filled > 0 && empty == 0 {
+	stray := int64(0)
+	if relation.IsFew(p.Sparse.Rows, p.Rows) {
+		stray = from.EmptySparse
+	}
+	if empty := from.Empty + missing; from.Filled > 0 && empty == stray {
 		c.Required = true
 		n["required"] = "filled in all rows"
+		if stray > 0 {
+			n["required"] += " that are not nearly empty"
+		}
 	} else if from.Filled > 0 && relation.IsFew(empty, all) {
 		n.offer("required: true", fmt.Sprintf("empty in %s of %s rows, which would be rejected",
 			profile.Thousands(empty), profile.Thousands(all)))
@@ -275,7 +283,7 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 			c.Formats = []string{from.Pair[0] + "|" + from.Pair[1]}
 		}
 	default:
-		draftText(c, from, values, n)
+		draftText(c, from, values, all, n)
 	}
 	if b := from.Blanks.Around.Count; b > 0 {
 		addRemedy(c, "trim")
@@ -397,8 +405,35 @@ const (
 	oftenCode = 20 // times that a whole number occurs, on average, which may be a code
 )
 
-// draftText draws what holds of texts, of which so many stand for a value.
-func draftText(c *target.Column, from *profile.Column, values int64, n Notes) {
+// whyOpen says why the texts of a column that occur are hardly all that may: few rows have one, or they are remarks; ""
+// where they may be.
+func whyOpen(from *profile.Column, rows int64) string {
+	if 2*from.Filled < rows {
+		return fmt.Sprintf("only %s of %s rows have one, others may follow", profile.Thousands(from.Filled),
+			profile.Thousands(rows))
+	}
+	words := strings.FieldsFunc(strings.ToLower(headerOf(from)), func(r rune) bool { return !unicode.IsLetter(r) })
+	if slices.ContainsFunc(words, func(w string) bool { return slices.Contains(remarks, w) }) {
+		return "the header speaks of free text"
+	}
+	for _, v := range from.Top {
+		text := strings.TrimSpace(v.Value)
+		if len(strings.Fields(text)) > 3 || strings.ContainsAny(text, ",;!?") || strings.HasSuffix(text, ".") &&
+			strings.Contains(text, " ") {
+			return fmt.Sprintf("%q reads like free text", oneLine(text))
+		}
+	}
+	return ""
+}
+
+// remarks are words by which headers name free text.
+var remarks = []string{"remark", "remarks", "comment", "comments", "note", "notes", "description", "text", "bemerkung",
+	"bemerkungen", "anmerkung", "anmerkungen", "hinweis", "hinweise", "notiz", "notizen", "kommentar", "kommentare",
+	"beschreibung", "freitext", "remarque", "remarques", "commentaire", "commentaires", "observation", "observations",
+	"observaciones", "uwagi"}
+
+// draftText draws what holds of texts, of which so many stand for a value, in so many rows.
+func draftText(c *target.Column, from *profile.Column, values, rows int64, n Notes) {
 	if from.Filled == 0 {
 		return
 	}
@@ -410,8 +445,16 @@ func draftText(c *target.Column, from *profile.Column, values int64, n Notes) {
 	// More than a few codes are hardly all that there are.
 	isCode := len(from.Shapes) > 0 && strings.Contains(from.Shapes[0].Shape, "9")
 	if isSet && (!isCode || from.Distinct <= fewCodes) {
-		draftSet(c, from, n)
-		return
+		if why := whyOpen(from, rows); why == "" {
+			draftSet(c, from, n)
+			return
+		} else if len(from.Top) > 0 {
+			var texts []string
+			for _, v := range from.Top {
+				texts = append(texts, strings.TrimSpace(v.Value))
+			}
+			n.offer("oneOf: "+list(texts), "all values that occur; "+why)
+		}
 	}
 	if expr, like, ok := expression(c, from); ok {
 		c.Formats = []string{expr}
@@ -467,6 +510,7 @@ func draftSet(c *target.Column, from *profile.Column, n Notes) {
 		text := clean(v.Value)
 		switch _, is := recode[text]; {
 		case is || slices.Contains(c.OneOf, text) || slices.Contains(c.Null, v.Value) || slices.Contains(c.Null, text):
+		case from.IsStray(v):
 		case misspelt[v.Value]:
 			left = append(left, profile.Value{Value: v.Value, Count: v.Count})
 		default:

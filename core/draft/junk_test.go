@@ -58,6 +58,10 @@ func TestDraftsLearnNothingFromJunk(t *testing.T) {
 			{"BR-90002", "a state that is far too long for this column, since the row is short"},
 			{"BR-90003", "open", "178.0", "2026-07-04", "x y 2"},
 			{"BR-90004", "open", "17", "2026-07-04", "x", "a cell too many, and so in the wrong columns", "z"},
+			{"", "", "", "", ""},
+			{"", "Page 2", "", "", ""},
+			{"-----", "-----", "-----", "-----", "-----"},
+			{"", "n/a", "", "", ""},
 		}
 		dirty := slices.Clone(rows)
 		planted := rapid.SliceOfNDistinct(rapid.IntRange(0, len(junk)-1), 1, len(junk), rapid.ID[int]).Draw(t, "junk")
@@ -76,6 +80,64 @@ func TestDraftsLearnNothingFromJunk(t *testing.T) {
 		}
 		require.Equal(t, clean.Columns, got.Columns, "%v", planted)
 	})
+}
+
+// A list is closed over the texts of a column only where most rows have one, and they are no remarks.
+func TestListsThatAreClosed(t *testing.T) {
+	texts := []string{"wet", "ok", "see slip", "late"}
+	tests := []struct {
+		name, header string
+		cell         func(i int) string
+		closed       bool
+		offered      string
+	}{
+		{"states", "state", func(i int) string { return texts[i%4] }, true, ""},
+		{"in half of the rows", "state", func(i int) string { return []string{texts[i/2%4], ""}[i%2] }, true, ""},
+		{"in fewer than half", "state", func(i int) string { return []string{texts[i/3%4], "", ""}[i%3] }, false,
+			"only 134 of 400 rows have one, others may follow"},
+		{"remarks", "Remark", func(i int) string { return texts[i%4] }, false, "the header speaks of free text"},
+		{"remarks in another language", "Interne Bemerkung", func(i int) string { return texts[i%4] }, false,
+			"the header speaks of free text"},
+		{"sentences", "state", func(i int) string { return []string{"ok", "was too wet to take"}[i%2] }, false,
+			"\"was too wet to take\" reads like free text"},
+		{"a full stop", "state", func(i int) string { return []string{"ok", "too wet."}[i%2] }, false,
+			"\"too wet.\" reads like free text"},
+		{"an abbreviation", "state", func(i int) string { return []string{"approx.", "exact"}[i%2] }, true, ""},
+		{"a comma", "state", func(i int) string { return []string{"wet, late", "dry"}[i%2] }, false,
+			"\"wet, late\" reads like free text"},
+	}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			rows := [][]string{{"no", test.header}}
+			for i := range 400 {
+				rows = append(rows, []string{fmt.Sprintf("BR-%05d", i), test.cell(i)})
+			}
+			d := draftOf(t, rows)
+			text := string(d.YAML())
+			assert.Equal(t, test.closed, len(d.Columns[1].OneOf) > 0, text)
+			if test.offered != "" {
+				assert.Contains(t, text, "# all values that occur; "+test.offered)
+			}
+			_, err := target.Parse(d.YAML())
+			assert.NoError(t, err)
+		})
+	}
+}
+
+// A column that is filled in all rows but those of nothing is required; in many such rows it is a column that may be
+// empty.
+func TestRowsOfNothingDemandNothingLess(t *testing.T) {
+	for bare, required := range map[int]bool{0: true, 1: true, 3: true, 60: false} {
+		rows := [][]string{{"no", "kg", "crop", "site", "day", "remark"}}
+		for i := range 200 {
+			rows = append(rows, []string{fmt.Sprintf("BR-%05d", i), fmt.Sprint(100 + i%90), "wheat", "Dornau", "2026-07-01", "x"})
+			if i >= 100 && i < 100+bare {
+				rows = append(rows, make([]string, 6))
+			}
+		}
+		d := draftOf(t, rows)
+		assert.Equal(t, required, d.Columns[1].Required, "%d rows of nothing\n%s", bare, d.YAML())
+	}
 }
 
 // A column that only counts the rows is offered to be left out.

@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -33,6 +34,7 @@ type Mapping struct {
 	taken   map[int]bool     // places of the delivery that feed a column
 	byKey   map[string][]int // places of the delivery by their headers
 	leftOut []string
+	wanting bool        // a required column is not fed: what is left over may be meant for it
 	tally   *sift.Tally // of the delivery, sifted by the mapping
 }
 
@@ -138,6 +140,7 @@ func (m *Mapping) pairByValues(ctx context.Context, file *source.File) error {
 			m.pair(c.column, c.place, c.similar)
 		}
 	}
+	m.onlyDates()
 	for isNew := true; isNew; {
 		isNew = false
 		for _, i := range columnsOf(all) {
@@ -148,6 +151,29 @@ func (m *Mapping) pairByValues(ctx context.Context, file *source.File) error {
 		}
 	}
 	return nil
+}
+
+// onlyDates pairs the only column of dates that nothing feeds with the only one of the delivery that feeds none.
+func (m *Mapping) onlyDates() {
+	column, place, n := -1, -1, 0
+	for i := range m.target.Columns {
+		if m.target.Columns[i].Datatype.HasDay() && m.free(i) {
+			column = i
+			n++
+		}
+	}
+	if n != 1 {
+		return
+	}
+	for k := range m.profile.Columns {
+		if pc := &m.profile.Columns[k]; pc.Datatype.HasDay() && pc.Filled > 0 && !m.isTaken(k) {
+			place = k
+			n++
+		}
+	}
+	if n == 2 {
+		m.pair(column, place, "the only dates that nothing feeds, and the only ones that feed nothing")
+	}
 }
 
 // columnsOf returns the columns of some candidates, each once.
@@ -342,10 +368,16 @@ func textHabits(c target.Column, pc *profile.Column) []target.Column {
 		h.Remedies = append(slices.Clone(c.Remedies), remedy.Remedy{Name: name})
 		all = append(all, h)
 	}
-	recode := map[string]string{}
+	recode, known := map[string]string{}, 0
+	for _, r := range c.Remedies { // those of the target go into the one of the mapping
+		if r.Name == "recode" {
+			maps.Copy(recode, r.Pairs)
+		}
+	}
+	known = len(recode)
 	for _, v := range pc.Top {
 		text := strings.TrimSpace(v.Value)
-		if slices.Contains(c.OneOf, text) || slices.Contains(c.Null, text) {
+		if slices.Contains(c.OneOf, text) || slices.Contains(c.Null, text) || recode[text] != "" {
 			continue
 		}
 		for _, code := range c.OneOf {
@@ -355,9 +387,10 @@ func textHabits(c target.Column, pc *profile.Column) []target.Column {
 			}
 		}
 	}
-	if len(recode) > 0 {
+	if len(recode) > known {
 		h := c
-		h.Remedies = append(slices.Clone(c.Remedies), remedy.Remedy{Name: "recode", Pairs: recode})
+		h.Remedies = slices.DeleteFunc(slices.Clone(c.Remedies), func(r remedy.Remedy) bool { return r.Name == "recode" })
+		h.Remedies = append(h.Remedies, remedy.Remedy{Name: "recode", Pairs: recode})
 		all = append(all, h)
 	}
 	return all
@@ -440,6 +473,11 @@ func lead(h *target.Column, verb string) string {
 // leaveOut names the columns of the delivery that feed none, and that no expression of the target reads.
 func (m *Mapping) leaveOut() {
 	read := m.readCells()
+	for i := range m.target.Columns {
+		if m.target.Columns[i].Required && m.free(i) {
+			m.wanting = true
+		}
+	}
 	for i := range m.profile.Columns {
 		header := headerOf(&m.profile.Columns[i])
 		if m.profile.Named && !m.isTaken(i) && !read[target.HeaderKey(header)] {
@@ -526,7 +564,11 @@ func (m *Mapping) YAML() []byte {
 	for i := range m.pairs {
 		m.writePair(&b, i)
 	}
-	if len(m.leftOut) > 0 {
+	switch {
+	case len(m.leftOut) == 0:
+	case m.wanting:
+		fmt.Fprintf(&b, "# leftOut: %s  # nothing takes their values yet, and a required column has none\n", list(m.leftOut))
+	default:
 		fmt.Fprintf(&b, "leftOut: %s  # nothing takes their values\n", list(m.leftOut))
 	}
 	return b.Bytes()
@@ -599,7 +641,8 @@ func (m *Mapping) feed(c *target.Column, p *pair) (parts []string) {
 			parts = append(parts, "format: "+list(h.Formats))
 		}
 	}
-	if h.DecimalChar != c.DecimalChar {
+	joined := *c
+	if joined.GroupChar = h.GroupChar; joined.Point() != h.Point() {
 		parts = append(parts, "decimalChar: "+edit.Quote(h.Point()))
 	}
 	if h.GroupChar != c.GroupChar {
@@ -608,7 +651,7 @@ func (m *Mapping) feed(c *target.Column, p *pair) (parts []string) {
 	if !slices.Equal(h.Null, c.Null) {
 		parts = append(parts, "null: "+list(h.Null))
 	}
-	if len(h.Remedies) > len(c.Remedies) {
+	if remedies(h.Remedies) != remedies(c.Remedies) {
 		parts = append(parts, "remedies: "+remedies(h.Remedies))
 	}
 	return parts

@@ -2,6 +2,7 @@ package draft_test
 
 import (
 	"context"
+	"encoding/csv"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -165,4 +166,80 @@ columns:
 			"%s\n%s",
 			m.YAML(), text)
 	})
+}
+
+// mapped drafts the mapping of rows to a target.
+func mapped(t *testing.T, demands string, rows [][]string) string {
+	path := filepath.Join(t.TempDir(), "delivery.csv")
+	var b strings.Builder
+	require.NoError(t, csv.NewWriter(&b).WriteAll(rows))
+	require.NoError(t, os.WriteFile(path, []byte(b.String()), 0o600))
+	file, err := source.Open(t.Context(), path, layout.Given{})
+	require.NoError(t, err)
+	defer file.Close()
+	p, err := finding.Profile(t.Context(), file, profile.Options{})
+	require.NoError(t, err)
+	to, err := target.Parse([]byte(demands))
+	require.NoError(t, err)
+	m, err := draft.For(t.Context(), to, file, "delivery", p)
+	require.NoError(t, err)
+	return string(m.YAML())
+}
+
+// What a drafted mapping says besides the pairs of the same name.
+func TestDraftedMappings(t *testing.T) {
+	rows := func(header []string, cells ...func(i int) string) [][]string {
+		all := [][]string{header}
+		for i := range 60 {
+			var row []string
+			for _, cell := range cells {
+				row = append(row, cell(i))
+			}
+			all = append(all, row)
+		}
+		return all
+	}
+	number := func(i int) string { return fmt.Sprint(100 + i) }
+	day := func(i int) string { return fmt.Sprintf("%02d.07.2026", 1+i%31) }
+	tests := []struct {
+		name, columns string
+		rows          [][]string
+		want, not     []string
+	}{
+		{"the only dates on either side", "{name: no}\n  - {name: delivered, datatype: date}",
+			rows([]string{"no", "Tag", "x"}, number, day, number),
+			[]string{`delivered: {from: "Tag", format: "dd.MM.yyyy"}`, "the only dates that nothing feeds", `leftOut: ["x"]`}, nil},
+		{"two columns of dates are not guessed apart", "{name: no}\n  - {name: delivered, datatype: date}",
+			rows([]string{"no", "Tag", "Datum"}, number, day, day), []string{"delivered: {value: \"\"}"}, []string{"the only dates"}},
+		{"two that want dates", "{name: no}\n  - {name: delivered, datatype: date}\n  - {name: paid, datatype: date}",
+			rows([]string{"no", "Tag"}, number, day), nil, []string{"the only dates"}},
+		{"nothing is left out while a required column is not fed", "{name: no}\n  - {name: customer, required: true}",
+			rows([]string{"no", "Abnehmer"}, number, number), []string{"\n# leftOut: [\"Abnehmer\"]"}, []string{"\nleftOut"}},
+		{"it is left out where all are fed", "{name: no, required: true}\n  - {name: customer}",
+			rows([]string{"no", "Abnehmer"}, number, number), []string{"\nleftOut: [\"Abnehmer\"]"}, nil},
+		{"recodes of the target are not said twice",
+			"{name: no}\n  - {name: crop, oneOf: [wheat, barley], remedies: [recode: {WHEAT: wheat}]}",
+			rows([]string{"no", "crop"}, number, func(i int) string { return []string{"WHEAT", "barley", "barlei"}[i%3] }),
+			[]string{`remedies: [recode: {"WHEAT": "wheat", "barlei": "barley"}]`}, nil},
+		{"a decimal comma that the target has is not said again",
+			"{name: no}\n  - {name: kg, datatype: decimal, decimalChar: \",\", groupChar: \".\"}",
+			rows([]string{"no", "kg"}, number, func(i int) string { return fmt.Sprintf("1.%03d,5", i) }), []string{`kg: {from: "kg"}`},
+			[]string{"decimalChar"}},
+		{"a decimal comma that it has not", "{name: no}\n  - {name: kg, datatype: decimal}",
+			rows([]string{"no", "kg"}, number, func(i int) string { return fmt.Sprintf("%d,5", i) }),
+			[]string{`kg: {from: "kg", decimalChar: ","}`}, nil},
+	}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			text := mapped(t, "target: t\ncolumns:\n  - "+test.columns+"\n", test.rows)
+			for _, want := range test.want {
+				assert.Contains(t, text, want)
+			}
+			for _, not := range test.not {
+				assert.NotContains(t, text, not)
+			}
+			_, err := target.ParseMapping([]byte(text))
+			assert.NoError(t, err)
+		})
+	}
 }

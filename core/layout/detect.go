@@ -557,8 +557,7 @@ func (d *detection) skipRows(r *records) {
 		if first > 0 {
 			d.layout.SkipRows = r.line[first] - 1
 			d.note("skipRows", strconv.Itoa(d.layout.SkipRows), 0.9,
-				fmt.Sprintf("line %d is the first with %d cells, the lines above it have fewer or more",
-					d.layout.SkipRows+1, d.width))
+				fmt.Sprintf("line %d is the first of the table: %s", d.layout.SkipRows+1, d.above(r, first)))
 		} else {
 			d.note("skipRows", "0", 0.95, "the table starts at the top")
 		}
@@ -566,6 +565,59 @@ func (d *detection) skipRows(r *records) {
 	if first > 0 && d.given.SkipRows == nil {
 		r.cells, r.line = r.cells[first:], r.line[first:]
 	}
+}
+
+// above says why the first records are lines above the table, those for one reason together.
+func (d *detection) above(r *records, first int) string {
+	var reasons []string
+	lines := map[string][]int{}
+	for i, row := range r.cells[:first] {
+		why := "%s another kind of line"
+		switch full := filled(row); {
+		case full == 0:
+			why = "%s empty"
+		case len(row) == 1 && d.width > 1:
+			why = "%s a single cell"
+		case len(row) != d.width:
+			why = fmt.Sprintf("%%s %d cells, the table has %d columns", len(row), d.width)
+		case 3*full <= d.width:
+			why = "%s nearly empty"
+		case r.isProse(i):
+			why = "%s words, no names of columns"
+		}
+		if lines[why] == nil {
+			reasons = append(reasons, why)
+		}
+		lines[why] = append(lines[why], r.line[i])
+	}
+	for i, why := range reasons {
+		verb := "is"
+		if strings.Contains(why, "cell") || strings.Contains(why, "words") {
+			verb = "has"
+		}
+		if len(lines[why]) > 1 {
+			verb = map[string]string{"is": "are", "has": "have"}[verb]
+		}
+		reasons[i] = numbered(lines[why]) + " " + fmt.Sprintf(why, verb)
+	}
+	if len(reasons) == 0 {
+		return "the lines above it are blank"
+	}
+	return strings.Join(reasons, "; ")
+}
+
+// numbered names lines: line 3, lines 2 and 3, lines 2 to 9.
+func numbered(lines []int) string {
+	last := len(lines) - 1
+	switch {
+	case last == 0:
+		return fmt.Sprintf("line %d", lines[0])
+	case last == 1:
+		return fmt.Sprintf("lines %d and %d", lines[0], lines[1])
+	case lines[last]-lines[0] == last:
+		return fmt.Sprintf("lines %d to %d", lines[0], lines[last])
+	}
+	return fmt.Sprintf("%d lines up to line %d", len(lines), lines[last])
 }
 
 func filled(cells []string) (n int) {
@@ -828,52 +880,83 @@ func (d *detection) footer(text, last []byte, r records) {
 	bare := d.bareLines(lines)
 	lines = lines[:len(lines)-bare]
 	dialect := d.layout.Dialect()
-	rows, found, notes, why := 0, 0, 0, ""
+	found, notes := 0, 0 // lines from the end; those that count only with a gap or totals above them
+	var whys []string
 	var rec delimited.Record
-scan:
-	for back := len(lines) - 1; back >= 0 && rows < 10; back-- {
-		rows++
-		line := bytes.TrimSpace(lines[back])
-		if len(line) == 0 || dialect.IsBlank(line) {
-			if notes > 0 {
+	for rows := 1; rows <= min(len(lines), mostBelow); rows++ {
+		raw := lines[len(lines)-rows]
+		line := bytes.TrimSpace(raw)
+		isBlank := len(line) == 0 || dialect.IsBlank(line)
+		if isBlank || d.isBare(line) {
+			if notes > 0 || found == rows-1 && found > 0 {
 				found, notes = rows, 0
+			} else if !isBlank {
+				break // a row of nothing
 			}
 			continue
 		}
-		dialect.Scan(lines[back], 0, true, 0, &rec)
+		dialect.Scan(raw, 0, true, 0, &rec)
 		var cells []string
 		for _, s := range rec.Cells {
-			cells = append(cells, string(bytes.TrimSpace(lines[back][s.Start:s.End])))
+			cells = append(cells, string(bytes.TrimSpace(raw[s.Start:s.End])))
 		}
-		note := len(rec.Cells) == 1 && d.width > 1 && bytes.Count(lines[back], []byte(d.layout.QuoteChar)) == 0
-		if d.layout.Form == Fixed {
-			note = d.ruler.isTitle([]rune(string(lines[back])))
-		}
+		what := ""
 		switch {
 		case d.holdsTotals(cells, r):
-			found = rows
-			why = fmt.Sprintf("the line %q below the table holds totals", clip(string(line)))
-			continue
-		case note:
-			// A note counts only with a blank line or totals above it: a
-			// last row that was cut short must not vanish as a note.
+			what = "holds totals"
+			found, notes = rows, 0
+		case d.isNote(raw, cells):
+			// A note counts only with a gap or totals above it: a last row that was cut short must not
+			// vanish as a note.
+			what = "stands below the table"
 			notes++
-			if why == "" {
-				why = fmt.Sprintf("the line %q stands below the table", clip(string(line)))
-			}
-			continue
 		}
-		break scan
+		if what == "" {
+			break
+		}
+		whys = append(whys, fmt.Sprintf("the line %q %s", clip(string(line)), what))
 	}
+	whys = whys[:max(0, len(whys)-notes)]
+	slices.Reverse(whys)
 	if found += bare; bare > 0 {
-		why = strings.TrimPrefix(why+fmt.Sprintf("; the last %d lines contain only delimiters", bare), "; ")
+		whys = append(whys, fmt.Sprintf("the last %d lines contain only delimiters", bare))
 	}
 	d.layout.FooterRows = found
-	if found > 0 {
-		d.note("footerRows", strconv.Itoa(found), 0.85, why)
-		return
+	switch {
+	case found > 0:
+		const most = 3
+		if n := len(whys) - most; n > 0 {
+			whys = append(whys[:most], fmt.Sprintf("and %d more", n))
+		}
+		d.note("footerRows", strconv.Itoa(found), 0.85, strings.Join(whys, "; "))
+	case notes > 0:
+		d.note("footerRows", "0", 0.6, "the last lines have one filled cell, and no gap stands above them: they may be rows")
+	default:
+		d.note("footerRows", "0", 0.9, "the last lines look like the other rows")
 	}
-	d.note("footerRows", "0", 0.9, "the last lines look like the other rows")
+}
+
+// mostBelow is how many lines below a table are looked at beside those of nothing but delimiters.
+const mostBelow = 40
+
+// isNote reports whether a line is no row but words: a line without delimiters, or one of which only the first of
+// several cells is filled.
+func (d *detection) isNote(line []byte, cells []string) bool {
+	if d.layout.Form == Fixed {
+		return d.ruler.isTitle([]rune(string(line)))
+	}
+	if len(cells) == 1 {
+		return d.width > 1 && bytes.Count(line, []byte(d.layout.QuoteChar)) == 0
+	}
+	return d.width > 2 && cells[0] != "" && filled(cells) == 1 && !isValue(cells[0])
+}
+
+// isBare reports whether a line holds nothing but delimiters.
+func (d *detection) isBare(line []byte) bool {
+	if d.layout.Form != Delimited || d.layout.Delimiter == "" || d.layout.Fold > 0 {
+		return false
+	}
+	return len(bytes.Trim(bytes.ReplaceAll(line, []byte(d.layout.Delimiter), nil), " \t\"")) == 0
 }
 
 // bareLines counts the last lines that hold nothing but delimiters, as programs leave
@@ -884,11 +967,7 @@ func (d *detection) bareLines(lines [][]byte) int {
 		return 0
 	}
 	n := 0
-	for n < len(lines) && n < maxFooterRows {
-		line := bytes.Trim(bytes.ReplaceAll(lines[len(lines)-1-n], []byte(d.layout.Delimiter), nil), " \t\"")
-		if len(line) > 0 {
-			break
-		}
+	for n < len(lines) && n < maxFooterRows && d.isBare(lines[len(lines)-1-n]) {
 		n++
 	}
 	// Blank lines alone are no rows in any case.

@@ -111,6 +111,29 @@ func TestNoClosingDelimiter(t *testing.T) {
 	}
 }
 
+// The evidence names what was seen above and below a table.
+func TestEvidenceNamesLines(t *testing.T) {
+	rows := ""
+	for i := range 50 {
+		rows += fmt.Sprintf("%d;2026-07-%02d;%s;%d,5\n", i+1, 1+i%28, []string{"wheat", "rye"}[i%2], 100+i)
+	}
+	for _, c := range []struct{ above, below, skip, footer string }{
+		{"", "", "the table starts at the top", "the last lines look like the other rows"},
+		{"Weighings;;;\n;;;\n", "Summe;;;6225,0\n;;;\nNumber of meters: 2000;;;\n",
+			"line 3 is the first of the table: line 1 is nearly empty; line 2 is empty",
+			`the line "Summe;;;6225,0" holds totals; the line "Number of meters: 2000;;;" stands below the table`},
+		{"Talfeld\nWeighings of July\n", "51;;;\n",
+			"line 3 is the first of the table: lines 1 and 2 have a single cell", "the last lines look like the other rows"},
+		{"Talfeld\n;;;\nJuly;2026\n", "nothing came;;;\n",
+			"line 4 is the first of the table: line 1 has a single cell; line 2 is empty; line 3 has 2 cells, the table has 4 columns",
+			"the last lines have one filled cell, and no gap stands above them: they may be rows"},
+	} {
+		_, evidence := detect(c.above+"no;day;crop;kg\n"+rows+c.below, layout.Given{})
+		assert.Equal(t, c.skip, evidence["skipRows"].Why)
+		assert.Equal(t, c.footer, evidence["footerRows"].Why)
+	}
+}
+
 // Lines of nothing but delimiters below a table are no rows, and totals are found also in
 // the table's width and under another column.
 func TestBelowTheTable(t *testing.T) {
@@ -131,6 +154,18 @@ func TestBelowTheTable(t *testing.T) {
 		{"totals of the table's width", "Summe;31.07.2026;all;6225,0\n", 1},
 		{"totals under another column", ";;Total:;6225,0\n", 1},
 		{"totals above bare lines", ";;Summe;6225,0\n" + strings.Repeat(";;;\n", 30), 31},
+		{"totals with a gap and a count under it", "Summe;;;6225,0\n;;;\nNumber of meters: 2000;;;\n", 3},
+		{"totals with a gap above", ";;;\nSumme;;;6225,0\n", 2},
+		{"totals with a gap, a count and bare lines", "Summe;;;6225,0\n;;;\nNumber of meters: 2000;;;\n" +
+			strings.Repeat(";;;\n", 12), 15},
+		{"a count behind a gap", ";;;\nNumber of meters: 2000;;;\n", 2},
+		{"a count without delimiters behind a gap", "\nNumber of meters: 2000\n", 2},
+		{"several notes behind a gap", "\nPrinted on Monday\nby the weighbridge\nend of file;;;\n", 4},
+		{"twenty notes behind a gap", ";;;\n" + strings.Repeat("a note;;;\n", 20), 21},
+		{"a row of one filled cell may be a row", "nothing came;;;\n", 0},
+		{"a row that was cut short stays a row", "51;2026-07-31\n", 0},
+		{"a number alone is a row", ";;;\n51;;;\n", 0},
+		{"bare lines behind a row of one filled cell", "nothing came;;;\n;;;\n", 0},
 		{"a row like the others", "51;2026-07-31;rye;5,5\n", 0},
 	} {
 		l, evidence := detect("no;day;crop;kg\n"+rows+c.below, layout.Given{})

@@ -30,6 +30,7 @@ type column struct {
 	sums   *sums              // of what was taken out of the table
 	plan   *columnPlan
 	memory recall.Memory[answer]
+	strays strays
 	dense  []uint32 // how often each small whole number occurs, beside what its entry counts
 	space  []byte
 }
@@ -184,10 +185,23 @@ func (c *collector) block(from, to int) {
 		c.filled[full]++
 		if full <= c.plan.sparse {
 			c.sparse.AddRow(distinct.Sighting{Row: first + int64(i), Line: c.batch.Rows[from+i].Line})
+			c.noteStrays(from + i)
 		}
 	}
 	c.fingerprints(from, n)
 	c.related.Block(&relation.Rows{Batch: c.batch, From: from, N: n, Hashes: c.hashes, Apart: apart})
+}
+
+// noteStrays notes the cells of a nearly empty row.
+func (c *collector) noteStrays(row int) {
+	cells := c.batch.Cells(row)
+	for k := range c.columns {
+		var text []byte
+		if k < len(cells) {
+			text = c.batch.Text(cells[k])
+		}
+		c.columns[k].strays.add(text)
+	}
 }
 
 // column collects the block's cells of one column: those that are remembered
@@ -447,6 +461,7 @@ func (c *collector) merge(o *collector) {
 
 func (c *column) merge(o *column) {
 	c.empty += o.empty
+	c.strays.merge(&o.strays)
 	c.gaps.MergeRows(o.gaps)
 	c.settle()
 	o.settle()

@@ -241,6 +241,7 @@ func (c *column) finish(ctx context.Context, t *typing.Reading) Column {
 	out := Column{Datatype: t.Datatype, Filled: s.filled, Empty: c.empty + s.blank.Count, Blank: s.blank.Count,
 		DistinctExact: exact,
 		Kinds:         s.kinds(t), Shapes: []Shape{}, Top: []Value{}}
+	out.EmptySparse, out.Stray = c.strays.empty, c.strays.list()
 	missing := int64(0)
 	for k, n := range s.forms {
 		if k.Kind == lexical.Placeholder {

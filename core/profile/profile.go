@@ -77,6 +77,9 @@ type Column struct {
 	Blank      int64          `json:"blank" doc:"of the empty ones those with blanks in them"`
 	EmptyFirst []Place        `json:"emptyFirst,omitempty" doc:"the first rows in which it is empty"`
 
+	EmptySparse int64   `json:"emptyInSparse,omitempty" doc:"of the empty ones those in rows that are nearly empty, and likely are no rows"`
+	Stray       []Value `json:"stray,omitempty" doc:"values in rows that are nearly empty, with how often they stand there; absent where they are many"`
+
 	Distinct      int64   `json:"distinct"`
 	DistinctExact bool    `json:"distinctExact"`
 	DistinctError float64 `json:"distinctError,omitempty" doc:"how far an estimate can be off, as a share, three times its standard error"`

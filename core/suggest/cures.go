@@ -1074,13 +1074,62 @@ func (b *builder) pairs(ctx context.Context) error {
 	if err := b.otherwise(ctx, all, specs); err != nil {
 		return err
 	}
+	onlyDates(all)
 	all = slices.DeleteFunc(all, func(p pair) bool { return !p.isTold() })
+	told := map[*target.Column]int{}
 	for i := range all {
-		if p := &all[i]; p.similar != "" || !isNamed(all, p) {
-			b.pair(p)
+		p := &all[i]
+		if p.similar == "" && (isNamed(all, p) || told[p.column] == mostTold) {
+			continue
 		}
+		told[p.column]++
+		b.pair(p, rivals(all, p))
 	}
 	return nil
+}
+
+// mostTold is how many columns that only fit by their values are proposed for one of the target.
+const mostTold = 5
+
+// rivals says what else fits a column as well, or what else a column of the delivery may feed; "" where nothing does,
+// or where the names tell.
+func rivals(all []pair, p *pair) string {
+	if p.similar != "" {
+		return ""
+	}
+	for i := range all {
+		switch o := &all[i]; {
+		case o.column == p.column && o.header != p.header:
+			return "the values of " + quoted(o.header) + " fit as well"
+		case o.header == p.header && o.column != p.column:
+			return "its values fit " + o.column.Name + " as well"
+		}
+	}
+	return ""
+}
+
+// onlyDates tells the only column of dates that nothing feeds and the only one of the delivery that feeds nothing:
+// they are a pair whatever their names are.
+func onlyDates(all []pair) {
+	var only *pair
+	for i := range all {
+		p := &all[i]
+		if !p.column.Datatype.HasDay() || p.fit.Share() < fits/2 {
+			continue
+		}
+		if only != nil {
+			return
+		}
+		only = p
+	}
+	for i := range all {
+		if only != nil && all[i].column.Datatype.HasDay() && all[i].column != only.column {
+			return // another one wants dates too
+		}
+	}
+	if only != nil && only.similar == "" {
+		only.similar = "the only dates that nothing feeds, and the only ones that feed nothing"
+	}
 }
 
 // isNamed reports whether the column or the header of a pair is told by its name to belong to another one: then
@@ -1115,7 +1164,8 @@ func similarity(c *target.Column, header string) (how string) {
 
 // isTold reports whether enough speaks for a pair.
 func (p *pair) isTold() bool {
-	return p.fit.Filled > 0 && (p.similar != "" && p.fit.Share() >= 0.3 || isTelling(p.column) && p.fit.Share() >= fits)
+	return p.fit.Filled > 0 && (p.similar != "" && p.fit.Share() >= 0.3 ||
+		(isTelling(p.column) || p.column.Required) && p.fit.Share() >= fits)
 }
 
 // count judges columns that are only thought of over the first rows.
@@ -1154,8 +1204,8 @@ func (b *builder) otherwise(ctx context.Context, all []pair, specs []target.Colu
 	return nil
 }
 
-// pair proposes a pair.
-func (b *builder) pair(p *pair) {
+// pair proposes a pair; doubt says what else fits.
+func (b *builder) pair(p *pair, doubt string) {
 	c := p.column
 	words := fmt.Sprintf("take %s from %s", c.Name, quoted(p.header))
 	step := b.habit(c, edit.Set, p.header, "from")
@@ -1180,7 +1230,7 @@ func (b *builder) pair(p *pair) {
 		words += ": " + p.similar
 	}
 	b.try(Suggestion{Kind: "pair", Column: c.Name, Code: violation.HeaderMissing.String(), Words: words, Cells: p.fit.Fits,
-		Header: p.header, Steps: steps})
+		Header: p.header, Doubt: doubt, Steps: steps})
 }
 
 // mostPairs is how many pairs of columns are tried.

@@ -333,6 +333,11 @@ func (b *builder) isDerived(columns []*target.Column) bool {
 
 // superfluous proposes to leave out columns of the delivery that feed none, and hold nothing or only count.
 func (b *builder) superfluous() {
+	for i, m := range b.Result.Columns {
+		if c := &b.target.Columns[i]; m.Place == 0 && c.Required && c.Derive == "" && c.Value == nil {
+			return // what is left over may be meant for it
+		}
+	}
 	for i := range b.Profile.Columns {
 		c := &b.Profile.Columns[i]
 		isUsed := slices.ContainsFunc(b.Result.Columns, func(m check.Match) bool { return m.Place == i+1 })

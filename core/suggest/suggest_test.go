@@ -192,6 +192,59 @@ columns:
 		"take tare_kg from “Bruttogewicht”"}, said)
 }
 
+// What a required column lacks is looked for among all that is left, and said to be in doubt where more than one fits;
+// nothing is left out while it may be meant.
+func TestPairsOfRequiredColumns(t *testing.T) {
+	tests := []struct {
+		name, header, columns string
+		want, not             []string
+		doubt                 string
+	}{
+		{"the only one left", "no;Abnehmer", "{name: no}\n  - {name: customer, required: true}",
+			[]string{"take customer from “Abnehmer”"}, nil, ""},
+		{"several that fit", "no;Abnehmer;Ort", "{name: no}\n  - {name: customer, required: true}",
+			[]string{"take customer from “Abnehmer”", "take customer from “Ort”"}, nil, "the values of "},
+		{"what is not required is not guessed", "no;Abnehmer", "{name: no}\n  - {name: customer}", nil,
+			[]string{"take customer"}, ""},
+		{"two that want the same", "no;Abnehmer", "{name: no}\n  - {name: a, required: true}\n  - {name: b, required: true}",
+			[]string{"take a from “Abnehmer”", "take b from “Abnehmer”"}, nil, "its values fit "},
+		{"a column of nothing is kept while one is wanting", "no;;Leer", "{name: no}\n  - {name: customer, required: true}",
+			nil, []string{"leave the column"}, ""},
+		{"the only dates", "no;Reading Read on;x", "{name: no}\n  - {name: reading}\n  - {name: day, datatype: date}",
+			[]string{"take day from “Reading Read on”, in the format dd.MM.yyyy: the only dates that nothing feeds, and the " +
+				"only ones that feed nothing"}, nil, ""},
+	}
+	cells := map[string]func(i int) string{"no": str("%d", self), "Abnehmer": str("hof %d", self), "Ort": of("Dornau", "Elmenau"),
+		"": of(""), "Leer": of(""), "Reading Read on": str("%02d.07.2026", day), "x": str("%d", sevenfold)}
+	for _, test := range tests {
+		t.Run(test.name, func(t *testing.T) {
+			table := tableOf(test.header, func(i int) string {
+				var row []string
+				for _, h := range strings.Split(test.header, ";") {
+					row = append(row, cells[h](i))
+				}
+				return strings.Join(row, ";")
+			})
+			w := workOn(t, t.TempDir(), table, "target: t\ncolumns:\n  - "+test.columns+"\n", "mapping: m\ntarget: t\n", true)
+			all := judged(t, w, suggest.Asked{})
+			said := strings.Join(words(all), "\n")
+			for _, want := range test.want {
+				at := slices.IndexFunc(all, func(s suggest.Suggestion) bool { return s.Words == want })
+				require.GreaterOrEqual(t, at, 0, said)
+				assert.True(t, test.doubt == "" && all[at].Doubt == "" || test.doubt != "" &&
+					strings.HasPrefix(all[at].Doubt, test.doubt), "%s: %q", want, all[at].Doubt)
+			}
+			for _, not := range test.not {
+				assert.NotContains(t, said, not)
+			}
+			together, err := w.Order(context.Background(), all)
+			require.NoError(t, err)
+			assert.Equal(t, test.doubt == "" && len(test.want) > 0 && strings.Contains(test.columns, "required"),
+				len(together.Taken) > 0, "what is in doubt is for a person: %s", said)
+		})
+	}
+}
+
 // Values tell what feeds a column, in whatever habit they are written; what that is, is part of the suggestion.
 func TestPairsInOtherHabits(t *testing.T) {
 	table := "Beleg;Am;Menge;Bio\n"
@@ -217,7 +270,8 @@ columns:
 			texts, err = texts.With(s.Steps)
 			require.NoError(t, err)
 		}
-		assert.ElementsMatch(t, []string{"take weighed_on from “Am”, in the format dd.MM.yyyy",
+		assert.ElementsMatch(t, []string{"take weighed_on from “Am”, in the format dd.MM.yyyy: the only dates that nothing feeds, and the only " +
+			"ones that feed nothing",
 			"take kg from “Menge”, with decimalChar \",\" and groupChar \".\"",
 			"take organic from “Bio”, in the format ja|nein"}, said)
 		paired := workOn(t, t.TempDir(), table, string(texts.Target), string(texts.Mapping), false)

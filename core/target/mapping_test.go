@@ -329,6 +329,9 @@ func TestSimilar(t *testing.T) {
 	for _, c := range []struct{ header, title, why string }{
 		{"Ticket Nr", "Ticket No", "spelling"}, {"No. of ticket", "ticket of no", "the same words"},
 		{"Moisture", "moisture_pct", "the header shares words"},
+		{"Reading Read on", "Read on", "the header shares words"}, {"Read on", "reading_read_on", "the header shares words"},
+		{"on", "Read on", ""}, {"net", "net kg", ""}, {"net kg dry", "Net kg", "the header shares words"},
+		{"Read at", "Read on", ""},
 		{"Date", "Datum", ""}, {"Net", "Gross", ""}, {"ticket_no", "Ticket No.", ""},
 		{strings.Repeat("x", 100), "x", ""},
 	} {

@@ -76,8 +76,11 @@ func Similar(header, title string) string {
 	if len(of) < len(in) {
 		of, in = in, of
 	}
+	if len(in) == 1 && len(in[0]) < 4 {
+		return "" // a short word alone says little; beside others it counts
+	}
 	for _, w := range in {
-		if len(w) < 4 || !slices.Contains(of, w) {
+		if !slices.Contains(of, w) {
 			return ""
 		}
 	}

@@ -1709,6 +1709,11 @@ export interface components {
             empty: number;
             /** @description the first rows in which it is empty */
             emptyFirst?: components["schemas"]["Place"][];
+            /**
+             * Format: int64
+             * @description of the empty ones those in rows that are nearly empty, and likely are no rows
+             */
+            emptyInSparse?: number;
             /** Format: int64 */
             filled: number;
             /**
@@ -1766,6 +1771,8 @@ export interface components {
             /** @description A for a capital, a for another letter, 9 for a digit */
             shapes: components["schemas"]["Shape"][];
             shortest?: components["schemas"]["Value"];
+            /** @description values in rows that are nearly empty, with how often they stand there; absent where they are many */
+            stray?: components["schemas"]["Value"][];
             /** @description exact, of numbers */
             sum?: unknown;
             /** @description the most frequent values; where distinct is an estimate those that a sample repeats, counted over all rows */

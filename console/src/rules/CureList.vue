@@ -31,7 +31,7 @@ const { found, error, load } = useSuggestions(() =>
 const family = (code: string): string | undefined => code.split('.')[0]
 const isCure = (s: Suggestion): boolean =>
   s.kind !== 'rule' &&
-  s.kind !== 'pair' &&
+  (s.kind !== 'pair' || group.code === 'header.missing') &&
   s.column === group.column &&
   (!s.code || s.code === group.code || family(s.code) === family(group.code))
 const cures = computed(() => (found.value?.items ?? []).filter(isCure).slice(0, mostCures))
