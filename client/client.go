@@ -30,6 +30,7 @@ import (
 type Client struct {
 	base  string
 	token string
+	state string // that changes are made on; "" for any
 	http  *http.Client
 }
 
@@ -37,6 +38,14 @@ type Client struct {
 // for, "" where it asks for none.
 func New(base, token string) *Client {
 	return &Client{base: strings.TrimRight(base, "/"), token: token, http: &http.Client{}}
+}
+
+// On returns a client whose changes are made on one state of what they change, as its document tells it; the service
+// refuses them (412) where that has changed since.
+func (c *Client) On(state string) *Client {
+	on := *c
+	on.state = state
+	return &on
 }
 
 // Error is an answer of the service that is no success (RFC 9457).
@@ -72,6 +81,9 @@ func (c *Client) do(ctx context.Context, method, path string, body io.Reader, ki
 	}
 	if c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	if c.state != "" && method != http.MethodGet {
+		req.Header.Set("If-Match", strconv.Quote(c.state))
 	}
 	resp, err := c.http.Do(req)
 	if err != nil {

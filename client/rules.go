@@ -26,14 +26,19 @@ func (c *Client) ChangeRules(ctx context.Context, id string, n api.NewShift) (r 
 	return r, c.send(ctx, http.MethodPost, ofDelivery(id, "/rules/changes"), n, &r)
 }
 
-// UndoRules takes the last change of a draft back.
-func (c *Client) UndoRules(ctx context.Context, id string) (r api.Rules, err error) {
-	return r, c.call(ctx, http.MethodPost, ofDelivery(id, "/rules/undo"), nil, "", &r)
+// UndoRules takes the last change of a draft back, unless it is somebody else's.
+func (c *Client) UndoRules(ctx context.Context, id string, how api.TakeBack) (r api.Rules, err error) {
+	return r, c.send(ctx, http.MethodPost, ofDelivery(id, "/rules/undo"), how, &r)
 }
 
 // RedoRules makes the change again that was taken back last.
-func (c *Client) RedoRules(ctx context.Context, id string) (r api.Rules, err error) {
-	return r, c.call(ctx, http.MethodPost, ofDelivery(id, "/rules/redo"), nil, "", &r)
+func (c *Client) RedoRules(ctx context.Context, id string, how api.TakeBack) (r api.Rules, err error) {
+	return r, c.send(ctx, http.MethodPost, ofDelivery(id, "/rules/redo"), how, &r)
+}
+
+// RebaseRules puts the changes of a draft on the newest versions of its target and mapping.
+func (c *Client) RebaseRules(ctx context.Context, id string) (r api.Rules, err error) {
+	return r, c.call(ctx, http.MethodPost, ofDelivery(id, "/rules/rebase"), nil, "", &r)
 }
 
 // SaveRules saves a draft as versions of its target and its mapping.

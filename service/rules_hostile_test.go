@@ -66,8 +66,8 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 	assert.Equal(t, before, after)
 
 	for name, c := range map[string]func() error{
-		"nothing to take back": func() error { _, err := s.Client.UndoRules(ctx, id); return err },
-		"nothing to redo":      func() error { _, err := s.Client.RedoRules(ctx, id); return err },
+		"nothing to take back": func() error { _, err := s.Client.UndoRules(ctx, id, api.TakeBack{}); return err },
+		"nothing to redo":      func() error { _, err := s.Client.RedoRules(ctx, id, api.TakeBack{}); return err },
 	} {
 		assert.Equal(t, 409, servicetest.Status(c()), name)
 	}
@@ -75,7 +75,7 @@ func TestChangesThatCannotBeMade(t *testing.T) {
 		"show":    func() error { _, err := s.Client.Rules(ctx, "none"); return err },
 		"begin":   func() error { _, err := s.Client.BeginRules(ctx, "none", api.NewRules{Target: "tickets"}); return err },
 		"change":  func() error { _, err := s.Client.ChangeRules(ctx, "none", shift("x")); return err },
-		"undo":    func() error { _, err := s.Client.UndoRules(ctx, "none"); return err },
+		"undo":    func() error { _, err := s.Client.UndoRules(ctx, "none", api.TakeBack{}); return err },
 		"save":    func() error { _, err := s.Client.SaveRules(ctx, "none", api.SaveRules{}); return err },
 		"try":     func() error { _, err := s.Client.Rehearse(ctx, "none", api.AskRehearsal{}, nil); return err },
 		"suggest": func() error { _, err := s.Client.Suggest(ctx, "none", api.AskSuggestions{}, nil); return err },
@@ -126,7 +126,7 @@ func TestChangesAtOnce(t *testing.T) {
 		return true
 	})
 	for range r.Changes {
-		_, err := s.Client.UndoRules(ctx, id)
+		_, err := s.Client.UndoRules(ctx, id, api.TakeBack{})
 		require.NoError(t, err)
 	}
 	r, err = s.Client.Rules(ctx, id)

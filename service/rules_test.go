@@ -58,7 +58,7 @@ func TestRulesDraft(t *testing.T) {
 	assert.Equal(t, []any{"tickets", 1, false}, []any{r.Target.Name, r.Target.Version, r.Target.Changed})
 	assert.Equal(t, []any{"north", 1, false}, []any{r.Mapping.Name, r.Mapping.Version, r.Mapping.Changed})
 
-	_, err := s.Client.UndoRules(ctx, id)
+	_, err := s.Client.UndoRules(ctx, id, api.TakeBack{})
 	assert.ErrorContains(t, err, "there is no change that could be taken back")
 	change := func(words string, steps ...edit.Step) (api.Rules, error) {
 		return s.Client.ChangeRules(ctx, id, api.NewShift{Words: words, Steps: steps})
@@ -74,21 +74,21 @@ func TestRulesDraft(t *testing.T) {
 	r, err = change("raise the maximum", step("target", "set", "columns kg maximum", 80000))
 	require.NoError(t, err)
 	assert.Equal(t, []bool{true, true}, []bool{r.Target.Changed, r.Mapping.Changed})
-	r, err = s.Client.UndoRules(ctx, id)
+	r, err = s.Client.UndoRules(ctx, id, api.TakeBack{})
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 1}, []int{len(r.Changes), len(r.Undone)})
 	assert.False(t, r.Target.Changed)
-	r, err = s.Client.RedoRules(ctx, id)
+	r, err = s.Client.RedoRules(ctx, id, api.TakeBack{})
 	require.NoError(t, err)
 	assert.Contains(t, r.Target.Text, "maximum: 80000")
-	r, err = s.Client.UndoRules(ctx, id)
+	r, err = s.Client.UndoRules(ctx, id, api.TakeBack{})
 	require.NoError(t, err)
 	r, err = change("in German", step("target", "set", "columns kg title", "x"))
 	assert.ErrorContains(t, err, `no property "title"`)
 	r, err = change("describe it", step("target", "set", "columns kg description", "net: weight"))
 	require.NoError(t, err)
 	assert.Empty(t, r.Undone, "a new change drops what was taken back")
-	_, err = s.Client.RedoRules(ctx, id)
+	_, err = s.Client.RedoRules(ctx, id, api.TakeBack{})
 	assert.Equal(t, 409, servicetest.Status(err))
 
 	require.NoError(t, s.Stop())
@@ -225,7 +225,7 @@ func TestSuggestionsOfADraft(t *testing.T) {
 			assert.Equal(t, []int64{one.Effect.Rescued, one.Effect.Broken, one.Effect.Excluded},
 				[]int64{r.Since.Gained, r.Since.Lost, r.Since.Excluded}, one.Words)
 		}
-		_, err = s.Client.UndoRules(ctx, id)
+		_, err = s.Client.UndoRules(ctx, id, api.TakeBack{})
 		require.NoError(t, err)
 	}
 	assert.Contains(t, words, "recode “weat” to “wheat”")

@@ -50,7 +50,7 @@ func TestDraftsAgainstAList(t *testing.T) {
 				if deed == "redo" {
 					from, to, ask = &undone, &done, s.Client.RedoRules
 				}
-				r, err = ask(ctx, id)
+				r, err = ask(ctx, id, api.TakeBack{})
 				if len(*from) == 0 {
 					assert.Equal(t, 409, servicetest.Status(err))
 					r, err = s.Client.Rules(ctx, id)

@@ -74,7 +74,7 @@ const (
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(headers, s.recovered, busy, direct, logged(s.Log), s.Guard.known, plain, sameSite, s.admitted,
-		s.Guard.unhurried, middleware.GetHead)
+		s.Guard.unhurried, s.lasting, middleware.GetHead)
 	api := s.describe(r)
 	r.Handle("/metrics", promhttp.Handler())
 	r.Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {

@@ -251,6 +251,7 @@ type Drafts struct {
 type RulesHead struct {
 	Target    string    `json:"target"`
 	Mapping   string    `json:"mapping,omitempty"`
+	State     string    `json:"state" doc:"of the draft"`
 	Changes   int       `json:"changes" doc:"that are not saved yet; what was drafted and never saved is none"`
 	ChangedAt time.Time `json:"changedAt"`
 }

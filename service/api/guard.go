@@ -1,12 +1,14 @@
 package api
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io"
 	"net"
 	"net/http"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -195,3 +197,36 @@ func (b *watched) Read(p []byte) (int, error) {
 	}
 	return n, err
 }
+
+// mostOfChange is how long a change may take that is carried out though whoever asked for it is gone.
+const mostOfChange = 15 * time.Minute
+
+// lasting carries a request that changes something to its end, also where the page that sent it was left or loaded
+// anew meanwhile. What is only asked, and what is streamed in, ends with whoever asks.
+func (s *Server) lasting(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if !isChange(r.Method, r.URL.Path) {
+			next.ServeHTTP(w, r)
+			return
+		}
+		ctx, stop := context.WithTimeout(context.WithoutCancel(r.Context()), mostOfChange)
+		defer stop()
+		next.ServeHTTP(w, r.WithContext(ctx))
+	})
+}
+
+// isChange reports whether a request changes something that is kept, and does not stream a file in.
+func isChange(method, path string) bool {
+	switch method {
+	case http.MethodPut, http.MethodPatch, http.MethodDelete:
+		return true
+	case http.MethodPost:
+		return changes.MatchString(path)
+	}
+	return false
+}
+
+// changes are the routes whose POST changes something. Those of deliveries stream files in; all others only ask.
+var changes = regexp.MustCompile(`^/api/v1/(runs|runs/[^/]+/cancel|targets|mappings|codes|codes/from|` +
+	`(targets|mappings|codes)/[^/]+/(copy|rename)|` +
+	`deliveries/[^/]+/(members|profile|profile/cancel|rules/[a-z]+))$`)

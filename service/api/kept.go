@@ -2,6 +2,9 @@ package api
 
 import (
 	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
 	"time"
 	"unicode/utf8"
 
@@ -18,7 +21,30 @@ type kept struct {
 	Mapping *keptText   `json:"mapping,omitempty"`
 	Changes []keptShift `json:"changes,omitempty"`
 	Undone  []RuleShift `json:"undone,omitempty"`
+	Began   string      `json:"began,omitempty"` // tells it from the draft before it
+	Count   int         `json:"count,omitempty"` // of the changes, and of those that were taken back
 	at      time.Time
+}
+
+// state tells one state of the draft from all others that it has had.
+func (k *kept) state() string { return fmt.Sprintf("%s-%d", k.Began, k.Count) }
+
+// is returns an error unless the draft has the state that a change is made on.
+func (k *kept) is(on OfState) error {
+	if on.IfMatch == "" || on.IfMatch == "*" || strings.Trim(strings.TrimPrefix(on.IfMatch, "W/"), `"`) == k.state() {
+		return nil
+	}
+	text := "the draft has changed since, and this was not done"
+	if last := len(k.Changes) - 1; last >= 0 {
+		text += fmt.Sprintf("; its last change is “%s”%s", k.Changes[last].Words, by(k.Changes[last].By))
+	}
+	return huma.Error412PreconditionFailed(text + ": look at it, and do it again")
+}
+
+// has reports whether a change was made, or made and taken back.
+func (k *kept) has(id string) bool {
+	return slices.ContainsFunc(k.Changes, func(c keptShift) bool { return c.ID == id }) ||
+		slices.ContainsFunc(k.Undone, func(c RuleShift) bool { return c.ID == id })
 }
 
 type keptText struct {
@@ -165,7 +191,7 @@ func (t *keptText) set(text string) {
 
 // head says what the draft is of.
 func (k *kept) head() *RulesHead {
-	h := &RulesHead{Target: k.Target.Name, Changes: len(k.Changes), ChangedAt: k.at}
+	h := &RulesHead{Target: k.Target.Name, State: k.state(), Changes: len(k.Changes), ChangedAt: k.at}
 	if k.Mapping != nil {
 		h.Mapping = k.Mapping.Name
 	}
@@ -192,7 +218,7 @@ func (k *kept) texts() suggest.Texts {
 
 // view shows the draft with its changes.
 func (k *kept) view(delivery string) (out *Rules, err error) {
-	out = &Rules{Delivery: delivery, Changes: []RuleShift{}, Undone: append([]RuleShift{}, k.Undone...), ChangedAt: k.at}
+	out = &Rules{Delivery: delivery, State: k.state(), Changes: []RuleShift{}, Undone: append([]RuleShift{}, k.Undone...), ChangedAt: k.at}
 	for i := range k.Changes {
 		out.Changes = append(out.Changes, k.Changes[i].RuleShift)
 	}

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -28,6 +29,7 @@ import (
 // sender, and the changes that are not saved yet.
 type Rules struct {
 	Delivery  string      `json:"delivery"`
+	State     string      `json:"state" doc:"of the draft, for the If-Match of a change; it is the answer's ETag"`
 	Target    RulesText   `json:"target"`
 	Mapping   *RulesText  `json:"mapping,omitempty" doc:"absent where the target stands by itself"`
 	Changes   []RuleShift `json:"changes" doc:"not saved yet, the first one first"`
@@ -42,6 +44,15 @@ type RulesText struct {
 	Changed bool   `json:"changed" doc:"the draft differs from that version"`
 	Text    string `json:"text" doc:"YAML or JSON, with the changes"`
 	View    any    `json:"view" doc:"the text as objects, lists, texts, numbers and truth values"`
+
+	Newest *NewerText `json:"newest,omitempty" doc:"a version that was saved since; absent where the draft began with the newest"`
+}
+
+// NewerText is a version that was saved since a draft began.
+type NewerText struct {
+	Version int       `json:"version"`
+	By      string    `json:"by,omitempty" doc:"who saved it"`
+	At      time.Time `json:"at"`
 }
 
 // RuleShift is a change of a draft.
@@ -49,6 +60,22 @@ type RuleShift struct {
 	Words string      `json:"words" doc:"what it does"`
 	Steps []edit.Step `json:"steps"`
 	At    time.Time   `json:"at"`
+	Author
+	ID string `json:"id,omitempty" doc:"that whoever made it gave it"`
+}
+
+// Author is who changes a draft.
+type Author struct {
+	By   string `json:"by,omitempty" maxLength:"100" doc:"a name, for those who read it"`
+	From string `json:"from,omitempty" maxLength:"64" doc:"where it comes from: any text that is always the same there, such as one that a browser keeps"`
+}
+
+// isOther reports whether somebody else made a change, as far as both say who they are.
+func (a Author) isOther(than Author) bool {
+	if a.From != "" && than.From != "" {
+		return a.From != than.From
+	}
+	return a.By != "" && than.By != "" && a.By != than.By
 }
 
 // NewRules says what a draft begins with.
@@ -64,14 +91,37 @@ type NewRules struct {
 type NewShift struct {
 	Words string      `json:"words" minLength:"1" maxLength:"500"`
 	Steps []edit.Step `json:"steps" minItems:"1" maxItems:"10000"`
+	Author
+	ID string `json:"id,omitempty" maxLength:"64" doc:"any text that no other change has: one that arrives twice is made once"`
+}
+
+// TakeBack asks to take a change back, or to make it again.
+type TakeBack struct {
+	Author
+	Over bool `json:"over,omitempty" doc:"also where the change is somebody else's"`
+}
+
+// OfState is the state that a change is made on.
+type OfState struct {
+	IfMatch string `header:"If-Match" doc:"state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is"`
+}
+
+// RulesAnswer is a draft of rules with its state.
+type RulesAnswer struct {
+	ETag string `header:"ETag"`
+	Body Rules
 }
 
 // SaveRules asks to save a draft.
 type SaveRules struct {
 	Target  string `json:"target,omitempty" doc:"another name for the target"`
 	Mapping string `json:"mapping,omitempty" doc:"another name for the mapping"`
-	By      string `json:"by,omitempty" maxLength:"100" doc:"who saves it, for those who read the versions later"`
-	Over    bool   `json:"over,omitempty" doc:"save even where another version was saved since the draft began"`
+
+	TargetTitle  string `json:"targetTitle,omitempty" maxLength:"500" doc:"title of the target for people"`
+	MappingTitle string `json:"mappingTitle,omitempty" maxLength:"500" doc:"title of the mapping for people"`
+
+	By   string `json:"by,omitempty" maxLength:"100" doc:"who saves it, for those who read the versions later"`
+	Over bool   `json:"over,omitempty" doc:"save even where another version was saved since the draft began"`
 }
 
 func (s *Server) rulesRoutes(api huma.API) {
@@ -85,15 +135,18 @@ func (s *Server) rulesRoutes(api huma.API) {
 	drop.DefaultStatus = http.StatusNoContent
 	huma.Register(api, drop, s.dropRules)
 	change := op("changeRules", http.MethodPost, "/deliveries/{id}/rules/changes", "Changes the draft of rules", "rules",
-		404, 422)
+		404, 412, 422)
 	change.MaxBodyBytes = 2 * maxTargetBytes
 	huma.Register(api, change, s.changeRules)
 	huma.Register(api, op("undoRules", http.MethodPost, "/deliveries/{id}/rules/undo",
-		"Takes the last change of the draft back", "rules", 404, 409), s.undoRules)
+		"Takes the last change of the draft back; 409 where it is somebody else's", "rules", 404, 409, 412), s.undoRules)
 	huma.Register(api, op("redoRules", http.MethodPost, "/deliveries/{id}/rules/redo",
-		"Makes the change again that was taken back last", "rules", 404, 409), s.redoRules)
+		"Makes the change again that was taken back last", "rules", 404, 409, 412), s.redoRules)
+	huma.Register(api, op("rebaseRules", http.MethodPost, "/deliveries/{id}/rules/rebase",
+		"Puts the changes of the draft on the newest versions of its target and mapping; 409 where one does not go with them",
+		"rules", 404, 409, 412), s.rebaseRules)
 	huma.Register(api, op("saveRules", http.MethodPost, "/deliveries/{id}/rules/save",
-		"Saves the draft as versions of its target and its mapping", "rules", 404, 409, 422), s.saveRules)
+		"Saves the draft as versions of its target and its mapping", "rules", 404, 409, 412, 422), s.saveRules)
 	s.rehearsalRoutes(api)
 }
 
@@ -118,8 +171,9 @@ func (s *Server) keptRules(ctx context.Context, id string) (*kept, error) {
 	return k, nil
 }
 
-// keepRules keeps a draft, and answers with it.
-func (s *Server) keepRules(ctx context.Context, id string, k *kept) (*answer[Rules], error) {
+// keepRules keeps a draft that begins, and answers with it.
+func (s *Server) keepRules(ctx context.Context, id string, k *kept) (*RulesAnswer, error) {
+	k.Began = rand.Text()[:8]
 	out, err := k.view(id)
 	if err != nil {
 		return nil, err
@@ -127,13 +181,41 @@ func (s *Server) keepRules(ctx context.Context, id string, k *kept) (*answer[Rul
 	if out.ChangedAt, err = s.keepDraft(ctx, id, store.RulesDraft, k); err != nil {
 		return nil, err
 	}
-	return &answer[Rules]{*out}, nil
+	return s.answerRules(ctx, out)
+}
+
+// answerRules answers with a draft, and what was saved since it began.
+func (s *Server) answerRules(ctx context.Context, out *Rules) (*RulesAnswer, error) {
+	newer := func(l store.Library, t *RulesText) error {
+		if t == nil || t.Version == 0 {
+			return nil
+		}
+		newest, err := s.Store.Text(ctx, l, t.Name, 0)
+		if errors.Is(err, store.ErrNone) {
+			return nil // deleted meanwhile
+		} else if err != nil {
+			return s.failure("looking for newer versions", err)
+		}
+		if newest.Version != t.Version {
+			t.Newest = &NewerText{newest.Version, newest.AddedBy, newest.AddedAt.UTC()}
+		}
+		return nil
+	}
+	if err := newer(store.Targets, &out.Target); err != nil {
+		return nil, err
+	}
+	if err := newer(store.Mappings, out.Mapping); err != nil {
+		return nil, err
+	}
+	return &RulesAnswer{`"` + out.State + `"`, *out}, nil
 }
 
 var noRules = huma.Error404NotFound("the delivery has no draft of rules yet; PUT begins one")
 
-// reviseRules changes a draft while nobody else does, so that no change is lost, and answers with it.
-func (s *Server) reviseRules(ctx context.Context, id string, revise func(*kept) error) (*answer[Rules], error) {
+// reviseRules changes a draft while nobody else does, so that no change is lost, and answers with it. The draft has
+// the state that the change is made on, or the change is not made.
+func (s *Server) reviseRules(ctx context.Context, id string, on OfState, revise func(*kept) error) (*RulesAnswer,
+	error) {
 	if _, err := s.delivery(ctx, id); err != nil {
 		return nil, err
 	}
@@ -143,9 +225,13 @@ func (s *Server) reviseRules(ctx context.Context, id string, revise func(*kept) 
 		if err != nil {
 			return nil, err
 		}
+		if err := k.is(on); err != nil {
+			return nil, err
+		}
 		if err := revise(k); err != nil {
 			return nil, err
 		}
+		k.Count++
 		if out, err = k.view(id); err != nil {
 			return nil, err
 		}
@@ -158,10 +244,10 @@ func (s *Server) reviseRules(ctx context.Context, id string, revise func(*kept) 
 		return nil, s.failure("changing a draft of rules", err)
 	}
 	out.ChangedAt = d.ChangedAt.UTC()
-	return &answer[Rules]{*out}, nil
+	return s.answerRules(ctx, out)
 }
 
-func (s *Server) showRules(ctx context.Context, in *byID) (*answer[Rules], error) {
+func (s *Server) showRules(ctx context.Context, in *byID) (*RulesAnswer, error) {
 	k, err := s.keptRules(ctx, in.ID)
 	if err != nil {
 		return nil, err
@@ -170,20 +256,38 @@ func (s *Server) showRules(ctx context.Context, in *byID) (*answer[Rules], error
 	if err != nil {
 		return nil, err
 	}
-	return &answer[Rules]{*out}, nil
+	return s.answerRules(ctx, out)
 }
 
-func (s *Server) dropRules(ctx context.Context, in *byID) (*struct{}, error) {
+func (s *Server) dropRules(ctx context.Context, in *struct {
+	ID string `path:"id"`
+	OfState
+}) (*struct{}, error) {
+	if in.IfMatch != "" {
+		if k, err := s.keptRules(ctx, in.ID); err != nil {
+			return nil, err
+		} else if err := k.is(in.OfState); err != nil {
+			return nil, err
+		}
+	}
 	return s.dropDraft(ctx, in.ID, store.RulesDraft)
 }
 
 func (s *Server) beginRules(ctx context.Context, in *struct {
-	ID   string `path:"id"`
+	ID string `path:"id"`
+	OfState
 	Body NewRules
-}) (*answer[Rules], error) {
+}) (*RulesAnswer, error) {
 	d, err := s.delivery(ctx, in.ID)
 	if err != nil {
 		return nil, err
+	}
+	if in.IfMatch != "" {
+		if k, err := s.keptRules(ctx, in.ID); err != nil {
+			return nil, err
+		} else if err := k.is(in.OfState); err != nil {
+			return nil, err
+		}
 	}
 	if err := s.isTable(d); err != nil {
 		return nil, err
@@ -412,15 +516,25 @@ func (s *Server) freeName(ctx context.Context, l store.Library, name string) (st
 }
 
 func (s *Server) changeRules(ctx context.Context, in *struct {
-	ID   string `path:"id"`
+	ID string `path:"id"`
+	OfState
 	Body NewShift
-}) (*answer[Rules], error) {
-	return s.reviseRules(ctx, in.ID, func(k *kept) error {
+}) (*RulesAnswer, error) {
+	if id := in.Body.ID; id != "" { // it may have arrived before, and the answer was lost
+		k, err := s.keptRules(ctx, in.ID)
+		if err != nil {
+			return nil, err
+		}
+		if k.has(id) {
+			return s.showRules(ctx, &byID{in.ID})
+		}
+	}
+	return s.reviseRules(ctx, in.ID, in.OfState, func(k *kept) error {
 		if len(k.Changes) >= mostChanges {
 			return huma.Error422UnprocessableEntity(fmt.Sprintf("the draft has %d changes: save it, and go on from there",
 				mostChanges))
 		}
-		shift := RuleShift{in.Body.Words, in.Body.Steps, time.Now().UTC().Truncate(time.Second)}
+		shift := RuleShift{in.Body.Words, in.Body.Steps, time.Now().UTC().Truncate(time.Second), in.Body.Author, in.Body.ID}
 		did, err := k.change(shift)
 		if err != nil || !did {
 			return err // or it says so already
@@ -437,8 +551,18 @@ func (s *Server) changeRules(ctx context.Context, in *struct {
 	})
 }
 
-func (s *Server) undoRules(ctx context.Context, in *byID) (*answer[Rules], error) {
-	return s.reviseRules(ctx, in.ID, func(k *kept) error {
+func (s *Server) undoRules(ctx context.Context, in *struct {
+	ID string `path:"id"`
+	OfState
+	Body *TakeBack
+}) (*RulesAnswer, error) {
+	return s.reviseRules(ctx, in.ID, in.OfState, func(k *kept) error {
+		last := len(k.Changes) - 1
+		if last >= 0 && in.Body != nil && !in.Body.Over && k.Changes[last].isOther(in.Body.Author) {
+			c := &k.Changes[last]
+			return huma.Error409Conflict(fmt.Sprintf("the last change is not yours: “%s”%s; it can be taken back all the same",
+				c.Words, by(c.By)))
+		}
 		if !k.undo() {
 			return huma.Error409Conflict("there is no change that could be taken back")
 		}
@@ -446,8 +570,12 @@ func (s *Server) undoRules(ctx context.Context, in *byID) (*answer[Rules], error
 	})
 }
 
-func (s *Server) redoRules(ctx context.Context, in *byID) (*answer[Rules], error) {
-	return s.reviseRules(ctx, in.ID, func(k *kept) error {
+func (s *Server) redoRules(ctx context.Context, in *struct {
+	ID string `path:"id"`
+	OfState
+	Body *TakeBack
+}) (*RulesAnswer, error) {
+	return s.reviseRules(ctx, in.ID, in.OfState, func(k *kept) error {
 		last := len(k.Undone) - 1
 		if last < 0 {
 			return huma.Error409Conflict("no change was taken back")
@@ -459,12 +587,63 @@ func (s *Server) redoRules(ctx context.Context, in *byID) (*answer[Rules], error
 	})
 }
 
-func (s *Server) saveRules(ctx context.Context, in *struct {
-	ID   string `path:"id"`
-	Body SaveRules
-}) (*answer[Rules], error) {
+func (s *Server) rebaseRules(ctx context.Context, in *struct {
+	ID string `path:"id"`
+	OfState
+}) (*RulesAnswer, error) {
 	k, err := s.keptRules(ctx, in.ID)
 	if err != nil {
+		return nil, err
+	}
+	newest := func(l store.Library, t *keptText) error {
+		if t == nil || t.Version == 0 {
+			return nil
+		}
+		found, err := s.text(ctx, l, t.Name, 0)
+		if err == nil {
+			t.Version, t.Text = found.Version, found.Text
+		}
+		return err
+	}
+	target, mapping := k.Target, k.Mapping
+	if err := newest(store.Targets, &target); err != nil {
+		return nil, err
+	}
+	if err := newest(store.Mappings, mapping); err != nil {
+		return nil, err
+	}
+	return s.reviseRules(ctx, in.ID, in.OfState, func(k *kept) error {
+		changes := k.Changes
+		k.Target, k.Mapping, k.Changes, k.Undone = target, mapping, nil, nil
+		k.Target.Now = nil
+		if k.Mapping != nil {
+			k.Mapping.Now = nil
+		}
+		for i := range changes {
+			c := &changes[i].RuleShift
+			if _, err := k.change(*c); err != nil {
+				return huma.Error409Conflict(fmt.Sprintf("the change “%s” does not go with the newest version: %s; "+
+					"take it back, or save over that version", c.Words, err))
+			}
+		}
+		if _, err := k.texts().Parse(); err != nil {
+			return huma.Error409Conflict(fmt.Sprintf("the changes do not go with the newest version: %s; take some back, or "+
+				"save over that version", err))
+		}
+		return nil
+	})
+}
+
+func (s *Server) saveRules(ctx context.Context, in *struct {
+	ID string `path:"id"`
+	OfState
+	Body SaveRules
+}) (*RulesAnswer, error) {
+	k, err := s.keptRules(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if err := k.is(in.OfState); err != nil {
 		return nil, err
 	}
 	made := len(k.Changes)
@@ -476,7 +655,7 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, unusable("draft", err)
 	}
-	saved := &kept{Target: k.Target, Mapping: k.Mapping}
+	saved := &kept{Target: k.Target, Mapping: k.Mapping, Began: k.Began}
 	var all []store.Saving
 	var places []*keptText
 	add := func(l store.Library, text store.Text, from keptText, to *keptText) {
@@ -501,8 +680,9 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 		*places[i] = keptText{Name: t.Name, Version: t.Version, Text: t.Text}
 		s.Log.Info("text saved", "to", all[i].Library, "name", t.Name, "version", t.Version)
 	}
-	return s.reviseRules(ctx, in.ID, func(k *kept) error {
+	return s.reviseRules(ctx, in.ID, OfState{}, func(k *kept) error {
 		meanwhile := k.Changes[min(made, len(k.Changes)):] // these go on
+		saved.Count = k.Count
 		*k = *saved
 		for i := range meanwhile {
 			if _, err := k.change(meanwhile[i].RuleShift); err != nil {
@@ -513,7 +693,7 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 	})
 }
 
-// renaming makes the steps by which what was drafted is saved under other names.
+// renaming makes the steps by which what was drafted is saved under other names and titles.
 func renaming(k *kept, ask SaveRules) (steps []edit.Step) {
 	set := func(in, property, name string) {
 		steps = append(steps, edit.Step{In: in, Do: edit.Set, Path: []string{property}, Value: name})
@@ -526,6 +706,12 @@ func renaming(k *kept, ask SaveRules) (steps []edit.Step) {
 	}
 	if k.Mapping != nil && ask.Mapping != "" && ask.Mapping != k.Mapping.Name {
 		set(edit.Mapping, "mapping", ask.Mapping)
+	}
+	if ask.TargetTitle != "" {
+		set(edit.Target, "title", ask.TargetTitle)
+	}
+	if k.Mapping != nil && ask.MappingTitle != "" {
+		set(edit.Mapping, "title", ask.MappingTitle)
 	}
 	return steps
 }

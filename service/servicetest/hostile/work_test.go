@@ -109,7 +109,7 @@ func TestDraftsThatGrow(t *testing.T) {
 	t.Logf("first change %v, eighth %v", first, last)
 	assert.Less(t, last, 3*first+time.Second, "a change costs what it changes")
 	for i := 7; i >= 0; i-- {
-		r, err := s.Client.UndoRules(t.Context(), d.ID)
+		r, err := s.Client.UndoRules(t.Context(), d.ID, api.TakeBack{})
 		require.NoError(t, err)
 		require.Len(t, r.Changes, i)
 		if i == 0 {
