@@ -43,8 +43,8 @@ async function leave(): Promise<void> {
     </button>
   </header>
   <p v-if="away" class="away" role="status">
-    {{ away === 'database' ? 'The service’s database does not answer.' : 'The service does not answer.' }} What was
-    asked is asked again as soon as it does.
+    {{ away === 'database' ? 'The service’s database does not answer.' : 'The service does not answer.' }} Changes of
+    rules and readings are kept here, and made as soon as it does; a run is to be started then.
   </p>
   <main class="page">
     <TokenForm v-if="locked" />

@@ -252,6 +252,7 @@ type RulesHead struct {
 	Target    string    `json:"target"`
 	Mapping   string    `json:"mapping,omitempty"`
 	State     string    `json:"state" doc:"of the draft"`
+	Newer     bool      `json:"newer,omitempty" doc:"a version of its target or its mapping was saved since it began"`
 	Changes   int       `json:"changes" doc:"that are not saved yet; what was drafted and never saved is none"`
 	ChangedAt time.Time `json:"changedAt"`
 }
@@ -285,6 +286,14 @@ func (s *Server) showDrafts(ctx context.Context, in *byID) (*answer[Drafts], err
 			k := kept{at: d.ChangedAt.UTC()}
 			err = json.Unmarshal(d.Content, &k)
 			out.Rules = k.head()
+			if seen, viewErr := k.view(in.ID); err == nil && viewErr == nil {
+				newer, err := s.answerRules(ctx, seen)
+				if err != nil {
+					return nil, err
+				}
+				out.Rules.Newer = newer.Body.Target.Newest != nil ||
+					newer.Body.Mapping != nil && newer.Body.Mapping.Newest != nil
+			}
 		}
 		if err != nil {
 			return nil, s.failure("reading a draft", err)

@@ -25,9 +25,12 @@ export function untilBack(): Promise<void> {
   return waiting
 }
 
-/** Requests that do something each time they arrive: whether one has arrived is not known when no answer comes. */
+/**
+ * Requests that do something each time they arrive: whether one has arrived is not known when no answer comes. A change
+ * of rules is none of them, since it names the state that it is made on.
+ */
 const isOnce = (r: Request): boolean =>
-  r.method === 'POST' && /\/(runs|targets|members|rules\/(changes|undo|redo|save))$/.test(new URL(r.url).pathname)
+  r.method === 'POST' && /\/(runs|targets|members)$/.test(new URL(r.url).pathname)
 
 /** Fetches with patience: what finds the service away is asked again when it is back. */
 export async function patient(request: Request): Promise<Response> {

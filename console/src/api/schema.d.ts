@@ -644,6 +644,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{id}/rules/rebase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts the changes of the draft on the newest versions of its target and mapping; 409 where one does not go with them */
+        post: operations["rebaseRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/{id}/rules/redo": {
         parameters: {
             query?: never;
@@ -687,7 +704,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Takes the last change of the draft back */
+        /** Takes the last change of the draft back; 409 where it is somebody else's */
         post: operations["undoRules"];
         delete?: never;
         options?: never;
@@ -2552,6 +2569,12 @@ export interface components {
             targetVersion?: number;
         };
         NewShift: {
+            /** @description a name, for those who read it */
+            by?: string;
+            /** @description where it comes from: any text that is always the same there, such as one that a browser keeps */
+            from?: string;
+            /** @description any text that no other change has: one that arrives twice is made once */
+            id?: string;
             steps: components["schemas"]["Step"][];
             words: string;
         };
@@ -2560,6 +2583,14 @@ export interface components {
             name?: string;
             /** @description left out: it stays; empty: there is none */
             note?: string;
+        };
+        NewerText: {
+            /** Format: date-time */
+            at: string;
+            /** @description who saved it */
+            by?: string;
+            /** Format: int64 */
+            version: number;
         };
         Numbers: {
             /** Format: int64 */
@@ -3002,6 +3033,12 @@ export interface components {
         RuleShift: {
             /** Format: date-time */
             at: string;
+            /** @description a name, for those who read it */
+            by?: string;
+            /** @description where it comes from: any text that is always the same there, such as one that a browser keeps */
+            from?: string;
+            /** @description that whoever made it gave it */
+            id?: string;
             steps: components["schemas"]["Step"][];
             /** @description what it does */
             words: string;
@@ -3014,6 +3051,8 @@ export interface components {
             delivery: string;
             /** @description absent where the target stands by itself */
             mapping?: components["schemas"]["RulesText"];
+            /** @description of the draft, for the If-Match of a change; it is the answer's ETag */
+            state: string;
             target: components["schemas"]["RulesText"];
             /** @description taken back, the last one last; the next change drops them */
             undone: components["schemas"]["RuleShift"][];
@@ -3027,12 +3066,18 @@ export interface components {
              */
             changes: number;
             mapping?: string;
+            /** @description a version of its target or its mapping was saved since it began */
+            newer?: boolean;
+            /** @description of the draft */
+            state: string;
             target: string;
         };
         RulesText: {
             /** @description the draft differs from that version */
             changed: boolean;
             name: string;
+            /** @description a version that was saved since; absent where the draft began with the newest */
+            newest?: components["schemas"]["NewerText"];
             /** @description YAML or JSON, with the changes */
             text: string;
             /**
@@ -3138,10 +3183,14 @@ export interface components {
             by?: string;
             /** @description another name for the mapping */
             mapping?: string;
+            /** @description title of the mapping for people */
+            mappingTitle?: string;
             /** @description save even where another version was saved since the draft began */
             over?: boolean;
             /** @description another name for the target */
             target?: string;
+            /** @description title of the target for people */
+            targetTitle?: string;
         };
         SavedLayout: {
             delivery: string;
@@ -3308,6 +3357,14 @@ export interface components {
             items: components["schemas"]["Listed"][];
             /** @description there are more than are listed: search */
             more?: boolean;
+        };
+        TakeBack: {
+            /** @description a name, for those who read it */
+            by?: string;
+            /** @description where it comes from: any text that is always the same there, such as one that a browser keeps */
+            from?: string;
+            /** @description also where the change is somebody else's */
+            over?: boolean;
         };
         Taken: {
             /**
@@ -5894,6 +5951,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -5932,7 +5990,10 @@ export interface operations {
     beginRules: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
@@ -5947,6 +6008,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -5985,7 +6047,10 @@ export interface operations {
     dropRules: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
@@ -6032,7 +6097,10 @@ export interface operations {
     changeRules: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
@@ -6047,6 +6115,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -6055,6 +6124,86 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    rebaseRules: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6085,17 +6234,25 @@ export interface operations {
     redoRules: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TakeBack"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -6113,6 +6270,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6143,7 +6309,10 @@ export interface operations {
     saveRules: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
@@ -6158,6 +6327,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -6175,6 +6345,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6205,17 +6384,25 @@ export interface operations {
     undoRules: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["TakeBack"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -6233,6 +6420,15 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -20,6 +20,7 @@ import { readsAs } from '../layouts'
 import CureList from '../rules/CureList.vue'
 import { useRules } from '../rules/draft'
 import DraftStrip from '../rules/DraftStrip.vue'
+import OthersNote from '../rules/OthersNote.vue'
 
 const { id } = defineProps<{ id: string }>()
 
@@ -274,6 +275,7 @@ const outputs = computed(() => [
     :state="run ? (run.state === 'done' ? (run.verdict ?? 'done') : run.state) : undefined"
     @changed="(d) => (delivery = d)"
   />
+  <OthersNote v-if="work.rules.value" :work="work" />
   <FailureNote v-if="error" :error="error" :retry="load" class="part" />
   <ElSkeleton v-if="!delivery && !error" :rows="5" animated />
   <template v-if="delivery && !delivery.refusal">

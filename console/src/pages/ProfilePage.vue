@@ -29,6 +29,7 @@ import CureButton from '../rules/CureButton.vue'
 import { lastOf, useRules, type NewRules } from '../rules/draft'
 import DraftStrip from '../rules/DraftStrip.vue'
 import { inWords, useSuggestions } from '../rules/suggestions'
+import OthersNote from '../rules/OthersNote.vue'
 
 const { id } = defineProps<{ id: string }>()
 const address = useAddress()
@@ -262,6 +263,7 @@ onBeforeUnmount(() => {
     :changes="work.rules.value?.changes.length"
     @changed="(d) => (delivery = d)"
   />
+  <OthersNote v-if="work.rules.value" :work="work" />
   <FailureNote v-if="error" :error="error" :retry="load" class="note" />
   <ElSkeleton v-if="!kept && !error && !delivery?.refusal" :rows="8" animated />
 

@@ -25,6 +25,7 @@ import ColumnRule from '../rules/ColumnRule.vue'
 import { lastOf, useRules } from '../rules/draft'
 import ManyColumns from '../rules/ManyColumns.vue'
 import { datatypeOf, fedBy, feedOf, isSameHeader, leftOutOf, listOf, objectOf } from '../rules/model'
+import OthersNote from '../rules/OthersNote.vue'
 import OverRows from '../rules/OverRows.vue'
 import { partNames, partsOf, type PartName } from '../rules/parts'
 import RowTable from '../rules/RowTable.vue'
@@ -85,6 +86,7 @@ const strange = computed(() => {
 const fit = computed(() => rehearsal.value?.columns.find((c) => c.column === column.value?.name))
 const parts = computed(() => (rules.value ? partsOf(rules.value, rehearsal.value) : []))
 const changes = computed(() => rules.value?.changes.length ?? 0)
+const isChanged = computed(() => Boolean(rules.value?.target.changed || rules.value?.mapping?.changed))
 const leftOut = computed(() => (rules.value ? leftOutOf(rules.value).map((l) => l.header) : []))
 const rowKind = computed(
   () => address.of('rows') ?? (column.value && (fit.value?.wrong ?? 0) > 0 ? 'column' : 'rejected'),
@@ -261,12 +263,29 @@ function saved(r: Rules, sift: boolean): void {
 async function start(r: Rules): Promise<void> {
   try {
     const run = await answered(
-      api.POST('/api/v1/runs', { body: { delivery: id, target: r.target.name, mapping: r.mapping?.name } }),
+      api.POST('/api/v1/runs', {
+        body: {
+          delivery: id,
+          // What was rehearsed is what runs, whatever was saved meanwhile.
+          target: r.target.name,
+          targetVersion: r.target.version,
+          mapping: r.mapping?.name,
+          mappingVersion: r.mapping?.version,
+        },
+      }),
     )
     await router.push(`/deliveries/${id}?run=${run.id}`)
   } catch (e) {
     error.value = e
   }
+}
+
+/** Throws the changes away, and goes on with the newest versions. */
+async function discard(): Promise<void> {
+  const r = rules.value
+  if (!r) return
+  isSaving.value = false
+  await work.begin({ target: r.target.name, mapping: r.mapping?.name })
 }
 
 async function beginAnew(): Promise<void> {
@@ -287,16 +306,17 @@ async function beginAnew(): Promise<void> {
 
 const isSuggesting = computed(() => address.of('suggest') === 'open' && rules.value !== undefined)
 
-/** Ctrl+Z and Ctrl+Shift+Z, where nothing is typed into. */
+/** Ctrl+Z, and Ctrl+Shift+Z or Ctrl+Y, where nothing is typed into. */
 function onKey(e: KeyboardEvent): void {
+  const key = e.key.toLowerCase()
   if (
     !(e.ctrlKey || e.metaKey) ||
-    e.key.toLowerCase() !== 'z' ||
+    (key !== 'z' && key !== 'y') ||
     (e.target as HTMLElement).closest('input, textarea')
   )
     return
   e.preventDefault()
-  void (e.shiftKey ? work.redo() : work.undo())
+  void (e.shiftKey || key === 'y' ? work.redo() : work.undo())
 }
 onMounted(() => window.addEventListener('keydown', onKey))
 onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
@@ -341,10 +361,10 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
       >
         <UndoButtons :work="work" />
         <ElButton size="small" @click="address.go({ suggest: 'open' })">Suggestions</ElButton>
-        <ElButton size="small" type="primary" @click="isSaving = true">{{
-          rules.target.changed || rules.mapping?.changed ? 'Save…' : 'Sift…'
-        }}</ElButton>
+        <ElButton v-if="isChanged" size="small" type="primary" @click="isSaving = true">Save…</ElButton>
+        <ElButton v-else size="small" type="primary" @click="start(rules)">Sift</ElButton>
       </TallyStrip>
+      <OthersNote :work="work" />
       <p v-if="rehearsal?.unreferred" class="said">
         Not asked, since it is not there yet: {{ rehearsal.unreferred.join(', ') }}. Sift a delivery of it first.
       </p>
@@ -448,7 +468,16 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
         @close="address.go({ suggest: undefined })"
         @change="change"
       />
-      <SaveRules :rules="rules" :open="isSaving" :save="work.save" @close="isSaving = false" @saved="saved" />
+      <SaveRules
+        :rules="rules"
+        :open="isSaving"
+        :save="work.save"
+        :rebase="work.rebase"
+        :trouble="error"
+        @close="isSaving = false"
+        @saved="saved"
+        @drop="discard"
+      />
     </template>
   </template>
 </template>

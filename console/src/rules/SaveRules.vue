@@ -2,20 +2,26 @@
 /** Saves the draft as versions: of the mapping, of the target, or of both. */
 import { ElButton, ElDialog, ElInput } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import { ServiceError, type Rules } from '../api/client'
+import { ServiceError, type Rules, type RulesText } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { useNames } from '../shelves/names'
-import { steward } from './draft'
+import { steward, type SaveBody } from './draft'
+import { objectOf } from './model'
 
-const { rules, open, save } = defineProps<{
+const { rules, open, save, rebase, trouble } = defineProps<{
   rules: Rules
   open: boolean
-  save: (body: { target?: string; mapping?: string; over?: boolean }) => Promise<Rules>
+  save: (body: SaveBody) => Promise<Rules>
+  /** Puts the changes on the newest versions; false where they do not go with them, which `trouble` says. */
+  rebase: () => Promise<boolean>
+  trouble: unknown
 }>()
-const emit = defineEmits<{ close: []; saved: [rules: Rules, sift: boolean] }>()
+const emit = defineEmits<{ close: []; saved: [rules: Rules, sift: boolean]; drop: [] }>()
 
 const target = ref('')
 const mapping = ref('')
+const targetTitle = ref('')
+const mappingTitle = ref('')
 const name = ref(steward.get())
 const error = ref<unknown>()
 const isSaving = ref(false)
@@ -23,10 +29,18 @@ const { look, wrong } = useNames()
 
 const isNewTarget = computed(() => rules.target.version === 0)
 const isNewMapping = computed(() => rules.mapping?.version === 0)
+/** The version that somebody else has saved meanwhile. */
+const newest = computed(() => rules.target.newest ?? rules.mapping?.newest)
 const isConflict = computed(
   () =>
-    error.value instanceof ServiceError && error.value.status === 409 && error.value.message.includes('meanwhile'),
+    newest.value !== undefined ||
+    (error.value instanceof ServiceError && error.value.status === 409 && error.value.message.includes('meanwhile')),
 )
+const differences = computed(() => {
+  const [shelf, text] = rules.target.newest ? ['targets', rules.target] : ['mappings', rules.mapping]
+  return `/${shelf}/${text?.name}?view=versions&from=${text?.version}&to=${text?.newest?.version}`
+})
+const titleOf = (text?: RulesText): string => String(objectOf(text?.view).title ?? '')
 
 watch(
   () => open,
@@ -34,6 +48,8 @@ watch(
     if (!open) return
     target.value = rules.target.name
     mapping.value = rules.mapping?.name ?? ''
+    targetTitle.value = titleOf(rules.target)
+    mappingTitle.value = titleOf(rules.mapping)
     error.value = undefined
     void look('targets', target.value)
     if (mapping.value) void look('mappings', mapping.value)
@@ -44,6 +60,21 @@ watch(
 const targetWrong = computed(() => (isNewTarget.value ? wrong('targets', target.value) : ''))
 const mappingWrong = computed(() => (isNewMapping.value ? wrong('mappings', mapping.value) : ''))
 
+/** A title that was typed; undefined where it is as it was. */
+function changedTitle(title: string, text?: RulesText): string | undefined {
+  const is = title.trim()
+  return text?.changed && is !== '' && is !== titleOf(text) ? is : undefined
+}
+
+/** Puts the changes on the version that was saved meanwhile; then they can be looked at, and saved. */
+async function goOn(): Promise<void> {
+  isSaving.value = true
+  error.value = undefined
+  if (await rebase()) emit('close')
+  else error.value = trouble
+  isSaving.value = false
+}
+
 async function go(sift: boolean, over = false): Promise<void> {
   isSaving.value = true
   error.value = undefined
@@ -52,6 +83,8 @@ async function go(sift: boolean, over = false): Promise<void> {
     const saved = await save({
       target: isNewTarget.value ? target.value : undefined,
       mapping: isNewMapping.value ? mapping.value : undefined,
+      targetTitle: changedTitle(targetTitle.value, rules.target),
+      mappingTitle: changedTitle(mappingTitle.value, rules.mapping),
       over: over || undefined,
     })
     emit('saved', saved, sift)
@@ -80,6 +113,15 @@ async function go(sift: boolean, over = false): Promise<void> {
         />
         <p v-if="targetWrong" class="bad" role="alert">{{ targetWrong }}</p>
       </template>
+      <label for="save-target-title">Title</label>
+      <ElInput
+        id="save-target-title"
+        v-model="targetTitle"
+        size="small"
+        maxlength="500"
+        placeholder="what people call this table"
+        aria-label="Title of the target"
+      />
     </div>
     <div v-if="rules.mapping?.changed" class="one">
       <label for="save-mapping">Mapping</label>
@@ -97,6 +139,15 @@ async function go(sift: boolean, over = false): Promise<void> {
         />
         <p v-if="mappingWrong" class="bad" role="alert">{{ mappingWrong }}</p>
       </template>
+      <label for="save-mapping-title">Title</label>
+      <ElInput
+        id="save-mapping-title"
+        v-model="mappingTitle"
+        size="small"
+        maxlength="500"
+        placeholder="what people call this sender"
+        aria-label="Title of the mapping"
+      />
     </div>
     <p v-if="!rules.target.changed && !rules.mapping?.changed" class="soft">
       Nothing has changed since the saved versions.
@@ -119,18 +170,30 @@ async function go(sift: boolean, over = false): Promise<void> {
       </ol>
     </details>
     <FailureNote v-if="error" :error="error" />
+    <p v-if="isConflict && newest" class="soft">
+      Version {{ newest.version }} was saved meanwhile{{ newest.by ? ` by ${newest.by}` : '' }}:
+      <RouterLink :to="differences">what differs</RouterLink>. Your changes can go on it, over it, or away.
+    </p>
     <template #footer>
-      <ElButton v-if="isConflict" @click="go(false, true)">Save over it</ElButton>
-      <ElButton :loading="isSaving" :disabled="targetWrong !== '' || mappingWrong !== ''" @click="go(false)"
-        >Save</ElButton
-      >
-      <ElButton
-        type="primary"
-        :loading="isSaving"
-        :disabled="targetWrong !== '' || mappingWrong !== ''"
-        @click="go(true)"
-        >Save and sift</ElButton
-      >
+      <template v-if="isConflict">
+        <ElButton @click="emit('drop')">Throw my changes away</ElButton>
+        <ElButton :loading="isSaving" @click="go(false, true)">Save over it</ElButton>
+        <ElButton :loading="isSaving" type="primary" @click="goOn"
+          >Put my changes on version {{ newest?.version ?? 'that is newest' }}</ElButton
+        >
+      </template>
+      <template v-else>
+        <ElButton :loading="isSaving" :disabled="targetWrong !== '' || mappingWrong !== ''" @click="go(false)"
+          >Save</ElButton
+        >
+        <ElButton
+          type="primary"
+          :loading="isSaving"
+          :disabled="targetWrong !== '' || mappingWrong !== ''"
+          @click="go(true)"
+          >Save and sift</ElButton
+        >
+      </template>
     </template>
   </ElDialog>
 </template>

@@ -1,0 +1,242 @@
+package console_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/console"
+	"sieb/core/edit"
+	"sieb/service"
+	"sieb/service/api"
+	"sieb/service/servicetest"
+)
+
+const (
+	slips     = "target: slips\ntitle: Slips\ncolumns:\n  - {name: no}\n  - {name: crop, oneOf: [wheat, rye]}\n  - {name: kg, datatype: integer}\n"
+	slipsFile = "no,crop,kg\n1,wheat,5\n2,Wheat,6\n3,rye,n/a\n4,maize,7\n5,rye,8\n"
+)
+
+// slipRules begins a draft of rules of a small delivery: three of its five rows are right.
+func slipRules(t *testing.T, s *servicetest.Service) (id, station string) {
+	t.Helper()
+	_, err := s.Client.AddTarget(t.Context(), []byte(slips))
+	require.NoError(t, err)
+	d, err := s.Client.AddDelivery(t.Context(), "slips.csv", strings.NewReader(slipsFile))
+	require.NoError(t, err)
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "slips"})
+	require.NoError(t, err)
+	return d.ID, s.Address + "/deliveries/" + d.ID + "/rules"
+}
+
+// cure clicks a cure of the values that do not fit, beside the values of a column.
+func (p *page) cure(words string) {
+	p.t.Helper()
+	p.do(chromedp.Click(`//section[@aria-label="Values that do not fit"]` + button(words)))
+}
+
+// drafted returns the words of a draft's changes.
+func drafted(t *testing.T, s *servicetest.Service, id string) (words []string) {
+	t.Helper()
+	r, err := s.Client.Rules(t.Context(), id)
+	require.NoError(t, err)
+	for _, c := range r.Changes {
+		words = append(words, c.Words)
+	}
+	return words
+}
+
+// changes waits until a draft has so many changes.
+func changes(t *testing.T, s *servicetest.Service, id string, n int) {
+	t.Helper()
+	servicetest.Await(t, fmt.Sprint(n, " changes"), func() bool { return len(drafted(t, s, id)) == n })
+}
+
+// Two tabs, and two stewards, at one draft: each sees what the other does, what both change is asked about, and nobody
+// takes back what is not his without being told whose it is.
+func TestTwoAtOneDraft(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	id, station := slipRules(t, s)
+	one := open(t)
+	one.do(chromedp.Navigate(station + "?column=kg"))
+	one.tally(2, 3, 0)
+	two := one.tab()
+	two.do(chromedp.Navigate(station + "?column=crop"))
+	two.tally(2, 3, 0)
+
+	// Different columns: both changes stand, and the second tab says what the first did.
+	one.cure("treat “n/a” as missing")
+	one.tally(3, 2, 0)
+	two.cure("allow “maize”")
+	two.tally(4, 1, 0)
+	changes(t, s, id, 2)
+	two.shows("Changed meanwhile by")
+	two.shows("as missing”. Your own changes stand.")
+	two.accessible("what another tab changed")
+	two.do(chromedp.Click(button("Seen")))
+	two.until(`!document.body.innerText.includes('Changed meanwhile')`)
+	one.tally(4, 1, 0) // it looks from time to time
+
+	// Another steward, in a browser of his own, changes what is changed here too.
+	bela := open(t)
+	bela.do(chromedp.Navigate(station + "?column=kg"))
+	bela.tally(4, 1, 0)
+	_, err := s.Client.ChangeRules(t.Context(), id, api.NewShift{Words: "kg from 1 on", Author: api.Author{By: "Anna", From: "elsewhere"},
+		Steps: []edit.Step{{In: "target", Do: "set", Path: []string{"columns", "kg", "minimum"}, Value: 1}}})
+	require.NoError(t, err)
+	bela.do(chromedp.SendKeys("#field-minimum", "2\t"))
+	bela.shows("Meanwhile the same was changed by Anna.")
+	bela.shows("is not made yet")
+	bela.accessible("a change that is held")
+	assert.Len(t, drafted(t, s, id), 3, "nothing was written over")
+	bela.do(chromedp.Click(button("Make it")))
+	changes(t, s, id, 4)
+
+	// Undo takes back one's own; then it says whose the next one is.
+	bela.do(chromedp.Click(button("Undo")))
+	changes(t, s, id, 3)
+	bela.do(chromedp.Click(button("Undo")))
+	bela.shows("the last change is not yours: “kg from 1 on” by Anna")
+	assert.Len(t, drafted(t, s, id), 3)
+	bela.do(chromedp.Click(button("Take it back")))
+	changes(t, s, id, 2)
+	bela.until(`!document.body.innerText.includes('is not yours')`)
+}
+
+// What others save is said, taken over when asked for, and never runs unasked.
+func TestNewerVersions(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	id, station := slipRules(t, s)
+	p := open(t)
+	p.do(chromedp.Navigate(station + "?column=kg"))
+	p.tally(2, 3, 0)
+	theirs := strings.Replace(slips, "[wheat, rye]", "[wheat, rye, maize]", 1)
+	_, err := s.Client.AddTarget(t.Context(), []byte(theirs))
+	require.NoError(t, err)
+	p.shows("Version 2 of the target slips was saved")
+	p.shows("What you see here, and what runs, is version 1")
+	p.accessible("a newer version")
+	p.do(chromedp.Click(`//button[normalize-space()="Sift"]`))
+	var runs api.Page[api.RunHead]
+	servicetest.Await(t, "the run", func() bool {
+		runs, err = s.Client.Runs(t.Context(), id, 0, 10)
+		return err == nil && runs.Total == 1 && runs.Items[0].State == "done"
+	})
+	assert.Equal(t, 1, runs.Items[0].Target.Version, "what was rehearsed ran")
+	assert.Equal(t, int64(2), runs.Items[0].Tally.Accepted)
+
+	// With changes: the dialog asks what becomes of them.
+	p.do(chromedp.Navigate(station + "?column=kg"))
+	p.shows("Go on with version 2")
+	p.cure("treat “n/a” as missing")
+	p.tally(3, 2, 0)
+	p.do(chromedp.Click(button("Save…")))
+	p.shows("Your changes can go on it, over it, or away.")
+	p.rests()
+	p.accessible("saving beside a newer version")
+	p.do(chromedp.Click(`//div[@role="dialog"]` + button("Put my changes on version 2")))
+	p.tally(4, 1, 0)
+	p.until(`!document.body.innerText.includes('was saved')`)
+	p.rests()
+	p.do(chromedp.Click(button("Save…")))
+	p.rests()
+	p.retype(`input[aria-label="Title of the target"]`, "All slips")
+	p.do(chromedp.Click(button("Save and sift")))
+	servicetest.Await(t, "the second run", func() bool {
+		runs, err = s.Client.Runs(t.Context(), id, 0, 10)
+		return err == nil && runs.Total == 2
+	})
+	saved, err := s.Client.Target(t.Context(), "slips", 0)
+	require.NoError(t, err)
+	assert.Equal(t, []any{3, "All slips"}, []any{saved.Version, saved.Title})
+	assert.Contains(t, saved.Text, "maize")
+	assert.Contains(t, saved.Text, "n/a")
+
+	// Or they are thrown away.
+	p.do(chromedp.Navigate(station + "?column=crop"))
+	p.cure("allow “Wheat”")
+	p.tally(5, 0, 0)
+	_, err = s.Client.AddTarget(t.Context(), []byte(theirs+"rows: {minimum: 1}\n"))
+	require.NoError(t, err)
+	p.do(chromedp.Click(button("Save…")))
+	p.rests()
+	p.do(chromedp.Click(`//div[@role="dialog"]//button[normalize-space()="Save"]`), chromedp.Click(button("Throw my changes away")))
+	changes(t, s, id, 0)
+	p.tally(3, 2, 0)
+}
+
+// Clicks while the service is away are made once it is back, each once, in their order.
+func TestClicksWhileTheServiceIsAway(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	id, station := slipRules(t, s)
+	p := open(t)
+	p.do(chromedp.Navigate(station + "?column=kg"))
+	p.tally(2, 3, 0)
+	p.shows("each cure was tried on all rows")
+	require.NoError(t, s.Stop())
+	p.cure("treat “n/a” as missing")
+	p.shows("Changes of rules and readings are kept here, and made as soon as it does")
+	p.do(chromedp.SendKeys("#field-minimum", "1\t"))
+	p.until(`JSON.parse(localStorage.getItem('sieb.changes')).length === 2`)
+	again := servicetest.StartWith(t, s.Data, func(c *service.Config) {
+		c.Console, c.Listen = console.Handler(), strings.TrimPrefix(s.Address, "http://")
+	})
+	changes(t, again, id, 2)
+	p.tally(3, 2, 0)
+	p.until(`localStorage.getItem('sieb.changes') === null`)
+
+	// A page that is left before the service is back makes them when it is opened again.
+	p.shows("all fit")
+	require.NoError(t, again.Stop())
+	p.do(chromedp.SendKeys("#field-maximum", "100\t"))
+	p.until(`JSON.parse(localStorage.getItem('sieb.changes')).length === 1`)
+	p.do(chromedp.Navigate("about:blank"))
+	last := servicetest.StartWith(t, s.Data, func(c *service.Config) {
+		c.Console, c.Listen = console.Handler(), strings.TrimPrefix(s.Address, "http://")
+	})
+	assert.Len(t, drafted(t, last, id), 2)
+	p.do(chromedp.Navigate(station))
+	changes(t, last, id, 3)
+	p.do(chromedp.Reload())
+	p.tally(3, 2, 0)
+	assert.Len(t, drafted(t, last, id), 3, "it is made once")
+	p.do(chromedp.KeyEvent("z", chromedp.KeyModifiers(2)))
+	changes(t, last, id, 2)
+	p.do(chromedp.KeyEvent("y", chromedp.KeyModifiers(2)))
+	changes(t, last, id, 3)
+}
+
+// Whatever is clicked is carried out, also when the page is loaded anew, left or closed at once.
+func TestClicksOutlastThePage(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	id, station := slipRules(t, s)
+	p := open(t)
+	for n, leave := range []func(){
+		func() { p.do(chromedp.Reload()) },
+		func() { p.do(chromedp.Navigate(s.Address + "/targets")) },
+		func() { p.do(chromedp.Navigate("about:blank")) },
+		func() { p.js(`(window.stop(), location.assign('/'), '')`) },
+	} {
+		p.do(chromedp.Navigate(station + "?column=kg"))
+		p.shows("all rows counted")
+		p.retype("#field-minimum", fmt.Sprint(n+1))
+		p.do(chromedp.KeyEvent("\t"))
+		leave()
+		changes(t, s, id, n+1)
+	}
+	tab := p.tab()
+	tab.do(chromedp.Navigate(station + "?column=kg"))
+	tab.shows("all rows counted")
+	tab.retype("#field-maximum", "70")
+	tab.do(chromedp.KeyEvent("\t"))
+	require.NoError(t, chromedp.Cancel(tab.ctx))
+	changes(t, s, id, 5)
+}
