@@ -51,6 +51,11 @@ func (c *Client) DropRules(ctx context.Context, id string) error {
 	return c.call(ctx, http.MethodDelete, ofDelivery(id, "/rules"), nil, "", nil)
 }
 
+// Matches returns the targets and mappings that the header of a delivery fits, the best first.
+func (c *Client) Matches(ctx context.Context, id string) (m api.Matches, err error) {
+	return m, c.get(ctx, ofDelivery(id, "/matches"), &m)
+}
+
 // Rehearse tries a target on a delivery, and calls each, which may be nil, with what is known so
 // far. It returns what is known of all rows.
 func (c *Client) Rehearse(ctx context.Context, id string, ask api.AskRehearsal, each func(api.Rehearsal)) (

@@ -148,6 +148,7 @@ func (s *Server) rulesRoutes(api huma.API) {
 	huma.Register(api, op("saveRules", http.MethodPost, "/deliveries/{id}/rules/save",
 		"Saves the draft as versions of its target and its mapping", "rules", 404, 409, 412, 422), s.saveRules)
 	s.rehearsalRoutes(api)
+	s.matchRoutes(api)
 }
 
 // keptRules returns the draft of rules of a delivery.
@@ -647,7 +648,11 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 		return nil, err
 	}
 	made := len(k.Changes)
-	texts, err := k.texts().With(renaming(k, in.Body))
+	reading, err := s.readByHand(ctx, in.ID, k)
+	if err != nil {
+		return nil, err
+	}
+	texts, err := k.texts().With(append(reading, renaming(k, in.Body)...))
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
@@ -691,6 +696,39 @@ func (s *Server) saveRules(ctx context.Context, in *struct {
 		}
 		return nil
 	})
+}
+
+// readByHand makes the steps by which a mapping says how the delivery is read, as far as that was settled by hand: the
+// sender's next delivery is read so too. A target that stands by itself is given a mapping for it.
+func (s *Server) readByHand(ctx context.Context, id string, k *kept) (steps []edit.Step, err error) {
+	d, err := s.delivery(ctx, id)
+	if err != nil || d.Layout == nil {
+		return nil, err
+	}
+	given := givenOf(d.Layout)
+	text, err := json.Marshal(given)
+	if err != nil {
+		return nil, err
+	}
+	var settings map[string]any
+	if err := json.Unmarshal(text, &settings); err != nil {
+		return nil, err
+	}
+	for _, name := range byHandOf(d.ByHand, given) {
+		if v, is := settings[name]; is {
+			steps = append(steps, edit.Step{In: edit.Mapping, Do: edit.Set, Path: []string{"layout", name}, Value: v})
+		}
+	}
+	if len(steps) == 0 || k.Mapping != nil {
+		return steps, nil
+	}
+	name, err := s.freeName(ctx, store.Mappings, k.Target.Name)
+	if err != nil {
+		return nil, err
+	}
+	k.Mapping = &keptText{Name: name, Text: fmt.Sprintf("mapping: %s\ntitle: %s\ntarget: %s\n", name, edit.Quote(d.Name),
+		k.Target.Name)}
+	return steps, nil
 }
 
 // renaming makes the steps by which what was drafted is saved under other names and titles.

@@ -323,8 +323,8 @@ func (s *Store) TargetsWithRows(ctx context.Context) (names []string, err error)
 }
 
 // Before returns the run with which a run of a recurring delivery is compared: the newest one by the same target
-// and mapping of the delivery that arrived last before it. Without a mapping, which tells the sender, the
-// letters of the deliveries' names have to be the same.
+// and mapping of the delivery that arrived last before it. Where there is none by the mapping, or no mapping, which
+// tells the sender, the letters of the deliveries' names have to be the same.
 func (s *Store) Before(ctx context.Context, run string) (r Run, err error) {
 	const stem = `regexp_replace(lower(%s.name), '[^[:alpha:]]+', '', 'g')`
 	err = s.db.GetContext(ctx, &r, runColumns+`
@@ -332,11 +332,30 @@ func (s *Store) Before(ctx context.Context, run string) (r Run, err error) {
 			(select runs.*, deliveries.arrived_at, deliveries.name, deliveries.id as of from runs join deliveries
 				on deliveries.id = runs.delivery_id where runs.id = $1) this
 		where r.delivery_id <> this.of and r.state = 'done' and r.target_name = this.target_name
-			and r.mapping_name is not distinct from this.mapping_name
-			and (r.mapping_name is not null or `+fmt.Sprintf(stem, "d")+` = `+fmt.Sprintf(stem, "this")+`)
+			and (r.mapping_name = this.mapping_name or `+fmt.Sprintf(stem, "d")+` = `+fmt.Sprintf(stem, "this")+`)
 			and (d.arrived_at, d.id) < (this.arrived_at, this.of)
-		order by d.arrived_at desc, d.id desc, r.created_at desc, r.id desc limit 1`, run)
+		order by r.mapping_name is not distinct from this.mapping_name desc, d.arrived_at desc, d.id desc, r.created_at desc, r.id desc limit 1`, run)
 	return r, none(err)
+}
+
+// Known is the newest run by a target and a mapping, of a delivery that is still there.
+type Known struct {
+	Target    string         `db:"target_name"`
+	Mapping   sql.NullString `db:"mapping_name"`
+	Delivery  string         `db:"delivery_id"`
+	Name      string         `db:"name"` // of the delivery
+	CreatedAt time.Time      `db:"created_at"`
+}
+
+// RunsByRules returns the newest run of other deliveries by each pair of target and mapping, those of the last so many
+// runs.
+func (s *Store) RunsByRules(ctx context.Context, delivery string, most int) (all []Known, err error) {
+	err = s.db.SelectContext(ctx, &all, `
+		select distinct on (r.target_name, r.mapping_name) r.target_name, r.mapping_name, r.delivery_id, d.name, r.created_at
+		from (select * from runs where target_name is not null and state = 'done' and delivery_id <> $1
+			order by created_at desc limit $2) r join deliveries d on d.id = r.delivery_id
+		order by r.target_name, r.mapping_name, r.created_at desc`, delivery, most)
+	return all, err
 }
 
 // Work is what jobs work for: a table of orders with their states.

@@ -371,10 +371,15 @@ func TestRunBefore(t *testing.T) {
 	otherRun, otherMapped := run(other, of, none, "done"), run(other, of, by, "done")
 	plain := run(other, none, none, "done")
 	again := run(july, of, none, "done")
+	_, _, err = s.AddText(ctx, store.Mappings, store.Text{Name: "south", Text: "one", Target: "t"})
+	require.NoError(t, err)
+	renamed := run(july, of, store.VersionOf{Name: "south", Version: 1}, "done")
+	stranger := run(other, of, store.VersionOf{Name: "south", Version: 1}, "done")
 	august := arrive(t, s, "hof 08.csv", "a4")
 	augustRun := run(august, of, none, "failed")
 	for _, c := range []struct{ of, want string }{{juneRun, ""}, {mapped, ""}, {julyRun, juneRun}, {julyMapped, mapped},
-		{again, juneRun}, {otherRun, ""}, {otherMapped, julyMapped}, {plain, ""}, {augustRun, again}, {"nobody", ""}} {
+		{again, juneRun}, {otherRun, ""}, {otherMapped, julyMapped}, {plain, ""}, {augustRun, again}, {"nobody", ""},
+		{renamed, mapped}, {stranger, renamed}} {
 		r, err := s.Before(ctx, c.of)
 		if c.want == "" {
 			assert.ErrorIs(t, err, store.ErrNone)

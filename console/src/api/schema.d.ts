@@ -386,6 +386,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{id}/matches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The targets and mappings that the header of a delivery fits */
+        get: operations["matchDelivery"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/{id}/members": {
         parameters: {
             query?: never;
@@ -2504,6 +2521,39 @@ export interface components {
             place: number;
             /** @description the value of all rows, where the target or mapping gives it */
             value?: string;
+        };
+        Matched: {
+            /**
+             * Format: int64
+             * @description of the target, that a delivery is to feed
+             */
+            columns: number;
+            /**
+             * Format: int64
+             * @description columns of the target that the delivery feeds
+             */
+            fed: number;
+            /** @description the delivery that was sifted by them last */
+            last?: components["schemas"]["MatchedRun"];
+            /** @description absent where the target stands by itself */
+            mapping?: string;
+            mappingTitle?: string;
+            target: string;
+            targetTitle?: string;
+            /** @description headers that feed none and are not left out */
+            unknown: string[];
+            /** @description required columns that nothing feeds */
+            wanting: string[];
+        };
+        MatchedRun: {
+            /** Format: date-time */
+            at: string;
+            delivery: string;
+            name: string;
+        };
+        Matches: {
+            /** @description the best first */
+            items: components["schemas"]["Matched"][];
         };
         Moved: {
             /** @enum {string} */
@@ -5125,6 +5175,55 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    matchDelivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Matches"];
+                };
+            };
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -2,7 +2,17 @@
 /** Where a delivery has no draft of rules: by which target it is worked on, and how its sender writes. */
 import { ElButton, ElDialog, ElOption, ElSelect } from 'element-plus'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
-import { addText, answered, api, isMapping, type Delivery, type Mapping, type Target } from '../api/client'
+import {
+  addText,
+  answered,
+  api,
+  isMapping,
+  type Delivery,
+  type Mapping,
+  type Matched,
+  type Target,
+} from '../api/client'
+import { counted, time } from '../format'
 import FailureNote from '../components/FailureNote.vue'
 import TablePicker from '../shelves/TablePicker.vue'
 import { lastOf, type NewRules } from './draft'
@@ -24,6 +34,19 @@ const table = ref<{ database: string; table: string }>()
 const input = useTemplateRef<HTMLInputElement>('input')
 const error = ref<unknown>()
 
+/** Rules whose columns the file's header has, the best first. */
+const matches = ref<Matched[]>([])
+const mostMatches = 4
+const best = computed(() => matches.value[0])
+const ruleName = (m: Matched): string =>
+  m.mapping ? `${m.mappingTitle || m.mapping}, to ${m.targetTitle || m.target}` : m.targetTitle || m.target
+function fitWords(m: Matched): string {
+  const parts = [`${m.fed} of ${counted(m.columns, 'column', 'columns')} come in`]
+  if (m.wanting.length > 0) parts.push(`wanting: ${m.wanting.slice(0, 5).join(', ')}`)
+  if (m.unknown.length > 0) parts.push(`new: ${m.unknown.slice(0, 5).join(', ')}`)
+  return parts.join('; ')
+}
+
 const fitting = computed(() => mappings.value.filter((m) => m.for === target.value))
 
 async function load(): Promise<void> {
@@ -32,15 +55,26 @@ async function load(): Promise<void> {
     const query = { params: { query: { limit: 1000 } } }
     mappings.value = (await answered(api.GET('/api/v1/mappings', query))).items
     targets.value = (await answered(api.GET('/api/v1/targets', query))).items
+    matches.value = (
+      await answered(api.GET('/api/v1/deliveries/{id}/matches', { params: { path: { id: delivery.id } } }))
+    ).items
     const last = lastOf(delivery)
-    target.value = last?.target ?? (targets.value.length === 1 ? targets.value[0]!.name : '')
-    if (last?.mapping) mapping.value = last.mapping
+    const likely = last ?? best.value
+    target.value = likely?.target ?? (targets.value.length === 1 ? targets.value[0]!.name : '')
+    // A new sender only where the header fits no rules that are known.
+    await nextTick()
+    if (likely) mapping.value = likely.mapping ?? none
   } catch (e) {
     error.value = e
   }
 }
 
-watch(target, () => {
+watch(target, (name) => {
+  const known = matches.value.find((m) => m.target === name)
+  if (known) {
+    mapping.value = known.mapping ?? none
+    return
+  }
   if (mapping.value !== drafted && mapping.value !== none && !fitting.value.some((m) => m.name === mapping.value))
     mapping.value = drafted
 })
@@ -101,7 +135,24 @@ const start = (): Promise<void> =>
   <section class="sheet begin" aria-label="Begin with rules">
     <h2>Which table are these rows meant for?</h2>
     <FailureNote v-if="error" :error="error" :retry="load" />
+    <section v-if="best" class="likely" aria-label="Rules that fit">
+      <template v-for="(m, i) in matches.slice(0, mostMatches)" :key="m.target + ' ' + m.mapping">
+        <p>
+          <b v-if="m.last">as in {{ m.last.name }}</b
+          ><template v-if="m.last"> ({{ time(m.last.at) }}): </template>{{ ruleName(m) }}
+          <span class="soft">{{ fitWords(m) }}</span>
+        </p>
+        <ElButton
+          size="small"
+          :type="i === 0 ? 'primary' : 'default'"
+          :loading="isBeginning"
+          @click="go({ target: m.target, mapping: m.mapping })"
+          >Work by {{ m.last ? 'these' : m.mapping || m.target }}</ElButton
+        >
+      </template>
+    </section>
     <template v-if="targets && targets.length > 0">
+      <p v-if="best" class="soft">Or choose:</p>
       <p>The target says what the table demands, the mapping how this sender writes.</p>
       <div class="choices">
         <label for="begin-target">Target</label>
@@ -128,7 +179,7 @@ const start = (): Promise<void> =>
         </template>
       </div>
       <p>
-        <ElButton type="primary" :disabled="!target" :loading="isBeginning" @click="start"
+        <ElButton :type="best ? 'default' : 'primary'" :disabled="!target" :loading="isBeginning" @click="start"
           >Work on its rules</ElButton
         >
       </p>
@@ -177,6 +228,19 @@ const start = (): Promise<void> =>
 <style scoped>
 .begin {
   padding: 14px;
+}
+
+.likely {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 4px 12px;
+  align-items: center;
+  margin: 8px 0 12px;
+}
+
+.likely p {
+  margin: 0;
+  overflow-wrap: anywhere;
 }
 
 .choices {
