@@ -1061,7 +1061,11 @@ func (b *builder) pairs(ctx context.Context) error {
 			}
 			spec := *c
 			spec.Position, spec.Titles, spec.Codes = k+1, nil, nil
-			all, specs = append(all, pair{column: c, header: name, similar: similarity(c, name)}), append(specs, spec)
+			p := pair{column: c, header: name, place: k + 1, isNamed: header.Named}
+			if header.Named {
+				p.similar = similarity(c, name)
+			}
+			all, specs = append(all, p), append(specs, spec)
 		}
 	}
 	fits, err := b.count(ctx, specs)
@@ -1144,6 +1148,8 @@ func isNamed(all []pair, p *pair) bool {
 type pair struct {
 	column  *target.Column
 	header  string
+	place   int            // of that column, from 1
+	isNamed bool           // the delivery has a header
 	similar string         // how their names are alike; "" where they are not
 	fit     trial.Fit      // of the first rows
 	as      *target.Column // in another habit in which the values fit; nil for as the target has it
@@ -1212,6 +1218,10 @@ func (b *builder) pair(p *pair, doubt string) {
 	if b.Mapping == nil {
 		step = b.habit(c, edit.Add, p.header, "titles")
 		step.Base = anyOf(c.Titles)
+	}
+	if !p.isNamed {
+		words = fmt.Sprintf("take %s from column %d", c.Name, p.place)
+		step = b.habit(c, edit.Set, json.Number(strconv.Itoa(p.place)), "position")
 	}
 	steps := []edit.Step{step}
 	switch {

@@ -301,7 +301,9 @@ func (g *group) marks(of likes) {
 			for _, h := range heads[p] {
 				quotedHeads = append(quotedHeads, regexp.QuoteMeta(h))
 			}
-			head, named = "(?:"+strings.Join(quotedHeads, "|")+")", alternatives(heads[p])
+			if head, named = strings.Join(quotedHeads, "|"), alternatives(heads[p]); len(quotedHeads) > 1 {
+				head = "(?:" + head + ")"
+			}
 		}
 		words := fmt.Sprintf("put %s after %s", quoted(mark), named)
 		if p.has != "" {

@@ -49,6 +49,7 @@ type Rehearsal struct {
 	Tolerance  string           `json:"tolerance,omitempty"`
 	Columns    []ColumnFit      `json:"columns" doc:"the target's columns"`
 	Header     []string         `json:"header" doc:"the delivery's columns"`
+	Named      bool             `json:"named" doc:"the delivery names its columns; without a header they are fed by position"`
 	Broken     []BrokenRule     `json:"broken" doc:"rules that are broken, those in most rows first"`
 	Remedies   []sift.Remedy    `json:"remedies"`
 	Excluded   []sift.Excluded  `json:"excluded,omitempty"`
@@ -277,7 +278,7 @@ func (s *Server) rehearse(ctx context.Context, in *struct {
 		out := startEvents(hctx)
 		ctx, stop := s.untilClosing(out.ctx)
 		defer stop()
-		header, err := s.headerOf(ctx, t)
+		header, isNamed, err := s.headerOf(ctx, t)
 		if err != nil {
 			s.endedBy(ctx, out, t, err)
 			return
@@ -287,7 +288,7 @@ func (s *Server) rehearse(ctx context.Context, in *struct {
 			if seen.Result == nil {
 				return nil
 			}
-			last = rehearsalOf(t, header, seen)
+			last = rehearsalOf(t, header, isNamed, seen)
 			if seen.IsWhole && base != nil {
 				return nil // it is told with what it is compared with
 			}
@@ -356,19 +357,19 @@ func (s *Server) endedBy(ctx context.Context, out *events, t *tried, err error) 
 	}
 }
 
-// headerOf returns the names of the delivery's columns.
-func (s *Server) headerOf(ctx context.Context, t *tried) (names []string, err error) {
+// headerOf returns the names of the delivery's columns, and whether these are its own.
+func (s *Server) headerOf(ctx context.Context, t *tried) (names []string, isNamed bool, err error) {
 	err = s.Cache.Read(ctx, s.Area.Path(t.Delivery.SHA256), t.Layout, func(r *reading.Reading) error {
-		names = r.Columns
+		names, isNamed = r.Columns, r.File.Layout.HeaderRows > 0
 		return nil
 	})
-	return names, err
+	return names, isNamed, err
 }
 
-func rehearsalOf(t *tried, header []string, seen rehearsal.Seen) Rehearsal {
+func rehearsalOf(t *tried, header []string, isNamed bool, seen rehearsal.Seen) Rehearsal {
 	r, a := seen.Result, seen.Account
 	out := Rehearsal{Whole: seen.IsWhole, Rows: max(seen.Rows, a.Rows), Tally: r.Tally, Columns: []ColumnFit{},
-		Header: header,
+		Header: header, Named: isNamed,
 		Broken: []BrokenRule{}, Remedies: r.Remedies, Excluded: r.Excluded, LeftOut: r.LeftOut, Unjudged: r.Unjudged,
 		Unreferred: t.unreferred, Progress: Progress{Bytes: seen.Bytes, TotalBytes: t.Delivery.Bytes, Rows: seen.Rows}}
 	if seen.IsWhole {

@@ -2904,6 +2904,8 @@ export interface components {
             /** @description the delivery's columns */
             header: string[];
             leftOut?: string[];
+            /** @description the delivery names its columns; without a header they are fed by position */
+            named: boolean;
             progress: components["schemas"]["Progress"];
             refusal?: string;
             remedies: components["schemas"]["Remedy"][];

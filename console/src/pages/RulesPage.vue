@@ -24,7 +24,17 @@ import ColumnRail from '../rules/ColumnRail.vue'
 import ColumnRule from '../rules/ColumnRule.vue'
 import { lastOf, useRules } from '../rules/draft'
 import ManyColumns from '../rules/ManyColumns.vue'
-import { datatypeOf, fedBy, feedOf, isSameHeader, leftOutOf, listOf, objectOf } from '../rules/model'
+import {
+  datatypeOf,
+  fedBy,
+  fedByPlace,
+  feedOf,
+  inOrder,
+  isSameHeader,
+  leftOutOf,
+  listOf,
+  objectOf,
+} from '../rules/model'
 import OthersNote from '../rules/OthersNote.vue'
 import OverRows from '../rules/OverRows.vue'
 import { partNames, partsOf, type PartName } from '../rules/parts'
@@ -202,8 +212,20 @@ function pair(all: Suggestion[]): void {
 
 function feed(name: string, header: string): void {
   const c = columns.value.find((o) => o.name === name)
-  if (c && rules.value) void change(`${name} from ${header}`, fedBy(c, header, rules.value))
+  if (!c || !rules.value) return
+  const place = rehearsal.value?.named === false ? rehearsal.value.header.indexOf(header) + 1 : 0
+  if (place > 0) void change(`${name} from column ${place}`, fedByPlace(c, place))
+  else void change(`${name} from ${header}`, fedBy(c, header, rules.value))
 }
+
+const isUnfed = (name: string): boolean => !rehearsal.value?.columns.find((c) => c.column === name)?.place
+
+/** Of a delivery without a header: its columns in the target's order, where their counts agree. */
+const orderly = computed(() =>
+  rehearsal.value?.named === false && columns.value.some((c) => feedOf(c).kind === 'header' && isUnfed(c.name))
+    ? inOrder(columns.value, rehearsal.value.header.length)
+    : [],
+)
 
 function leave(header: string, on: boolean): void {
   if (!rules.value) return
@@ -231,10 +253,19 @@ function addColumn(header: string): void {
       in: 'target',
       do: 'add',
       path: ['columns'],
-      value: rules.value?.mapping ? { name } : { name, titles: [header] },
+      value: rules.value?.mapping || rehearsal.value?.named === false ? { name } : { name, titles: [header] },
     },
   ]
-  if (rules.value?.mapping) steps.push({ in: 'mapping', do: 'set', path: ['columns', name, 'from'], value: header })
+  const place = rehearsal.value?.named === false ? rehearsal.value.header.indexOf(header) + 1 : 0
+  if (place > 0)
+    steps.push({
+      in: rules.value?.mapping ? 'mapping' : 'target',
+      do: 'set',
+      path: ['columns', name, 'position'],
+      value: place,
+    })
+  else if (rules.value?.mapping)
+    steps.push({ in: 'mapping', do: 'set', path: ['columns', name, 'from'], value: header })
   void change(`a new column ${name} from ${header}`, steps).then((done) => {
     if (done) choose(name)
   })
@@ -391,6 +422,12 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
           @add="addColumn"
         />
         <div class="middle">
+          <p v-if="orderly.length > 0" class="said order">
+            The file has no header. It has as many columns as the target takes:
+            <ElButton size="small" type="primary" @click="change('the columns in this order', orderly)"
+              >Take them in this order</ElButton
+            >
+          </p>
           <ManyColumns
             v-if="picked.length > 0"
             :columns="pickedColumns"

@@ -5,17 +5,18 @@ import { computed } from 'vue'
 import type { Rehearsal, RemedyHelp, Step } from '../api/client'
 import { visible } from '../format'
 import {
+  type ColumnSpec,
   datatypeOf,
+  datatypeSteps,
   demands,
   feedOf,
   habit,
   habitIn,
   habits,
   kindOf,
+  type Property,
   setting,
   unfed,
-  type ColumnSpec,
-  type Property,
 } from './model'
 import PropertyField from './PropertyField.vue'
 import RemedyChain from './RemedyChain.vue'
@@ -57,29 +58,7 @@ const shown = (p: Property, v: unknown): string =>
 
 function demand(p: Property, v: unknown): void {
   const steps = [setting('target', column.name, p.name, v)]
-  // What does not go with the new datatype would keep the change from being made.
-  if (p.name === 'datatype') {
-    const to = String(v ?? 'string')
-    for (const other of [...demands, ...habits]) {
-      if (
-        other.name === 'datatype' ||
-        other.fits(kindOf(to), to) ||
-        [...demands, ...habits].some(
-          (o) => o.name === other.name && o.fits(kindOf(to), to) && kindOf(to) === kind.value,
-        )
-      )
-        continue
-      if (other.name in column.demands) steps.push(setting('target', column.name, other.name, undefined))
-      if (column.habits && other.name in column.habits)
-        steps.push(setting('mapping', column.name, other.name, undefined))
-    }
-    if (kindOf(to) !== kind.value) {
-      if ('format' in column.demands) steps.push(setting('target', column.name, 'format', undefined))
-      if (column.habits && 'format' in column.habits) steps.push(setting('mapping', column.name, 'format', undefined))
-    }
-    if (to === 'string')
-      steps[0] = { in: 'target', do: 'set', path: ['columns', column.name, 'datatype'], value: 'string' }
-  }
+  if (p.name === 'datatype') steps.splice(0, 1, ...datatypeSteps(column, v))
   if (p.name === 'scale' && v !== undefined && column.demands.precision === undefined)
     steps.unshift(setting('target', column.name, 'precision', 18))
   if (p.name === 'precision' && v === undefined && 'scale' in column.demands)

@@ -4,7 +4,18 @@ import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { RemedyHelp, Step } from '../api/client'
 import { counted } from '../format'
-import { demands, habitIn, habits, remedyAdded, setting, textsOf, type ColumnSpec, type Property } from './model'
+import {
+  datatypeSteps,
+  datatypeWord,
+  demands,
+  habitIn,
+  habits,
+  remedyAdded,
+  setting,
+  textsOf,
+  type ColumnSpec,
+  type Property,
+} from './model'
 import PropertyField from './PropertyField.vue'
 
 const { columns, help } = defineProps<{ columns: ColumnSpec[]; help: RemedyHelp[] }>()
@@ -25,6 +36,14 @@ const demand = (name: string, v: unknown): void =>
   every(`${of(name).label.toLowerCase()} ${v === undefined ? 'as usual' : v === true ? 'yes' : String(v)}`, (c) =>
     setting('target', c.name, name, v),
   )
+
+/** Gives all of them a datatype; what does not go with it is taken away. */
+function retype(v: unknown): void {
+  const steps = columns.flatMap((c) => datatypeSteps(c, v))
+  if (steps.length === 0) return
+  const words = `${of('datatype').label.toLowerCase()} ${datatypeWord(String(v ?? 'string'))}`
+  emit('change', `${counted(columns.length, 'column', 'columns')}: ${words}`, steps)
+}
 
 function missing(v: unknown): void {
   const texts = textsOf(v)
@@ -64,7 +83,7 @@ function removeAll(): void {
     </div>
     <p v-if="columns.length === 0" class="soft body">Choose columns on the left.</p>
     <div v-else class="body">
-      <PropertyField many :property="of('datatype')" :value="undefined" @set="(v) => demand('datatype', v)" />
+      <PropertyField many :property="of('datatype')" :value="undefined" @set="retype" />
       <div class="flags">
         <span class="soft">Required</span>
         <ElButton size="small" @click="demand('required', true)">yes</ElButton>

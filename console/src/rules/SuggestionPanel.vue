@@ -79,6 +79,13 @@ function takeTogether(list: Taken[]): void {
   )
 }
 
+/** What the button of an order says. */
+function takes(o: Order): string {
+  const n = o.upon.length + o.list.length
+  if (o.upon.length > 0) return `Take all ${n}, with what they lose`
+  return n === 1 ? 'Take it' : `Take all ${n}`
+}
+
 /** What the suggestions of an order come to, in words. */
 function comesTo(o: Order): string {
   const before = o.upon.at(-1)?.rescued ?? 0
@@ -145,16 +152,9 @@ function comesTo(o: Order): string {
           <div v-if="t.suggestion.loses" class="soft">{{ t.suggestion.loses }}</div>
         </li>
       </ol>
-      <ElButton :type="o.loses ? 'default' : 'primary'" size="small" @click="takeTogether([...o.upon, ...o.list])"
-        >Take
-        {{
-          o.upon.length > 0
-            ? `all ${o.upon.length + o.list.length}, with what they lose`
-            : o.list.length === 1
-              ? 'it'
-              : `all ${o.list.length}`
-        }}</ElButton
-      >
+      <ElButton :type="o.loses ? 'default' : 'primary'" size="small" @click="takeTogether([...o.upon, ...o.list])">{{
+        takes(o)
+      }}</ElButton>
     </section>
     <section v-for="g in groups" :key="g.title" :aria-label="g.title">
       <template v-if="g.list.length > 0">

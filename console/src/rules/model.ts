@@ -75,7 +75,8 @@ export const datatypes = [
   { value: 'duration', label: 'duration' },
 ]
 
-const datatypeWord = (datatype: string): string => datatypes.find((d) => d.value === datatype)?.label ?? datatype
+export const datatypeWord = (datatype: string): string =>
+  datatypes.find((d) => d.value === datatype)?.label ?? datatype
 
 /** A property as a form shows it. */
 export interface Property {
@@ -258,6 +259,27 @@ export function setting(into: 'target' | 'mapping', column: string, property: st
   return isNothing ? { in: into, do: 'drop', path } : { in: into, do: 'set', path, value }
 }
 
+/** Steps that give a column another datatype, and take away what does not go with it. */
+export function datatypeSteps(column: ColumnSpec, datatype: unknown): Step[] {
+  const to = String(datatype ?? 'string')
+  const kind = kindOf(datatypeOf(column))
+  const steps: Step[] = [
+    to === 'string'
+      ? { in: 'target', do: 'set', path: ['columns', column.name, 'datatype'], value: 'string' }
+      : setting('target', column.name, 'datatype', to),
+  ]
+  const all = [...demands, ...habits]
+  const goes = (name: string): boolean =>
+    all.some((p) => p.name === name && p.fits(kindOf(to), to) && (p.fits === always || kindOf(to) === kind))
+  for (const name of new Set([...all.map((p) => p.name), 'format'])) {
+    if (name === 'datatype' || (name !== 'format' && goes(name)) || (name === 'format' && kindOf(to) === kind))
+      continue
+    if (name in column.demands) steps.push(setting('target', column.name, name, undefined))
+    if (column.habits && name in column.habits) steps.push(setting('mapping', column.name, name, undefined))
+  }
+  return steps
+}
+
 /** The step that adds a remedy to those that count for a column so far. */
 export const remedyAdded = (c: ColumnSpec, remedy: unknown): Step => ({
   in: habitIn(c),
@@ -348,6 +370,20 @@ export function unfed(column: ColumnSpec): Step[] {
       all.push({ in: 'target', do: 'drop', path: ['columns', column.name, name] })
   }
   return all
+}
+
+/** Steps that feed a column by its place in the delivery, from 1: one without a header has no other names. */
+export function fedByPlace(column: ColumnSpec, place: number): Step[] {
+  return [
+    ...unfed(column),
+    { in: column.habits ? 'mapping' : 'target', do: 'set', path: ['columns', column.name, 'position'], value: place },
+  ]
+}
+
+/** Steps that feed all columns that take anything from a delivery by their order; none where the counts differ. */
+export function inOrder(columns: ColumnSpec[], width: number): Step[] {
+  const fed = columns.filter((c) => feedOf(c).kind === 'header')
+  return fed.length === width ? fed.flatMap((c, i) => fedByPlace(c, i + 1)) : []
 }
 
 /** Steps that feed a column from a header; one that was left out is taken again. */
