@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"os"
@@ -337,7 +338,11 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 	}
 	if len(r.Violations) > 0 {
 		rows := make([][]string, 0, len(r.Violations))
-		for _, g := range r.Violations {
+		// What rejects stands before what is only told.
+		groups := slices.SortedStableFunc(slices.Values(r.Violations), func(a, b sift.Group) int {
+			return cmp.Compare(b.Action.Weight(), a.Action.Weight())
+		})
+		for _, g := range groups {
 			where, why := "", ""
 			if len(g.Samples) > 0 {
 				s := g.Samples[0]

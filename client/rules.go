@@ -108,9 +108,8 @@ func (c *Client) stream(ctx context.Context, path string, ask any,
 	return err
 }
 
-// RehearsalValues returns the values that break rules of a column, the most frequent first.
-func (c *Client) RehearsalValues(ctx context.Context, id string, ask api.AskValues) (p api.Page[api.WrongValue],
-	err error) {
+// RehearsalValues returns the values that break rules of a column, those that reject rows first.
+func (c *Client) RehearsalValues(ctx context.Context, id string, ask api.AskValues) (p api.WrongValues, err error) {
 	return p, c.send(ctx, http.MethodPost, ofDelivery(id, "/rehearsals/values"), ask, &p)
 }
 

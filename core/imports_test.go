@@ -16,7 +16,7 @@ import (
 
 // order lists the packages of the core from the bottom up: each imports only
 // what stands before it.
-var order = []string{"fault", "spill", "violation", "rfc4180", "value", "recall", "lexical", "delimited", "workbook",
+var order = []string{"fault", "spill", "violation", "rfc4180", "value", "forms", "recall", "lexical", "delimited", "workbook",
 	"layout", "source",
 	"edit", "variants", "codes", "distinct", "typing", "relation", "profile/profiletest", "profile", "search", "finding",
 	"condition",

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"sieb/core/codes"
+	"sieb/core/forms"
 	"sieb/core/target"
 	"sieb/core/value"
 )
@@ -129,7 +130,13 @@ func columnOf(c *target.Column, lists []*codes.List, isKey bool) Entry {
 		out.length = *c.MaxLength
 	}
 	if c.Datatype.IsText() && len(c.Formats) == 1 {
-		say("of the form %s", c.Formats[0])
+		if words := forms.Words(c.Formats[0]); words != "" {
+			say("%s", words)
+		} else if example := forms.Example(c.Formats[0]); example != "" {
+			say("of a form such as %s", example)
+		} else {
+			say("of a form that is agreed")
+		}
 	}
 	if c.Unique || isKey {
 		say("no value occurs twice")
@@ -252,7 +259,7 @@ func exampleOf(c *target.Column, values []Allowed) string {
 	}
 	switch {
 	case len(c.Formats) > 0:
-		return madeOf(c.Formats[0])
+		return forms.Example(c.Formats[0])
 	case c.MinLength != nil && *c.MinLength > len("text"):
 		return strings.Repeat("x", *c.MinLength)
 	case c.MaxLength != nil && *c.MaxLength < len("text"):

@@ -64,7 +64,7 @@ func TestWords(t *testing.T) {
 		said = append(said, line+" | "+c.Example)
 	}
 	assert.Equal(t, []string{
-		"Ticket No.: a text; of the form [A-Z]{2}-[0-9]{6}; no value occurs twice | AA-111111",
+		"Ticket No.: a text; two capitals, a hyphen, six digits; no value occurs twice | AA-111111",
 		"day: a date, written dd.MM.yyyy; 2026-01-01 or more | 31.07.2026",
 		"kg: a number with a decimal comma, up to 5 digits before it and 2 behind it; 60000 or less | 60000",
 		"crop: a text; one of wheat; rye | wheat",

@@ -81,7 +81,7 @@ func TestCells(t *testing.T) {
 		{"format: '[A-Z]{2}-[0-9]+'", "AB-12", "AB-12", ""},
 		{"format: '[A-Z]{2}-[0-9]+'", "AB-12 ", "!text.format", "blanks around it"},
 		{"format: '(a|ab)(c|bcd)'", "abcd", "abcd", ""},
-		{"format: 'a|ab'", "abc", "!text.format", "form a|ab"},
+		{"format: 'a|ab'", "abc", "!text.format", "form “a”, perhaps “b”, as a"},
 		{"oneOf: [a, b]", "c", "!value.unknown", "not one of a, b"},
 		{"maxLength: 1\n    oneOf: [a]\n    format: a", "bb", "!text.long !text.format !value.unknown", ""},
 		{"remedies: [trim, {recode: {Weizen: wheat}}]\n    oneOf: [wheat]", " Weizen ", "wheat", ""},

@@ -1,6 +1,7 @@
 package check
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -8,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"sieb/core/condition"
+	"sieb/core/forms"
 	"sieb/core/remedy"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -235,7 +237,7 @@ func (c *column) sayForm(p *phrase, code violation.Code, cell []byte) {
 	case violation.DateFormat, violation.TimeFormat:
 		p.say(" is not a ", c.dateForms)
 	case violation.TextFormat:
-		p.say(" does not have the form ", c.spec.Formats[0])
+		p.say(" does not have the form ", cmp.Or(forms.Of(c.spec.Formats[0]), "that the column demands"))
 	case violation.CodeUnknown:
 		p.say(" is not among the ", count(len(c.codes.Codes), "code", "codes"), " of ", c.codes.Name)
 		if meant, ok := c.codes.Meant(cell); ok {

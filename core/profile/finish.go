@@ -141,7 +141,7 @@ func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 	out.Keys = []Key{}
 	for k, plan := range p.keys {
 		r := all.repeats[k]
-		if plan.whole || r.told == 0 || !relation.IsFew(r.rows, r.told) || plan.strict && r.rows > 0 {
+		if plan.whole || r.told == 0 || !isNear(r.rows, r.told) || plan.strict && r.rows > 0 {
 			continue
 		}
 		key := Key{Rows: r.told, Repeats: r.rows, First: r.shown(), Behind: r.both()}
@@ -150,6 +150,13 @@ func (p *plan) keysOf(out *Profile, all *collector, names []string) {
 		}
 		out.Keys = append(out.Keys, key)
 	}
+}
+
+// isNear reports whether so few rows repeat others that the columns are a key all the same. Thousands of repeats come
+// by chance in very many rows, and say that the columns are none.
+func isNear(repeats, rows int64) bool {
+	const many = 1000
+	return relation.IsFew(repeats, rows) && (repeats <= many || many*repeats <= rows)
 }
 
 // codes tells the whole numbers that are measured from those that only name something,

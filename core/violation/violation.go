@@ -223,6 +223,10 @@ func (a Action) String() string {
 // RejectsRow reports whether a row with such a violation is not accepted.
 func (a Action) RejectsRow() bool { return a == Reject || a == Refuse }
 
+// Weight orders actions for people: what refuses the delivery counts most, then what rejects rows, what empties cells,
+// and what only tells.
+func (a Action) Weight() int { return [...]int{Reject: 2, Blank: 1, Flag: 0, Refuse: 3}[a] }
+
 // MarshalText writes the action's word.
 func (a Action) MarshalText() ([]byte, error) { return []byte(a.String()), nil }
 

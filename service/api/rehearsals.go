@@ -87,8 +87,17 @@ type AskValues struct {
 	AskRehearsal
 	Column string `json:"column"`
 	Find   string `json:"find,omitempty" maxLength:"200" doc:"only values with this text in them"`
+	Only   string `json:"only,omitempty" enum:"wrong,flagged" doc:"wrong: those that are not accepted as they are; flagged: those that are, and are told; left out, both"`
 	Offset int    `json:"offset,omitempty" minimum:"0"`
 	Limit  int    `json:"limit,omitempty" minimum:"1" maximum:"1000" default:"100"`
+}
+
+// WrongValues is a part of the values that break rules of a column.
+type WrongValues struct {
+	Items []WrongValue `json:"items" doc:"those that reject rows first, then the most frequent"`
+	Total int          `json:"total" doc:"different ones"`
+	Whole bool         `json:"whole" doc:"counted in all rows; otherwise in the first ones"`
+	Rows  int64        `json:"rows" doc:"in which they were counted"`
 }
 
 // WrongValue is a value that breaks a rule.
@@ -397,7 +406,7 @@ func rehearsalOf(t *tried, header []string, isNamed bool, seen rehearsal.Seen) R
 func (s *Server) rehearsalValues(ctx context.Context, in *struct {
 	ID   string `path:"id"`
 	Body AskValues
-}) (*answer[Page[WrongValue]], error) {
+}) (*answer[WrongValues], error) {
 	t, err := s.try(ctx, in.ID, in.Body.AskRehearsal)
 	if err != nil {
 		return nil, err
@@ -410,7 +419,8 @@ func (s *Server) rehearsalValues(ctx context.Context, in *struct {
 	find := strings.ToLower(in.Body.Find)
 	for k := range seen.Account.Broken {
 		g := &seen.Account.Broken[k]
-		if g.Column != in.Body.Column {
+		isFlagged := g.Action == violation.Flag
+		if g.Column != in.Body.Column || in.Body.Only == "wrong" && isFlagged || in.Body.Only == "flagged" && !isFlagged {
 			continue
 		}
 		for i := range g.Values {
@@ -421,12 +431,13 @@ func (s *Server) rehearsalValues(ctx context.Context, in *struct {
 		}
 	}
 	slices.SortStableFunc(all, func(a, b WrongValue) int {
-		return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.Value, b.Value))
+		return cmp.Or(cmp.Compare(b.Action.Weight(), a.Action.Weight()), cmp.Compare(b.Count, a.Count),
+			cmp.Compare(a.Value, b.Value))
 	})
 	total := len(all)
 	all = all[min(in.Body.Offset, total):]
-	return &answer[Page[WrongValue]]{Page[WrongValue]{append([]WrongValue{}, all[:min(in.Body.Limit, len(all))]...),
-		total}}, nil
+	return &answer[WrongValues]{WrongValues{append([]WrongValue{}, all[:min(in.Body.Limit, len(all))]...), total,
+		seen.IsWhole, seen.Account.Rows}}, nil
 }
 
 // unreadable makes an answer of why a delivery cannot be tried.

@@ -1628,6 +1628,11 @@ export interface components {
             mapping?: string;
             /** Format: int64 */
             offset?: number;
+            /**
+             * @description wrong: those that are not accepted as they are; flagged: those that are, and are told; left out, both
+             * @enum {string}
+             */
+            only?: "wrong" | "flagged";
             /** @description changes that are tried on top; what is told since is then against the texts without them */
             steps?: components["schemas"]["Step"][];
             /** @description text of a target, YAML or JSON; left out, the delivery's draft of rules is meant */
@@ -2781,14 +2786,6 @@ export interface components {
              */
             total: number;
         };
-        PageWrongValue: {
-            items: components["schemas"]["WrongValue"][];
-            /**
-             * Format: int64
-             * @description of the whole list
-             */
-            total: number;
-        };
         Pair: {
             /** Format: int64 */
             repeats: number;
@@ -3615,6 +3612,22 @@ export interface components {
             rows: number[];
             /** @description as delivered; cut where it is very long */
             value: string;
+        };
+        WrongValues: {
+            /** @description those that reject rows first, then the most frequent */
+            items: components["schemas"]["WrongValue"][];
+            /**
+             * Format: int64
+             * @description in which they were counted
+             */
+            rows: number;
+            /**
+             * Format: int64
+             * @description different ones
+             */
+            total: number;
+            /** @description counted in all rows; otherwise in the first ones */
+            whole: boolean;
         };
     };
     responses: never;
@@ -6006,7 +6019,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PageWrongValue"];
+                    "application/json": components["schemas"]["WrongValues"];
                 };
             };
             /** @description Not Found */

@@ -17,9 +17,12 @@ const word = ref('')
 /** From so many groups on a search helps. */
 const many = 12
 
+const weights = ['refuse', 'reject', 'blank', 'flag']
 const shown = computed(() => {
   const w = word.value.trim().toLowerCase()
-  return groups.filter((g) => `${g.column} ${g.code} ${codeWords[g.code] ?? ''}`.toLowerCase().includes(w))
+  const found = groups.filter((g) => `${g.column} ${g.code} ${codeWords[g.code] ?? ''}`.toLowerCase().includes(w))
+  // What rejects stands before what is only told.
+  return [...found].sort((x, y) => weights.indexOf(x.action) - weights.indexOf(y.action))
 })
 
 const isChosen = (g: Group): boolean => chosen?.code === g.code && chosen.column === g.column

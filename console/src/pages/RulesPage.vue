@@ -96,6 +96,7 @@ const strange = computed(() => {
 const fit = computed(() => rehearsal.value?.columns.find((c) => c.column === column.value?.name))
 const parts = computed(() => (rules.value ? partsOf(rules.value, rehearsal.value) : []))
 const changes = computed(() => rules.value?.changes.length ?? 0)
+const isWhole = computed(() => rehearsal.value?.whole === true && !isOld.value)
 const isChanged = computed(() => Boolean(rules.value?.target.changed || rules.value?.mapping?.changed))
 const leftOut = computed(() => (rules.value ? leftOutOf(rules.value).map((l) => l.header) : []))
 const rowKind = computed(
@@ -456,6 +457,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
               :delivery="id"
               :column="column"
               :state="state"
+              :whole="isWhole"
               :page="address.page()"
               :find="address.of('find')"
               @change="change"
@@ -489,6 +491,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
           <RowTable
             :delivery="id"
             :state="state"
+            :whole="isWhole"
             :column="column?.name ?? (part ? address.of('rule') : undefined)"
             :header="fit?.header"
             :kind="rowKind"

@@ -9,6 +9,7 @@ import { count, visible } from '../format'
 const {
   delivery,
   state,
+  whole = false,
   column = undefined,
   header = undefined,
   kind,
@@ -17,6 +18,8 @@ const {
   delivery: string
   /** Of the draft: with another one the rows end elsewhere. */
   state: number
+  /** All rows are counted; before, the rows shown are among the first ones. */
+  whole?: boolean
   /** The column at hand, and the delivery's column that feeds it. */
   column?: string
   header?: string
@@ -86,7 +89,7 @@ watch(
   },
 )
 watch(
-  () => [delivery, column, kind, value, state, behind.value.at(-1), behind.value.length],
+  () => [delivery, column, kind, value, state, whole, behind.value.at(-1), behind.value.length],
   () => void load(),
   { immediate: true },
 )

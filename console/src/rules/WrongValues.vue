@@ -18,6 +18,7 @@ const {
   page,
   find = '',
   unfed = false,
+  whole = false,
 } = defineProps<{
   delivery: string
   column: ColumnSpec
@@ -27,6 +28,8 @@ const {
   find?: string
   /** No column of the file feeds it, nor anything else. */
   unfed?: boolean
+  /** All rows are counted; before, what is told is of the first ones. */
+  whole?: boolean
 }>()
 const emit = defineEmits<{
   change: [words: string, steps: Step[]]
@@ -39,6 +42,10 @@ const perPage = 12
 const mostCures = 3
 const values = shallowRef<WrongValue[]>()
 const total = ref(0)
+/** In so many rows the values were counted, where these are not all. */
+const firstRows = ref(0)
+/** Values that are accepted as they are, and told all the same. */
+const flagged = shallowRef<WrongValue[]>([])
 const suggestions = shallowRef<Suggestions>()
 const error = ref<unknown>()
 /** The value for which one is typed; it stays while the list is counted anew. */
@@ -55,13 +62,22 @@ async function load(): Promise<void> {
     const found = await answered(
       api.POST('/api/v1/deliveries/{id}/rehearsals/values', {
         params: { path: { id: delivery } },
-        body: { column: column.name, find, offset: (page - 1) * perPage, limit: perPage },
+        body: { column: column.name, find, only: 'wrong', offset: (page - 1) * perPage, limit: perPage },
+        signal,
+      }),
+    )
+    const told = await answered(
+      api.POST('/api/v1/deliveries/{id}/rehearsals/values', {
+        params: { path: { id: delivery } },
+        body: { column: column.name, find, only: 'flagged', limit: perPage },
         signal,
       }),
     )
     if (signal.aborted) return
     values.value = found.items
     total.value = found.total
+    firstRows.value = found.whole ? 0 : found.rows
+    flagged.value = told.items
     if (found.items.length === 0) {
       suggestions.value = undefined
       return
@@ -83,11 +99,12 @@ watch(
   () => column.name,
   () => {
     values.value = suggestions.value = undefined
+    flagged.value = []
     recoding.value = ''
   },
 )
 watch(
-  () => [delivery, column.name, state, page, find],
+  () => [delivery, column.name, state, page, find, whole],
   () => void load(),
   { immediate: true },
 )
@@ -132,7 +149,8 @@ function recode(): void {
 const heading = computed(() => {
   if (!values.value) return 'looking …'
   if (total.value === 0) return find ? 'none with this text' : unfed ? 'nothing feeds the column' : 'all fit'
-  return counted(total.value, 'value', 'values')
+  const first = firstRows.value > 0 ? ` in the first ${counted(firstRows.value, 'row', 'rows')}` : ''
+  return counted(total.value, 'value', 'values') + first
 })
 </script>
 
@@ -186,7 +204,7 @@ const heading = computed(() => {
           <td class="why" :title="v.message">
             {{ codeWords[v.code] ?? v.code
             }}<span v-if="v.action !== 'reject'" class="soft"
-              >, {{ v.action === 'flag' ? 'flagged' : v.action === 'blank' ? 'blanked' : 'refused' }}</span
+              >, {{ v.action === 'blank' ? 'blanked' : 'refused' }}</span
             >
           </td>
           <td>
@@ -198,7 +216,7 @@ const heading = computed(() => {
                 @take="(as) => emit('change', inWords(as), as.steps)"
               />
               <ElButton
-                v-if="v.value !== '' && v.action !== 'flag'"
+                v-if="v.value !== ''"
                 size="small"
                 :aria-expanded="recoding === v.value"
                 @click="startRecoding(v)"
@@ -228,6 +246,23 @@ const heading = computed(() => {
       class="pages"
       @current-change="(p: number) => emit('page', p)"
     />
+    <details v-if="flagged.length > 0" class="flagged">
+      <summary>
+        Accepted as they are, and flagged:
+        {{
+          flagged
+            .map((v) => visible(v.value))
+            .slice(0, 3)
+            .join(', ')
+        }}{{ flagged.length > 3 ? ' …' : '' }}
+      </summary>
+      <ul>
+        <li v-for="v in flagged" :key="v.code + v.value">
+          <button type="button" class="link" @click="emit('rows', v.value)">{{ visible(v.value) }}</button>
+          {{ counted(v.count, 'row', 'rows') }}: {{ v.message }}
+        </li>
+      </ul>
+    </details>
   </section>
 </template>
 
@@ -306,6 +341,17 @@ td {
 
 .pages {
   padding: 6px 12px;
+}
+
+.flagged {
+  padding: 6px 12px;
+  border-top: 1px solid var(--line);
+  font-size: 13px;
+}
+
+.flagged ul {
+  margin: 4px 0;
+  padding-left: 18px;
 }
 
 @media (max-width: 760px) {

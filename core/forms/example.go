@@ -1,4 +1,6 @@
-package brief
+// Package forms says in words what a regular expression demands of a text, and gives an example, for those who do
+// not read regular expressions.
+package forms
 
 import (
 	"regexp"
@@ -6,8 +8,8 @@ import (
 	"strings"
 )
 
-// madeOf makes a text that a regular expression matches whole; "" where none is found.
-func madeOf(pattern string) string {
+// Example returns a text that a regular expression matches whole; "" where none is found.
+func Example(pattern string) string {
 	parsed, err := syntax.Parse(pattern, syntax.Perl)
 	if err != nil {
 		return ""
