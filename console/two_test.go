@@ -308,3 +308,47 @@ func TestDatatypeOfSeveralColumns(t *testing.T) {
 		assert.NotContains(t, r.Target.Text, gone)
 	}
 }
+
+// What the service refuses stays as it was typed, its reason names the field, and goes when it is mended, put back or
+// left.
+func TestRefusedForms(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	id, station := slipRules(t, s)
+	p := open(t)
+	p.do(chromedp.Navigate(station + "?column=kg"))
+	p.tally(2, 3, 0)
+	value := func(field string) string { return p.js(fmt.Sprintf(`document.querySelector(%q).value`, field)) }
+	p.do(chromedp.SendKeys("#field-minimum", "much\t"))
+	p.shows("kg, minimum: ")
+	p.until(`!document.querySelector('.failure').innerText.includes('line')`)
+	assert.Equal(t, "much", value("#field-minimum"))
+	p.accessible("a field that is refused")
+	p.retype("#field-minimum", "1")
+	p.do(chromedp.KeyEvent("\t"))
+	changes(t, s, id, 1)
+	p.until(`!document.querySelector('.failure')`)
+	assert.Equal(t, "1", value("#field-minimum"))
+
+	p.retype("#field-minimum", "many")
+	p.do(chromedp.KeyEvent("\t"))
+	p.shows("kg, minimum: ")
+	p.retype("#field-minimum", "1") // as it was
+	p.do(chromedp.KeyEvent("\t"))
+	p.until(`!document.querySelector('.failure')`)
+	p.retype("#field-minimum", "many")
+	p.do(chromedp.KeyEvent("\t"))
+	p.shows("kg, minimum: ")
+	p.do(chromedp.Click(`//button[contains(@class, "column")][contains(., "crop")]`))
+	p.until(`!document.querySelector('.failure')`)
+	p.do(chromedp.Click(`//button[contains(@class, "column")][contains(., "kg")]`))
+	p.until(`document.querySelector('#field-minimum')?.value === '1'`)
+
+	// A remedy with something that cannot be.
+	p.choose(`//div[contains(@class, "chain")]//div[contains(@class, "el-select")]`, "replace")
+	p.do(chromedp.SendKeys(`//div[contains(@class, "chain")]//input[contains(@aria-label, "pattern")]`, "([0-9"))
+	p.do(chromedp.Click(`//div[contains(@class, "chain")]` + button("Add")))
+	p.shows("kg, remedies: ")
+	p.until(`[...document.querySelectorAll('.chain input')].some((i) => i.value === '([0-9')`)
+	assert.Len(t, drafted(t, s, id), 1)
+}

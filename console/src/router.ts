@@ -10,6 +10,7 @@ export const router = createRouter({
   routes: [
     { path: '/', component: DeliveriesPage, meta: { title: 'Deliveries' } },
     { path: '/deliveries/:id', component: DeliveryPage, props: true, meta: { title: 'Delivery' } },
+    { path: '/deliveries/:id/rejects', component: DeliveryPage, props: true, meta: { title: 'Rejects' } },
     { path: '/deliveries/:id/reading', component: ReadingPage, props: true, meta: { title: 'Reading' } },
     {
       path: '/deliveries/:id/profile',

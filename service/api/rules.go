@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -542,7 +543,7 @@ func (s *Server) changeRules(ctx context.Context, in *struct {
 		}
 		k.Undone = nil
 		if _, err := k.texts().Parse(); err != nil {
-			return unusable("change", err)
+			return refused(in.Body.Steps, err)
 		}
 		if bytes := k.bytes(); bytes > maxDraftBytes {
 			return huma.Error422UnprocessableEntity(fmt.Sprintf("the draft would take %d bytes, and at most %d: save what "+
@@ -550,6 +551,37 @@ func (s *Server) changeRules(ctx context.Context, in *struct {
 		}
 		return nil
 	})
+}
+
+// refused says why a change makes no rules: of what it is, and not in which line of a text that nobody sees.
+func refused(steps []edit.Step, err error) error {
+	var problems target.Problems
+	if !errors.As(err, &problems) {
+		return huma.Error422UnprocessableEntity(err.Error())
+	}
+	var of []string
+	for _, s := range steps {
+		words := s.Path
+		if len(words) > 1 && words[0] == "columns" {
+			words = words[1:]
+		}
+		if named := strings.Join(words, ", "); !slices.Contains(of, named) && named != "" {
+			of = append(of, named)
+		}
+	}
+	if len(of) == 0 {
+		return unusable("text", err) // which is seen as a whole
+	}
+	const most = 3
+	if len(of) > most {
+		of = append(of[:most], "and others")
+	}
+	var why []string
+	for _, p := range problems[:min(len(problems), most)] {
+		why = append(why, p.Message)
+	}
+	return huma.Error422UnprocessableEntity(fmt.Sprintf("%s: %s; nothing was changed", strings.Join(of, "; "),
+		strings.Join(why, "; ")))
 }
 
 func (s *Server) undoRules(ctx context.Context, in *struct {

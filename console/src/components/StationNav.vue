@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** The stations of a delivery, in the order of a steward's day. */
 import { computed } from 'vue'
+import { useRoute } from 'vue-router'
 import type { Drafts } from '../api/client'
 import { count } from '../format'
 
@@ -17,6 +18,9 @@ const {
   /** Rows that the newest run has rejected. */
   rejects?: number
 }>()
+const route = useRoute()
+/** The delivery's own address shows the same. */
+const isRejects = computed(() => route.path === `/deliveries/${delivery}`)
 const isUnsaved = computed(() => (changes ?? drafts?.rules?.changes ?? 0) > 0)
 </script>
 
@@ -33,7 +37,7 @@ const isUnsaved = computed(() => (changes ?? drafts?.rules?.changes ?? 0) > 0)
         >not saved</span
       ></RouterLink
     >
-    <RouterLink :to="`/deliveries/${delivery}`" exact-active-class="here"
+    <RouterLink :to="`/deliveries/${delivery}/rejects`" :class="{ here: isRejects }" exact-active-class="here"
       >Rejects<span v-if="rejects !== undefined" class="number">{{ count(rejects) }}</span></RouterLink
     >
   </nav>

@@ -176,6 +176,13 @@ watch(
     if (name) held.value = name
   },
 )
+// What was refused of one column is of no concern at another.
+watch(
+  () => [column.value?.name, part.value, isText.value],
+  (_, before) => {
+    if (before[0] !== undefined || before[1] !== undefined) error.value = undefined
+  },
+)
 watch(
   () => id,
   () => {

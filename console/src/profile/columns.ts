@@ -1,5 +1,6 @@
 import type { ColumnProfile, Finding, Profile } from '../api/client'
 import { share } from '../format'
+import { datatypeWord } from '../rules/model'
 
 /** A column of a profile with what is odd in it. */
 export interface Listed {
@@ -41,6 +42,10 @@ export function range(c: ColumnProfile): string {
 
 /** The datatype, with its share where not all values are of it. */
 export const datatype = (c: ColumnProfile): string =>
-  c.filled === 0 ? 'empty' : c.fits < c.filled ? `${c.datatype} ${share(c.fits, c.filled)}` : c.datatype
+  c.filled === 0
+    ? 'empty'
+    : c.fits < c.filled
+      ? `${datatypeWord(c.datatype)} ${share(c.fits, c.filled)}`
+      : datatypeWord(c.datatype)
 
 export const six = (v: unknown): string => (typeof v === 'number' ? String(Number(v.toPrecision(6))) : plain(v))

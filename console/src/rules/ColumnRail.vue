@@ -336,7 +336,7 @@ li .el-checkbox {
 
 button.column {
   display: grid;
-  grid-template-columns: minmax(0, 1fr) 96px;
+  grid-template-columns: minmax(0, 1fr) minmax(96px, auto);
   flex: 1 1 60%; /* a long pair stands below */
   min-width: 0;
   gap: 0 8px;

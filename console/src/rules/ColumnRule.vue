@@ -107,7 +107,7 @@ function feedBy(property: 'value' | 'derive', text: string): void {
       <div class="fields">
         <PropertyField
           v-for="p in ofTable"
-          :key="p.name"
+          :key="`${column.name} ${p.name}`"
           :property="p"
           :value="p.name === 'datatype' ? datatype : column.demands[p.name]"
           @set="(v) => demand(p, v)"

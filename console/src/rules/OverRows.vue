@@ -176,8 +176,17 @@ function complete(text: string, give: (found: { value: string; label: string }[]
 
 function add(): void {
   emit('change', isExclusion.value ? `leave out: ${title.value}` : `rule: ${title.value}`, [adding()])
-  condition.value = words.value = ''
 }
+
+// What is refused stays as it was typed; what the draft has taken, is done.
+watch(
+  () => JSON.stringify([target.value, mapping.value]),
+  () => {
+    condition.value = words.value = ''
+    header.value = equals.value = ''
+    from.value = to.value = toColumn.value = ''
+  },
+)
 
 const rowRules = computed(() =>
   listOf(target.value.rowRules).map((r, i) => {
@@ -230,7 +239,6 @@ function leaveOut(): void {
       value: { condition: text, reason: `${header.value} is ${equals.value === '' ? 'empty' : equals.value}` },
     },
   ])
-  header.value = equals.value = ''
 }
 
 // --- The key.
@@ -299,7 +307,6 @@ function refer(): void {
   emit('change', `${from.value} is in ${name}`, [
     { in: 'target', do: 'add', path: ['foreignKeys'], value: { columnReference: [from.value], reference } },
   ])
-  from.value = to.value = toColumn.value = ''
 }
 
 // --- The delivery.

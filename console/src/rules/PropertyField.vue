@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** One property as a field: what it is called, what it means, and what it is called in the text. */
 import { ElInput, ElOption, ElSelect, ElSwitch } from 'element-plus'
-import { computed } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { literal, objectOf, same, textsOf, type Property } from './model'
 
 const {
@@ -24,7 +24,13 @@ const emit = defineEmits<{ set: [value: unknown]; share: [] }>()
 /** Stands for the empty text in lists, which shows nothing by itself. */
 const empty = '(empty)'
 
-const text = computed(() => (value === undefined || value === null ? '' : String(value)))
+/** What was typed, as long as the draft has not taken it: what is refused stays to be mended. */
+const typed = ref<string>()
+const text = computed(() => typed.value ?? (value === undefined || value === null ? '' : String(value)))
+watch(
+  () => value,
+  () => (typed.value = undefined),
+)
 const texts = computed(() => textsOf(value).map((t) => (t === '' ? empty : t)))
 const list = computed(() =>
   property.name === 'oneOf' && value !== undefined && typeof value === 'object' && !Array.isArray(value)
@@ -35,10 +41,14 @@ const list = computed(() =>
 const isMixed = computed(() => property.kind === 'choice' && typeof value === 'object' && value !== null)
 
 function set(to: unknown): void {
-  if (!same(to, value)) emit('set', to)
+  const isBack = same(to, value)
+  // What was refused and is put back as it was, is said too: then nothing is refused any more.
+  if (!isBack || typed.value !== undefined) emit('set', to)
+  if (isBack) typed.value = undefined
 }
 
 function setText(to: string): void {
+  typed.value = to
   if (property.kind === 'literal') set(to.trim() === '' ? undefined : literal(to.trim()))
   else if (property.kind === 'count') set(/^\d+$/.test(to.trim()) ? Number(to.trim()) : undefined)
   else set(to === '' ? undefined : to)

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The remedies of a column in their order, with the cells that each changes. */
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import type { Rehearsal, RemedyHelp, Step } from '../api/client'
 import { count, counted, visible } from '../format'
 import { givenWords, habit, habitIn, listOf, remedyOf, type ColumnSpec } from './model'
@@ -80,9 +80,16 @@ function add(): void {
   const one =
     names.length === 0 ? s.name : { [s.name]: names.length === 1 && names[0] === first ? values[names[0]!] : values }
   put(`${column.name}: ${s.name}`, [...chain.value, one])
-  adding.value = ''
-  given.value = {}
 }
+
+// What is refused stays as it was typed; what is taken stands in the chain.
+watch(
+  () => `${column.name} ${JSON.stringify(chain.value)}`,
+  () => {
+    adding.value = ''
+    given.value = {}
+  },
+)
 
 const isReady = computed(
   () =>

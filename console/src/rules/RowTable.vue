@@ -154,8 +154,8 @@ const nothing: Record<string, string> = {
       </button>
       <span v-if="found && !found.whole" class="soft">of the first rows</span>
       <span class="pages">
-        <ElButton size="small" :disabled="behind.length < 2" @click="back">Before</ElButton>
-        <ElButton size="small" :disabled="!found?.more" @click="next">Further</ElButton>
+        <ElButton size="small" :disabled="behind.length < 2" @click="back">Previous</ElButton>
+        <ElButton size="small" :disabled="!found?.more" @click="next">Next</ElButton>
       </span>
     </div>
     <FailureNote v-if="error" :error="error" :retry="load" />
@@ -166,7 +166,7 @@ const nothing: Record<string, string> = {
           <tr>
             <th class="number">row</th>
             <th class="number">line</th>
-            <th>ends</th>
+            <th>outcome</th>
             <template v-for="(h, k) in order" :key="h.i">
               <th :class="{ at: h.name === header }">{{ visible(h.name) }}</th>
               <th v-if="column && k === 0 && header" class="at">{{ visible(column) }}</th>

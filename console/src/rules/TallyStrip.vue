@@ -89,10 +89,6 @@ const shift = computed(() => {
   padding: 8px 12px;
 }
 
-.old .term {
-  opacity: 0.55;
-}
-
 .line {
   display: flex;
   flex-wrap: wrap;
@@ -116,6 +112,12 @@ const shift = computed(() => {
 .rejected b,
 .refusal {
   color: var(--rust);
+}
+
+/* Of the draft before the last change: told in the colour of what is said beside. */
+.old .term,
+.old .term b {
+  color: var(--soft);
 }
 
 .shift {

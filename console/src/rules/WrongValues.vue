@@ -143,8 +143,12 @@ function recode(): void {
   emit('change', `${column.name}: recode “${value}” to “${recodeTo.value}”`, [
     remedyAdded(column, { recode: { [value]: recodeTo.value } }),
   ])
-  recoding.value = ''
 }
+// What is refused stays as it was typed.
+watch(
+  () => state,
+  () => (recoding.value = ''),
+)
 
 const heading = computed(() => {
   if (!values.value) return 'looking …'

@@ -3,7 +3,7 @@
 import { ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { counted } from '../format'
-import { givenWords, listOf, objectOf, remedyOf, textsOf, type Properties } from '../rules/model'
+import { datatypeWord, givenWords, listOf, objectOf, type Properties, remedyOf, textsOf } from '../rules/model'
 
 const { library, view } = defineProps<{ library: 'targets' | 'mappings'; view: Properties }>()
 const word = ref('')
@@ -58,7 +58,7 @@ const remedies = (c: Properties): string =>
 /** What is told of a column; what no column has is left out. */
 const told: Record<'targets' | 'mappings', { title: string; of: (c: Properties) => string; wide?: boolean }[]> = {
   targets: [
-    { title: 'datatype', of: (c) => String(c.datatype ?? 'string') },
+    { title: 'datatype', of: (c) => datatypeWord(String(c.datatype ?? 'string')) },
     {
       title: 'required',
       of: (c) => (c.required === true ? '✓' : c.requiredWhen ? `when ${String(c.requiredWhen)}` : ''),
