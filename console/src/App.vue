@@ -5,6 +5,7 @@ import { onMounted } from 'vue'
 import { useRoute } from 'vue-router'
 import { findSession, locked, signedIn, signOut } from './api/access'
 import { away } from './api/away'
+import { sendKept } from './rules/outbox'
 import TokenForm from './components/TokenForm.vue'
 import { theme, turnTheme } from './theme'
 
@@ -16,6 +17,8 @@ async function leave(): Promise<void> {
   if (await signOut()) return
   await ElMessageBox.alert('The service does not answer. Try again when it does.', 'You are still signed in')
 }
+
+onMounted(() => void sendKept())
 </script>
 
 <template>

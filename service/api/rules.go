@@ -242,6 +242,8 @@ func (s *Server) reviseRules(ctx context.Context, id string, on OfState, revise 
 	switch {
 	case errors.Is(err, store.ErrNone):
 		return nil, noRules
+	case errors.Is(err, errMade):
+		return nil, err
 	case err != nil:
 		return nil, s.failure("changing a draft of rules", err)
 	}
@@ -522,16 +524,13 @@ func (s *Server) changeRules(ctx context.Context, in *struct {
 	OfState
 	Body NewShift
 }) (*RulesAnswer, error) {
-	if id := in.Body.ID; id != "" { // it may have arrived before, and the answer was lost
-		k, err := s.keptRules(ctx, in.ID)
-		if err != nil {
-			return nil, err
+	out, err := s.reviseRules(ctx, in.ID, OfState{}, func(k *kept) error {
+		if in.Body.ID != "" && k.has(in.Body.ID) {
+			return errMade // it has arrived before, and the answer was lost
 		}
-		if k.has(id) {
-			return s.showRules(ctx, &byID{in.ID})
+		if err := k.is(in.OfState); err != nil {
+			return err
 		}
-	}
-	return s.reviseRules(ctx, in.ID, in.OfState, func(k *kept) error {
 		if len(k.Changes) >= mostChanges {
 			return huma.Error422UnprocessableEntity(fmt.Sprintf("the draft has %d changes: save it, and go on from there",
 				mostChanges))
@@ -551,7 +550,13 @@ func (s *Server) changeRules(ctx context.Context, in *struct {
 		}
 		return nil
 	})
+	if errors.Is(err, errMade) {
+		return s.showRules(ctx, &byID{in.ID})
+	}
+	return out, err
 }
+
+var errMade = errors.New("the change was made already")
 
 // refused says why a change makes no rules: of what it is, and not in which line of a text that nobody sees.
 func refused(steps []edit.Step, err error) error {

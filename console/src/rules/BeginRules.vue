@@ -53,11 +53,15 @@ async function load(): Promise<void> {
   error.value = undefined
   try {
     const query = { params: { query: { limit: 1000 } } }
-    mappings.value = (await answered(api.GET('/api/v1/mappings', query))).items
-    targets.value = (await answered(api.GET('/api/v1/targets', query))).items
-    matches.value = (
-      await answered(api.GET('/api/v1/deliveries/{id}/matches', { params: { path: { id: delivery.id } } }))
-    ).items
+    const [m, t, found] = await Promise.all([
+      answered(api.GET('/api/v1/mappings', query)),
+      answered(api.GET('/api/v1/targets', query)),
+      answered(api.GET('/api/v1/deliveries/{id}/matches', { params: { path: { id: delivery.id } } })),
+    ])
+    mappings.value = m.items
+    targets.value = t.items
+    // Those by which a delivery was sifted before, and those that get all that they take.
+    matches.value = found.items.filter((x) => x.last || x.fed === x.columns)
     const last = lastOf(delivery)
     const likely = last ?? best.value
     target.value = likely?.target ?? (targets.value.length === 1 ? targets.value[0]!.name : '')

@@ -147,7 +147,7 @@ export function useRules(id: () => string): RulesBook {
       } catch (e) {
         if (!(e instanceof ServiceError && e.status === 412)) {
           // What the service refuses is not sent again; what it did not answer is.
-          if (e instanceof ServiceError && e.status > 0) outbox.remove(s.id)
+          if (e instanceof ServiceError && e.status > 0 && e.status !== 401) outbox.remove(s.id)
           throw e
         }
         const now = await meet(known)

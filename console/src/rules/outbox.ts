@@ -1,4 +1,4 @@
-import type { Step } from '../api/client'
+import { answered, api, ServiceError, type Step } from '../api/client'
 
 /** A change of a draft of rules that the service has not answered yet. */
 export interface Sent {
@@ -37,6 +37,30 @@ export const outbox = {
   of: (delivery: string): Sent[] => all().filter((s) => s.delivery === delivery),
   add: (s: Sent): void => keep([...all(), s]),
   remove: (id: string): void => keep(all().filter((s) => s.id !== id)),
+}
+
+/** Sends what a page before this one has sent and not seen made, whatever page this is. */
+export async function sendKept(): Promise<void> {
+  for (const { id, delivery, words, steps } of all()) {
+    try {
+      await answered(
+        api.POST('/api/v1/deliveries/{id}/rules/changes', {
+          params: { path: { id: delivery } },
+          body: {
+            words: words.slice(0, 500),
+            steps,
+            id,
+            by: localStorage.getItem('sieb.steward') ?? '',
+            from: browser(),
+          },
+        }),
+      )
+    } catch (e) {
+      // Without an answer, or a token, it is sent another time.
+      if (!(e instanceof ServiceError && e.status > 0 && e.status !== 401)) return
+    }
+    outbox.remove(id)
+  }
 }
 
 /** A text that is nowhere else. */
