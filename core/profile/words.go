@@ -3,18 +3,12 @@ package profile
 import (
 	"encoding/json"
 	"fmt"
-	"strconv"
+	"sieb/core/value"
 	"strings"
 )
 
-// Thousands writes a count with commas between thousands.
-func Thousands(n int64) string {
-	s := strconv.FormatInt(n, 10)
-	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
-}
+// Thousands writes a count; see value.Thousands.
+func Thousands(n int64) string { return value.Thousands(n) }
 
 // Count writes a number of things: 1 row, 2 rows.
 func Count(n int64, one, many string) string {

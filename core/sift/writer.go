@@ -10,6 +10,7 @@ import (
 	"sieb/core/check"
 	"sieb/core/source"
 	"sieb/core/target"
+	"sieb/core/value"
 	"sieb/core/violation"
 )
 
@@ -303,14 +304,14 @@ func (w *writer) result(t *target.Target) *Result {
 		r.Verdict, r.Refusal = Refused, w.reasons(r.Violations)
 	case exceeded:
 		r.Verdict = Refused
-		r.Refusal = fmt.Sprintf("%d of %d rows were rejected, and the tolerance is %s", w.tally.Rejected, w.tally.Read,
-			t.Tolerance)
+		r.Refusal = fmt.Sprintf("%s of %s rows were rejected, and the tolerance is %s", value.Thousands(w.tally.Rejected),
+			value.Thousands(w.tally.Read), t.Tolerance)
 	case w.tally.Read > 0 && w.tally.Accepted == 0:
 		r.Verdict = Refused
-		r.Refusal = fmt.Sprintf("no row was accepted: all %d were rejected", w.tally.Rejected)
+		r.Refusal = fmt.Sprintf("no row was accepted: all %s were rejected", value.Thousands(w.tally.Rejected))
 		if w.tally.Excluded > 0 {
-			r.Refusal = fmt.Sprintf("no row was accepted: %d were rejected and %d left out", w.tally.Rejected,
-				w.tally.Excluded)
+			r.Refusal = fmt.Sprintf("no row was accepted: %s were rejected and %s left out",
+				value.Thousands(w.tally.Rejected), value.Thousands(w.tally.Excluded))
 		}
 	case w.tally.Rejected > 0:
 		r.Verdict = Split

@@ -155,9 +155,9 @@ onBeforeUnmount(() => {
         <thead>
           <tr>
             <th scope="col">Delivery</th>
+            <th scope="col">State</th>
             <th scope="col">Arrived</th>
             <th scope="col" class="number">Size</th>
-            <th scope="col">State</th>
             <th scope="col">Target</th>
             <th scope="col" class="number">Read</th>
             <th scope="col" class="number">Accepted</th>
@@ -180,12 +180,12 @@ onBeforeUnmount(() => {
               >
               <span v-if="d.note" class="newest">{{ d.note }}</span>
             </td>
-            <td class="soft nowrap">{{ time(d.arrivedAt) }}</td>
-            <td class="number">{{ size(d.bytes) }}</td>
             <td>
               <StateMark :state="d.state" />
               <span v-if="d.newest" class="newest">{{ newestOf(d.newest) }}</span>
             </td>
+            <td class="soft nowrap">{{ time(d.arrivedAt) }}</td>
+            <td class="number">{{ size(d.bytes) }}</td>
             <td class="soft target">{{ d.run?.target?.name ?? '' }}</td>
             <template v-if="d.run?.tally">
               <td class="number">{{ count(d.run.tally.read) }}</td>
@@ -290,7 +290,7 @@ tbody tr:last-child td {
 
 .name {
   overflow-wrap: anywhere;
-  min-width: 260px;
+  min-width: 150px;
 }
 
 .target {

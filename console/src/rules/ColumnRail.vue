@@ -350,6 +350,11 @@ button.column {
   cursor: pointer;
 }
 
+/* What feeds nothing says so in full, with its likely pair below. */
+li:has(> .pair) button.column {
+  flex-basis: 100%;
+}
+
 .name,
 .rule {
   overflow: hidden;
@@ -368,6 +373,8 @@ button.column {
 }
 
 .bar {
+  justify-self: end;
+  width: 96px;
   height: 7px;
   margin-top: 6px;
   background: var(--rust);

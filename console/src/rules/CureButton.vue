@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import type { Suggestion } from '../api/client'
 import { count, counted } from '../format'
+import { isRepeated } from './clicks'
 
 const { suggestion, disabled = false } = defineProps<{ suggestion: Suggestion; disabled?: boolean }>()
 const emit = defineEmits<{ take: [as: Suggestion] }>()
@@ -34,6 +35,11 @@ const meaning = computed(() => {
   return `${parts.join(', ')}; ${whose}`
 })
 
+/** Takes the suggestion, unless the click is the second one at a place where another cure stood before. */
+function take(e: MouseEvent, as: Suggestion): void {
+  if (!isRepeated(e)) emit('take', as)
+}
+
 /** The suggestion with another value. */
 const chosen = (c: NonNullable<Suggestion['choices']>[number]): Suggestion => ({
   ...suggestion,
@@ -49,7 +55,7 @@ const chosen = (c: NonNullable<Suggestion['choices']>[number]): Suggestion => ({
     :class="{ weak: suggestion.weakens, breaks: (effect?.broken ?? 0) > 0 }"
     :title="meaning"
     :disabled="disabled"
-    @click="emit('take', suggestion)"
+    @click="(e) => take(e, suggestion)"
   >
     {{ suggestion.words }}<b v-if="numbers">{{ ` ${numbers}` }}</b
     ><span v-if="effect && effect.changed > 0" class="soft">, {{ counted(effect.changed, 'cell', 'cells') }}</span>
@@ -62,7 +68,7 @@ const chosen = (c: NonNullable<Suggestion['choices']>[number]): Suggestion => ({
         class="link"
         :disabled="disabled"
         :aria-label="c.words"
-        @click="emit('take', chosen(c))"
+        @click="(e) => take(e, chosen(c))"
       >
         or to {{ c.value
         }}<template v-if="c.effect && c.effect.rescued > 0"> +{{ count(c.effect.rescued) }}</template>

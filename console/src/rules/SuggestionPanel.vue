@@ -5,6 +5,7 @@ import { computed } from 'vue'
 import type { Step, Suggestion } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted } from '../format'
+import { isRepeated } from './clicks'
 import CureButton from './CureButton.vue'
 import { inWords, useSuggestions } from './suggestions'
 
@@ -69,7 +70,8 @@ const groups = computed(() => {
   ]
 })
 
-function takeTogether(list: Taken[]): void {
+function takeTogether(e: MouseEvent, list: Taken[]): void {
+  if (isRepeated(e)) return
   emit(
     'change',
     list.length === 1
@@ -145,16 +147,19 @@ function comesTo(o: Order): string {
             v-if="i < o.list.length - 1"
             type="button"
             class="link"
-            @click="takeTogether([...o.upon, ...o.list.slice(0, i + 1)])"
+            @click="(e) => takeTogether(e, [...o.upon, ...o.list.slice(0, i + 1)])"
           >
             take up to here
           </button>
           <div v-if="t.suggestion.loses" class="soft">{{ t.suggestion.loses }}</div>
         </li>
       </ol>
-      <ElButton :type="o.loses ? 'default' : 'primary'" size="small" @click="takeTogether([...o.upon, ...o.list])">{{
-        takes(o)
-      }}</ElButton>
+      <ElButton
+        :type="o.loses ? 'default' : 'primary'"
+        size="small"
+        @click="(e: MouseEvent) => takeTogether(e, [...o.upon, ...o.list])"
+        >{{ takes(o) }}</ElButton
+      >
     </section>
     <section v-for="g in groups" :key="g.title" :aria-label="g.title">
       <template v-if="g.list.length > 0">

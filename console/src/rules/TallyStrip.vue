@@ -78,15 +78,24 @@ const shift = computed(() => {
           {{ shift.rows === 1 ? 'the row' : `the ${count(shift.rows)} rows` }}
         </button>
       </span>
-      <span class="tools"><slot /></span>
     </div>
-    <TallyBar v-if="rehearsal" :tally="rehearsal.tally" slim :refused="rehearsal.verdict === 'refused'" />
+    <div class="tools"><slot /></div>
+    <TallyBar v-if="rehearsal" class="bar" :tally="rehearsal.tally" slim :refused="rehearsal.verdict === 'refused'" />
   </div>
 </template>
 
 <style scoped>
+/* What is told grows and shrinks; the buttons beside it stay where they are under the pointer. */
 .strip {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) auto;
+  gap: 0 12px;
+  align-items: start;
   padding: 8px 12px;
+}
+
+.bar {
+  grid-column: 1 / -1;
 }
 
 .line {
@@ -132,7 +141,17 @@ const shift = computed(() => {
   display: flex;
   flex-wrap: wrap;
   gap: 6px;
-  margin-left: auto;
+}
+
+@media (max-width: 760px) {
+  .strip {
+    grid-template-columns: minmax(0, 1fr);
+  }
+
+  .tools {
+    grid-row: 1;
+    margin-bottom: 6px;
+  }
 }
 
 .tools :deep(.el-button) {
