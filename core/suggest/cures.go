@@ -341,7 +341,7 @@ func (g *group) units() {
 }
 
 // numeric are the characters that numbers are written with.
-const numeric = "+-0123456789.,'()  \u00a0\u202f"
+const numeric = "+-0123456789.,'() \u00a0\u202f"
 
 // unitOf returns what stands around a number, in small letters.
 func unitOf(text string) string { return strings.ToLower(strings.Trim(text, numeric)) }
