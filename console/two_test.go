@@ -352,3 +352,29 @@ func TestRefusedForms(t *testing.T) {
 	p.until(`[...document.querySelectorAll('.chain input')].some((i) => i.value === '([0-9')`)
 	assert.Len(t, drafted(t, s, id), 1)
 }
+
+// Each finding says by itself whether the rules deal with it, also where another one of its column is left.
+func TestEachFindingSaysWhetherItIsDealtWith(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	file := "no;day\n"
+	for i := range 80 {
+		day := fmt.Sprintf("%02d.07.2026", 1+i%28)
+		switch {
+		case i%20 == 3:
+			day = fmt.Sprintf("2026-07-%02d", 1+i%28)
+		case i == 50:
+			day = "31.02.2026"
+		}
+		file += fmt.Sprintf("%d;%s\n", 100+i, day)
+	}
+	d, err := s.Client.AddDelivery(t.Context(), "days.csv", strings.NewReader(file))
+	require.NoError(t, err)
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{})
+	require.NoError(t, err)
+	p := open(t)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/profile"))
+	p.tally(79, 1, 0) // both formats are in the draft; one day is none
+	p.do(chromedp.WaitVisible(finding("dates come in 2 formats") + `//span[contains(., "the rules deal with it")]`))
+	assert.Equal(t, "1", p.js(`String(document.querySelectorAll('.dealt').length)`), "what there is no such day of is left")
+}

@@ -77,6 +77,33 @@ const asked = computed(() => {
     : { delivery: id, state: work.state.value, column }
 })
 const { found: suggestions, error: noCures } = useSuggestions(() => asked.value)
+/** What still does not fit of the columns that findings are of, so that each finding can say whether it is dealt with. */
+const wrongOf = shallowRef(new Map<string, Set<string>>())
+const mostWrong = 1000
+const mostAsked = 20
+watch(
+  () => (asked.value ? work.state.value : undefined),
+  async (state) => {
+    wrongOf.value = new Map()
+    if (state === undefined) return
+    const known = new Map<string, Set<string>>()
+    const wrong = (work.rehearsal.value?.columns ?? []).filter((c) => c.wrong > 0).slice(0, mostAsked)
+    try {
+      for (const { column } of wrong) {
+        const found = await answered(
+          api.POST('/api/v1/deliveries/{id}/rehearsals/values', {
+            params: { path: { id } },
+            body: { column, only: 'wrong', limit: mostWrong },
+          }),
+        )
+        if (found.whole && found.total <= mostWrong) known.set(column, new Set(found.items.map((v) => v.value)))
+      }
+    } catch {
+      return // then a finding says so once its whole column fits
+    }
+    if (work.state.value === state) wrongOf.value = known
+  },
+)
 const mending = computed<Mending | undefined>(() => {
   const p = profile.value
   const rules = work.rules.value
@@ -89,7 +116,9 @@ const mending = computed<Mending | undefined>(() => {
     isDealtWith: (f) => {
       const fit = fitOf(f.columns?.[0])
       const spec = work.columns.value.find((c) => c.name === fit?.column)
-      return fit !== undefined && spec !== undefined && dealsWith(rules, fit, spec, f)
+      if (!fit || !spec) return false
+      const codes = (work.rehearsal.value?.broken ?? []).filter((b) => b.column === fit.column).map((b) => b.code)
+      return dealsWith(rules, fit, spec, f, wrongOf.value.get(fit.column), codes)
     },
     ruleOf: (column) => {
       const name = fitOf(column)?.column

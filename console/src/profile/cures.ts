@@ -42,8 +42,19 @@ export function fedFrom(
 /** Findings of values that are not as most are: where all values of the column fit its rules, they are dealt with. */
 const ofValues = ['value.against', 'value.mixed', 'date.', 'number.']
 
-/** Whether the draft of rules deals with a finding of one of its columns already. */
-export function dealsWith(rules: Rules, fit: ColumnFit, column: ColumnSpec, finding: Finding): boolean {
+/**
+ * Whether the draft of rules deals with a finding of one of its columns already. `wrong` are the values of the column
+ * that still do not fit; undefined where they are not known, or too many. `codes` are those of its rules that are
+ * broken.
+ */
+export function dealsWith(
+  rules: Rules,
+  fit: ColumnFit,
+  column: ColumnSpec,
+  finding: Finding,
+  wrong?: Set<string>,
+  codes: string[] = [],
+): boolean {
   const remedies = listOf(habit(column, 'remedies').value).map((r) => remedyOf(r).name)
   switch (finding.code) {
     case 'blank.around':
@@ -69,7 +80,12 @@ export function dealsWith(rules: Rules, fit: ColumnFit, column: ColumnSpec, find
       return column.demands.required === true
     case 'key.repeated':
       return column.demands.unique === true || textsOf(objectOf(rules.target.view).key).includes(column.name)
-    default:
-      return fit.wrong === 0 && ofValues.some((code) => finding.code.startsWith(code))
+    default: {
+      const first = finding.first ?? []
+      const isMended = wrong !== undefined && first.length > 0 && !first.some((v: ValueCount) => wrong.has(v.value))
+      // How dates are written is no trouble any more where each is read; that there is no such day is another one.
+      const isRead = first.length === 0 && finding.code.startsWith('date.') && !codes.includes('date.format')
+      return (fit.wrong === 0 || isMended || isRead) && ofValues.some((code) => finding.code.startsWith(code))
+    }
   }
 }
