@@ -62,7 +62,6 @@ func (o *order) add(ctx context.Context, all []Suggestion, is func(*Suggestion) 
 	if err != nil {
 		return nil, err
 	}
-	taken := []Taken{}
 	var left []*Suggestion
 	for i := range all {
 		s := &all[i]
@@ -75,39 +74,90 @@ func (o *order) add(ctx context.Context, all []Suggestion, is func(*Suggestion) 
 		}
 		left = append(left, s)
 	}
-	keep, kept := 0, *o
-	for len(taken) < mostTogether {
+	begun, end := *o, *o
+	var tried []*Suggestion
+	var taken []Taken
+	keep, isIdle := 0, false // up to the last that mended rows; some before it mended none by themselves
+	for len(tried) < mostTogether {
 		at := o.next(left)
 		if at < 0 {
 			break
 		}
 		s := left[at]
 		left = slices.Delete(left, at, at+1)
-		steps := append(slices.Clone(o.steps), s.Steps...)
-		effect, account, err := o.effect(ctx, steps)
-		var problems target.Problems
-		switch {
-		case errors.As(err, &problems):
-			continue // it does not go with those before it
-		case err != nil:
+		before := *o
+		one, err := o.take(ctx, s)
+		if err != nil {
 			return nil, err
-		}
-		mended := account.Changed(o.Account).Mended
-		if effect.Broken != effect.Repeats || mended < o.mended {
+		} else if o.now == before.now {
 			continue
 		}
-		isMore := mended > o.mended
-		o.steps, o.now, o.mended = steps, account, mended
-		taken = append(taken, Taken{s.ID, mended, effect.Broken})
-		if isMore {
-			keep, kept = len(taken), *o
+		tried, taken = append(tried, s), append(taken, one)
+		if o.mended > before.mended {
+			isIdle = isIdle || len(tried) > keep+1
+			keep, end = len(tried), *o
 		}
 	}
-	*o = kept // those at the end that led to nothing are not taken
-	for _, one := range taken[:keep] {
+	*o = end // those at the end that led to nothing are not taken
+	taken = append([]Taken{}, taken[:keep]...)
+	if isIdle {
+		if taken, err = o.without(ctx, begun, tried[:keep], taken); err != nil {
+			return nil, err
+		}
+	}
+	for _, one := range taken {
 		o.taken[one.ID] = true
 	}
-	return taken[:keep], nil
+	return taken, nil
+}
+
+// take takes a suggestion on top of those before it; nothing is changed where it does not go with them, or spoils what
+// they mend.
+func (o *order) take(ctx context.Context, s *Suggestion) (t Taken, err error) {
+	steps := append(slices.Clone(o.steps), s.Steps...)
+	effect, account, err := o.effect(ctx, steps)
+	var problems target.Problems
+	switch {
+	case errors.As(err, &problems):
+		return t, nil // it does not go with those before it
+	case err != nil:
+		return t, err
+	}
+	mended := account.Changed(o.Account).Mended
+	if effect.Broken != effect.Repeats || mended < o.mended {
+		return t, nil
+	}
+	o.steps, o.now, o.mended = steps, account, mended
+	return Taken{s.ID, mended, effect.Broken}, nil
+}
+
+// without leaves out those of the suggestions that were taken from a beginning on which come to nothing: they mended no
+// row by themselves, and are not missed at the end.
+func (o *order) without(ctx context.Context, begun order, kept []*Suggestion, taken []Taken) ([]Taken, error) {
+	for i := len(taken) - 1; i >= 0; i-- {
+		before := begun.mended
+		if i > 0 {
+			before = taken[i-1].Rescued
+		}
+		if taken[i].Rescued > before {
+			continue
+		}
+		fewer, less, end := slices.Delete(slices.Clone(kept), i, i+1), []Taken{}, begun
+		for _, s := range fewer {
+			was := end.now
+			one, err := end.take(ctx, s)
+			if err != nil {
+				return nil, err
+			}
+			if end.now != was {
+				less = append(less, one)
+			}
+		}
+		if end.mended == o.mended && len(less) == len(fewer) {
+			kept, taken, *o = fewer, less, end
+		}
+	}
+	return taken, nil
 }
 
 // next returns which suggestion is the best to take next; -1 for none.

@@ -167,7 +167,7 @@ function comesTo(o: Order): string {
         <ul>
           <li v-for="s in g.list" :key="s.id">
             <b class="column">{{ s.column || 'rows' }}</b>
-            <CureButton :suggestion="s" @take="(as) => emit('change', inWords(as), as.steps)" />
+            <div><CureButton :suggestion="s" @take="(as) => emit('change', inWords(as), as.steps)" /></div>
           </li>
         </ul>
       </template>
