@@ -36,6 +36,8 @@ func slipRules(t *testing.T, s *servicetest.Service) (id, station string) {
 // cure clicks a cure of the values that do not fit, beside the values of a column.
 func (p *page) cure(words string) {
 	p.t.Helper()
+	// They are put in order once all were tried.
+	p.until(`document.querySelector('section[aria-label="Values that do not fit"]')?.innerText.includes('each cure was tried')`)
 	p.do(chromedp.Click(`//section[@aria-label="Values that do not fit"]` + button(words)))
 }
 

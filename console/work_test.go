@@ -47,6 +47,8 @@ func TestWorkOutlastsTheService(t *testing.T) {
 	p.shows("240 rows of 16 columns")
 	p.do(chromedp.Click(button("Mend it")), chromedp.Click(button("Draft a target from this file")))
 	p.shows("all rows counted")
+	p.do(chromedp.WaitVisible(`(//section[@aria-label="Profile"]//button[contains(@class, "cure")])[1]`))
+	p.until(`!/(looking for|trying) cures/.test(document.body.innerText)`) // they are put in order at the end
 	p.do(chromedp.Click(`(//section[@aria-label="Profile"]//button[contains(@class, "cure")])[1]`))
 	p.do(chromedp.Reload()) // at once: the click is carried out all the same
 	p.shows("not saved")

@@ -58,6 +58,15 @@ func TestOrder(t *testing.T) {
 			func(i int) string { return fmt.Sprintf("%d;%s", i, of("27 kg", "n/a", "17", "TEST1")(i)) },
 			[]string{"v take off “ kg” (replace): 15"},
 			[]string{"v leave out rows in which v begins with TEST: 30", "v treat “n/a” as missing: 45"}},
+		{"a cure that comes to nothing, since another value of its rows has none", "n;v;w",
+			[]string{"n", "v, datatype: integer", "w, datatype: decimal"},
+			func(i int) string {
+				if i%2 == 0 {
+					return fmt.Sprintf("%d;%d kg;x%d", i, i, i) // what is wrong in w has no cure
+				}
+				return fmt.Sprintf("%d;%d;%s", i, i, comma(i))
+			},
+			[]string{"w read numbers with a decimal comma: 30"}, nil},
 		{"columns that nothing feeds", "Ticket no;Weighing day;v",
 			[]string{"ticket, required: true", "weighing, datatype: date, required: true", "v"},
 			func(i int) string { return fmt.Sprintf("AH-%06d;2026-07-%02d;x", i, 1+i%31) },

@@ -16,6 +16,7 @@ import (
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
+	"sieb/core/value"
 	"sieb/core/violation"
 )
 
@@ -249,11 +250,12 @@ func (w *Work) leftOut(after *sift.Account) string {
 	}
 	switch {
 	case n == 1:
-		return fmt.Sprintf("row %d does not reach the table", rows[0])
+		return fmt.Sprintf("row %s does not reach the table", value.Thousands(rows[0]))
 	case n == examples:
-		return fmt.Sprintf("rows %d and %d do not reach the table", rows[0], rows[1])
+		return fmt.Sprintf("rows %s and %s do not reach the table", value.Thousands(rows[0]), value.Thousands(rows[1]))
 	}
-	return fmt.Sprintf("%d rows do not reach the table, such as rows %d and %d", n, rows[0], rows[1])
+	return fmt.Sprintf("%s rows do not reach the table, such as rows %s and %s", value.Thousands(n), value.Thousands(rows[0]),
+		value.Thousands(rows[1]))
 }
 
 // examples is how many values or rows tell what a suggestion loses.

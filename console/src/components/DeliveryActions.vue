@@ -54,8 +54,14 @@ async function describe(): Promise<void> {
 }
 
 async function remove(): Promise<void> {
-  const under = delivery.run ?? delivery.newest
-  const isBusy = under && (under.state === 'waiting' || under.state === 'running')
+  let now = delivery
+  try {
+    // A run may have begun since the list was loaded.
+    now = await answered(api.GET('/api/v1/deliveries/{id}', path()))
+  } catch {
+    // Then what is known is told.
+  }
+  const isBusy = [now.run, now.newest].some((r) => r?.state === 'waiting' || r?.state === 'running')
   try {
     await ElMessageBox.confirm(
       `${delivery.name} is deleted with its runs, their outputs, its profiles and drafts.${isBusy ? ' The run under way is cancelled first.' : ''} Only uploading the file again brings it back.`,

@@ -103,7 +103,7 @@ li.chosen {
 
 button {
   display: grid;
-  grid-template-columns: 52px 1fr auto;
+  grid-template-columns: minmax(76px, auto) minmax(0, 1fr) auto; /* a count of millions keeps its place */
   gap: 2px 10px;
   align-items: baseline;
   width: 100%;

@@ -196,7 +196,7 @@ onBeforeUnmount(() => {
             <td v-else colspan="4" class="soft">
               <template v-if="d.state === 'arrived'">not yet sifted: open it to see how it is read</template>
               <template v-else-if="d.state === 'running' && d.run"
-                >{{ count(d.run.progress.rows) }} rows so far</template
+                >{{ counted(d.run.progress.rows, 'row', 'rows') }} so far</template
               >
               <template v-else-if="d.refusal">{{ d.refusal }}</template>
               <template v-else-if="d.run?.error">{{ d.run.error }}</template>

@@ -235,10 +235,10 @@ const means = computed(
         <tr>
           <th>{{ words.one }}</th>
           <th v-if="library === 'mappings'">for the target</th>
-          <th v-if="library === 'targets'" class="number">columns</th>
+          <th v-if="library === 'targets'" class="number roomy">columns</th>
           <th class="number">version</th>
           <th>changed</th>
-          <th class="number">deliveries</th>
+          <th class="number roomy">deliveries</th>
           <th class="unseen">actions</th>
         </tr>
       </thead>
@@ -255,12 +255,12 @@ const means = computed(
           <td v-if="library === 'mappings'">
             <RouterLink :to="`/targets/${t.for}`">{{ t.for }}</RouterLink>
           </td>
-          <td v-if="library === 'targets'" class="number">{{ t.columns ? count(t.columns) : '' }}</td>
+          <td v-if="library === 'targets'" class="number roomy">{{ t.columns ? count(t.columns) : '' }}</td>
           <td class="number">{{ t.version }}</td>
           <td>
             {{ time(t.addedAt) }}<span v-if="t.addedBy" class="soft"> by {{ t.addedBy }}</span>
           </td>
-          <td class="number">{{ t.deliveries ? count(t.deliveries) : '' }}</td>
+          <td class="number roomy">{{ t.deliveries ? count(t.deliveries) : '' }}</td>
           <td class="number">
             <button type="button" class="link" :aria-label="`Copy ${t.name}`" @click="copying = t.name">copy</button>
           </td>
@@ -400,6 +400,22 @@ th {
 th.number,
 td.number {
   text-align: right;
+}
+
+/* On a narrow page the name and what was changed last count most. */
+@media (max-width: 560px) {
+  th,
+  td {
+    padding: 6px;
+  }
+
+  .roomy {
+    display: none;
+  }
+
+  td:first-child {
+    overflow-wrap: anywhere;
+  }
 }
 
 .mark {

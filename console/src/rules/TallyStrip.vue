@@ -38,7 +38,8 @@ const state = computed(() => {
 const shift = computed(() => {
   const s = rehearsal?.since
   if (!s || old) return undefined
-  if (!s.sameCount) return { words: `${count(s.tally.read)} rows were read by ${since}`, rows: 0, good: false }
+  if (!s.sameCount)
+    return { words: `${counted(s.tally.read, 'row was', 'rows were')} read by ${since}`, rows: 0, good: false }
   const parts: string[] = []
   if (s.gained > 0) parts.push(`+${count(s.gained)} accepted`)
   if (s.lost > 0) parts.push(`−${count(s.lost)} accepted`)

@@ -4,7 +4,7 @@ import { ElInput, ElOption, ElSelect } from 'element-plus'
 import { onMounted, ref, watch } from 'vue'
 import { answered, api, type ListedTable } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
-import { count } from '../format'
+import { counted } from '../format'
 
 const { chosen = '' } = defineProps<{ chosen?: string }>()
 const emit = defineEmits<{ choose: [database: string, table: ListedTable] }>()
@@ -66,7 +66,9 @@ watch(find, () => {
           <span
             ><b>{{ t.schema }}.{{ t.name }}</b> <span class="soft">{{ t.comment }}</span></span
           >
-          <span class="number soft">{{ t.rows < 0 ? 'never counted' : `about ${count(t.rows)} rows` }}</span>
+          <span class="number soft">{{
+            t.rows < 0 ? 'never counted' : `about ${counted(t.rows, 'row', 'rows')}`
+          }}</span>
           <span class="soft columns">{{ t.columns.join(', ') }}</span>
         </button>
       </li>
