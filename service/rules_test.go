@@ -262,6 +262,7 @@ func TestRehearsalOfALargeDelivery(t *testing.T) {
 	values, err := s.Client.RehearsalValues(ctx, d.ID, api.AskValues{Column: "kg", Limit: 10})
 	require.NoError(t, err)
 	assert.Equal(t, []int{100_000, 10}, []int{values.Total, len(values.Items)}, "as many as are counted one by one")
+	assert.Equal(t, []any{true, int64(170_000)}, []any{values.Whole, values.Rows}, "they say in how many rows they were counted")
 
 	_, err = s.Client.ChangeRules(ctx, d.ID, api.NewShift{Words: "more", Steps: []edit.Step{
 		step("target", "set", "columns kg maximum", 70000)}})
@@ -272,6 +273,36 @@ func TestRehearsalOfALargeDelivery(t *testing.T) {
 	r, err = s.Client.Rehearse(ctx, d.ID, api.AskRehearsal{}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, int64(10_000), r.Since.Gained)
+}
+
+// Values that do not fit say in how many rows they were counted, those that reject rows stand first, and those that are
+// accepted and flagged can be told apart.
+func TestWrongValuesSayWhatTheyAreOf(t *testing.T) {
+	s := &kit{servicetest.Start(t, "", nil)}
+	ctx := t.Context()
+	_, err := s.Client.AddTarget(ctx, []byte("target: days\ncolumns:\n  - {name: no}\n  - {name: kg, datatype: integer, maximum: 9, "+
+		"onViolation: {range.high: flag, type.integer: reject}}\n"))
+	require.NoError(t, err)
+	file := "no,kg\n"
+	for i := range 40 {
+		file += fmt.Sprintf("%d,%s\n", i, []string{"5", "70", "80", "x"}[i%4])
+	}
+	d, err := s.Client.AddDelivery(ctx, "days.csv", strings.NewReader(file+"40,x\n"))
+	require.NoError(t, err)
+	_, err = s.Client.BeginRules(ctx, d.ID, api.NewRules{Target: "days"})
+	require.NoError(t, err)
+	for only, want := range map[string][]string{"": {"x", "70", "80"}, "wrong": {"x"}, "flagged": {"70", "80"}} {
+		values, err := s.Client.RehearsalValues(ctx, d.ID, api.AskValues{Column: "kg", Only: only})
+		require.NoError(t, err)
+		var got []string
+		for _, v := range values.Items {
+			got = append(got, v.Value)
+		}
+		assert.Equal(t, want, got, only)
+		assert.Equal(t, []any{len(want), true, int64(41)}, []any{values.Total, values.Whole, values.Rows})
+	}
+	_, err = s.Client.RehearsalValues(ctx, d.ID, api.AskValues{Column: "kg", Only: "some"})
+	assert.Equal(t, 422, servicetest.Status(err))
 }
 
 // What is demanded of other tables and code lists is suggested where they are there, tried against them, and taken
