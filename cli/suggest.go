@@ -261,7 +261,8 @@ func (s *suggestions) numbered(number string) ([]edit.Step, string, error) {
 	}
 	k, err := strconv.Atoi(second)
 	if err != nil || k < 1 || k > len(of.Choices) {
-		return nil, "", usagef("--take %s: suggestion %d has %s", number, n, plural(int64(len(of.Choices)), "choice", "choices"))
+		return nil, "", usagef("--take %s: suggestion %d has %s", number, n,
+			plural(int64(len(of.Choices)), "choice", "choices"))
 	}
 	return of.Choices[k-1].Steps, of.Choices[k-1].Words, nil
 }

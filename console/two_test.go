@@ -24,11 +24,17 @@ const (
 // slipRules begins a draft of rules of a small delivery: three of its five rows are right.
 func slipRules(t *testing.T, s *servicetest.Service) (id, station string) {
 	t.Helper()
-	_, err := s.Client.AddTarget(t.Context(), []byte(slips))
+	return rulesOf(t, s, slips, slipsFile)
+}
+
+// rulesOf begins a draft of rules of a delivery by a target, and returns the delivery and the address of its station.
+func rulesOf(t *testing.T, s *servicetest.Service, target, file string) (id, station string) {
+	t.Helper()
+	added, err := s.Client.AddTarget(t.Context(), []byte(target))
 	require.NoError(t, err)
-	d, err := s.Client.AddDelivery(t.Context(), "slips.csv", strings.NewReader(slipsFile))
+	d, err := s.Client.AddDelivery(t.Context(), added.Name+".csv", strings.NewReader(file))
 	require.NoError(t, err)
-	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "slips"})
+	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: added.Name})
 	require.NoError(t, err)
 	return d.ID, s.Address + "/deliveries/" + d.ID + "/rules"
 }
@@ -248,26 +254,21 @@ func TestClicksOutlastThePage(t *testing.T) {
 func TestDeliveriesWithoutAHeader(t *testing.T) {
 	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
-	_, err := s.Client.AddTarget(t.Context(), []byte("target: bare\ncolumns:\n  - {name: no, datatype: integer, required: true}\n"+
-		"  - {name: day, datatype: date}\n  - {name: site, value: Dornau}\n  - {name: kg, datatype: decimal}\n"))
-	require.NoError(t, err)
 	file := ""
 	for i := range 30 {
 		file += fmt.Sprintf("%d,2026-07-%02d,%d.5\n", 100+i, 1+i, i)
 	}
-	d, err := s.Client.AddDelivery(t.Context(), "bare.csv", strings.NewReader(file))
-	require.NoError(t, err)
-	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "bare"})
-	require.NoError(t, err)
+	id, station := rulesOf(t, s, "target: bare\ncolumns:\n  - {name: no, datatype: integer, required: true}\n"+
+		"  - {name: day, datatype: date}\n  - {name: site, value: Dornau}\n  - {name: kg, datatype: decimal}\n", file)
 	p := open(t)
-	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/rules"))
+	p.do(chromedp.Navigate(station))
 	p.tally(0, 30, 0)
 	p.shows("The file has no header.")
 	p.accessible("a file without a header")
 	p.do(chromedp.Click(button("Take them in this order")))
 	p.tally(30, 0, 0)
 	p.until(`!document.body.innerText.includes('The file has no header.')`)
-	r, err := s.Client.Rules(t.Context(), d.ID)
+	r, err := s.Client.Rules(t.Context(), id)
 	require.NoError(t, err)
 	for _, line := range []string{"name: no, datatype: integer, required: true, position: 1", "name: day, datatype: date, position: 2",
 		"name: kg, datatype: decimal, position: 3"} {
@@ -276,34 +277,29 @@ func TestDeliveriesWithoutAHeader(t *testing.T) {
 	assert.NotContains(t, r.Target.Text, "column_")
 
 	// Another place for one of them.
-	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/rules?column=kg"))
+	p.do(chromedp.Navigate(station + "?column=kg"))
 	p.shows("such as")
 	p.do(chromedp.Click(button("Undo")))
 	p.tally(0, 30, 0)
 	p.choose(`//div[contains(@class,"field")][.//*[text()="From"]]//div[contains(@class,"el-select")]`, "column_1")
-	changes(t, s, d.ID, 1)
-	assert.Equal(t, []string{"kg from column 1"}, drafted(t, s, d.ID))
+	changes(t, s, id, 1)
+	assert.Equal(t, []string{"kg from column 1"}, drafted(t, s, id))
 }
 
 // Several columns are given a datatype at once; what does not go with it is taken away, as it is of one.
 func TestDatatypeOfSeveralColumns(t *testing.T) {
 	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
-	_, err := s.Client.AddTarget(t.Context(), []byte("target: many\ncolumns:\n  - {name: a, maxLength: 5, format: '[A-Z]+'}\n"+
-		"  - {name: b, datatype: integer, minimum: 1, maximum: 9}\n  - {name: c, oneOf: [x, y]}\n"))
-	require.NoError(t, err)
-	d, err := s.Client.AddDelivery(t.Context(), "many.csv", strings.NewReader("a,b,c\nA,1,x\nB,2,y\n"))
-	require.NoError(t, err)
-	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "many"})
-	require.NoError(t, err)
+	id, station := rulesOf(t, s, "target: many\ncolumns:\n  - {name: a, maxLength: 5, format: '[A-Z]+'}\n"+
+		"  - {name: b, datatype: integer, minimum: 1, maximum: 9}\n  - {name: c, oneOf: [x, y]}\n", "a,b,c\nA,1,x\nB,2,y\n")
 	p := open(t)
-	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/rules"))
+	p.do(chromedp.Navigate(station))
 	p.tally(2, 0, 0)
 	p.do(chromedp.Click(button("select several")), chromedp.Click(button("all 3")))
 	p.shows("3 columns together")
 	p.choose(`//section[@aria-label="Columns together"]//div[contains(@class, "el-select")][1]`, "date")
-	changes(t, s, d.ID, 1)
-	r, err := s.Client.Rules(t.Context(), d.ID)
+	changes(t, s, id, 1)
+	r, err := s.Client.Rules(t.Context(), id)
 	require.NoError(t, err)
 	assert.Equal(t, 3, strings.Count(r.Target.Text, "datatype: date"), r.Target.Text)
 	for _, gone := range []string{"maxLength", "format", "minimum", "maximum"} {

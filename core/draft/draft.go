@@ -562,6 +562,12 @@ func expression(c *target.Column, from *profile.Column) (expr string, like int64
 	if from.ASCII {
 		classes = map[rune]string{'A': "[A-Z]", 'a': "[a-z]", '9': "[0-9]"}
 	}
+	return PatternOf(shape, classes), like, true
+}
+
+// PatternOf makes the regular expression of a shape (lexical.AppendShape): its signs A, a and 9 stand for classes of
+// characters, all others for themselves.
+func PatternOf(shape string, classes map[rune]string) string {
 	var b strings.Builder
 	letters := []rune(shape)
 	for i := 0; i < len(letters); {
@@ -579,7 +585,7 @@ func expression(c *target.Column, from *profile.Column) (expr string, like int64
 		}
 		i = k
 	}
-	return b.String(), like, true
+	return b.String()
 }
 
 // draftKey chooses what tells rows apart: single columns whose values are given

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"sieb/core/draft"
 	"sieb/core/edit"
 	"sieb/core/lexical"
 	"sieb/core/sift"
@@ -292,7 +293,7 @@ func (g *group) marks(of likes) {
 	}
 	for _, p := range places[:min(len(places), mostMarks)] {
 		mark := string(shape[p.at])
-		head, named := classes(shape[:p.at]), fmt.Sprintf("the first %d characters", p.at)
+		head, named := draft.PatternOf(string(shape[:p.at]), classes), fmt.Sprintf("the first %d characters", p.at)
 		if p.at == 1 {
 			named = "the first character"
 		}
@@ -309,8 +310,9 @@ func (g *group) marks(of likes) {
 		if p.has != "" {
 			words = fmt.Sprintf("put %s in the place of %s after %s", quoted(mark), quoted(p.has), named)
 		}
+		after := draft.PatternOf(string(shape[p.at+1:]), classes)
 		g.offer("remedy", words+" (replace)", nil, g.remedy(map[string]any{"replace": map[string]any{
-			"pattern": "^(" + head + ")" + regexp.QuoteMeta(p.has) + "(" + classes(shape[p.at+1:]) + ")$",
+			"pattern": "^(" + head + ")" + regexp.QuoteMeta(p.has) + "(" + after + ")$",
 			"with":    "${1}" + strings.ReplaceAll(mark, "$", "$$") + "${2}"}}))
 	}
 }
@@ -327,28 +329,5 @@ func alternatives(texts []string) string {
 	return strings.Join(texts[:last], ", ") + " or " + texts[last]
 }
 
-// classes makes the regular expression of a shape.
-func classes(shape []rune) string {
-	var b strings.Builder
-	for i := 0; i < len(shape); {
-		n := i + 1
-		for n < len(shape) && shape[n] == shape[i] {
-			n++
-		}
-		switch shape[i] {
-		case 'A':
-			b.WriteString(`\p{Lu}`)
-		case 'a':
-			b.WriteString(`\p{L}`)
-		case '9':
-			b.WriteString(`[0-9]`)
-		default:
-			b.WriteString(regexp.QuoteMeta(string(shape[i])))
-		}
-		if n-i > 1 {
-			fmt.Fprintf(&b, "{%d}", n-i)
-		}
-		i = n
-	}
-	return b.String()
-}
+// classes are the characters that the signs of a shape stand for.
+var classes = map[rune]string{'A': `\p{Lu}`, 'a': `\p{L}`, '9': `[0-9]`}

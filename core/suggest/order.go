@@ -31,8 +31,8 @@ const mostTogether = 20
 // Order finds the best order of suggestions that were judged: each time that which mends most of the rows that are
 // left. Where none mends a row by itself, since rows have several defects, it is the one that mends most violations of
 // rows that all of them together mend. Which one that is, the mixes of violations tell; how many rows it comes to, a
-// run. Suggestions that weaken a rule, or are in doubt, are not among them; those that lose something have an order of their
-// own.
+// run. Suggestions that weaken a rule, or are in doubt, are not among them; those that lose something have an order of
+// their own.
 func (w *Work) Order(ctx context.Context, all []Suggestion) (*Together, error) {
 	o := order{Work: w, now: w.Account, taken: map[string]bool{}}
 	out := &Together{Rejected: w.Result.Tally.Rejected}

@@ -254,8 +254,8 @@ func (w *Work) leftOut(after *sift.Account) string {
 	case n == examples:
 		return fmt.Sprintf("rows %s and %s do not reach the table", value.Thousands(rows[0]), value.Thousands(rows[1]))
 	}
-	return fmt.Sprintf("%s rows do not reach the table, such as rows %s and %s", value.Thousands(n), value.Thousands(rows[0]),
-		value.Thousands(rows[1]))
+	return fmt.Sprintf("%s rows do not reach the table, such as rows %s and %s", value.Thousands(n),
+		value.Thousands(rows[0]), value.Thousands(rows[1]))
 }
 
 // examples is how many values or rows tell what a suggestion loses.

@@ -286,13 +286,8 @@ func (s *Server) showDrafts(ctx context.Context, in *byID) (*answer[Drafts], err
 			k := kept{at: d.ChangedAt.UTC()}
 			err = json.Unmarshal(d.Content, &k)
 			out.Rules = k.head()
-			if seen, viewErr := k.view(in.ID); err == nil && viewErr == nil {
-				newer, err := s.answerRules(ctx, seen)
-				if err != nil {
-					return nil, err
-				}
-				out.Rules.Newer = newer.Body.Target.Newest != nil ||
-					newer.Body.Mapping != nil && newer.Body.Mapping.Newest != nil
+			if err == nil {
+				out.Rules.Newer, err = s.isNewer(ctx, &k)
 			}
 		}
 		if err != nil {
@@ -300,6 +295,16 @@ func (s *Server) showDrafts(ctx context.Context, in *byID) (*answer[Drafts], err
 		}
 	}
 	return &answer[Drafts]{out}, nil
+}
+
+// isNewer reports whether a version of a draft's target or mapping was saved since it began.
+func (s *Server) isNewer(ctx context.Context, k *kept) (bool, error) {
+	newest, err := s.newer(ctx, store.Targets, k.Target.Name, k.Target.Version)
+	if newest != nil || err != nil || k.Mapping == nil {
+		return newest != nil, err
+	}
+	newest, err = s.newer(ctx, store.Mappings, k.Mapping.Name, k.Mapping.Version)
+	return newest != nil, err
 }
 
 // keepDraft keeps a draft, and returns when.

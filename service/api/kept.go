@@ -111,14 +111,16 @@ func readKept(content []byte) (*kept, error) {
 	}
 	for i := range k.Changes {
 		if k.Changes[i].Back == nil {
-			return k, k.replay()
+			_, err := k.replay()
+			return k, err
 		}
 	}
 	return k, nil
 }
 
-// replay makes all changes anew.
-func (k *kept) replay() error {
+// replay makes all changes anew, on what the draft begins with by now. The change that cannot be made is returned with
+// the error.
+func (k *kept) replay() (failed RuleShift, err error) {
 	changes := k.Changes
 	k.Changes, k.Target.Now = nil, nil
 	if k.Mapping != nil {
@@ -126,10 +128,10 @@ func (k *kept) replay() error {
 	}
 	for i := range changes {
 		if _, err := k.change(changes[i].RuleShift); err != nil {
-			return err
+			return changes[i].RuleShift, err
 		}
 	}
-	return nil
+	return failed, nil
 }
 
 // change makes a change; did is false where the draft says so already.
@@ -218,7 +220,8 @@ func (k *kept) texts() suggest.Texts {
 
 // view shows the draft with its changes.
 func (k *kept) view(delivery string) (out *Rules, err error) {
-	out = &Rules{Delivery: delivery, State: k.state(), Changes: []RuleShift{}, Undone: append([]RuleShift{}, k.Undone...), ChangedAt: k.at}
+	out = &Rules{Delivery: delivery, State: k.state(), Changes: []RuleShift{},
+		Undone: append([]RuleShift{}, k.Undone...), ChangedAt: k.at}
 	for i := range k.Changes {
 		out.Changes = append(out.Changes, k.Changes[i].RuleShift)
 	}

@@ -188,28 +188,46 @@ func (s *Server) keepRules(ctx context.Context, id string, k *kept) (*RulesAnswe
 
 // answerRules answers with a draft, and what was saved since it began.
 func (s *Server) answerRules(ctx context.Context, out *Rules) (*RulesAnswer, error) {
-	newer := func(l store.Library, t *RulesText) error {
-		if t == nil || t.Version == 0 {
-			return nil
-		}
-		newest, err := s.Store.Text(ctx, l, t.Name, 0)
-		if errors.Is(err, store.ErrNone) {
-			return nil // deleted meanwhile
-		} else if err != nil {
-			return s.failure("looking for newer versions", err)
-		}
-		if newest.Version != t.Version {
-			t.Newest = &NewerText{newest.Version, newest.AddedBy, newest.AddedAt.UTC()}
-		}
-		return nil
-	}
-	if err := newer(store.Targets, &out.Target); err != nil {
+	var err error
+	if out.Target.Newest, err = s.newer(ctx, store.Targets, out.Target.Name, out.Target.Version); err != nil {
 		return nil, err
 	}
-	if err := newer(store.Mappings, out.Mapping); err != nil {
-		return nil, err
+	if m := out.Mapping; m != nil {
+		if m.Newest, err = s.newer(ctx, store.Mappings, m.Name, m.Version); err != nil {
+			return nil, err
+		}
 	}
 	return &RulesAnswer{`"` + out.State + `"`, *out}, nil
+}
+
+// newer returns the newest version of a text where it is another one than a draft began with; nil where it is the same,
+// or there is none.
+func (s *Server) newer(ctx context.Context, l store.Library, name string, version int) (*NewerText, error) {
+	if version == 0 {
+		return nil, nil
+	}
+	newest, err := s.Store.Text(ctx, l, name, 0)
+	switch {
+	case errors.Is(err, store.ErrNone): // deleted meanwhile
+		return nil, nil
+	case err != nil:
+		return nil, s.failure("looking for newer versions", err)
+	case newest.Version == version:
+		return nil, nil
+	}
+	return &NewerText{newest.Version, newest.AddedBy, newest.AddedAt.UTC()}, nil
+}
+
+// isOn returns an error unless the draft of a delivery has the state that something is done on.
+func (s *Server) isOn(ctx context.Context, id string, on OfState) error {
+	if on.IfMatch == "" {
+		return nil
+	}
+	k, err := s.keptRules(ctx, id)
+	if err != nil {
+		return err
+	}
+	return k.is(on)
 }
 
 var noRules = huma.Error404NotFound("the delivery has no draft of rules yet; PUT begins one")
@@ -267,12 +285,8 @@ func (s *Server) dropRules(ctx context.Context, in *struct {
 	ID string `path:"id"`
 	OfState
 }) (*struct{}, error) {
-	if in.IfMatch != "" {
-		if k, err := s.keptRules(ctx, in.ID); err != nil {
-			return nil, err
-		} else if err := k.is(in.OfState); err != nil {
-			return nil, err
-		}
+	if err := s.isOn(ctx, in.ID, in.OfState); err != nil {
+		return nil, err
 	}
 	return s.dropDraft(ctx, in.ID, store.RulesDraft)
 }
@@ -286,12 +300,8 @@ func (s *Server) beginRules(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	if in.IfMatch != "" {
-		if k, err := s.keptRules(ctx, in.ID); err != nil {
-			return nil, err
-		} else if err := k.is(in.OfState); err != nil {
-			return nil, err
-		}
+	if err := s.isOn(ctx, in.ID, in.OfState); err != nil {
+		return nil, err
 	}
 	if err := s.isTable(d); err != nil {
 		return nil, err
@@ -598,8 +608,8 @@ func (s *Server) undoRules(ctx context.Context, in *struct {
 		last := len(k.Changes) - 1
 		if last >= 0 && in.Body != nil && !in.Body.Over && k.Changes[last].isOther(in.Body.Author) {
 			c := &k.Changes[last]
-			return huma.Error409Conflict(fmt.Sprintf("the last change is not yours: “%s”%s; it can be taken back all the same",
-				c.Words, by(c.By)))
+			return huma.Error409Conflict(fmt.Sprintf(
+				"the last change is not yours: “%s”%s; it can be taken back all the same", c.Words, by(c.By)))
 		}
 		if !k.undo() {
 			return huma.Error409Conflict("there is no change that could be taken back")
@@ -651,18 +661,10 @@ func (s *Server) rebaseRules(ctx context.Context, in *struct {
 		return nil, err
 	}
 	return s.reviseRules(ctx, in.ID, in.OfState, func(k *kept) error {
-		changes := k.Changes
-		k.Target, k.Mapping, k.Changes, k.Undone = target, mapping, nil, nil
-		k.Target.Now = nil
-		if k.Mapping != nil {
-			k.Mapping.Now = nil
-		}
-		for i := range changes {
-			c := &changes[i].RuleShift
-			if _, err := k.change(*c); err != nil {
-				return huma.Error409Conflict(fmt.Sprintf("the change “%s” does not go with the newest version: %s; "+
-					"take it back, or save over that version", c.Words, err))
-			}
+		k.Target, k.Mapping, k.Undone = target, mapping, nil
+		if failed, err := k.replay(); err != nil {
+			return huma.Error409Conflict(fmt.Sprintf("the change “%s” does not go with the newest version: %s; "+
+				"take it back, or save over that version", failed.Words, err))
 		}
 		if _, err := k.texts().Parse(); err != nil {
 			return huma.Error409Conflict(fmt.Sprintf("the changes do not go with the newest version: %s; take some back, or "+

@@ -218,10 +218,14 @@ function pair(all: Suggestion[]): void {
   )
 }
 
+/** The place of a column of a delivery without a header, from 1; 0 where a header names it. */
+const placeOf = (header: string): number =>
+  rehearsal.value?.named === false ? rehearsal.value.header.indexOf(header) + 1 : 0
+
 function feed(name: string, header: string): void {
   const c = columns.value.find((o) => o.name === name)
   if (!c || !rules.value) return
-  const place = rehearsal.value?.named === false ? rehearsal.value.header.indexOf(header) + 1 : 0
+  const place = placeOf(header)
   if (place > 0) void change(`${name} from column ${place}`, fedByPlace(c, place))
   else void change(`${name} from ${header}`, fedBy(c, header, rules.value))
 }
@@ -264,7 +268,7 @@ function addColumn(header: string): void {
       value: rules.value?.mapping || rehearsal.value?.named === false ? { name } : { name, titles: [header] },
     },
   ]
-  const place = rehearsal.value?.named === false ? rehearsal.value.header.indexOf(header) + 1 : 0
+  const place = placeOf(header)
   if (place > 0)
     steps.push({
       in: rules.value?.mapping ? 'mapping' : 'target',

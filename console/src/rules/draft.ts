@@ -115,14 +115,15 @@ export function useRules(id: () => string): RulesBook {
     }
   }
 
-  /** Loads the draft as others have left it, and says what they did. */
-  async function meet(known: Rules | undefined): Promise<Rules> {
+  /** Loads the draft as others have left it, says what they did, and returns it. */
+  async function meet(known: Rules | undefined): Promise<{ now: Rules; theirs: Shift[] }> {
     const now = await answered(api.GET('/api/v1/deliveries/{id}/rules', path()))
     const before = new Set((known?.changes ?? []).map(keyOf))
-    others.value = [...others.value, ...now.changes.filter((c) => !before.has(keyOf(c)) && !mine.has(c.id ?? ''))]
+    const theirs = now.changes.filter((c) => !before.has(keyOf(c)) && !mine.has(c.id ?? ''))
+    others.value = [...others.value, ...theirs]
     if (now.state !== rules.value?.state) take(now)
     else rules.value = now
-    return now
+    return { now, theirs }
   }
 
   /** The changes that this page has made. */
@@ -131,6 +132,7 @@ export function useRules(id: () => string): RulesBook {
 
   /** Sends a change; on a state that others have changed it is made if they changed something else. */
   async function send(s: Sent): Promise<Rules> {
+    mine.add(s.id)
     const isShort = JSON.stringify(s.steps).length < 50_000 // a page that is left sends no more than that
     for (;;) {
       const known = rules.value
@@ -150,9 +152,7 @@ export function useRules(id: () => string): RulesBook {
           if (e instanceof ServiceError && e.status > 0 && e.status !== 401) outbox.remove(s.id)
           throw e
         }
-        const now = await meet(known)
-        const before = new Set((known?.changes ?? []).map(keyOf))
-        const theirs = now.changes.filter((c) => !before.has(keyOf(c)) && c.id !== s.id)
+        const { now, theirs } = await meet(known)
         if (theirs.some((c) => overlap(s.steps, c.steps))) {
           held.value = s
           outbox.remove(s.id)
@@ -289,7 +289,6 @@ export function useRules(id: () => string): RulesBook {
     },
     change(words, steps) {
       const s = { id: unlike(), delivery: id(), words, steps }
-      mine.add(s.id)
       outbox.add(s)
       return shift(() => send(s)).then((done) => done && held.value?.id !== s.id)
     },
