@@ -103,8 +103,12 @@ func (s *Store) Close() {
 	s.Pool.Close()
 }
 
-// Ping reports whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return s.Pool.Ping(ctx) }
+// Ping reports whether the database answers. It is no statement, which the driver would end by itself.
+func (s *Store) Ping(ctx context.Context) error {
+	ctx, stop := context.WithTimeout(ctx, Patience)
+	defer stop()
+	return s.Pool.Ping(ctx)
+}
 
 // newID makes an identifier: 26 letters and digits, by chance.
 func newID() string { return strings.ToLower(rand.Text()) }

@@ -59,14 +59,23 @@ func TestADatabaseThatHangs(t *testing.T) {
 		}
 	}
 	t.Cleanup(func() { signal(syscall.SIGCONT) })
+	// Connections that were in use a moment ago are handed out unasked: what comes first meets them.
+	var busy sync.WaitGroup
+	for range 8 {
+		busy.Go(func() {
+			_, err := s.Client.Deliveries(t.Context(), "", "", 0, 10)
+			assert.NoError(t, err)
+		})
+	}
+	busy.Wait()
 	signal(syscall.SIGSTOP)
 
 	requests := []struct{ method, path, body string }{
+		{"POST", "/api/v1/deliveries?name=b.csv", "a,b\n3,4\n"},
 		{"GET", "/healthz", ""},
 		{"GET", "/api/v1/deliveries", ""}, {"GET", "/api/v1/deliveries/" + d.ID, ""},
 		{"GET", "/api/v1/deliveries/" + d.ID + "/profile", ""}, {"GET", "/api/v1/runs", ""},
 		{"GET", "/api/v1/targets", ""}, {"GET", "/api/v1/mappings", ""},
-		{"POST", "/api/v1/deliveries?name=b.csv", "a,b\n3,4\n"},
 		{"POST", "/api/v1/deliveries/" + d.ID + "/profile", "{}"},
 		{"PUT", "/api/v1/deliveries/" + d.ID + "/rules", "{}"},
 		{"POST", "/api/v1/runs", `{"delivery":"` + d.ID + `","target":"none"}`},
