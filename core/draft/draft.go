@@ -23,7 +23,6 @@ import (
 	"sieb/core/remedy"
 	"sieb/core/target"
 	"sieb/core/value"
-	"sieb/core/variants"
 )
 
 // Draft is a first target, drawn from what one delivery holds, or from a table.
@@ -401,7 +400,6 @@ const (
 	mostOf    = 12
 	longestOf = 30
 	fewCodes  = 6
-	rarely    = 10 // times that a spelling is rarer than another one of which it is likely a variant
 	oftenCode = 20 // times that a whole number occurs, on average, which may be a code
 )
 
@@ -495,15 +493,6 @@ func draftSet(c *target.Column, from *profile.Column, n Notes) {
 	misspelt := map[string]bool{}
 	for _, v := range finding.Misspelt(from) {
 		misspelt[v.Value] = true
-	}
-	var texts []variants.Text
-	for _, v := range from.Top {
-		texts = append(texts, variants.Text{Text: v.Value, Count: v.Count})
-	}
-	for _, f := range variants.Find(texts, nil) {
-		for _, o := range f.Others {
-			misspelt[o.Text.Text] = misspelt[o.Text.Text] || o.Count*rarely <= f.Count
-		}
 	}
 	var left []profile.Value
 	for _, v := range from.Top {

@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"sieb/core/fault"
 	"sieb/core/lexical"
@@ -18,6 +19,7 @@ import (
 	"sieb/core/source"
 	"sieb/core/typing"
 	"sieb/core/value"
+	"sieb/core/variants"
 	"sieb/core/workbook"
 )
 
@@ -519,15 +521,17 @@ func (n *narrator) texts(c *profile.Column, add adder) {
 		add(55, "value.variants", rows, g[1:], "", ": the same is written in different ways: %s%s", examples(g, 0),
 			more).by(oneOf(others))
 	}
-	if typos := typos(c); len(typos) > 0 {
+	// What no longer has its characters is told of as such, and is not found by what it looks like.
+	typos := slices.DeleteFunc(typos(c), func(t typo) bool { return strings.ContainsRune(t.value.Value, utf8.RuneError) })
+	if len(typos) > 0 {
 		var list []string
 		rows := int64(0)
 		var first []profile.Value
 		for _, t := range typos {
-			list = append(list, fmt.Sprintf("%s (%s) for %s (%s)", clip(t[0].Value), profile.Thousands(t[0].Count),
-				clip(t[1].Value), profile.Thousands(t[1].Count)))
-			rows += t[0].Count
-			first = append(first, t[0])
+			list = append(list, fmt.Sprintf("%s (%s) for %s (%s)", clip(t.value.Value),
+				profile.Thousands(t.value.Count), clip(t.meant.Value), profile.Thousands(t.meant.Count)))
+			rows += t.value.Count
+			first = append(first, t.value)
 		}
 		add(58, "value.misspelt", rows, first, "", ": perhaps misspelt: %s",
 			strings.Join(list[:min(3, len(list))], ", ")).by(oneOf(first))
@@ -562,53 +566,37 @@ func (n *narrator) shapes(c *profile.Column, add adder) {
 	}
 }
 
-// typos finds values of a category that are one character off a far more
-// frequent one.
-func typos(c *profile.Column) (found [][2]profile.Value) {
+// typo is a value of a category that is likely another one, misspelt.
+type typo struct{ value, meant profile.Value }
+
+// typos finds the values of a category that are likely misspelt. What is only written in another way,
+// as in other letter case, is told of by itself.
+func typos(c *profile.Column) (found []typo) {
 	if !c.Category {
 		return nil
 	}
+	of := map[string]profile.Value{}
+	var texts []variants.Text
 	for _, v := range c.Top {
-		for _, w := range c.Top {
-			if v.Count*50 < w.Count && len(v.Value) > 3 && !hasDigit(v.Value) &&
-				profile.VariantKey([]byte(v.Value)) != profile.VariantKey([]byte(w.Value)) && isOneOff([]rune(v.Value),
-				[]rune(w.Value)) {
-				found = append(found, [2]profile.Value{v, w})
-				break
+		of[v.Value] = v
+		texts = append(texts, variants.Text{Text: v.Value, Count: v.Count})
+	}
+	for _, f := range variants.Find(texts, nil) {
+		for _, o := range f.Likely() {
+			if o.Why != "case" {
+				found = append(found, typo{of[o.Text.Text], of[f.Spelling]})
 			}
 		}
 	}
 	return found
 }
 
-// Misspelt returns the values of a category that are perhaps misspelt.
+// Misspelt returns the values of a category that are likely misspelt.
 func Misspelt(c *profile.Column) (all []profile.Value) {
 	for _, t := range typos(c) {
-		all = append(all, t[0])
+		all = append(all, t.value)
 	}
 	return all
-}
-
-func hasDigit(s string) bool { return strings.ContainsAny(s, "0123456789") }
-
-// isOneOff reports whether one character was added, left out, changed or swapped
-// with the next.
-func isOneOff(a, b []rune) bool {
-	if len(a) > len(b) {
-		a, b = b, a
-	}
-	i := 0
-	for i < len(a) && a[i] == b[i] {
-		i++
-	}
-	switch len(b) - len(a) {
-	case 0:
-		return i < len(a) && (slices.Equal(a[i+1:], b[i+1:]) ||
-			i+1 < len(a) && a[i] == b[i+1] && a[i+1] == b[i] && slices.Equal(a[i+2:], b[i+2:]))
-	case 1:
-		return slices.Equal(a[i:], b[i+1:])
-	}
-	return false
 }
 
 // relations tells of what nearly holds between columns, and of columns that are

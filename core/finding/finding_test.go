@@ -121,7 +121,7 @@ func TestFindings(t *testing.T) {
 		{"mixed", append(slices.Clone(numbers[:150]), words[:30]...),
 			[]string{"`value` mixes numbers with other texts: 30 of 180 values are none"}},
 		{"no-break space", mix(words, "whe\u00a0at"),
-			[]string{"`value`: perhaps misspelt: whe\u00a0at (1) for wheat (67)",
+			[]string{"`value`: the same is written in different ways: wheat (67), whe\u00a0at",
 				"`value`: 1 value has characters that do not show, such as tabs and no-break spaces"}},
 	} {
 		got := textsOf(t, c.cells)
@@ -242,14 +242,4 @@ func TestRelationsOfWideTables(t *testing.T) {
 	assert.Equal(t, []string{"c0", "again"}, relations[0].Columns)
 	assert.Equal(t, int64(6), relations[0].Exceptions)
 	assert.Equal(t, []string{"c11", "c9", "c10"}, relations[1].Columns)
-}
-
-func TestOneOff(t *testing.T) {
-	for _, c := range []struct {
-		a, b string
-		want bool
-	}{{"barley", "barely", true}, {"wheat", "whet", true}, {"wheat", "wheatt", true}, {"rye", "ryo", true},
-		{"wheat", "wheat", false}, {"oats", "oast", true}, {"oats", "soat", false}, {"rye", "oats", false}} {
-		assert.Equal(t, c.want, isOneOff([]rune(c.a), []rune(c.b)), "%s %s", c.a, c.b)
-	}
 }

@@ -309,7 +309,7 @@ func (c *column) finish(ctx context.Context, t *typing.Reading) Column {
 		out.Pair = t.Pair[:]
 	}
 	if exact && t.Datatype == value.String {
-		out.Variants = c.variants()
+		out.Variants = c.written()
 	}
 	return out
 }

@@ -7,12 +7,11 @@ import (
 	"strings"
 	"unicode"
 
-	"golang.org/x/text/unicode/norm"
-
 	"sieb/core/distinct"
 	"sieb/core/lexical"
 	"sieb/core/typing"
 	"sieb/core/value"
+	"sieb/core/variants"
 	"sieb/core/workbook"
 )
 
@@ -83,9 +82,9 @@ func (c *column) looksUsual(text string) bool {
 // maxFolded is how many different values are compared for variants.
 const maxFolded = 200_000
 
-// variants groups the values that differ in nothing but letter case, blanks or
-// accents, those of most rows first.
-func (c *column) variants() (groups [][]Value) {
+// written groups the values that differ in nothing but letter case, blanks, accents or
+// signs of writing, those of most rows first.
+func (c *column) written() (groups [][]Value) {
 	if c.table.Used > maxFolded {
 		return nil
 	}
@@ -95,8 +94,9 @@ func (c *column) variants() (groups [][]Value) {
 		if e.Count == 0 || distinct.IsLong(text) || len(lexical.Trim(text)) == 0 {
 			continue
 		}
-		f := VariantKey(text)
-		byFold[f] = append(byFold[f], e)
+		if key := variants.Key(string(text)); key != "" {
+			byFold[key] = append(byFold[key], e)
+		}
 	}
 	for _, same := range byFold {
 		if len(same) < 2 {
@@ -104,8 +104,7 @@ func (c *column) variants() (groups [][]Value) {
 		}
 		var group []Value
 		slices.SortFunc(same, func(a, b distinct.Item) int {
-			return cmp.Or(cmp.Compare(b.Count, a.Count),
-				cmp.Compare(a.Row, b.Row))
+			return cmp.Or(cmp.Compare(b.Count, a.Count), bytes.Compare(c.table.Text(a.Entry), c.table.Text(b.Entry)))
 		})
 		for _, e := range same {
 			if len(group) == 0 || c.value(e).Value != group[len(group)-1].Value {
@@ -126,27 +125,4 @@ func (c *column) variants() (groups [][]Value) {
 		return cmp.Or(cmp.Compare(rows(b), rows(a)),
 			cmp.Compare(a[0].Row, b[0].Row))
 	})
-}
-
-// VariantKey takes off a text what variants differ in.
-func VariantKey(text []byte) string {
-	if bytes.IndexFunc(text, func(r rune) bool { return r >= 0x80 }) < 0 {
-		return strings.Join(strings.Fields(strings.ToLower(string(text))), " ")
-	}
-	var b strings.Builder
-	blank := false
-	for _, r := range norm.NFKD.String(string(text)) {
-		switch {
-		case unicode.Is(unicode.Mn, r) || unicode.Is(unicode.Cf, r):
-		case lexical.IsBlank(r):
-			blank = b.Len() > 0
-		default:
-			if blank {
-				b.WriteByte(' ')
-				blank = false
-			}
-			b.WriteString(strings.ToLower(string(r)))
-		}
-	}
-	return b.String()
 }

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"unicode"
 
 	"sieb/core/delimited"
 	"sieb/core/distinct"
@@ -15,6 +16,8 @@ import (
 	"sieb/core/typing"
 	"sieb/core/value"
 	"sieb/core/workbook"
+
+	"golang.org/x/text/unicode/norm"
 )
 
 // Finder reports which rows filters let through: those that pass all of them. It
@@ -159,7 +162,7 @@ func (t *test) texts(f profile.Filter) {
 		}
 		t.passes = func(text []byte, _ workbook.Kind) bool { return values[string(text)] }
 	default:
-		want := profile.VariantKey([]byte(f.Value))
+		want := folded([]byte(f.Value))
 		t.passes = func(text []byte, _ workbook.Kind) bool { return holds(text, want) }
 	}
 }
@@ -292,7 +295,7 @@ func (t *test) compare(c *profile.Column, f profile.Filter, reading *typing.Read
 // and the accents; want is folded already.
 func holds(text []byte, want string) bool {
 	if !lexical.IsASCII(text) || strings.ContainsRune(want, ' ') {
-		return strings.Contains(profile.VariantKey(text), want)
+		return strings.Contains(folded(text), want)
 	}
 	for i := 0; i+len(want) <= len(text); i++ {
 		k := 0
@@ -363,4 +366,27 @@ func (t *test) of(text []byte, kind workbook.Kind) bool {
 	t.last, t.kind, t.isKnown = append(t.last[:0], text...), kind, true
 	t.result = t.passes(text, kind)
 	return t.result
+}
+
+// folded returns a text without what a search does not look at: letter case, accents, blanks beyond one.
+func folded(text []byte) string {
+	if bytes.IndexFunc(text, func(r rune) bool { return r >= 0x80 }) < 0 {
+		return strings.Join(strings.Fields(strings.ToLower(string(text))), " ")
+	}
+	var b strings.Builder
+	blank := false
+	for _, r := range norm.NFKD.String(string(text)) {
+		switch {
+		case unicode.Is(unicode.Mn, r) || unicode.Is(unicode.Cf, r):
+		case lexical.IsBlank(r):
+			blank = b.Len() > 0
+		default:
+			if blank {
+				b.WriteByte(' ')
+				blank = false
+			}
+			b.WriteString(strings.ToLower(string(r)))
+		}
+	}
+	return b.String()
 }

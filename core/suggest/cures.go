@@ -21,6 +21,7 @@ import (
 	"sieb/core/target"
 	"sieb/core/trial"
 	"sieb/core/value"
+	"sieb/core/variants"
 	"sieb/core/violation"
 	"sieb/core/workbook"
 )
@@ -1010,7 +1011,11 @@ func (b *builder) spellings(ctx context.Context) error {
 	for _, s := range found {
 		var cells int64
 		var others []string
+		var families []variants.Family
 		for _, g := range s.Families {
+			if g.Others = g.Likely(); len(g.Others) > 0 {
+				families = append(families, g)
+			}
 			for _, o := range g.Others {
 				cells += o.Count
 				others = append(others, o.Text.Text)
@@ -1020,13 +1025,13 @@ func (b *builder) spellings(ctx context.Context) error {
 		if spellings == 0 || int64(2*s.Texts) > b.Account.Rows || spellings > mostNamed {
 			continue // names that hardly recur are looked at one by one
 		}
-		steps, err := b.Recode(s.Column, s.Families)
+		steps, err := b.Recode(s.Column, families)
 		if err != nil {
 			return err
 		}
-		words := fmt.Sprintf("recode %d spellings to %d", spellings, len(s.Families))
+		words := fmt.Sprintf("recode %d spellings to %d", spellings, len(families))
 		if spellings == 1 {
-			words = fmt.Sprintf("recode %s to %s", quoted(s.Families[0].Others[0].Text.Text), quoted(s.Families[0].Spelling))
+			words = fmt.Sprintf("recode %s to %s", quoted(others[0]), quoted(families[0].Spelling))
 		}
 		b.try(Suggestion{Kind: "recode", Column: s.Column, Values: others, Cells: cells, Words: words, Steps: steps})
 	}

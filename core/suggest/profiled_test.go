@@ -3,16 +3,19 @@ package suggest_test
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"sieb/core/codes"
 	"sieb/core/sift"
 	"sieb/core/suggest"
 	"sieb/core/target"
+	"sieb/core/value"
 )
 
 // tableOf writes sixty rows whose cells are made by their numbers, from 0.
@@ -111,6 +114,58 @@ func TestFindingsHaveCures(t *testing.T) {
 			})
 		}
 	}
+}
+
+// What a profile takes for written in another way or misspelt is what suggestions recode, no more and no less.
+func TestSpellingsAgree(t *testing.T) {
+	word := rapid.SampledFrom([]string{"Weizen", "Gerste", "Roggen", "Sommergerste", "Hof Linden", "St. Peter", "A+", "1.5"})
+	dir := t.TempDir()
+	rapid.Check(t, func(t *rapid.T) {
+		var values []string
+		put := func(text string, times int) {
+			for range times {
+				values = append(values, text)
+			}
+		}
+		for range rapid.IntRange(1, 4).Draw(t, "words") {
+			right := word.Draw(t, "word")
+			put(right, rapid.SampledFrom([]int{30, 60}).Draw(t, "times"))
+			for range rapid.IntRange(0, 3).Draw(t, "others") {
+				text := []rune(right)
+				at := rapid.IntRange(0, len(text)-1).Draw(t, "at")
+				text[at] = rapid.SampledFrom([]rune("aeWnst .-é1")).Draw(t, "letter")
+				put(strings.TrimSpace(string(text)), rapid.SampledFrom([]int{1, 3, 10}).Draw(t, "times"))
+			}
+		}
+		for len(values) < 120 {
+			values = append(values, "Hafer")
+		}
+		var table strings.Builder
+		table.WriteString("n,v\n")
+		for i, v := range values {
+			fmt.Fprintf(&table, "%d,%q\n", i, v)
+		}
+		w := workOn(t, dir, table.String(), "target: t\ncolumns: [{name: n}, {name: v}]\n", "", true)
+		if c := w.Profile.Columns[1]; !c.Category || c.Datatype != value.String {
+			t.Skip("no category")
+		}
+		told, recoded := map[string]bool{}, map[string]bool{}
+		for _, f := range w.Profile.Findings {
+			if f.Code == "value.variants" || f.Code == "value.misspelt" {
+				for _, v := range f.Filters[0].Values {
+					told[v] = true
+				}
+			}
+		}
+		for _, s := range judged(t, w, suggest.Asked{Column: "v"}) {
+			if s.Kind == "recode" {
+				for _, v := range s.Values {
+					recoded[v] = true
+				}
+			}
+		}
+		assert.Equal(t, told, recoded, "of %v", slices.Compact(values))
+	})
 }
 
 // What is demanded comes behind what mends, never counts in the best order, and is no suggestion of values.

@@ -26,6 +26,19 @@ type Family struct {
 	Spelling string    `json:"spelling" doc:"the proposed one: that of a set, or the most frequent one"`
 	Count    int64     `json:"count" doc:"of the proposed spelling"`
 	Others   []Variant `json:"others" doc:"the other spellings, the most frequent first"`
+	isFixed  bool
+}
+
+// Likely returns the spellings that are so likely of the family that one may say so unasked: they differ
+// in case, blanks, accents or signs alone, are no entry of the set that has the proposed one, or are far
+// rarer than it.
+func (f *Family) Likely() (all []Variant) {
+	for _, o := range f.Others {
+		if o.Why == whys[byCase] || f.isFixed || o.Count*rarer <= f.Count {
+			all = append(all, o)
+		}
+	}
+	return all
 }
 
 // Variant is a spelling of which another one is proposed.
@@ -50,6 +63,7 @@ const (
 	long     = 9  // letters of one of which two may be
 	crowded  = 40 // texts that share a part; where more do, the part tells nothing
 	clearly  = 3  // times that one spelling is more frequent than another which is taken for mistyped
+	rarer    = 10 // times that it is where that is told unasked
 )
 
 // entry is a text as it is compared.
@@ -265,7 +279,8 @@ func (f *finder) groups() (all []Family) {
 		if !has {
 			k = len(all)
 			of[head] = k
-			all = append(all, Family{Spelling: f.all[head].Text.Text, Count: f.all[head].Count})
+			all = append(all, Family{Spelling: f.all[head].Text.Text, Count: f.all[head].Count,
+				isFixed: f.all[head].isFixed})
 		}
 		all[k].Others = append(all[k].Others, Variant{e.Text, whys[e.why]})
 	}
@@ -289,8 +304,9 @@ func (f *finder) root(i int) int {
 	return i
 }
 
-// Key returns what of a text counts where only case, blanks, accents and signs differ: letters and
-// digits, in small letters without marks.
+// Key returns what of a text counts where only case, blanks, accents and signs of writing differ:
+// letters, digits and other signs, in small letters without marks. Between two digits, and where it
+// stands before a number, a sign of writing counts too: 1.5 is not 15, and -5 not 5.
 func Key(text string) string {
 	isPlain := true
 	for i := range len(text) {
@@ -303,15 +319,34 @@ func Key(text string) string {
 		return text
 	}
 	var b strings.Builder
+	last, open := rune(0), rune(0) // what counted last; the first sign behind it that counts only between digits
 	for _, r := range norm.NFKD.String(strings.ReplaceAll(text, "ß", "ss")) {
-		if unicode.IsLetter(r) || unicode.IsDigit(r) {
-			b.WriteRune(unicode.ToLower(r))
+		switch {
+		case unicode.Is(unicode.Mn, r) || unicode.Is(unicode.Cf, r):
+			continue
+		case unicode.IsSpace(r) || unicode.IsControl(r) || strings.ContainsRune(ofWriting, r):
+			if open == 0 || unicode.IsSpace(open) {
+				open = r
+			}
+			continue
 		}
+		if open != 0 && unicode.IsDigit(r) && (unicode.IsDigit(last) || last == 0 && open == '-') {
+			b.WriteRune(open)
+		}
+		last, open = r, 0
+		b.WriteRune(unicode.ToLower(r))
+	}
+	if open == '-' { // B- is worse than B
+		b.WriteRune(open)
 	}
 	return b.String()
 }
 
-// sortedWords returns the words of a text in the order of their letters; "" for fewer than two.
+// ofWriting are signs by which the same is written in different ways.
+const ofWriting = ".,;:!?'’‘`´\"„“”()[]_-‐‑–—"
+
+// sortedWords returns the words of a text in the order of their letters, and its digits in their own; "" for
+// fewer than two words, and for mere numbers.
 func sortedWords(text string) string {
 	words := strings.FieldsFunc(norm.NFKD.String(strings.ToLower(text)), func(r rune) bool {
 		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.Is(unicode.Mn, r)
@@ -322,8 +357,12 @@ func sortedWords(text string) string {
 	for i := range words {
 		words[i] = Key(words[i])
 	}
+	digits := digitsOf(text)
+	if !slices.ContainsFunc(words, func(w string) bool { return digitsOf(w) != w }) {
+		return ""
+	}
 	slices.Sort(words)
-	return strings.Join(words, " ")
+	return strings.Join(words, " ") + " " + digits
 }
 
 // isCode reports whether a text is rather a code than words: a letter more or less is another one.

@@ -66,6 +66,10 @@ func TestFind(t *testing.T) {
 		{"an entry of a list is the spelling, however rare", texts("weat 90", "wheat 1"), []string{"wheat"},
 			[]string{"wheat: weat (letters)"}},
 		{"also one that does not occur", texts("barly 9"), []string{"barley"}, []string{"barley: barly (letters)"}},
+		{"signs of writing", texts("St. Peter 9", "St Peter 1", "St.Peter 1", "Co-op 5", "Co op 1", "Coop 1"), nil,
+			[]string{"Co-op: Co op (case), Coop (case)", "St. Peter: St Peter (case), St.Peter (case)"}},
+		{"signs that tell things apart", texts("A 90", "A+ 5", "A- 5", "m/s 9", "ms 1", "1.5 9", "15 1", "1 5 1", "-5 9",
+			"5 1", "C 9", "C# 1", "> 3 9", "3 1", "* 9", "- 1"), nil, nil},
 		{"nothing", nil, nil, nil},
 	}
 	for _, test := range tests {
@@ -73,6 +77,19 @@ func TestFind(t *testing.T) {
 			assert.Equal(t, test.want, said(variants.Find(test.texts, test.fixed)))
 		})
 	}
+}
+
+// What is told unasked is what differs in its writing alone, what is no entry of a set, and what is far rarer.
+func TestLikely(t *testing.T) {
+	all := variants.Find(texts("Weizen 90", "WEIZEN 80", "Weixen 9", "Weizn 10", "Gerste 2", "Gersta 5"), []string{"Gerste"})
+	likely := map[string]bool{}
+	for _, f := range all {
+		for _, o := range f.Likely() {
+			likely[o.Text.Text] = true
+		}
+	}
+	assert.Equal(t, map[string]bool{"WEIZEN": true, "Weixen": true, "Gersta": true}, likely)
+	assert.Contains(t, said(all), "Weizen: WEIZEN (case), Weixen (letters), Weizn (letters)")
 }
 
 // Sounds as published with the method.
