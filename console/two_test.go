@@ -2,6 +2,8 @@ package console_test
 
 import (
 	"fmt"
+	"io"
+	"net/http"
 	"strings"
 	"testing"
 
@@ -375,4 +377,114 @@ func TestEachFindingSaysWhetherItIsDealtWith(t *testing.T) {
 	p.tally(79, 1, 0) // both formats are in the draft; one day is none
 	p.do(chromedp.WaitVisible(finding("dates come in 2 formats") + `//span[contains(., "the rules deal with it")]`))
 	assert.Equal(t, "1", p.js(`String(document.querySelectorAll('.dealt').length)`), "what there is no such day of is left")
+}
+
+// Two tabs at how one delivery reads: who comes second is told, and nobody's settings are lost.
+func TestTwoAtOneReading(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	one := open(t)
+	id := one.reading(s, "slips.csv", []byte(slipsFile))
+	one.shows("all detected")
+	two := one.tab()
+	two.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/reading"))
+	two.shows("all detected")
+	headerRows := func(p *page, to string) {
+		p.t.Helper()
+		p.until(`!document.querySelector('.station.busy')`)
+		p.js(`(i => { i.value = '` + to + `'; i.dispatchEvent(new Event('change', { bubbles: true })); return '' })(document.querySelector('#setting-headerRows'))`)
+	}
+	draft := func() *api.LayoutDraft {
+		kept, err := s.Client.Drafts(t.Context(), id)
+		require.NoError(t, err)
+		return kept.Layout
+	}
+	set := func(n int) func() bool {
+		return func() bool {
+			d := draft()
+			return d != nil && d.Given.HeaderRows != nil && *d.Given.HeaderRows == n
+		}
+	}
+
+	headerRows(one, "0")
+	one.shows("the changes are kept with the delivery")
+	headerRows(two, "2")
+	two.shows("Meanwhile somebody else changed these settings")
+	two.shows("Header rows 0. What you see is yours, and is not kept yet.")
+	two.accessible("settings that another tab changed")
+	assert.True(t, set(0)(), "nothing was written over")
+	two.do(chromedp.Click(button("Take theirs; Undo brings mine back")))
+	two.until(`document.querySelector('#setting-headerRows').value === '0'`)
+	two.do(chromedp.Click(button("Undo")))
+	servicetest.Await(t, "one's own again", set(2))
+
+	headerRows(one, "1")
+	one.shows("Header rows 2. What you see is yours")
+	one.do(chromedp.Click(button("Keep mine")))
+	servicetest.Await(t, "mine", set(1))
+	one.until(`!document.body.innerText.includes('Meanwhile somebody else')`)
+	one.do(chromedp.Click(button("Save layout")))
+	one.shows("Saved: runs and profiles read the delivery like this")
+	two.do(chromedp.Click(button("Save layout")))
+	two.shows("Meanwhile somebody else saved these settings")
+	require.Nil(t, draft())
+	two.do(chromedp.Click(button("Keep mine")))
+	servicetest.Await(t, "mine", set(2))
+}
+
+// Two tabs at the text of one target, and a version that is saved meanwhile.
+func TestTwoAtOneText(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	_, err := s.Client.AddTarget(t.Context(), []byte(slips))
+	require.NoError(t, err)
+	area := `textarea[aria-label="Text of the target"]`
+	var tabs []*page
+	one := open(t)
+	for _, p := range []*page{one, one.tab()} {
+		p.do(chromedp.Navigate(s.Address+"/targets/slips?view=text"), chromedp.WaitVisible(area))
+		tabs = append(tabs, p)
+	}
+	two := tabs[1]
+	one.do(chromedp.SendKeys(area, "# one"))
+	one.shows("changed; kept on the service")
+	two.do(chromedp.SendKeys(area, "# two"))
+	two.shows("Meanwhile somebody else changed this text too. What stands here is yours.")
+	two.accessible("a text that another tab changed")
+	resp, err := http.Get(s.Address + "/api/v1/targets/slips/draft")
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	text, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "# one")
+	two.do(chromedp.Click(button("Show theirs; mine is put aside")))
+	two.until(`document.querySelector('` + area + `').value.includes('# one')`)
+	two.do(chromedp.Click(button("Back to mine")))
+	two.until(`document.querySelector('` + area + `').value.includes('# two')`)
+	two.shows("changed; kept on the service")
+
+	// Saved over another version only when that was told.
+	theirs := strings.Replace(slips, "rye]", "rye, maize]", 1)
+	_, err = s.Client.AddTarget(t.Context(), []byte(theirs))
+	require.NoError(t, err)
+	two.do(chromedp.Click(button("Save as a version")))
+	two.shows("The text here began with version 1.")
+	two.accessible("a version that was saved meanwhile")
+	newest, err := s.Client.Target(t.Context(), "slips", 0)
+	require.NoError(t, err)
+	assert.Equal(t, theirs, newest.Text)
+	two.do(chromedp.Click(button("Save over version 2")))
+	two.shows("Saved: version 3.")
+	newest, err = s.Client.Target(t.Context(), "slips", 0)
+	require.NoError(t, err)
+	assert.True(t, strings.HasSuffix(newest.Text, "# two"), newest.Text)
+
+	// The other tab's text is of a draft that is gone: it is kept on the page, and asked about.
+	one.do(chromedp.SendKeys(area, " and more"))
+	one.shows("Meanwhile somebody else saved the changes of this text, or threw them away.")
+	one.until(`document.querySelector('` + area + `').value.includes('# one and more')`)
+	one.do(chromedp.Click(button("Show theirs; mine is put aside")))
+	one.until(`document.querySelector('` + area + `').value.includes('# two')`)
+	one.do(chromedp.Click(button("Back to mine")))
+	one.shows("changed; kept on the service")
 }

@@ -147,6 +147,8 @@ func TestTextDrafts(t *testing.T) {
 	assert.Equal(t, 204, resp.StatusCode)
 	resp, _ = s.ask(t, http.MethodGet, path, "")
 	assert.Equal(t, 404, resp.StatusCode)
+	resp, _ = s.ask(t, http.MethodDelete, "/api/v1/targets/nobody/draft", "")
+	assert.Equal(t, 404, resp.StatusCode)
 	resp, _ = s.ask(t, http.MethodPut, "/api/v1/targets/nobody/draft", `{"text": "x"}`, "Content-Type", "application/json")
 	assert.Equal(t, 404, resp.StatusCode)
 }

@@ -1,5 +1,5 @@
 import { onBeforeUnmount, ref, shallowRef, type Ref, type ShallowRef } from 'vue'
-import { answered, api, type Drafts } from './api/client'
+import { answered, api, ServiceError, type Drafts } from './api/client'
 
 export type LayoutDraft = NonNullable<Drafts['layout']>
 
@@ -11,6 +11,14 @@ export interface DraftBook {
   isBehind: Ref<boolean>
   /** Why the last change could not be kept. */
   failure: Ref<unknown>
+  /** What somebody else made of the draft meanwhile, or that it is gone; one's own change is not kept. */
+  others: ShallowRef<LayoutDraft | 'gone' | undefined>
+  /** Goes on with what others made of it: the next change is made on that. */
+  seen: () => void
+  /** Looks what others made of the draft. */
+  look: () => Promise<void>
+  /** The state that the next change is made on. */
+  onState: () => { 'If-Match': string }
   load: () => Promise<Drafts>
   keepLayout: (draft: LayoutDraft) => void
   dropLayout: () => Promise<void>
@@ -24,6 +32,8 @@ export function useDrafts(id: () => string): DraftBook {
   const drafts = shallowRef<Drafts>()
   const isBehind = ref(false)
   const failure = ref<unknown>()
+  const others = shallowRef<LayoutDraft | 'gone'>()
+  let state = 'none'
   let waiting: (() => Promise<unknown>) | undefined
   let sending = Promise.resolve()
 
@@ -36,12 +46,26 @@ export function useDrafts(id: () => string): DraftBook {
         await what?.()
         if (what) failure.value = undefined
       } catch (e) {
-        failure.value = e
+        if (e instanceof ServiceError && e.status === 412) await look()
+        else failure.value = e
       }
       isBehind.value = waiting !== undefined
     })
     return sending
   }
+
+  /** Looks what others made of the draft. */
+  async function look(): Promise<void> {
+    try {
+      const found = await answered(api.GET('/api/v1/deliveries/{id}/drafts', path()))
+      others.value = found.layout ?? 'gone'
+      failure.value = undefined
+    } catch (e) {
+      failure.value = e
+    }
+  }
+
+  const onState = (): { 'If-Match': string } => ({ 'If-Match': `"${state}"` })
 
   const path = (): { params: { path: { id: string } } } => ({ params: { path: { id: id() } } })
 
@@ -56,6 +80,7 @@ export function useDrafts(id: () => string): DraftBook {
   function forgetLayout(): void {
     waiting = undefined
     isBehind.value = false
+    state = 'none'
     drafts.value = { ...drafts.value, layout: undefined }
   }
 
@@ -63,25 +88,44 @@ export function useDrafts(id: () => string): DraftBook {
     drafts,
     isBehind,
     failure,
+    others,
+    look,
+    onState,
+    seen() {
+      state = (others.value !== 'gone' && others.value?.state) || 'none'
+      others.value = undefined
+    },
     async load() {
       await send()
       const found = await answered(api.GET('/api/v1/deliveries/{id}/drafts', path()))
       drafts.value = found
+      state = found.layout?.state ?? 'none'
+      others.value = undefined
       return found
     },
     keepLayout(draft) {
       drafts.value = { ...drafts.value, layout: draft }
       const where = path()
-      waiting = () =>
-        answered(api.PUT('/api/v1/deliveries/{id}/drafts/layout', { ...where, body: draft, keepalive: true }))
+      waiting = async () => {
+        if (others.value) return // until it is settled whose is kept
+        const params = { ...where.params, header: onState() }
+        const kept = await answered(
+          api.PUT('/api/v1/deliveries/{id}/drafts/layout', { params, body: draft, keepalive: true }),
+        )
+        state = kept.state ?? 'none'
+      }
       isBehind.value = true
       void send()
     },
     settled: send,
     async dropLayout() {
-      forgetLayout()
-      await sending
-      await answered(api.DELETE('/api/v1/deliveries/{id}/drafts/layout', path()))
+      waiting = async () => {
+        if (others.value) return
+        const params = { ...path().params, header: onState() }
+        await answered(api.DELETE('/api/v1/deliveries/{id}/drafts/layout', { params }))
+        forgetLayout()
+      }
+      await send()
     },
     forgetLayout,
   }

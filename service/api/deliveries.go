@@ -49,9 +49,9 @@ func (s *Server) deliveryRoutes(api huma.API) {
 	huma.Register(api, op("showDrafts", http.MethodGet, "/deliveries/{id}/drafts",
 		"Work on a delivery that is not saved yet", "drafts", 404), s.showDrafts)
 	huma.Register(api, op("keepLayoutDraft", http.MethodPut, "/deliveries/{id}/drafts/layout",
-		"Keeps settings that are not saved yet", "drafts", 404, 422), s.keepLayoutDraft)
+		"Keeps settings that are not saved yet", "drafts", 404, 412, 422), s.keepLayoutDraft)
 	drop := op("dropLayoutDraft", http.MethodDelete, "/deliveries/{id}/drafts/layout",
-		"Throws away settings that are not saved yet", "drafts", 404)
+		"Throws away settings that are not saved yet", "drafts", 404, 412)
 	drop.DefaultStatus = http.StatusNoContent
 	huma.Register(api, drop, s.dropLayoutDraft)
 }
@@ -265,6 +265,13 @@ type LayoutDraft struct {
 	Given     layout.Given   `json:"given" doc:"settings made by hand"`
 	Before    []layout.Given `json:"before,omitempty" maxItems:"200" doc:"those before each change, the last one at the end"`
 	ChangedAt time.Time      `json:"changedAt,omitzero" readOnly:"true"`
+	State     string         `json:"state,omitempty" readOnly:"true" doc:"of the draft, for the If-Match of a change; none where there is no draft. It is the answer's ETag"`
+}
+
+// LayoutKept is a draft of a layout with its state.
+type LayoutKept struct {
+	ETag string `header:"ETag"`
+	Body LayoutDraft
 }
 
 func (s *Server) showDrafts(ctx context.Context, in *byID) (*answer[Drafts], error) {
@@ -281,7 +288,7 @@ func (s *Server) showDrafts(ctx context.Context, in *byID) (*answer[Drafts], err
 		case store.LayoutDraft:
 			out.Layout = &LayoutDraft{}
 			err = json.Unmarshal(d.Content, out.Layout)
-			out.Layout.ChangedAt = d.ChangedAt.UTC()
+			out.Layout.ChangedAt, out.Layout.State = d.ChangedAt.UTC(), stateOf(d.Content)
 		case store.RulesDraft:
 			k := kept{at: d.ChangedAt.UTC()}
 			err = json.Unmarshal(d.Content, &k)
@@ -308,41 +315,49 @@ func (s *Server) isNewer(ctx context.Context, k *kept) (bool, error) {
 }
 
 // keepDraft keeps a draft, and returns when.
-func (s *Server) keepDraft(ctx context.Context, id string, kind store.Kind, draft any) (at time.Time, err error) {
+func (s *Server) keepDraft(ctx context.Context, id string, kind store.Kind, draft any, met store.Met,
+) (d store.Draft, err error) {
 	text, err := json.Marshal(draft)
 	if err != nil {
-		return at, err
+		return d, err
 	}
-	d, err := s.Store.KeepDraft(ctx, id, kind, text)
+	d, err = s.Store.KeepDraft(ctx, id, kind, text, met)
+	d.ChangedAt = d.ChangedAt.UTC()
 	if errors.Is(err, store.ErrNone) {
-		return at, huma.Error404NotFound(fmt.Sprintf("there is no delivery %q", id))
+		return d, huma.Error404NotFound(fmt.Sprintf("there is no delivery %q", id))
 	} else if err != nil {
-		return at, s.failure("keeping a draft", err)
+		return d, s.failure("keeping a draft", err)
 	}
-	return d.ChangedAt.UTC(), nil
+	return d, nil
 }
 
 func (s *Server) keepLayoutDraft(ctx context.Context, in *struct {
-	ID   string `path:"id"`
+	ID string `path:"id"`
+	OfState
 	Body LayoutDraft
-}) (*answer[LayoutDraft], error) {
+}) (*LayoutKept, error) {
 	draft := in.Body
 	draft.Before = draft.Before[max(0, len(draft.Before)-maxSteps):]
-	draft.ChangedAt = time.Time{}
-	at, err := s.keepDraft(ctx, in.ID, store.LayoutDraft, draft)
-	draft.ChangedAt = at
-	return &answer[LayoutDraft]{draft}, err
-}
-
-func (s *Server) dropLayoutDraft(ctx context.Context, in *byID) (*struct{}, error) {
-	return s.dropDraft(ctx, in.ID, store.LayoutDraft)
-}
-
-func (s *Server) dropDraft(ctx context.Context, id string, kind store.Kind) (*struct{}, error) {
-	if _, err := s.delivery(ctx, id); err != nil {
+	draft.ChangedAt, draft.State = time.Time{}, ""
+	d, err := s.keepDraft(ctx, in.ID, store.LayoutDraft, draft, in.ofDraft())
+	if err != nil {
 		return nil, err
 	}
-	if err := s.Store.DropDraft(ctx, id, kind); err != nil {
+	draft.ChangedAt, draft.State = d.ChangedAt, stateOf(d.Content)
+	return &LayoutKept{`"` + draft.State + `"`, draft}, nil
+}
+
+func (s *Server) dropLayoutDraft(ctx context.Context, in *struct {
+	ID string `path:"id"`
+	OfState
+}) (*struct{}, error) {
+	return s.dropDraft(ctx, in.ID, store.LayoutDraft, in.ofDraft())
+}
+
+func (s *Server) dropDraft(ctx context.Context, id string, kind store.Kind, met store.Met) (*struct{}, error) {
+	if _, err := s.Store.KeepDraft(ctx, id, kind, nil, met); errors.Is(err, store.ErrNone) {
+		return nil, huma.Error404NotFound(fmt.Sprintf("there is no delivery %q", id))
+	} else if err != nil {
 		return nil, s.failure("throwing a draft away", err)
 	}
 	return &struct{}{}, nil

@@ -9,9 +9,11 @@ import (
 	"unicode/utf8"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/zeebo/xxh3"
 
 	"sieb/core/edit"
 	"sieb/core/suggest"
+	"sieb/service/store"
 )
 
 // kept is a draft of rules as the store keeps it: what it began with, what it says now, and the
@@ -29,9 +31,54 @@ type kept struct {
 // state tells one state of the draft from all others that it has had.
 func (k *kept) state() string { return fmt.Sprintf("%s-%d", k.Began, k.Count) }
 
+// isMet reports whether a draft in a state may be changed.
+func (on OfState) isMet(state string) bool {
+	return on.IfMatch == "" || on.IfMatch == "*" && state != none ||
+		strings.Trim(strings.TrimPrefix(on.IfMatch, "W/"), `"`) == state
+}
+
+// none is the state of a draft that is not there.
+const none = "none"
+
+// stateOf returns the state of a draft that is kept in the place of the one before, by what it says.
+func stateOf(content []byte) string {
+	if content == nil {
+		return none
+	}
+	return fmt.Sprintf("%016x", xxh3.Hash(content))
+}
+
+// ofRules returns an error unless a draft of rules has the state.
+func (on OfState) ofRules() store.Met {
+	if on.IfMatch == "" {
+		return nil
+	}
+	return func(before []byte) error {
+		if before == nil {
+			return noRules
+		}
+		k, err := readKept(before)
+		if err != nil {
+			return err
+		}
+		return k.is(on)
+	}
+}
+
+// ofDraft returns an error unless a draft that is kept in the place of the one before has the state.
+func (on OfState) ofDraft() store.Met {
+	return func(before []byte) error {
+		if on.isMet(stateOf(before)) {
+			return nil
+		}
+		return huma.Error412PreconditionFailed(
+			"somebody else changed the draft since, and this was not done: look at it, and do it again")
+	}
+}
+
 // is returns an error unless the draft has the state that a change is made on.
 func (k *kept) is(on OfState) error {
-	if on.IfMatch == "" || on.IfMatch == "*" || strings.Trim(strings.TrimPrefix(on.IfMatch, "W/"), `"`) == k.state() {
+	if on.isMet(k.state()) {
 		return nil
 	}
 	text := "the draft has changed since, and this was not done"

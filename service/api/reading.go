@@ -31,10 +31,10 @@ func (s *Server) readingRoutes(api huma.API) {
 		"What is wrong with the rows as settings read them, as far as they were looked at", "reading", 404, 422),
 		s.readProblems)
 	save := op("saveLayout", http.MethodPut, "/deliveries/{id}/layout",
-		"Saves settings with a delivery; runs read it by them", "reading", 404, 422)
+		"Saves settings with a delivery; runs read it by them", "reading", 404, 412, 422)
 	huma.Register(api, save, s.saveLayout)
 	forget := op("forgetLayout", http.MethodDelete, "/deliveries/{id}/layout", "Removes the saved settings",
-		"reading", 404)
+		"reading", 404, 412)
 	forget.DefaultStatus = http.StatusOK
 	huma.Register(api, forget, s.forgetLayout)
 	huma.Register(api, op("listLayouts", http.MethodGet, "/layouts",
@@ -178,7 +178,8 @@ func chosen(err error) error {
 func (s *Server) saveLayout(ctx context.Context, in *struct {
 	ID     string `path:"id"`
 	Settle bool   `query:"settle" doc:"keep all settings of the layout, those that are detected around the given ones too"`
-	Body   layout.Given
+	OfState
+	Body layout.Given
 }) (*answer[Delivery], error) {
 	kept := in.Body
 	// Settings that cannot read the delivery are not kept.
@@ -198,7 +199,7 @@ func (s *Server) saveLayout(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
-	return s.keepLayout(ctx, in.ID, text, names)
+	return s.keepLayout(ctx, in.ID, text, names, in.OfState)
 }
 
 // namesOf returns the names of the settings that are given, in order.
@@ -211,12 +212,17 @@ func namesOf(given layout.Given) []string {
 	return slices.Sorted(maps.Keys(settings))
 }
 
-func (s *Server) forgetLayout(ctx context.Context, in *byID) (*answer[Delivery], error) {
-	return s.keepLayout(ctx, in.ID, nil, nil)
+func (s *Server) forgetLayout(ctx context.Context, in *struct {
+	ID string `path:"id"`
+	OfState
+}) (*answer[Delivery], error) {
+	return s.keepLayout(ctx, in.ID, nil, nil, in.OfState)
 }
 
-func (s *Server) keepLayout(ctx context.Context, id string, text, names []byte) (*answer[Delivery], error) {
-	if err := s.Store.SaveLayout(ctx, id, text, names); err != nil && !errors.Is(err, store.ErrNone) {
+// keepLayout saves settings in the place of the draft of them.
+func (s *Server) keepLayout(ctx context.Context, id string, text, names []byte, on OfState) (*answer[Delivery],
+	error) {
+	if err := s.Store.SaveLayout(ctx, id, text, names, on.ofDraft()); err != nil && !errors.Is(err, store.ErrNone) {
 		return nil, s.failure("saving a layout", err)
 	}
 	return s.showDelivery(ctx, &byID{id})

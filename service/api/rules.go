@@ -102,7 +102,7 @@ type TakeBack struct {
 	Over bool `json:"over,omitempty" doc:"also where the change is somebody else's"`
 }
 
-// OfState is the state that a change is made on.
+// OfState is the state of a draft that a change is made on.
 type OfState struct {
 	IfMatch string `header:"If-Match" doc:"state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is"`
 }
@@ -174,15 +174,17 @@ func (s *Server) keptRules(ctx context.Context, id string) (*kept, error) {
 }
 
 // keepRules keeps a draft that begins, and answers with it.
-func (s *Server) keepRules(ctx context.Context, id string, k *kept) (*RulesAnswer, error) {
+func (s *Server) keepRules(ctx context.Context, id string, k *kept, on OfState) (*RulesAnswer, error) {
 	k.Began = rand.Text()[:8]
 	out, err := k.view(id)
 	if err != nil {
 		return nil, err
 	}
-	if out.ChangedAt, err = s.keepDraft(ctx, id, store.RulesDraft, k); err != nil {
+	d, err := s.keepDraft(ctx, id, store.RulesDraft, k, on.ofRules())
+	if err != nil {
 		return nil, err
 	}
+	out.ChangedAt = d.ChangedAt
 	return s.answerRules(ctx, out)
 }
 
@@ -216,18 +218,6 @@ func (s *Server) newer(ctx context.Context, l store.Library, name string, versio
 		return nil, nil
 	}
 	return &NewerText{newest.Version, newest.AddedBy, newest.AddedAt.UTC()}, nil
-}
-
-// isOn returns an error unless the draft of a delivery has the state that something is done on.
-func (s *Server) isOn(ctx context.Context, id string, on OfState) error {
-	if on.IfMatch == "" {
-		return nil
-	}
-	k, err := s.keptRules(ctx, id)
-	if err != nil {
-		return err
-	}
-	return k.is(on)
 }
 
 var noRules = huma.Error404NotFound("the delivery has no draft of rules yet; PUT begins one")
@@ -285,10 +275,7 @@ func (s *Server) dropRules(ctx context.Context, in *struct {
 	ID string `path:"id"`
 	OfState
 }) (*struct{}, error) {
-	if err := s.isOn(ctx, in.ID, in.OfState); err != nil {
-		return nil, err
-	}
-	return s.dropDraft(ctx, in.ID, store.RulesDraft)
+	return s.dropDraft(ctx, in.ID, store.RulesDraft, in.ofRules())
 }
 
 func (s *Server) beginRules(ctx context.Context, in *struct {
@@ -298,9 +285,6 @@ func (s *Server) beginRules(ctx context.Context, in *struct {
 }) (*RulesAnswer, error) {
 	d, err := s.delivery(ctx, in.ID)
 	if err != nil {
-		return nil, err
-	}
-	if err := s.isOn(ctx, in.ID, in.OfState); err != nil {
 		return nil, err
 	}
 	if err := s.isTable(d); err != nil {
@@ -325,7 +309,7 @@ func (s *Server) beginRules(ctx context.Context, in *struct {
 		if k.Target, err = s.draftedTarget(ctx, d, ask.Name); err != nil {
 			return nil, err
 		}
-		return s.keepRules(ctx, in.ID, k)
+		return s.keepRules(ctx, in.ID, k, in.OfState)
 	}
 	t, err := s.begunTarget(ctx, &ask)
 	if err != nil {
@@ -354,7 +338,7 @@ func (s *Server) beginRules(ctx context.Context, in *struct {
 	if _, err := texts.Parse(); err != nil {
 		return nil, unusable("draft", err)
 	}
-	return s.keepRules(ctx, in.ID, k)
+	return s.keepRules(ctx, in.ID, k, in.OfState)
 }
 
 // begunTarget returns the target with which a draft begins: one that is saved, or one that is given.

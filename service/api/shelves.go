@@ -44,7 +44,20 @@ type NewName struct {
 // TextKept is the text of a version that is not saved yet.
 type TextKept struct {
 	Text      string    `json:"text" maxLength:"4194304"`
+	Version   int       `json:"version,omitempty" minimum:"0" doc:"that the text began with"`
 	ChangedAt time.Time `json:"changedAt,omitzero" readOnly:"true"`
+	State     string    `json:"state,omitempty" readOnly:"true" doc:"of the draft, for the If-Match of a change; none where there is no draft. It is the answer's ETag"`
+}
+
+// DraftAnswer is a draft of a text with its state.
+type DraftAnswer struct {
+	ETag string `header:"ETag"`
+	Body TextKept
+}
+
+func answerDraft(d store.TextDraft) *DraftAnswer {
+	state := stateOf([]byte(d.Text))
+	return &DraftAnswer{`"` + state + `"`, TextKept{d.Text, d.Version, d.At.UTC(), state}}
 }
 
 // TextView is a text as it is read.
@@ -139,34 +152,42 @@ func (s *Server) shelfRoutes(api huma.API, l store.Library, one string) {
 		return &answer[Retirement]{in.Body}, nil
 	})
 	huma.Register(api, op("showDraftOf"+one, http.MethodGet, path+"/draft", "The text of a version of a "+what+
-		" that is not saved yet", tag, 404), func(ctx context.Context, in *ByName) (*answer[TextKept], error) {
-		text, at, err := s.Store.TextDraft(ctx, l, in.Name)
+		" that is not saved yet", tag, 404), func(ctx context.Context, in *ByName) (*DraftAnswer, error) {
+		d, err := s.Store.TextDraft(ctx, l, in.Name)
 		if errors.Is(err, store.ErrNone) {
 			return nil, huma.Error404NotFound("no draft is kept")
 		} else if err != nil {
 			return nil, s.failure("looking for a draft", err)
 		}
-		return &answer[TextKept]{TextKept{text, at.UTC()}}, nil
+		return answerDraft(d), nil
 	})
 	keeping := op("keepDraftOf"+one, http.MethodPut, path+"/draft", "Keeps the text of a version that is not saved yet",
-		tag, 404, 422)
+		tag, 404, 412, 422)
 	keeping.MaxBodyBytes = 2 * maxTargetBytes
 	huma.Register(api, keeping, func(ctx context.Context, in *struct {
 		ByName
+		OfState
 		Body TextKept
-	}) (*answer[TextKept], error) {
+	}) (*DraftAnswer, error) {
 		if _, err := s.text(ctx, l, in.Name, 0); err != nil {
 			return nil, err
 		}
-		if err := s.Store.KeepTextDraft(ctx, l, in.Name, &in.Body.Text); err != nil {
+		d, err := s.Store.KeepTextDraft(ctx, l, in.Name, &in.Body.Text, in.Body.Version, in.ofDraft())
+		if err != nil {
 			return nil, s.failure("keeping a draft", err)
 		}
-		return &answer[TextKept]{TextKept{Text: in.Body.Text}}, nil
+		return answerDraft(d), nil
 	})
-	dropping := op("dropDraftOf"+one, http.MethodDelete, path+"/draft", "Throws the draft away", tag, 404)
+	dropping := op("dropDraftOf"+one, http.MethodDelete, path+"/draft", "Throws the draft away", tag, 404, 412)
 	dropping.DefaultStatus = http.StatusNoContent
-	huma.Register(api, dropping, func(ctx context.Context, in *ByName) (*struct{}, error) {
-		if err := s.Store.KeepTextDraft(ctx, l, in.Name, nil); err != nil {
+	huma.Register(api, dropping, func(ctx context.Context, in *struct {
+		ByName
+		OfState
+	}) (*struct{}, error) {
+		if _, err := s.text(ctx, l, in.Name, 0); err != nil {
+			return nil, err
+		}
+		if _, err := s.Store.KeepTextDraft(ctx, l, in.Name, nil, 0, in.ofDraft()); err != nil {
 			return nil, s.failure("throwing a draft away", err)
 		}
 		return &struct{}{}, nil

@@ -116,9 +116,12 @@ func (s *Store) Delivery(ctx context.Context, id string) (d Delivery, err error)
 }
 
 // SaveLayout keeps settings with a delivery, and the names of those that were made by
-// hand; nil takes them away. The draft of a layout goes with it.
-func (s *Store) SaveLayout(ctx context.Context, id string, layout, byHand []byte) error {
+// hand; nil takes them away. The draft of a layout, which met looks at, goes with it.
+func (s *Store) SaveLayout(ctx context.Context, id string, layout, byHand []byte, met Met) error {
 	return s.within(ctx, func(tx *sqlx.Tx) error {
+		if err := draftIs(ctx, tx, id, LayoutDraft, met); err != nil {
+			return err
+		}
 		result, err := tx.ExecContext(ctx, `
 			update deliveries set layout = $2::jsonb, by_hand = $3::jsonb,
 			       layout_saved_at = case when $2::jsonb is null then null else now() end

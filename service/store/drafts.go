@@ -30,13 +30,41 @@ func (s *Store) Drafts(ctx context.Context, delivery string) (all []Draft, err e
 	return all, err
 }
 
-// KeepDraft keeps a draft of a delivery in the place of the one before.
-func (s *Store) KeepDraft(ctx context.Context, delivery string, kind Kind, content []byte) (d Draft, err error) {
-	err = s.db.GetContext(ctx, &d, `
-		insert into drafts (delivery_id, kind, content) select id, $2, $3 from deliveries where id = $1
-		on conflict (delivery_id, kind) do update set content = excluded.content, changed_at = now()
-		returning kind, content, changed_at`, delivery, kind, storableJSON(content))
-	return d, none(err)
+// Met looks at what was kept before, nil for nothing, while nobody else changes it. Where it fails, what was
+// kept stays, and its error is returned.
+type Met func(before []byte) error
+
+// KeepDraft keeps a draft of a delivery in the place of the one before; no content throws it away. A met of nil
+// takes whatever is there.
+func (s *Store) KeepDraft(ctx context.Context, delivery string, kind Kind, content []byte, met Met) (d Draft, err error) {
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		if err := draftIs(ctx, tx, delivery, kind, met); err != nil {
+			return err
+		}
+		if content == nil {
+			_, err := tx.ExecContext(ctx, `delete from drafts where delivery_id = $1 and kind = $2`, delivery, kind)
+			return err
+		}
+		return tx.GetContext(ctx, &d, `
+			insert into drafts (delivery_id, kind, content) values ($1, $2, $3)
+			on conflict (delivery_id, kind) do update set content = excluded.content, changed_at = now()
+			returning kind, content, changed_at`, delivery, kind, storableJSON(content))
+	})
+	return d, err
+}
+
+// draftIs holds a delivery, so that its drafts do not change, and lets met look at one of them.
+func draftIs(ctx context.Context, tx *sqlx.Tx, delivery string, kind Kind, met Met) error {
+	var before []byte
+	if err := tx.GetContext(ctx, &before, `
+		select drafts.content from deliveries left join drafts on delivery_id = id and kind = $2
+		where id = $1 for no key update of deliveries`, delivery, kind); err != nil {
+		return none(err)
+	}
+	if met == nil {
+		return nil
+	}
+	return met(before)
 }
 
 // ReviseDraft changes a draft while nobody else does: revise turns its content into the new one, and is
@@ -58,10 +86,4 @@ func (s *Store) ReviseDraft(ctx context.Context, delivery string, kind Kind,
 			returning kind, content, changed_at`, delivery, kind, storableJSON(content))
 	})
 	return d, err
-}
-
-// DropDraft throws a draft away, if there is one.
-func (s *Store) DropDraft(ctx context.Context, delivery string, kind Kind) error {
-	_, err := s.changed(ctx, `delete from drafts where delivery_id = $1 and kind = $2`, delivery, kind)
-	return err
 }

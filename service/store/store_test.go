@@ -232,19 +232,22 @@ func TestTexts(t *testing.T) {
 		assert.False(t, at.Valid)
 
 		// A draft of a text is kept until it is thrown away.
-		_, _, err = s.TextDraft(ctx, l, "a")
+		_, err = s.TextDraft(ctx, l, "a")
 		assert.ErrorIs(t, err, store.ErrNone)
 		for _, text := range []string{"draft", "", strings.Repeat("long ", 10_000)} {
-			require.NoError(t, s.KeepTextDraft(ctx, l, "a", &text))
-			kept, _, err := s.TextDraft(ctx, l, "a")
+			said, err := s.KeepTextDraft(ctx, l, "a", &text, 1, nil)
 			require.NoError(t, err)
-			assert.Equal(t, text, kept, "also one that is empty")
+			kept, err := s.TextDraft(ctx, l, "a")
+			require.NoError(t, err)
+			assert.Equal(t, said, kept)
+			assert.Equal(t, store.TextDraft{Text: text, Version: 1, At: kept.At}, kept, "also one that is empty")
 		}
 		require.NoError(t, s.Retire(ctx, l, "a", true))
-		_, _, err = s.TextDraft(ctx, l, "a")
+		_, err = s.TextDraft(ctx, l, "a")
 		assert.NoError(t, err, "retiring keeps the draft")
-		require.NoError(t, s.KeepTextDraft(ctx, l, "a", nil))
-		_, _, err = s.TextDraft(ctx, l, "a")
+		_, err = s.KeepTextDraft(ctx, l, "a", nil, 0, nil)
+		require.NoError(t, err)
+		_, err = s.TextDraft(ctx, l, "a")
 		assert.ErrorIs(t, err, store.ErrNone)
 		at, err = s.RetiredAt(ctx, l, "a")
 		require.NoError(t, err)
@@ -261,11 +264,11 @@ func TestDelete(t *testing.T) {
 	third := arrive(t, s, "and again.csv", "aa")
 	assert.Equal(t, first.ID, third.RepeatOf.String)
 	for _, kind := range []store.Kind{store.RulesDraft} {
-		kept, err := s.KeepDraft(ctx, first.ID, kind, []byte(`{"text":"a\u0000b"}`))
+		kept, err := s.KeepDraft(ctx, first.ID, kind, []byte(`{"text":"a\u0000b"}`), nil)
 		require.NoError(t, err, "NUL is no reason to lose work")
 		assert.NotContains(t, string(kept.Content), `\u0000`)
 	}
-	_, err := s.KeepDraft(ctx, "none", store.RulesDraft, []byte(`{}`))
+	_, err := s.KeepDraft(ctx, "none", store.RulesDraft, []byte(`{}`), nil)
 	assert.ErrorIs(t, err, store.ErrNone)
 
 	r, err := s.AddRun(ctx, store.NewRun{Delivery: first.ID}, enqueue)

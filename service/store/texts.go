@@ -219,23 +219,45 @@ func (s *Store) RetiredAt(ctx context.Context, l Library, name string) (at sql.N
 	return at, err
 }
 
-// TextDraft returns the text of a version that is not saved yet, and when it was kept; ErrNone where there is none.
-func (s *Store) TextDraft(ctx context.Context, l Library, name string) (text string, at time.Time, err error) {
-	var d struct {
-		Draft   string    `db:"draft"`
-		DraftAt time.Time `db:"draft_at"`
-	}
-	err = s.db.GetContext(ctx, &d, `select draft, draft_at from shelves where library = $1 and name = $2 and draft is not null`, l,
-		name)
-	return d.Draft, d.DraftAt, none(err)
+// TextDraft is the text of a version that is not saved yet.
+type TextDraft struct {
+	Text    string    `db:"draft"`
+	Version int       `db:"draft_version"` // that it began with; 0 where that is not known
+	At      time.Time `db:"draft_at"`
 }
 
-// KeepTextDraft keeps the text of a version that is not saved yet; nil throws it away.
-func (s *Store) KeepTextDraft(ctx context.Context, l Library, name string, text *string) error {
-	_, err := s.db.ExecContext(ctx, `
-		insert into shelves (library, name, draft, draft_at) values ($1, $2, $3, now())
-		on conflict (library, name) do update set draft = excluded.draft, draft_at = excluded.draft_at`, l, name, text)
-	return err
+// TextDraft returns the text of a version that is not saved yet; ErrNone where there is none.
+func (s *Store) TextDraft(ctx context.Context, l Library, name string) (d TextDraft, err error) {
+	err = s.db.GetContext(ctx, &d, `
+		select draft, draft_version, draft_at from shelves
+		where library = $1 and name = $2 and draft is not null`, l, name)
+	return d, none(err)
+}
+
+// KeepTextDraft keeps the text of a version that is not saved yet, which began with a version; nil throws it
+// away. A met of nil takes whatever is there.
+func (s *Store) KeepTextDraft(ctx context.Context, l Library, name string, text *string, version int, met Met,
+) (d TextDraft, err error) {
+	err = s.within(ctx, func(tx *sqlx.Tx) error {
+		if _, err := tx.ExecContext(ctx, `
+			insert into shelves (library, name) values ($1, $2) on conflict do nothing`, l, name); err != nil {
+			return err
+		}
+		var before []byte
+		if err := tx.GetContext(ctx, &before, `
+			select draft from shelves where library = $1 and name = $2 for update`, l, name); err != nil {
+			return err
+		}
+		if met != nil {
+			if err := met(before); err != nil {
+				return err
+			}
+		}
+		return tx.GetContext(ctx, &d, `
+			update shelves set draft = $3, draft_version = $4, draft_at = now() where library = $1 and name = $2
+			returning coalesce(draft, '') as draft, draft_version, draft_at`, l, name, text, version)
+	})
+	return d, err
 }
 
 // by names for each library the condition by which runs used a text.

@@ -2394,6 +2394,8 @@ export interface components {
             readonly changedAt?: string;
             /** @description settings made by hand */
             given: components["schemas"]["Given"];
+            /** @description of the draft, for the If-Match of a change; none where there is no draft. It is the answer's ETag */
+            readonly state?: string;
         };
         Letters: {
             /** Format: int64 */
@@ -3472,7 +3474,14 @@ export interface components {
         TextKept: {
             /** Format: date-time */
             readonly changedAt?: string;
+            /** @description of the draft, for the If-Match of a change; none where there is no draft. It is the answer's ETag */
+            readonly state?: string;
             text: string;
+            /**
+             * Format: int64
+             * @description that the text began with
+             */
+            version?: number;
         };
         TextUse: {
             /** Format: date-time */
@@ -3965,6 +3974,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -4003,7 +4013,10 @@ export interface operations {
     keepDraftOfCodes: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
             };
@@ -4018,6 +4031,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -4026,6 +4040,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4056,7 +4079,10 @@ export interface operations {
     dropDraftOfCodes: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
             };
@@ -4073,6 +4099,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4952,7 +4987,10 @@ export interface operations {
     keepLayoutDraft: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
@@ -4967,6 +5005,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -4975,6 +5014,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5005,7 +5053,10 @@ export interface operations {
     dropLayoutDraft: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
@@ -5022,6 +5073,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5055,7 +5115,10 @@ export interface operations {
                 /** @description keep all settings of the layout, those that are detected around the given ones too */
                 settle?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
@@ -5078,6 +5141,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5108,7 +5180,10 @@ export interface operations {
     forgetLayout: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 id: string;
             };
@@ -5127,6 +5202,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6876,6 +6960,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -6914,7 +6999,10 @@ export interface operations {
     keepDraftOfMapping: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
             };
@@ -6929,6 +7017,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -6937,6 +7026,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6967,7 +7065,10 @@ export interface operations {
     dropDraftOfMapping: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
             };
@@ -6984,6 +7085,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8445,6 +8555,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -8483,7 +8594,10 @@ export interface operations {
     keepDraftOfTarget: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
             };
@@ -8498,6 +8612,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
@@ -8506,6 +8621,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -8536,7 +8660,10 @@ export interface operations {
     dropDraftOfTarget: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description state of the draft that the change is made on, as its ETag said it; 412 where it has another one by now. Without it the change is made on whatever the draft is */
+                "If-Match"?: string;
+            };
             path: {
                 name: string;
             };
@@ -8553,6 +8680,15 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Precondition Failed */
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };

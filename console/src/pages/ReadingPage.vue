@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import {
   answered,
   api,
+  ServiceError,
   type Delivery,
   type Given,
   type Problems,
@@ -18,7 +19,7 @@ import { time } from '../format'
 import ProblemList from '../reading/ProblemList.vue'
 import RowGrid from '../reading/RowGrid.vue'
 import SettingRow from '../reading/SettingRow.vue'
-import { evidenceOf, settingsOf, sheetLabel, type SettingName } from '../reading/settings'
+import { evidenceOf, markName, settingsOf, sheetLabel, type SettingName } from '../reading/settings'
 
 const { id } = defineProps<{ id: string }>()
 const router = useRouter()
@@ -139,34 +140,83 @@ function undo(): void {
   if (last) take(last, before.value.slice(0, -1))
 }
 
-async function save(): Promise<void> {
-  if (!reading.value) return
+/** Does what takes the draft's place, unless others changed it meanwhile: that is settled first. */
+async function settle(done: (header: { 'If-Match': string }) => Promise<Delivery>, words: string): Promise<void> {
+  error.value = undefined
   try {
     await book.settled()
-    delivery.value = await answered(
-      api.PUT('/api/v1/deliveries/{id}/layout', {
-        params: { path: { id }, query: { settle: true } },
-        body: given.value,
-      }),
-    )
+    if (book.others.value) return
+    delivery.value = await done(book.onState())
     book.forgetLayout()
     before.value = []
-    said.value =
-      'Saved: runs and profiles read the delivery like this from now on, and other deliveries can take it over.'
+    said.value = words
   } catch (e) {
-    error.value = e
+    if (e instanceof ServiceError && e.status === 412) await book.look()
+    else error.value = e
   }
 }
 
+const save = (): Promise<void> =>
+  settle(
+    (header) =>
+      answered(
+        api.PUT('/api/v1/deliveries/{id}/layout', {
+          params: { path: { id }, query: { settle: true }, header },
+          body: given.value,
+        }),
+      ),
+    'Saved: runs and profiles read the delivery like this from now on, and other deliveries can take it over.',
+  )
+
 async function forget(): Promise<void> {
+  const was = given.value
+  await settle(
+    (header) => answered(api.DELETE('/api/v1/deliveries/{id}/layout', { params: { path: { id }, header } })),
+    'The saved layout was removed; runs detect it again.',
+  )
+  if (!delivery.value?.layout) take({}, [was])
+}
+
+/** What others set that differs from what stands here, in words. */
+const othersSet = computed(() => {
+  const theirs = book.others.value
+  if (!theirs) return ''
+  const set = theirs === 'gone' ? savedByHand(delivery.value!) : theirs.given
+  const names = new Set([...Object.keys(set), ...Object.keys(given.value)] as SettingName[])
+  return [...names]
+    .filter((n) => JSON.stringify(set[n]) !== JSON.stringify(given.value[n]))
+    .map((n) => {
+      const value = set[n]
+      const words =
+        value === undefined ? 'as detected' : typeof value === 'string' ? markName(value) : JSON.stringify(value)
+      return `${settings.value.find((s) => s.name === n)?.label ?? n} ${words}`
+    })
+    .join(', ')
+})
+
+// What others saved is known before it is told.
+watch(book.others, async (theirs) => {
   try {
-    delivery.value = await answered(api.DELETE('/api/v1/deliveries/{id}/layout', path.value))
-    book.forgetLayout()
-    change({})
-    said.value = 'The saved layout was removed; runs detect it again.'
+    if (theirs === 'gone') delivery.value = await answered(api.GET('/api/v1/deliveries/{id}', path.value))
   } catch (e) {
     error.value = e
   }
+})
+
+/** Puts one's own settings in the place of those of others. */
+function keepMine(): void {
+  book.seen()
+  take(given.value, before.value)
+}
+
+/** Goes on with those of others; Undo brings one's own back. */
+function takeTheirs(): void {
+  const theirs = book.others.value
+  if (!theirs) return
+  const to = theirs === 'gone' ? savedByHand(delivery.value!) : theirs.given
+  const steps = [...(theirs === 'gone' ? [] : (theirs.before ?? [])), given.value]
+  book.seen()
+  take(to, steps)
 }
 
 function takeOver(from: string): void {
@@ -261,7 +311,20 @@ onBeforeUnmount(() => {
         <ElButton v-if="delivery?.layout" size="small" @click="forget">Forget saved</ElButton>
         <RouterLink :to="`/deliveries/${id}/rules`" class="on">on to the rules →</RouterLink>
       </div>
-      <p v-if="isUnsaved" class="unsaved" role="status">
+      <div v-if="book.others.value" class="others" role="alert">
+        <p>
+          Meanwhile somebody else
+          {{
+            book.others.value === 'gone'
+              ? 'saved these settings, or threw the changes away'
+              : `changed these settings, ${time(book.others.value.changedAt ?? '')}`
+          }}<template v-if="othersSet">: {{ othersSet }}</template
+          >. What you see is yours, and is not kept yet.
+        </p>
+        <ElButton size="small" type="primary" @click="keepMine">Keep mine</ElButton>
+        <ElButton size="small" @click="takeTheirs">Take theirs; Undo brings mine back</ElButton>
+      </div>
+      <p v-else-if="isUnsaved" class="unsaved" role="status">
         Not saved:
         {{
           book.failure.value
@@ -419,6 +482,22 @@ onBeforeUnmount(() => {
   margin: 0;
   padding: 0 12px 8px;
   color: var(--grain);
+}
+
+.others {
+  margin: 0 12px 8px;
+  padding: 6px 10px;
+  border-left: 3px solid var(--grain);
+  background: var(--grain-wash);
+}
+
+.others p {
+  margin: 0 0 6px;
+  overflow-wrap: anywhere;
+}
+
+.others .el-button {
+  margin: 0 6px 4px 0;
 }
 
 .said {

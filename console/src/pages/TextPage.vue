@@ -4,13 +4,14 @@ import { ElButton, ElInput, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAddress } from '../address'
-import { ServiceError, type Target, type TextUse } from '../api/client'
+import type { Target, TextUse } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, time, visible } from '../format'
 import { steward } from '../rules/draft'
 import { objectOf, type Properties } from '../rules/model'
 import NameDialog from '../shelves/NameDialog.vue'
 import { ask, libraryWords, type Library } from '../shelves/names'
+import { useTextDraft } from '../shelves/textdraft'
 import TextColumns from '../shelves/TextColumns.vue'
 import UseList from '../shelves/UseList.vue'
 import VersionList from '../shelves/VersionList.vue'
@@ -26,12 +27,9 @@ const parsed = shallowRef<Properties>()
 const last = ref<TextUse>()
 const error = ref<unknown>()
 const said = ref('')
-const draft = ref<string>()
-const isKept = ref(false)
 const dialog = ref<'' | 'copy' | 'rename'>('')
 const word = ref('')
 let latest = 0
-let keeping = 0
 
 const views = computed(() => [
   { key: '', label: library === 'codes' ? 'Codes' : 'Columns' },
@@ -41,6 +39,10 @@ const views = computed(() => [
 ])
 const view = computed(() => views.value.find((v) => v.key === address.of('view'))?.key ?? '')
 const path = computed(() => `${library}/${encodeURIComponent(name)}`)
+const draft = useTextDraft(
+  () => path.value,
+  (e) => (error.value = e),
+)
 /** The version that is shown: the newest unless the address names another. */
 const shown = computed(() => Number(address.of('version')) || 0)
 const dialects = [
@@ -60,18 +62,12 @@ async function load(): Promise<void> {
         ? undefined
         : objectOf((await ask<{ view: unknown }>(`${path.value}/view?version=${shown.value}`)).view)
     const uses = await ask<{ items: TextUse[] }>(`${path.value}/uses?limit=1`)
-    let kept: string | undefined
-    try {
-      kept = (await ask<{ text: string }>(`${path.value}/draft`)).text
-    } catch (e) {
-      if (!(e instanceof ServiceError) || e.status !== 404) throw e
-    }
+    await draft.load()
+    await look()
     if (mine !== latest) return
     text.value = found
     parsed.value = seen
     last.value = uses.items[0]
-    draft.value = kept
-    isKept.value = kept !== undefined
     document.title = `${found.name} · ${words.value.title} · Sieb`
   } catch (e) {
     if (mine === latest) error.value = e
@@ -88,7 +84,7 @@ watch(
 )
 onBeforeUnmount(() => {
   latest++
-  if (!isKept.value && draft.value !== undefined) void keep(draft.value)
+  void draft.settled()
 })
 
 const codes = computed(() => {
@@ -102,31 +98,23 @@ const codes = computed(() => {
 })
 
 // --- Changing the text. What is typed is kept on the service until it is saved as a version.
+const typed = draft.text
 const edited = computed({
-  get: () => draft.value ?? text.value?.text ?? '',
-  set: (to) => {
-    draft.value = to
-    isKept.value = false
-    window.clearTimeout(keeping)
-    keeping = window.setTimeout(() => void keep(to), 400)
-  },
+  get: () => typed.value ?? text.value?.text ?? '',
+  set: (to) => draft.type(to, text.value?.version ?? 0),
 })
+/** A version that was saved after the text began, which saving would take the place of. */
+const newer = ref<Target>()
 
-async function keep(to: string): Promise<void> {
-  window.clearTimeout(keeping)
-  try {
-    await ask(`${path.value}/draft`, 'PUT', { text: to })
-    isKept.value = draft.value === to
-  } catch (e) {
-    error.value = e
-  }
+async function look(): Promise<void> {
+  const newest = await ask<Target>(path.value)
+  newer.value = draft.version.value > 0 && newest.version > draft.version.value ? newest : undefined
 }
 
 async function discard(): Promise<void> {
-  window.clearTimeout(keeping)
   try {
-    await ask(`${path.value}/draft`, 'DELETE')
-    draft.value = undefined
+    await draft.drop()
+    newer.value = undefined
   } catch (e) {
     error.value = e
   }
@@ -135,6 +123,10 @@ async function discard(): Promise<void> {
 async function save(): Promise<void> {
   error.value = undefined
   try {
+    if (!(await draft.settled())) return
+    const known = newer.value?.version
+    await look()
+    if (newer.value && newer.value.version !== known) return // it is told, and saved over when that is asked for
     const by = `newest=true&by=${encodeURIComponent(steward.get())}`
     const added =
       library === 'codes'
@@ -151,6 +143,16 @@ async function save(): Promise<void> {
     said.value = `Saved: version ${added.version}.`
   } catch (e) {
     error.value = e
+  }
+}
+
+/** Goes on with what others made of the text. */
+async function theirs(): Promise<void> {
+  draft.settle(false)
+  if (typed.value === undefined) {
+    const mine = draft.aside.value
+    await load()
+    draft.aside.value = mine
   }
 }
 
@@ -229,7 +231,7 @@ async function retire(on: boolean): Promise<void> {
         :aria-current="v.key === view"
         @click="address.go({ view: v.key || undefined, page: undefined, from: undefined, to: undefined })"
       >
-        {{ v.label }}<span v-if="v.key === 'text' && draft !== undefined" class="mark">not saved</span>
+        {{ v.label }}<span v-if="v.key === 'text' && typed !== undefined" class="mark">not saved</span>
       </button>
     </nav>
     <section class="sheet">
@@ -263,16 +265,49 @@ async function retire(on: boolean): Promise<void> {
       <template v-else-if="view === 'text'">
         <div class="bar">
           <span class="soft" role="status">{{
-            draft === undefined
+            typed === undefined
               ? 'as it is saved'
-              : isKept
+              : draft.isKept.value
                 ? 'changed; kept on the service, and not saved as a version'
-                : 'changed; keeping …'
+                : draft.others.value
+                  ? 'changed, and not kept'
+                  : 'changed; keeping …'
           }}</span>
-          <template v-if="draft !== undefined">
-            <ElButton size="small" type="primary" @click="save">Save as a version</ElButton>
+          <template v-if="typed !== undefined">
+            <ElButton size="small" type="primary" :disabled="draft.others.value !== undefined" @click="save">{{
+              newer ? `Save over version ${newer.version}` : 'Save as a version'
+            }}</ElButton>
             <ElButton size="small" @click="discard">Throw the changes away</ElButton>
           </template>
+        </div>
+        <div v-if="draft.others.value" class="told" role="alert">
+          <p>
+            Meanwhile somebody else
+            {{
+              draft.others.value === 'gone'
+                ? 'saved the changes of this text, or threw them away'
+                : 'changed this text too'
+            }}. What stands here is yours.
+          </p>
+          <ElButton size="small" type="primary" @click="draft.settle(true)">Keep mine</ElButton>
+          <ElButton size="small" @click="theirs">Show theirs; mine is put aside</ElButton>
+        </div>
+        <div v-if="draft.aside.value !== undefined" class="told" role="status">
+          <p>Your own text is put aside until you leave this page.</p>
+          <ElButton size="small" @click="draft.restore">Back to mine</ElButton>
+        </div>
+        <div v-if="newer" class="told" role="status">
+          <p>
+            Version {{ newer.version }} was saved {{ newer.addedBy ? `by ${newer.addedBy}, ` : ''
+            }}{{ time(newer.addedAt) }}. The text here began with version {{ draft.version.value }}.
+            <button
+              type="button"
+              class="link"
+              @click="address.go({ view: 'versions', from: String(draft.version.value), to: String(newer.version) })"
+            >
+              what differs
+            </button>
+          </p>
         </div>
         <ElInput
           v-model="edited"
@@ -331,6 +366,26 @@ async function retire(on: boolean): Promise<void> {
   border-radius: 8px;
   font-size: 12px;
   color: var(--grain);
+}
+
+.told {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 6px 10px;
+  margin: 0 12px 8px;
+  padding: 6px 12px;
+  border-left: 3px solid var(--grain);
+  background: var(--grain-wash);
+}
+
+.told p {
+  flex: 1 1 320px;
+  margin: 0;
+}
+
+.told .el-button {
+  margin: 0;
 }
 
 .said {

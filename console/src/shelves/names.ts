@@ -44,10 +44,16 @@ export function useNames(): {
 }
 
 /** Asks the service for something of a text; its library is a part of the path. */
-export async function ask<T>(path: string, method = 'GET', body?: unknown, kind = 'application/json'): Promise<T> {
+export async function ask<T>(
+  path: string,
+  method = 'GET',
+  body?: unknown,
+  kind = 'application/json',
+  headers: Record<string, string> = {},
+): Promise<T> {
   const response = await fetch(`/api/v1/${path}`, {
     method,
-    headers: body === undefined ? {} : { 'Content-Type': kind },
+    headers: body === undefined ? headers : { ...headers, 'Content-Type': kind },
     body: body === undefined ? undefined : kind === 'application/json' ? JSON.stringify(body) : (body as BodyInit),
   })
   const data: unknown = response.status === 204 ? undefined : await response.json()
