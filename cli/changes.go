@@ -3,7 +3,9 @@ package cli
 import (
 	"fmt"
 
+	"sieb/core/profile"
 	"sieb/core/sift"
+	"sieb/core/value"
 )
 
 // showChanges prints how remedies changed cells: what stood in them before each remedy, and
@@ -17,7 +19,7 @@ func (a *app) showChanges(remedies []sift.Remedy) {
 		}
 		lead := []string{m.Column, m.Remedy}
 		put := func(cells int64, before, after string) {
-			rows = append(rows, append(lead, grouped(cells), before, after))
+			rows = append(rows, append(lead, value.Thousands(cells), before, after))
 			lead = []string{"", ""}
 		}
 		for _, p := range m.Pairs {
@@ -26,9 +28,9 @@ func (a *app) showChanges(remedies []sift.Remedy) {
 		switch {
 		case m.SampleRows > 0:
 			put(m.Others, "in other ways", fmt.Sprintf("a sample: the first %s were looked at, with %s",
-				plural(m.SampleRows, "row", "rows"), plural(m.Ways, "way", "different ways")))
+				profile.Count(m.SampleRows, "row", "rows"), profile.Count(m.Ways, "way", "different ways")))
 		case m.Others > 0:
-			put(m.Others, "in other ways", plural(m.Ways-int64(len(m.Pairs)), "less frequent way", "less frequent ways"))
+			put(m.Others, "in other ways", profile.Count(m.Ways-int64(len(m.Pairs)), "less frequent way", "less frequent ways"))
 		}
 	}
 	if len(rows) == 0 {

@@ -161,7 +161,7 @@ func TestKeysOnDisk(t *testing.T) {
 		code, said, errs := sieb("sift", csv, "--target", target, "--out", out, "--key-memory", memory, "--sha256",
 			"--reference", "tickets="+csv)
 		require.Equal(t, 3, code, errs)
-		assert.Contains(t, said, "60 000 read = 59 990 accepted + 10 rejected")
+		assert.Contains(t, said, "60\u202f000 read = 59\u202f990 accepted + 10 rejected")
 		got := map[string]string{}
 		left, err := os.ReadDir(out)
 		require.NoError(t, err)

@@ -8,6 +8,7 @@ import (
 
 	"sieb/core/compare"
 	"sieb/core/edit"
+	"sieb/core/value"
 	"sieb/service/api"
 )
 
@@ -57,9 +58,9 @@ func (a *app) showComparison(c *api.Comparison) {
 		if of.what == "before" && c.Before.Delivery != c.After.Delivery {
 			by += "; " + visible(c.BeforeName)
 		}
-		fmt.Fprintf(a.out, "%-7s %s read = %s accepted + %s rejected + %s excluded; %s\n", of.what, grouped(t.Read),
-			grouped(t.Accepted),
-			grouped(t.Rejected), grouped(t.Excluded), by)
+		fmt.Fprintf(a.out, "%-7s %s read = %s accepted + %s rejected + %s excluded; %s\n", of.what, value.Thousands(t.Read),
+			value.Thousands(t.Accepted),
+			value.Thousands(t.Rejected), value.Thousands(t.Excluded), by)
 	}
 	a.showDifferences("target", c.Target)
 	a.showDifferences("mapping", c.Mapping)
@@ -71,16 +72,16 @@ func (a *app) showComparison(c *api.Comparison) {
 	a.showCounts("violation", c.Violations)
 	a.showCounts("remedy", c.Remedies)
 	if s := c.Sides; s != nil {
-		fmt.Fprintf(a.out, "\nrows: %s accepted now, %s no longer, %s left out now, %s no longer\n", grouped(s.Gained),
-			grouped(s.Lost),
-			grouped(s.Excluded), grouped(s.Readmitted))
+		fmt.Fprintf(a.out, "\nrows: %s accepted now, %s no longer, %s left out now, %s no longer\n", value.Thousands(s.Gained),
+			value.Thousands(s.Lost),
+			value.Thousands(s.Excluded), value.Thousands(s.Readmitted))
 		for _, r := range s.Rows[:min(len(s.Rows), 20)] {
-			fmt.Fprintf(a.out, "  row %s was %s and is %s\n", grouped(r.Row), r.Was, r.Is)
+			fmt.Fprintf(a.out, "  row %s was %s and is %s\n", value.Thousands(r.Row), r.Was, r.Is)
 		}
 	}
 	if r := c.Rows; r != nil {
 		fmt.Fprintf(a.out, "\naccepted rows by %s: %s new, %s gone, %s changed, %s the same\n", strings.Join(r.Key, ", "),
-			grouped(r.New), grouped(r.Gone), grouped(r.Changed), grouped(r.Same))
+			value.Thousands(r.New), value.Thousands(r.Gone), value.Thousands(r.Changed), value.Thousands(r.Same))
 		for _, kind := range []struct {
 			what string
 			keys [][]string
@@ -111,7 +112,7 @@ func (a *app) showCounts(what string, all []compare.Counts) {
 	}
 	rows := make([][]string, len(all))
 	for i, c := range all {
-		rows[i] = []string{visible(c.Column), c.What, grouped(c.Before), grouped(c.After), signed(c.After - c.Before)}
+		rows[i] = []string{visible(c.Column), c.What, value.Thousands(c.Before), value.Thousands(c.After), signed(c.After - c.Before)}
 	}
 	fmt.Fprintln(a.out)
 	a.table([]columnOf{{title: "column", most: 30}, {title: what}, {title: "before", number: true},

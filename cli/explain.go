@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"sieb/core/check"
+	"sieb/core/value"
 )
 
 // showExplanation prints what was made of a row.
@@ -12,7 +13,7 @@ func (a *app) showExplanation(e *check.Explanation) error {
 	if a.format == "json" {
 		return a.json(e)
 	}
-	fmt.Fprintf(a.out, "row %s, line %s: %s\n", grouped(e.Row), grouped(e.Line), e.Fate)
+	fmt.Fprintf(a.out, "row %s, line %s: %s\n", value.Thousands(e.Row), value.Thousands(e.Line), e.Fate)
 	if e.Reason != "" {
 		fmt.Fprintf(a.out, "  %s\n", visible(e.Reason))
 	}

@@ -246,7 +246,7 @@ func holds(r profile.Relation) string {
 
 func (a *app) showFindings(all []profile.Finding, mark func(i int) string) {
 	for i, f := range all {
-		lines := strings.Split(text.WrapSoft(visible(f.Text), min(a.width(), 100)-5), "\n")
+		lines := strings.Split(wrap(visible(f.Text), min(a.width(), 100)-5), "\n")
 		for k, line := range lines {
 			m := ""
 			if k == 0 {
@@ -283,9 +283,9 @@ func filled(c *profile.Column) string {
 
 func distinct(c *profile.Column) string {
 	if !c.DistinctExact {
-		return "≈ " + profile.Thousands(c.Distinct)
+		return "≈ " + value.Thousands(c.Distinct)
 	}
-	return profile.Thousands(c.Distinct)
+	return value.Thousands(c.Distinct)
 }
 
 func datatype(c *profile.Column) string {
@@ -338,9 +338,9 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		fmt.Fprintf(a.out, "%-14s%s\n", label, fmt.Sprintf(format, args...))
 	}
 	all := c.Filled + c.Empty
-	line("rows", "%s", profile.Thousands(all))
-	line("filled", "%s  %s", profile.Thousands(c.Filled), profile.Percent(c.Filled, all))
-	empty := profile.Thousands(c.Empty)
+	line("rows", "%s", value.Thousands(all))
+	line("filled", "%s  %s", value.Thousands(c.Filled), profile.Percent(c.Filled, all))
+	empty := value.Thousands(c.Empty)
 	if c.Blank > 0 {
 		empty += fmt.Sprintf(", of which %s nothing but blanks", profile.Count(c.Blank, "has", "have"))
 	}
@@ -353,8 +353,8 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 	}
 	line("distinct", "%s", d)
 	if c.Filled > 0 {
-		line("length", "%s to %s characters, %.1f on average", profile.Thousands(int64(c.MinLength)),
-			profile.Thousands(int64(c.MaxLength)), c.MeanLength)
+		line("length", "%s to %s characters, %.1f on average", value.Thousands(int64(c.MinLength)),
+			value.Thousands(int64(c.MaxLength)), c.MeanLength)
 	}
 	if c.Minimum != nil {
 		line("range", "%s … %s", clip(plain(c.Minimum), 40), clip(plain(c.Maximum), 40))
@@ -386,7 +386,7 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		}
 		for i := 0; i < len(c.Histogram); i++ {
 			b := c.Histogram[i]
-			rows = append(rows, []string{"from " + profile.Edge(b.From), profile.Thousands(b.Count),
+			rows = append(rows, []string{"from " + profile.Edge(b.From), value.Thousands(b.Count),
 				bar(float64(b.Count)/float64(most), 40)})
 			k := i
 			for k < len(c.Histogram) && c.Histogram[k].Count == 0 {
@@ -403,7 +403,7 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		a.section("what the values look like")
 		var rows [][]string
 		for _, k := range c.Kinds {
-			rows = append(rows, []string{k.Form, profile.Thousands(k.Count), profile.Percent(k.Count, c.Filled),
+			rows = append(rows, []string{k.Form, value.Thousands(k.Count), profile.Percent(k.Count, c.Filled),
 				example(k.First)})
 		}
 		a.columns(rows)
@@ -423,8 +423,8 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		a.section("shapes (A capital, a letter, 9 digit)")
 		var rows [][]string
 		for _, s := range c.Shapes[:min(len(c.Shapes), 8)] {
-			rows = append(rows, []string{clip(visible(s.Shape), 40), profile.Thousands(s.Count),
-				profile.Percent(s.Count, c.Filled), "first in row " + profile.Thousands(s.Row)})
+			rows = append(rows, []string{clip(visible(s.Shape), 40), value.Thousands(s.Count),
+				profile.Percent(s.Count, c.Filled), "first in row " + value.Thousands(s.Row)})
 		}
 		a.columns(rows)
 	}
@@ -433,7 +433,7 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 		for _, g := range c.Variants[:min(len(c.Variants), 8)] {
 			var list []string
 			for _, v := range g {
-				list = append(list, fmt.Sprintf("%s (%s)", visible(v.Value), profile.Thousands(v.Count)))
+				list = append(list, fmt.Sprintf("%s (%s)", visible(v.Value), value.Thousands(v.Count)))
 			}
 			fmt.Fprintf(a.out, "  %s\n", clip(strings.Join(list, "  "), a.width()-2))
 		}
@@ -462,20 +462,20 @@ func (a *app) showHabits(c *profile.Column, line func(label, format string, args
 			habit += "; thousands by " + n.GroupChar
 		}
 		if n.Negative > 0 {
-			habit += fmt.Sprintf("; %s negative", profile.Thousands(n.Negative))
+			habit += fmt.Sprintf("; %s negative", value.Thousands(n.Negative))
 		}
 		line("numbers", "%s", habit)
 	}
 	if d := c.Dates; d != nil {
 		var list []string
 		for _, f := range d.Formats {
-			list = append(list, fmt.Sprintf("%s (%s)", f.Format, profile.Thousands(f.Count)))
+			list = append(list, fmt.Sprintf("%s (%s)", f.Format, value.Thousands(f.Count)))
 		}
 		line("formats", "%s", strings.Join(list, ", "))
 		if d.Order != "" {
 			line("order", "%s, decided by %s: %s only so, %s only the other way, %s both ways", d.Order, d.DecidedBy,
-				profile.Thousands(max(d.DayFirst, d.MonthFirst)), profile.Thousands(min(d.DayFirst, d.MonthFirst)),
-				profile.Thousands(d.Either))
+				value.Thousands(max(d.DayFirst, d.MonthFirst)), value.Thousands(min(d.DayFirst, d.MonthFirst)),
+				value.Thousands(d.Either))
 		}
 		line("weekdays", "Mo %s  Tu %s  We %s  Th %s  Fr %s  Sa %s  Su %s", thousands(d.Weekdays[:])...)
 		for _, g := range d.Gaps[:min(len(d.Gaps), 3)] {
@@ -486,7 +486,7 @@ func (a *app) showHabits(c *profile.Column, line func(label, format string, args
 
 func thousands(all []int64) (list []any) {
 	for _, n := range all {
-		list = append(list, profile.Thousands(n))
+		list = append(list, value.Thousands(n))
 	}
 	return list
 }
@@ -527,7 +527,7 @@ func example(first []profile.Value) string {
 	if len(first) == 0 {
 		return ""
 	}
-	return fmt.Sprintf("row %s: %s", profile.Thousands(first[0].Row), clip(visible(first[0].Value), 30))
+	return fmt.Sprintf("row %s: %s", value.Thousands(first[0].Row), clip(visible(first[0].Value), 30))
 }
 
 // showValues prints values with counts, shares and where they stand first.
@@ -540,13 +540,13 @@ func (a *app) showValues(title string, all []profile.Value, of int64) {
 	for _, v := range all {
 		row := []string{clip(visible(v.Value), 40)}
 		if v.Count > 0 {
-			row = append(row, profile.Thousands(v.Count))
+			row = append(row, value.Thousands(v.Count))
 		}
 		if of > 0 {
 			row = append(row, profile.Percent(v.Count, of), bar(float64(v.Count)/float64(max(all[0].Count, 1)), 20))
 		} else {
-			row = append(row, fmt.Sprintf("first in row %s (line %s)", profile.Thousands(v.Row),
-				profile.Thousands(v.Line)))
+			row = append(row, fmt.Sprintf("first in row %s (line %s)", value.Thousands(v.Row),
+				value.Thousands(v.Line)))
 		}
 		rows = append(rows, row)
 	}

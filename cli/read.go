@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"sieb/core/layout"
+	"sieb/core/profile"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/workbook"
@@ -296,7 +297,7 @@ func (a *app) showRows(names []string, rows [][]string) {
 	}
 	a.table(columns, shown)
 	if hidden := len(names) - (len(columns) - 2); hidden > 0 {
-		fmt.Fprintf(a.out, "and %s: %s\n", plural(int64(hidden), "more column", "more columns"),
+		fmt.Fprintf(a.out, "and %s: %s\n", profile.Count(int64(hidden), "more column", "more columns"),
 			clip(joined(names[len(columns)-2:]), a.width()-20))
 	}
 }

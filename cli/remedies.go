@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/spf13/cobra"
 
 	"sieb/core/remedy"
@@ -111,7 +110,7 @@ func (a *app) explainRemedy(h remedy.Help) error {
 // paragraph prints a text behind a word, wrapped.
 func (a *app) paragraph(word, said string) {
 	const room = 11
-	lines := strings.Split(text.WrapSoft(said, max(30, a.width()-room)), "\n")
+	lines := strings.Split(wrap(said, max(30, a.width()-room)), "\n")
 	for i, line := range lines {
 		if i > 0 {
 			word = ""

@@ -11,6 +11,7 @@ import (
 
 	"sieb/client"
 	"sieb/core/sift"
+	"sieb/core/value"
 	"sieb/service/api"
 )
 
@@ -60,7 +61,7 @@ func (p *pageFlags) add(cmd *cobra.Command) {
 
 func (a *app) more(p pageFlags, shown, total int) {
 	if rest := total - p.offset - shown; rest > 0 {
-		fmt.Fprintf(a.out, "%s of %s; --offset %d shows the next\n", grouped(int64(shown)), grouped(int64(total)),
+		fmt.Fprintf(a.out, "%s of %s; --offset %d shows the next\n", value.Thousands(int64(shown)), value.Thousands(int64(total)),
 			p.offset+shown)
 	}
 }
@@ -142,7 +143,7 @@ func (a *app) deliveries() *cobra.Command {
 		func(d api.Delivery) []string {
 			row := []string{d.ID, d.ArrivedAt.Local().Format(dateTime), d.Name, size(d.Bytes), d.State, "", ""}
 			if d.Run != nil && d.Run.Tally != nil {
-				row[5], row[6] = grouped(d.Run.Tally.Accepted), grouped(d.Run.Tally.Rejected)
+				row[5], row[6] = value.Thousands(d.Run.Tally.Accepted), value.Thousands(d.Run.Tally.Rejected)
 			}
 			return row
 		})
@@ -334,7 +335,7 @@ func (a *app) runs() *cobra.Command {
 				}
 			}
 			if r.Tally != nil {
-				row[5], row[6] = grouped(r.Tally.Accepted), grouped(r.Tally.Rejected)
+				row[5], row[6] = value.Thousands(r.Tally.Accepted), value.Thousands(r.Tally.Rejected)
 			}
 			return row
 		})
@@ -410,7 +411,7 @@ func (a *app) showRun(r api.Run) error {
 		fmt.Fprintf(a.out, "state     %s\n", r.State)
 		if r.State == "running" && r.Progress.TotalBytes > 0 {
 			fmt.Fprintf(a.out, "progress  %d %%, %s rows\n", 100*r.Progress.Bytes/r.Progress.TotalBytes,
-				grouped(r.Progress.Rows))
+				value.Thousands(r.Progress.Rows))
 		}
 		if r.Error != "" {
 			fmt.Fprintf(a.out, "why       %s\n", r.Error)

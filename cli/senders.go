@@ -17,6 +17,7 @@ import (
 	"sieb/core/csvw"
 	"sieb/core/ddl"
 	"sieb/core/dictionary"
+	"sieb/core/profile"
 	"sieb/core/target"
 	"sieb/paper"
 )
@@ -103,7 +104,7 @@ in; and one that explains each column in words.`,
 			if a.format == "json" {
 				return a.json(map[string]any{"written": out, "columns": len(page.Columns)})
 			}
-			fmt.Fprintf(a.out, "written: %s, with %s\n", out, plural(int64(len(page.Columns)), "column", "columns"))
+			fmt.Fprintf(a.out, "written: %s, with %s\n", out, profile.Count(int64(len(page.Columns)), "column", "columns"))
 			return nil
 		},
 	}

@@ -59,7 +59,7 @@ func (a *app) table(columns []columnOf, rows [][]string) {
 			config.WidthMax = c.most
 			config.WidthMaxEnforcer = clip
 			if c.wrap {
-				config.WidthMaxEnforcer = text.WrapSoft
+				config.WidthMaxEnforcer = wrap
 			}
 		}
 		configs = append(configs, config)
@@ -74,6 +74,14 @@ func (a *app) table(columns []columnOf, rows [][]string) {
 		t.AppendRow(cells)
 	}
 	t.Render()
+}
+
+// wrap breaks a text at blanks into lines of so many columns of the terminal, but not inside a count: the library
+// takes its narrow blanks for any blank.
+func wrap(s string, most int) string {
+	const held = "\ue000" // of private use, as wide
+	s = strings.ReplaceAll(s, "\u202f", held)
+	return strings.ReplaceAll(text.WrapSoft(s, most), held, "\u202f")
 }
 
 // clip cuts a text to so many columns of the terminal.
@@ -108,15 +116,6 @@ func visible(s string) string {
 		before = len(s)
 	}
 	return strings.Repeat("·", before) + core + strings.Repeat("·", len(s)-before-len(core))
-}
-
-// grouped writes a count with a thin blank between groups of three digits.
-func grouped(n int64) string {
-	s := fmt.Sprint(n)
-	for i := len(s) - 3; i > 0; i -= 3 {
-		s = s[:i] + " " + s[i:]
-	}
-	return s
 }
 
 // size writes bytes in decimal units.
@@ -158,13 +157,6 @@ func (a *app) progress(what string, total int64) (set func(bytes int64), done fu
 		// The finished bar leaves a line of its own, which the result takes.
 		fmt.Fprint(a.bar, text.CursorUp.Sprint(), text.EraseLine.Sprint())
 	}
-}
-
-func plural(n int64, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return grouped(n) + " " + many
 }
 
 func joined(names []string) string {

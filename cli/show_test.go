@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,15 +12,11 @@ func TestShownTexts(t *testing.T) {
 		"a\tb\x00\r": "a⇥b␦␍", "": "", "ä ö": "ä ö"} {
 		assert.Equal(t, want, visible(text), "%q", text)
 	}
-	for n, want := range map[int64]string{0: "0", 999: "999", 1000: "1 000", 1234567: "1 234 567"} {
-		assert.Equal(t, want, grouped(n))
-	}
 	for n, want := range map[int64]string{0: "0 B", 999: "999 B", 1000: "1 kB", 32064: "32.1 kB", 999_600: "1 MB",
 		256_000_000: "256 MB", 10_000_000_000: "10 GB"} {
 		assert.Equal(t, want, size(n))
 	}
-	assert.Equal(t, "1 row", plural(1, "row", "rows"))
-	assert.Equal(t, "2 000 rows", plural(2000, "row", "rows"))
+	assert.Equal(t, "of the first\n21\u202f253 rows", strings.ReplaceAll(wrap("of the first 21\u202f253 rows", 13), " \n", "\n"))
 	assert.Equal(t, "Größ…", clip("Größenangabe", 5))
 	assert.Equal(t, "\t", unescape("tab"))
 	assert.Equal(t, "", unescape("none"))

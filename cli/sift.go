@@ -15,11 +15,13 @@ import (
 	"sieb/core/check"
 	"sieb/core/codes"
 	"sieb/core/layout"
+	"sieb/core/profile"
 	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/suggest"
 	"sieb/core/target"
+	"sieb/core/value"
 )
 
 func (a *app) sift() *cobra.Command {
@@ -314,14 +316,14 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 	if r.Refusal != "" {
 		fmt.Fprintf(a.out, "          %s\n", r.Refusal)
 	}
-	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n", grouped(r.Tally.Read),
-		grouped(r.Tally.Accepted),
-		grouped(r.Tally.Rejected), grouped(r.Tally.Excluded))
+	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n", value.Thousands(r.Tally.Read),
+		value.Thousands(r.Tally.Accepted),
+		value.Thousands(r.Tally.Rejected), value.Thousands(r.Tally.Excluded))
 	if r.BlankLines > 0 {
-		fmt.Fprintf(a.out, "          %s ignored\n", plural(r.BlankLines, "blank line is", "blank lines are"))
+		fmt.Fprintf(a.out, "          %s ignored\n", profile.Count(r.BlankLines, "blank line is", "blank lines are"))
 	}
 	for _, x := range r.Excluded {
-		fmt.Fprintf(a.out, "          %s excluded: %s\n", plural(x.Rows, "row", "rows"), visible(x.Reason))
+		fmt.Fprintf(a.out, "          %s excluded: %s\n", profile.Count(x.Rows, "row", "rows"), visible(x.Reason))
 	}
 	if len(r.LeftOut) > 0 {
 		fmt.Fprintf(a.out, "left out  %s\n", visible(strings.Join(r.LeftOut, ", ")))
@@ -330,10 +332,10 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 		fmt.Fprintf(a.out, "column    %s\n", visible(u.Column+", fed by "+quotedText(u.Header)+": "+u.Message))
 	}
 	for _, s := range r.References {
-		fmt.Fprintf(a.out, "refers to %s, %s\n", visible(s.Name), plural(s.Keys, "key", "keys"))
+		fmt.Fprintf(a.out, "refers to %s, %s\n", visible(s.Name), profile.Count(s.Keys, "key", "keys"))
 	}
 	for _, u := range r.Unjudged {
-		fmt.Fprintf(a.out, "not judged in %s, where a value is missing or wrong: %s\n", plural(u.Rows, "row", "rows"),
+		fmt.Fprintf(a.out, "not judged in %s, where a value is missing or wrong: %s\n", profile.Count(u.Rows, "row", "rows"),
 			visible(u.Rule))
 	}
 	if len(r.Violations) > 0 {
@@ -346,12 +348,12 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 			where, why := "", ""
 			if len(g.Samples) > 0 {
 				s := g.Samples[0]
-				where, why = fmt.Sprintf("row %s, line %s", grouped(s.Row), grouped(s.Line)), s.Message
+				where, why = fmt.Sprintf("row %s, line %s", value.Thousands(s.Row), value.Thousands(s.Line)), s.Message
 				if s.Row == 0 {
-					where = fmt.Sprintf("line %s", grouped(s.Line))
+					where = fmt.Sprintf("line %s", value.Thousands(s.Line))
 				}
 			}
-			rows = append(rows, []string{grouped(g.Rows), g.Column, g.Code.String(), g.Action.String(), where,
+			rows = append(rows, []string{value.Thousands(g.Rows), g.Column, g.Code.String(), g.Action.String(), where,
 				visible(why)})
 		}
 		fmt.Fprintln(a.out)
@@ -366,9 +368,9 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 		if m.Changed > 0 {
 			spoilt := ""
 			if m.Spoilt > 0 {
-				spoilt = plural(m.Spoilt, "was right before, and breaks a rule since", "were right before, and break a rule since")
+				spoilt = profile.Count(m.Spoilt, "was right before, and breaks a rule since", "were right before, and break a rule since")
 			}
-			changed = append(changed, []string{grouped(m.Changed), m.Column, m.Remedy, spoilt})
+			changed = append(changed, []string{value.Thousands(m.Changed), m.Column, m.Remedy, spoilt})
 		} else {
 			idle = append(idle, m.Column+" "+m.Remedy)
 		}

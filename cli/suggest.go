@@ -21,6 +21,7 @@ import (
 	"sieb/core/sift"
 	"sieb/core/suggest"
 	"sieb/core/target"
+	"sieb/core/value"
 )
 
 // suggestions is what suggest prints for programs.
@@ -172,8 +173,8 @@ func (a *app) judged(ctx context.Context, w *suggest.Work, asked suggest.Asked) 
 }
 
 func (a *app) showSuggestions(file string, s *suggestions) {
-	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n\n", grouped(s.Tally.Read),
-		grouped(s.Tally.Accepted), grouped(s.Tally.Rejected), grouped(s.Tally.Excluded))
+	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n\n", value.Thousands(s.Tally.Read),
+		value.Thousands(s.Tally.Accepted), value.Thousands(s.Tally.Rejected), value.Thousands(s.Tally.Excluded))
 	if len(s.Suggestions) == 0 {
 		fmt.Fprintln(a.out, map[bool]string{true: "nothing is rejected, and nothing is suggested",
 			false: "no change is known that would mend what is rejected: ask the sender"}[s.Tally.Rejected == 0])
@@ -197,7 +198,7 @@ func (a *app) showSuggestions(file string, s *suggestions) {
 		}
 		row := func(number, words string, e *suggest.Effect, changes string) []string {
 			return []string{number, visible(cmp.Or(of.Column, "rows")), visible(words), signed(e.Rescued), signed(e.Excluded),
-				signed(-e.Broken), grouped(e.Changed), changes}
+				signed(-e.Broken), value.Thousands(e.Changed), changes}
 		}
 		rows = append(rows, row(strconv.Itoa(i+1), words, of.Effect, of.Changes))
 		for k, c := range of.Choices {
@@ -222,10 +223,10 @@ func (a *app) showSuggestions(file string, s *suggestions) {
 		}
 		last := of.taken[len(of.taken)-1]
 		fmt.Fprintf(a.out, "\n%s: %s %s %s of %s", of.what, strings.Join(order, ", "),
-			map[bool]string{true: "mends", false: "mend"}[len(order) == 1], grouped(last.Rescued),
-			plural(s.Together.Rejected, "rejected row", "rejected rows"))
+			map[bool]string{true: "mends", false: "mend"}[len(order) == 1], value.Thousands(last.Rescued),
+			profile.Count(s.Together.Rejected, "rejected row", "rejected rows"))
 		if last.Broken > 0 {
-			fmt.Fprintf(a.out, "; %s then repeat the key of a rescued one", plural(last.Broken, "row", "rows"))
+			fmt.Fprintf(a.out, "; %s then repeat the key of a rescued one", profile.Count(last.Broken, "row", "rows"))
 		}
 		next = cmp.Or(next, strings.Join(order, ","))
 	}
@@ -238,9 +239,9 @@ func (a *app) showSuggestions(file string, s *suggestions) {
 func signed(n int64) string {
 	switch {
 	case n > 0:
-		return "+" + grouped(n)
+		return "+" + value.Thousands(n)
 	case n < 0:
-		return "−" + grouped(-n)
+		return "−" + value.Thousands(-n)
 	}
 	return ""
 }
@@ -262,7 +263,7 @@ func (s *suggestions) numbered(number string) ([]edit.Step, string, error) {
 	k, err := strconv.Atoi(second)
 	if err != nil || k < 1 || k > len(of.Choices) {
 		return nil, "", usagef("--take %s: suggestion %d has %s", number, n,
-			plural(int64(len(of.Choices)), "choice", "choices"))
+			profile.Count(int64(len(of.Choices)), "choice", "choices"))
 	}
 	return of.Choices[k-1].Steps, of.Choices[k-1].Words, nil
 }
@@ -324,7 +325,7 @@ func (a *app) take(ctx context.Context, by *recipe, w *suggest.Work, s *suggesti
 		fmt.Fprintf(a.out, "taken     %s\n", visible(text))
 	}
 	fmt.Fprintf(a.out, "written   %s\n", strings.Join(written, ", "))
-	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n", grouped(result.Tally.Read),
-		grouped(result.Tally.Accepted), grouped(result.Tally.Rejected), grouped(result.Tally.Excluded))
+	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n", value.Thousands(result.Tally.Read),
+		value.Thousands(result.Tally.Accepted), value.Thousands(result.Tally.Rejected), value.Thousands(result.Tally.Excluded))
 	return nil
 }

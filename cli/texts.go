@@ -15,6 +15,7 @@ import (
 
 	"sieb/client"
 	"sieb/core/codes"
+	"sieb/core/profile"
 	"sieb/core/target"
 	"sieb/service/api"
 )
@@ -134,8 +135,8 @@ func (a *app) askToReplace(cmd *cobra.Command, text []byte) error {
 	added := len(to.Columns) - (len(from.Columns) - len(gone))
 	says := fmt.Sprintf("there is a target %s already, version %d, with %s; of these %s in the new version: %s; %s new. "+
 		"Rows that are sifted by it will lack what is gone, and mappings that feed it no longer fit", to.Name,
-		known.Version, plural(int64(len(from.Columns)), "column", "columns"), plural(int64(len(gone)), "is not", "are not"),
-		strings.Join(gone[:min(len(gone), mostNamed)], ", ")+more(len(gone)-mostNamed), plural(int64(added), "is", "are"))
+		known.Version, profile.Count(int64(len(from.Columns)), "column", "columns"), profile.Count(int64(len(gone)), "is not", "are not"),
+		strings.Join(gone[:min(len(gone), mostNamed)], ", ")+more(len(gone)-mostNamed), profile.Count(int64(added), "is", "are"))
 	if f, ok := a.in.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 		fmt.Fprintf(a.err, "%s.\nadd it as version %d? [y/N] ", says, known.Version+1)
 		answer, _ := bufio.NewReader(a.in).ReadString('\n')
@@ -295,7 +296,7 @@ oneOf: {codes: NAME}.`,
 			if a.format == "json" {
 				return a.json(t)
 			}
-			fmt.Fprintf(a.out, "code list %s, version %d: %s\n", t.Name, t.Version, plural(int64(len(l.Codes)), "code",
+			fmt.Fprintf(a.out, "code list %s, version %d: %s\n", t.Name, t.Version, profile.Count(int64(len(l.Codes)), "code",
 				"codes"))
 			return nil
 		},

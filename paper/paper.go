@@ -19,7 +19,7 @@ import (
 var profilePage string
 
 var profileTemplate = template.Must(template.New("profile").Funcs(template.FuncMap{
-	"n": profile.Thousands, "told": told, "isUnique": func(c profile.Column) bool {
+	"n": value.Thousands, "told": told, "isUnique": func(c profile.Column) bool {
 		return c.Once != nil &&
 			*c.Once == c.Distinct
 	}, "plain": profile.Plain, "percent": profile.Percent,
@@ -102,7 +102,7 @@ func bars(bins []profile.Bin) (all []drawn) {
 			h = max(h, 1)
 		}
 		all = append(all, drawn{float64(i) * width, chartHeight - h, max(width-1, 0.5), h,
-			fmt.Sprintf("%s to %s: %s", profile.Edge(b.From), profile.Edge(b.To), profile.Thousands(b.Count))})
+			fmt.Sprintf("%s to %s: %s", profile.Edge(b.From), profile.Edge(b.To), value.Thousands(b.Count))})
 	}
 	return all
 }

@@ -235,7 +235,7 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 	}
 	fit, values := from.Fitting(sure)
 	if fit < values {
-		n["datatype"] = fmt.Sprintf("%s of %s values are", profile.Thousands(fit), profile.Thousands(values))
+		n["datatype"] = fmt.Sprintf("%s of %s values are", value.Thousands(fit), value.Thousands(values))
 	}
 	if from.Counter {
 		n["name"] = "only counts the rows: remove its lines to leave it out"
@@ -270,7 +270,7 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 		}
 	} else if from.Filled > 0 && relation.IsFew(empty, all) {
 		n.offer("required: true", fmt.Sprintf("empty in %s of %s rows, which would be rejected",
-			profile.Thousands(empty), profile.Thousands(all)))
+			value.Thousands(empty), value.Thousands(all)))
 	}
 	switch {
 	case c.Datatype.IsNumber():
@@ -315,7 +315,7 @@ func hasRemedy(c *target.Column, name string) bool {
 func occurrences(values []profile.Value) string {
 	var list []string
 	for _, v := range values[:min(len(values), 4)] {
-		list = append(list, fmt.Sprintf("%s (%s)", oneLine(v.Value), profile.Thousands(v.Count)))
+		list = append(list, fmt.Sprintf("%s (%s)", oneLine(v.Value), value.Thousands(v.Count)))
 	}
 	return strings.Join(list, ", ")
 }
@@ -347,7 +347,7 @@ func draftNumber(c *target.Column, from *profile.Column, n Notes) {
 		from.Filled >= oftenCode*from.Distinct && len(from.Top) == int(from.Distinct) {
 		if codes := wholeNumbers(from.Top); len(codes) == len(from.Top) {
 			n.offer("oneOf: "+list(codes), fmt.Sprintf("only %d numbers in %s values: perhaps codes",
-				from.Distinct, profile.Thousands(from.Filled)))
+				from.Distinct, value.Thousands(from.Filled)))
 		}
 	}
 	if h.Undecided > 0 {
@@ -379,7 +379,7 @@ func draftDate(c *target.Column, from *profile.Column, n Notes) {
 	var list []string
 	for _, f := range d.Formats {
 		c.Formats = append(c.Formats, f.Format)
-		list = append(list, fmt.Sprintf("%s (%s)", f.Format, profile.Thousands(f.Count)))
+		list = append(list, fmt.Sprintf("%s (%s)", f.Format, value.Thousands(f.Count)))
 	}
 	if len(list) > 1 {
 		n["format"] = strings.Join(list, ", ")
@@ -407,8 +407,8 @@ const (
 // where they may be.
 func whyOpen(from *profile.Column, rows int64) string {
 	if 2*from.Filled < rows {
-		return fmt.Sprintf("only %s of %s rows have one, others may follow", profile.Thousands(from.Filled),
-			profile.Thousands(rows))
+		return fmt.Sprintf("only %s of %s rows have one, others may follow", value.Thousands(from.Filled),
+			value.Thousands(rows))
 	}
 	words := strings.FieldsFunc(strings.ToLower(headerOf(from)), func(r rune) bool { return !unicode.IsLetter(r) })
 	if slices.ContainsFunc(words, func(w string) bool { return slices.Contains(remarks, w) }) {
@@ -456,8 +456,8 @@ func draftText(c *target.Column, from *profile.Column, values, rows int64, n Not
 	}
 	if expr, like, ok := expression(c, from); ok {
 		c.Formats = []string{expr}
-		n["format"] = fmt.Sprintf("%s of %s values look like %s", profile.Thousands(like),
-			profile.Thousands(values), from.Shapes[0].Shape)
+		n["format"] = fmt.Sprintf("%s of %s values look like %s", value.Thousands(like),
+			value.Thousands(values), from.Shapes[0].Shape)
 		return
 	}
 	most := headroom(from.MaxLength)

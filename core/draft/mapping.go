@@ -441,20 +441,20 @@ func (m *Mapping) choose(p *pair, habits []target.Column, fits []trial.Fit) {
 		}
 	}
 	p.habits = habits[best]
-	p.said = append(p.said, fmt.Sprintf("%s%s of %s", lead(&habits[best], "fits "), profile.Thousands(fits[best].Fits),
-		profile.Thousands(fits[best].Filled)))
+	p.said = append(p.said, fmt.Sprintf("%s%s of %s", lead(&habits[best], "fits "), value.Thousands(fits[best].Fits),
+		value.Thousands(fits[best].Filled)))
 	isDate := habits[best].Datatype.HasDay()
 	for i := range fits {
 		switch {
 		case i == best || fits[i].Fits == 0 || len(p.said) == 3:
 		case isDate && len(habits[i].Formats) == 1:
-			said := lead(&habits[i], "") + profile.Thousands(fits[i].Fits)
+			said := lead(&habits[i], "") + value.Thousands(fits[i].Fits)
 			if fits[i].Fits == fits[best].Fits {
 				said += " too: these dates do not tell which is meant"
 			}
 			p.said = append(p.said, said)
 		case i == 0:
-			p.said = append(p.said, "without it "+profile.Thousands(fits[i].Fits))
+			p.said = append(p.said, "without it "+value.Thousands(fits[i].Fits))
 		}
 	}
 }
@@ -550,10 +550,10 @@ func (m *Mapping) YAML() []byte {
 	fmt.Fprintf(&b, "# Drafted from %s, %s, for the target %s. Beside a column stands why.\n", oneLine(m.title),
 		profile.Count(m.profile.Rows, "row", "rows"), m.target.Name)
 	if m.tally != nil {
-		fmt.Fprintf(&b, "# By this mapping %s of %s are accepted", profile.Thousands(m.tally.Accepted),
+		fmt.Fprintf(&b, "# By this mapping %s of %s are accepted", value.Thousands(m.tally.Accepted),
 			profile.Count(m.tally.Read, "row", "rows"))
 		if m.tally.Excluded > 0 {
-			fmt.Fprintf(&b, ", %s left out", profile.Thousands(m.tally.Excluded))
+			fmt.Fprintf(&b, ", %s left out", value.Thousands(m.tally.Excluded))
 		}
 		b.WriteString(".\n")
 	}
@@ -614,7 +614,7 @@ func (m *Mapping) writeUnknown(b *bytes.Buffer, c *target.Column, p *pair) {
 				r.Name == "lower" && slices.Contains(c.OneOf, strings.ToLower(text)) || r.Pairs[text] != ""
 		}
 		if !known && len(unknown) < 8 {
-			unknown = append(unknown, fmt.Sprintf("%s (%s)", oneLine(text), profile.Thousands(v.Count)))
+			unknown = append(unknown, fmt.Sprintf("%s (%s)", oneLine(text), value.Thousands(v.Count)))
 			recode = append(recode, edit.Quote(text)+`: ""`)
 		}
 	}

@@ -114,7 +114,7 @@ func examples(values []profile.Value, all int64) string {
 	for _, v := range values[:min(len(values), most)] {
 		text := clip(v.Value)
 		if v.Count > 1 {
-			text += " (" + profile.Thousands(v.Count) + ")"
+			text += " (" + value.Thousands(v.Count) + ")"
 		}
 		list = append(list, text)
 		told += max(v.Count, 1)
@@ -179,14 +179,14 @@ func (n *narrator) rows() {
 		if words := cellWords[code]; d.Column != "" && words != "" {
 			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column),
 				profile.Count(d.Count, "value has", "values have"),
-				words, profile.Thousands(d.First[0].Row)).by(profile.Filter{Op: "defect",
+				words, value.Thousands(d.First[0].Row)).by(profile.Filter{Op: "defect",
 				Value: code})
 		} else if words := defectWords[code]; words != "" {
 			if d.Count == 1 {
 				words = strings.Replace(words, "have", "has", 1)
 			}
 			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", profile.Count(d.Count, "row", "rows"),
-				words, profile.Thousands(d.First[0].Row), profile.Thousands(d.First[0].Line)).by(
+				words, value.Thousands(d.First[0].Row), value.Thousands(d.First[0].Line)).by(
 				profile.Filter{Op: "defect", Value: code})
 		}
 	}
@@ -198,19 +198,19 @@ func (n *narrator) rows() {
 	if r := n.Repeated; r.Rows > 0 && !isTold {
 		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil,
 			"%s the same as an earlier one in all cells; row %s repeats row %s",
-			profile.Count(r.Rows, "row is", "rows are"), profile.Thousands(r.First[0].Row),
-			profile.Thousands(r.First[0].Repeats)).by(profile.Filter{Op: "rows", Rows: r.Behind})
+			profile.Count(r.Rows, "row is", "rows are"), value.Thousands(r.First[0].Row),
+			value.Thousands(r.First[0].Repeats)).by(profile.Filter{Op: "rows", Rows: r.Behind})
 	}
 	if h := n.Headers; h.Rows > 0 {
 		n.add(88, "row.header", h.Rows, places(h.First), "", nil,
 			"%s the header, first row %s (line %s); they do not count in the columns' figures",
-			profile.Count(h.Rows, "row repeats", "rows repeat"), profile.Thousands(h.First[0].Row),
-			profile.Thousands(h.First[0].Line)).by(profile.Filter{Op: "header"})
+			profile.Count(h.Rows, "row repeats", "rows repeat"), value.Thousands(h.First[0].Row),
+			value.Thousands(h.First[0].Line)).by(profile.Filter{Op: "header"})
 	}
 	if s := n.Sparse; s.Rows > 0 && s.Rows*20 < n.Rows {
 		n.add(63, "row.sparse", s.Rows, places(s.First), "", nil, "%s nearly empty (at most %s filled), first row %s",
 			profile.Count(s.Rows, "row is", "rows are"), profile.Count(int64(s.AtMost), "cell", "cells"),
-			profile.Thousands(s.First[0].Row)).by(profile.Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
+			value.Thousands(s.First[0].Row)).by(profile.Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
 	}
 	for _, k := range n.Keys {
 		if k.Repeats == 0 {
@@ -226,8 +226,8 @@ func (n *narrator) rows() {
 		}
 		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns,
 			"%s nearly tells rows apart, but %s an earlier one%s; row %s repeats row %s",
-			names(k.Columns), profile.Count(k.Repeats, "row repeats", "rows repeat"), in, profile.Thousands(k.First[0].Row),
-			profile.Thousands(k.First[0].Repeats)).by(profile.Filter{Op: "rows", Rows: k.Behind})
+			names(k.Columns), profile.Count(k.Repeats, "row repeats", "rows repeat"), in, value.Thousands(k.First[0].Row),
+			value.Thousands(k.First[0].Repeats)).by(profile.Filter{Op: "rows", Rows: k.Behind})
 	}
 }
 
@@ -286,7 +286,7 @@ func (n *narrator) column(c *profile.Column) {
 	}
 	if c.Empty > 0 && relation.IsFew(c.Empty, all) {
 		add(60, "value.empty", c.Empty, places(c.EmptyFirst), "required: true", " is empty in %s of %s rows",
-			profile.Thousands(c.Empty), profile.Thousands(all)).by(profile.Filter{Op: "empty"})
+			value.Thousands(c.Empty), value.Thousands(all)).by(profile.Filter{Op: "empty"})
 	}
 	if c.Counter {
 		add(12, "column.counter", all, nil, "", " only counts the rows, from %s to %s: it can be left out",
@@ -303,7 +303,7 @@ func (n *narrator) column(c *profile.Column) {
 		}
 		add(70, "value.placeholder", missing, c.Placeholders, `null: ["", `+quotedList(c.Placeholders)+"]",
 			": %s of %s values %s for a missing one: %s",
-			profile.Thousands(missing), profile.Thousands(c.Filled), stand, examples(c.Placeholders,
+			value.Thousands(missing), value.Thousands(c.Filled), stand, examples(c.Placeholders,
 				missing)).by(profile.Filter{Op: "placeholder"})
 	}
 	n.against(c, add)
@@ -346,7 +346,7 @@ func (n *narrator) against(c *profile.Column, add adder) {
 		if odd := number + other; c.Numbers != nil && odd >= relation.EnoughRows && 4*number >= 3*odd && other > 0 &&
 			c.Numbers.LeadingZeros == 0 && !isCode {
 			add(78, "value.mixed", other, nil, "", " mixes numbers with other texts: %s of %s values %s none",
-				profile.Thousands(other), profile.Thousands(odd), plural(other, "is", "are")).by(profile.Filter{Op: "notNumber"})
+				value.Thousands(other), value.Thousands(odd), plural(other, "is", "are")).by(profile.Filter{Op: "notNumber"})
 		}
 		return
 	}
@@ -371,12 +371,12 @@ func (n *narrator) against(c *profile.Column, add adder) {
 	}
 	if c.Datatype == value.Integer && c.Numbers.Noughts == against {
 		add(79, "number.noughts", against, c.Against, "", ": %s of %s whole numbers %s zeros after the point: %s",
-			profile.Thousands(against), profile.Thousands(c.Filled), plural(against, "has", "have"),
+			value.Thousands(against), value.Thousands(c.Filled), plural(against, "has", "have"),
 			examples(c.Against, against)).by(profile.Filter{Op: "against"})
 		return
 	}
-	add(80, "value.against", against, c.Against, "", ": %s of %s values %s not %s: %s", profile.Thousands(against),
-		profile.Thousands(c.Filled),
+	add(80, "value.against", against, c.Against, "", ": %s of %s values %s not %s: %s", value.Thousands(against),
+		value.Thousands(c.Filled),
 		plural(against, "is", "are"), ofDatatype(c, against > 1), examples(c.Against, against)).by(
 		profile.Filter{Op: "against"})
 }
@@ -432,7 +432,7 @@ func (n *narrator) numbers(c *profile.Column, add adder) {
 			rows += v.Count
 		}
 		add(68, "number.far", rows, c.Far, "", ": %s far from all others, which lie between %s and %s: %s",
-			plural(rows, "1 value is", profile.Thousands(rows)+" values are"), c.Usual[0], c.Usual[1],
+			plural(rows, "1 value is", value.Thousands(rows)+" values are"), c.Usual[0], c.Usual[1],
 			examples(c.Far, rows)).by(oneOf(c.Far))
 	}
 }
@@ -464,7 +464,7 @@ func (n *narrator) dates(c *profile.Column, add adder) {
 	if len(d.Formats) > 1 {
 		var list []string
 		for _, f := range d.Formats {
-			list = append(list, fmt.Sprintf("%s (%s)", f.Format, profile.Thousands(f.Count)))
+			list = append(list, fmt.Sprintf("%s (%s)", f.Format, value.Thousands(f.Count)))
 		}
 		add(66, "date.formats", c.Filled, nil, "", ": dates come in %d formats: %s", len(d.Formats),
 			strings.Join(list, ", ")).by(profile.Filter{Op: "filled"})
@@ -529,7 +529,7 @@ func (n *narrator) texts(c *profile.Column, add adder) {
 		var first []profile.Value
 		for _, t := range typos {
 			list = append(list, fmt.Sprintf("%s (%s) for %s (%s)", clip(t.value.Value),
-				profile.Thousands(t.value.Count), clip(t.meant.Value), profile.Thousands(t.meant.Count)))
+				value.Thousands(t.value.Count), clip(t.meant.Value), value.Thousands(t.meant.Count)))
 			rows += t.value.Count
 			first = append(first, t.value)
 		}
@@ -561,7 +561,7 @@ func (n *narrator) shapes(c *profile.Column, add adder) {
 			}
 		}
 		add(65, "value.shape", odd, first, "", ": nearly all values look like %s, but %s: %s", c.Shapes[0].Shape,
-			plural(odd, "1 does not", profile.Thousands(odd)+" do not"), examples(first, odd)).by(profile.Filter{Op: "notShape",
+			plural(odd, "1 does not", value.Thousands(odd)+" do not"), examples(first, odd)).by(profile.Filter{Op: "notShape",
 			Value: c.Shapes[0].Shape})
 	}
 }
@@ -610,7 +610,7 @@ func (n *narrator) relations() {
 		first := places(r.First)
 		at := ""
 		if len(first) > 0 {
-			at = fmt.Sprintf(", first in row %s", profile.Thousands(first[0].Row))
+			at = fmt.Sprintf(", first in row %s", value.Thousands(first[0].Row))
 		}
 		but := fmt.Sprintf(", but not in %s%s", profile.Count(r.Exceptions, "row", "rows"), at)
 		switch {

@@ -3,19 +3,17 @@ package profile
 import (
 	"encoding/json"
 	"fmt"
-	"sieb/core/value"
 	"strings"
-)
 
-// Thousands writes a count; see value.Thousands.
-func Thousands(n int64) string { return value.Thousands(n) }
+	"sieb/core/value"
+)
 
 // Count writes a number of things: 1 row, 2 rows.
 func Count(n int64, one, many string) string {
 	if n == 1 {
 		return "1 " + one
 	}
-	return Thousands(n) + " " + many
+	return value.Thousands(n) + " " + many
 }
 
 // Percent writes a share so that neither all nor nothing is said falsely.

@@ -3,7 +3,6 @@
 import { computed } from 'vue'
 import type { Suggestion } from '../api/client'
 import { count, counted } from '../format'
-import { isRepeated } from './clicks'
 
 const { suggestion, disabled = false } = defineProps<{ suggestion: Suggestion; disabled?: boolean }>()
 const emit = defineEmits<{ take: [as: Suggestion] }>()
@@ -35,11 +34,6 @@ const meaning = computed(() => {
   return `${parts.join(', ')}; ${whose}`
 })
 
-/** Takes the suggestion, unless the click is the second one at a place where another cure stood before. */
-function take(e: MouseEvent, as: Suggestion): void {
-  if (!isRepeated(e)) emit('take', as)
-}
-
 /** The suggestion with another value. */
 const chosen = (c: NonNullable<Suggestion['choices']>[number]): Suggestion => ({
   ...suggestion,
@@ -55,7 +49,8 @@ const chosen = (c: NonNullable<Suggestion['choices']>[number]): Suggestion => ({
     :class="{ weak: suggestion.weakens, breaks: (effect?.broken ?? 0) > 0 }"
     :title="meaning"
     :disabled="disabled"
-    @click="(e) => take(e, suggestion)"
+    data-once
+    @click="emit('take', suggestion)"
   >
     {{ suggestion.words }}<b v-if="numbers">{{ ` ${numbers}` }}</b
     ><span v-if="effect && effect.changed > 0" class="soft">, {{ counted(effect.changed, 'cell', 'cells') }}</span>
@@ -68,7 +63,8 @@ const chosen = (c: NonNullable<Suggestion['choices']>[number]): Suggestion => ({
         class="link"
         :disabled="disabled"
         :aria-label="c.words"
-        @click="(e) => take(e, chosen(c))"
+        data-once
+        @click="emit('take', chosen(c))"
       >
         or to {{ c.value
         }}<template v-if="c.effect && c.effect.rescued > 0"> +{{ count(c.effect.rescued) }}</template>

@@ -5,7 +5,6 @@ import { computed } from 'vue'
 import type { Step, Suggestion } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted } from '../format'
-import { isRepeated } from './clicks'
 import CureButton from './CureButton.vue'
 import { inWords, useSuggestions } from './suggestions'
 
@@ -70,8 +69,7 @@ const groups = computed(() => {
   ]
 })
 
-function takeTogether(e: MouseEvent, list: Taken[]): void {
-  if (isRepeated(e)) return
+function takeTogether(list: Taken[]): void {
   emit(
     'change',
     list.length === 1
@@ -147,7 +145,8 @@ function comesTo(o: Order): string {
             v-if="i < o.list.length - 1"
             type="button"
             class="link"
-            @click="(e) => takeTogether(e, [...o.upon, ...o.list.slice(0, i + 1)])"
+            data-once
+            @click="takeTogether([...o.upon, ...o.list.slice(0, i + 1)])"
           >
             take up to here
           </button>
@@ -157,7 +156,8 @@ function comesTo(o: Order): string {
       <ElButton
         :type="o.loses ? 'default' : 'primary'"
         size="small"
-        @click="(e: MouseEvent) => takeTogether(e, [...o.upon, ...o.list])"
+        data-once
+        @click="takeTogether([...o.upon, ...o.list])"
         >{{ takes(o) }}</ElButton
       >
     </section>
