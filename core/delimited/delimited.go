@@ -518,11 +518,11 @@ func (d *Dialect) cutCells(cells []Span, buf []byte, from, end int) []Span {
 	}
 }
 
-// IsBlank reports whether a line holds nothing but blanks. A delimiter is not a
-// blank, so that a line of tabs in tab-separated text is a row.
+// IsBlank reports whether a line holds nothing but blanks, and form feeds, by which pages of a printout end. A
+// delimiter is not a blank, so that a line of tabs in tab-separated text is a row.
 func (d *Dialect) IsBlank(line []byte) bool {
-	for i := range line {
-		if !d.isBlankAt(line, i) {
+	for i, c := range line {
+		if c != '\f' && !d.isBlankAt(line, i) {
 			return false
 		}
 	}

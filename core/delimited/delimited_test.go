@@ -189,3 +189,10 @@ func FuzzScan(f *testing.F) {
 		}
 	})
 }
+
+func TestIsBlank(t *testing.T) {
+	for line, want := range map[string]bool{"": true, "  \t ": true, "\f": true, " \f ": true, "\fTalfeld": false, ";": false, "\u00a0": false} {
+		assert.Equal(t, want, (&delimited.Dialect{Delimiter: ";"}).IsBlank([]byte(line)), "%q", line)
+	}
+	assert.False(t, (&delimited.Dialect{Delimiter: "\t"}).IsBlank([]byte("\t")), "a row of empty cells")
+}

@@ -18,6 +18,7 @@ import (
 	"sieb/core/condition"
 	"sieb/core/edit"
 	"sieb/core/finding"
+	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/relation"
 	"sieb/core/remedy"
@@ -258,9 +259,9 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 		n.offer("null: "+list(texts), "perhaps stands for a missing value: "+occurrences(doubtful))
 	}
 	all := from.Filled + from.Empty
-	stray := int64(0)
-	if relation.IsFew(p.Sparse.Rows, p.Rows) {
-		stray = from.EmptySparse
+	stray, filledStray := int64(0), int64(0)
+	if mostSparse*p.Sparse.Rows <= p.Rows {
+		stray, filledStray = from.EmptySparse, p.Sparse.Rows-from.EmptySparse
 	}
 	if empty := from.Empty + missing; from.Filled > 0 && empty == stray {
 		c.Required = true
@@ -282,7 +283,7 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 			c.Formats = []string{from.Pair[0] + "|" + from.Pair[1]}
 		}
 	default:
-		draftText(c, from, values, all, n)
+		draftText(c, from, values, all, filledStray, n)
 	}
 	if b := from.Blanks.Around.Count; b > 0 {
 		addRemedy(c, "trim")
@@ -400,7 +401,10 @@ const (
 	mostOf    = 12
 	longestOf = 30
 	fewCodes  = 6
-	oftenCode = 20 // times that a whole number occurs, on average, which may be a code
+	// mostSparse: one row in so many may be nearly empty where these are taken for no rows.
+	mostSparse = 5
+	rareSum    = 20 // times that a word for a sum is rarer than all values, where it is not one of them
+	oftenCode  = 20 // times that a whole number occurs, on average, which may be a code
 )
 
 // whyOpen says why the texts of a column that occur are hardly all that may: few rows have one, or they are remarks; ""
@@ -430,8 +434,9 @@ var remarks = []string{"remark", "remarks", "comment", "comments", "note", "note
 	"beschreibung", "freitext", "remarque", "remarques", "commentaire", "commentaires", "observation", "observations",
 	"observaciones", "uwagi"}
 
-// draftText draws what holds of texts, of which so many stand for a value, in so many rows.
-func draftText(c *target.Column, from *profile.Column, values, rows int64, n Notes) {
+// draftText draws what holds of texts, of which so many stand for a value, in so many rows; so many texts stand in
+// what is likely no row.
+func draftText(c *target.Column, from *profile.Column, values, rows, stray int64, n Notes) {
 	if from.Filled == 0 {
 		return
 	}
@@ -454,7 +459,7 @@ func draftText(c *target.Column, from *profile.Column, values, rows int64, n Not
 			n.offer("oneOf: "+list(texts), "all values that occur; "+why)
 		}
 	}
-	if expr, like, ok := expression(c, from); ok {
+	if expr, like, ok := expression(c, from, stray); ok {
 		c.Formats = []string{expr}
 		n["format"] = fmt.Sprintf("%s of %s values look like %s", value.Thousands(like),
 			value.Thousands(values), from.Shapes[0].Shape)
@@ -494,12 +499,14 @@ func draftSet(c *target.Column, from *profile.Column, n Notes) {
 	for _, v := range finding.Misspelt(from) {
 		misspelt[v.Value] = true
 	}
-	var left []profile.Value
+	var left, sums []profile.Value
 	for _, v := range from.Top {
 		text := clean(v.Value)
 		switch _, is := recode[text]; {
 		case is || slices.Contains(c.OneOf, text) || slices.Contains(c.Null, v.Value) || slices.Contains(c.Null, text):
 		case from.IsStray(v):
+		case layout.IsTotal(text) && rareSum*v.Count <= from.Filled:
+			sums = append(sums, profile.Value{Value: v.Value, Count: v.Count})
 		case misspelt[v.Value]:
 			left = append(left, profile.Value{Value: v.Value, Count: v.Count})
 		default:
@@ -508,6 +515,9 @@ func draftSet(c *target.Column, from *profile.Column, n Notes) {
 	}
 	if n["oneOf"] = "all values that occur"; len(left) > 0 {
 		n["oneOf"] = "left out as perhaps misspelt: " + occurrences(left)
+	}
+	if len(sums) > 0 {
+		n["oneOf"] += "; left out as sums between the rows: " + occurrences(sums)
 	}
 }
 
@@ -524,7 +534,7 @@ func headroom(longest int) int {
 // expression makes a regular expression of the shape that nearly all values have:
 // that of a code, with digits in it. Where values only differ from it by letter
 // case the remedy that mends them is added.
-func expression(c *target.Column, from *profile.Column) (expr string, like int64, ok bool) {
+func expression(c *target.Column, from *profile.Column, stray int64) (expr string, like int64, ok bool) {
 	if len(from.Shapes) == 0 || from.Filled < 20 {
 		return "", 0, false
 	}
@@ -536,7 +546,7 @@ func expression(c *target.Column, from *profile.Column) (expr string, like int64
 	}
 	like = from.Shapes[0].Count
 	if !strings.Contains(shape, "9") || strings.ContainsAny(shape, "… ") || len(shape) < 2 ||
-		20*(from.Filled-missing-like) > from.Filled {
+		20*(from.Filled-missing-like-stray) > from.Filled {
 		return "", 0, false
 	}
 	for _, s := range from.Shapes[1:] {

@@ -207,7 +207,7 @@ func (n *narrator) rows() {
 			profile.Count(h.Rows, "row repeats", "rows repeat"), value.Thousands(h.First[0].Row),
 			value.Thousands(h.First[0].Line)).by(profile.Filter{Op: "header"})
 	}
-	if s := n.Sparse; s.Rows > 0 && s.Rows*20 < n.Rows {
+	if s := n.Sparse; s.Rows > 0 && s.Rows*5 <= n.Rows {
 		n.add(63, "row.sparse", s.Rows, places(s.First), "", nil, "%s nearly empty (at most %s filled), first row %s",
 			profile.Count(s.Rows, "row is", "rows are"), profile.Count(int64(s.AtMost), "cell", "cells"),
 			value.Thousands(s.First[0].Row)).by(profile.Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
@@ -296,7 +296,8 @@ func (n *narrator) column(c *profile.Column) {
 	for _, v := range c.Placeholders {
 		missing += v.Count
 	}
-	if missing > 0 {
+	isOfRows := func(v profile.Value) bool { return !c.IsStray(v) }
+	if missing > 0 && slices.ContainsFunc(c.Placeholders, isOfRows) {
 		stand := plural(missing, "stands", "stand")
 		if slices.ContainsFunc(c.Placeholders, func(v profile.Value) bool { return kindOf(v.Value) == lexical.Text }) {
 			stand = "perhaps stand" // a word that no list of placeholders has

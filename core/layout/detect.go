@@ -845,10 +845,10 @@ func shape(cell string) string {
 
 // totals are words that begin a line of totals below a table.
 var totals = []string{"total", "totals", "sum", "summe", "gesamt", "gesamtsumme", "insgesamt", "somme", "totale",
-	"suma", "razem", "grand total"}
+	"suma", "razem", "grand total", "subtotal", "zwischensumme", "übertrag", "endsumme"}
 
-// isTotal reports whether a row that begins with this cell holds totals.
-func isTotal(cell string) bool {
+// IsTotal reports whether a row that begins with this cell holds totals.
+func IsTotal(cell string) bool {
 	isOther := func(r rune) bool { return !unicode.IsLetter(r) }
 	word := strings.ToLower(strings.TrimRightFunc(strings.TrimSpace(cell), isOther))
 	if i := strings.IndexFunc(word, func(r rune) bool { return isOther(r) && r != ' ' }); i > 0 {
@@ -991,7 +991,7 @@ func (d *detection) holdsTotals(cells []string, r records) bool {
 		if cell == "" {
 			continue
 		}
-		if isTotal(cell) && (isFirst || !r.hasIn(k, cell)) {
+		if IsTotal(cell) && (isFirst || !r.hasIn(k, cell)) {
 			return true
 		}
 		isFirst = false

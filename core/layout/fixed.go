@@ -52,20 +52,34 @@ func findCuts(text []byte, comment string) (found foundCuts) {
 	if len(rows) >= 20 {
 		body = rows[above : len(rows)-below]
 	}
+	body, _ = withoutHeads(body, width)
+	// A line that is out of order may run across the gaps.
+	few := len(body) / 50
+	if len(rows) < 20 && len(rows) >= 8 {
+		few = 1
+	}
+	gaps := gapsOf(body, width, few)
+	_, lines := withoutHeads(rows, width)
+	found.cuts = withinValues(lines, cutGaps(lines, gaps, width))
+	found.confidence, found.why = 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", len(rows))
+	if len(found.cuts) == 0 && !found.isPadded {
+		found.cuts = classCuts(rows)
+		found.confidence, found.why = 0.6,
+			fmt.Sprintf("%d lines are of one length, and letters and digits alternate at these positions", len(rows))
+	}
+	return found
+}
+
+// gapsOf finds the columns of characters that are blank in all but a few lines, between others.
+func gapsOf(rows [][]rune, width, few int) (gaps []span) {
 	filled := make([]int, width)
-	for _, r := range body {
+	for _, r := range rows {
 		for k := range min(len(r), width) {
 			if r[k] != ' ' {
 				filled[k]++
 			}
 		}
 	}
-	// A line that is out of order may run across the gaps.
-	few := len(body) / 50
-	if len(rows) < 20 && len(rows) >= 8 {
-		few = 1
-	}
-	var gaps []span
 	from := 0
 	for k := range width {
 		if filled[k] <= few {
@@ -76,14 +90,43 @@ func findCuts(text []byte, comment string) (found foundCuts) {
 		}
 		from = k + 1
 	}
-	found.cuts = withinValues(rows, cutGaps(rows, gaps, width))
-	found.confidence, found.why = 0.85, fmt.Sprintf("columns of blanks run through %d lines at these places", len(rows))
-	if len(found.cuts) == 0 && !found.isPadded {
-		found.cuts = classCuts(rows)
-		found.confidence, found.why = 0.6,
-			fmt.Sprintf("%d lines are of one length, and letters and digits alternate at these positions", len(rows))
+	return gaps
+}
+
+// withoutHeads leaves out the lines that run across what are gaps in nearly all others, as the heads of pages and lines
+// of hyphens do, or across one and hold little besides, as sums. What names each column is a header, whose words reach
+// into gaps and tell where in them columns begin: it stands in lines only.
+func withoutHeads(rows [][]rune, width int) (body, lines [][]rune) {
+	const mostHeads = 6 // a sixth of the lines
+	gaps := gapsOf(rows, width, len(rows)/mostHeads)
+	for _, r := range rows {
+		holds := func(from, to int) bool {
+			return from < len(r) && slices.ContainsFunc(r[from:min(to, len(r))], func(c rune) bool { return c != ' ' })
+		}
+		into, across, filled, from := 0, 0, 0, 0
+		for _, g := range gaps {
+			if holds(g.from, g.to) {
+				into++
+				if g.to <= len(r) && !slices.Contains(r[g.from:g.to], ' ') {
+					across++
+				}
+			}
+			if holds(from, g.from) {
+				filled++
+			}
+			from = g.to
+		}
+		if holds(from, len(r)) {
+			filled++
+		}
+		switch {
+		case into == 0 || 3*into < len(gaps) && 2*filled > len(gaps):
+			body, lines = append(body, r), append(lines, r)
+		case filled > len(gaps) && 3*across < len(gaps):
+			lines = append(lines, r)
+		}
 	}
-	return found
+	return body, lines
 }
 
 // foundCuts is cuts with their evidence.
@@ -377,9 +420,9 @@ func (u *ruler) begin(row []rune, k int) int {
 // isTitle reports whether a line does not belong to the table: nothing stands behind the
 // first cut, or the line ends long before the others, or at most of the cuts that
 // it reaches a word runs through, or a cell does not begin where those of the
-// other lines do.
+// other lines do. A value that is too wide runs through one cut, words through a quarter of them.
 func (u *ruler) isTitle(row []rune) bool {
-	wrong, reached, filled := 0, 0, 0
+	wrong, through, reached, filled := 0, 0, 0, 0
 	for k, c := range u.cuts {
 		if c >= len(row) {
 			break
@@ -389,9 +432,13 @@ func (u *ruler) isTitle(row []rune) bool {
 		if at >= 0 {
 			filled++
 		}
-		if row[c] != ' ' && row[c-1] != ' ' || at > 0 && u.left[k] {
+		if row[c] != ' ' && row[c-1] != ' ' {
+			through++
+			wrong++
+		} else if at > 0 && u.left[k] {
 			wrong++
 		}
 	}
-	return len(u.cuts) > 0 && (filled == 0 || 3*reached <= u.usual || 2*wrong > reached && slices.Contains(row, ' '))
+	return len(u.cuts) > 0 && (filled == 0 || 3*reached <= u.usual || slices.Contains(row, ' ') &&
+		(2*wrong > reached || through > 1 && 4*through >= len(u.cuts)))
 }

@@ -57,6 +57,35 @@ func TestFixedWidth(t *testing.T) {
 	assert.Equal(t, []any{"fixed", []int{2}, ""}, []any{l.Form, l.Cuts, l.Delimiter})
 }
 
+// Heads of pages, ruled lines and sums that run across columns hide none of them.
+func TestFixedWidthOnPages(t *testing.T) {
+	for _, lineEnd := range []string{"\n", "\r\n"} {
+		for _, perPage := range []int{20, 40, 60} {
+			var b strings.Builder
+			for i := range 300 {
+				if i%perPage == 0 {
+					fmt.Fprintf(&b, "Talfeld eG   Weighbridge Dornau         Weighings June 2026    Page %d"+lineEnd+lineEnd, 1+i/perPage)
+					fmt.Fprintf(&b, "%-12s%-10s%-9s%-12s%9s%9s%9s"+lineEnd, "Ticket", "Date", "Grower", "Crop", "Gross", "Tare", "Net")
+					b.WriteString(strings.Repeat("=", 70) + lineEnd)
+				}
+				fmt.Fprintf(&b, "%-12s%-10s%-9s%-12s%9d%9d%9d"+lineEnd, fmt.Sprintf("DO-%06d", i), "01.06.26", fmt.Sprint(400+i%9),
+					[]string{"wheat", "rye", "barley"}[i%3], 12000+i, 4000+i%50, 8000+i-i%50)
+				if i%perPage == perPage-1 {
+					fmt.Fprintf(&b, lineEnd+"%43s%27s"+lineEnd+"\f"+lineEnd, "Carried over", "1.234.567,00")
+				}
+			}
+			l, evidence := detect(b.String(), layout.Given{})
+			what := fmt.Sprintf("%q %d %s", lineEnd, perPage, evidence["cuts"].Why)
+			assert.Equal(t, "fixed", l.Form, what)
+			assert.Len(t, l.Cuts, 6, what)
+			assert.Equal(t, []int{12, 22, 31}, l.Cuts[:min(3, len(l.Cuts))], what)
+			assert.Equal(t, 2, l.SkipRows, what)
+			assert.Equal(t, 2, l.HeaderRows, what)
+			assert.Equal(t, "first", l.HeaderNames, what)
+		}
+	}
+}
+
 // A saved layout gives itself, whatever its form.
 func TestGivenReadsAlike(t *testing.T) {
 	rng := rand.New(rand.NewPCG(3, 1))

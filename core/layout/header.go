@@ -18,7 +18,11 @@ func (d *detection) header(r records) {
 		if more := extraRows(r.cells); more > 0 {
 			d.layout.HeaderRows += more
 			confidence = min(confidence, 0.85)
-			why += fmt.Sprintf("; %d rows below it also hold words, unlike the rows after them", more)
+			also := fmt.Sprintf("%d rows below it also hold words, unlike the rows after them", more)
+			if more == 1 {
+				also = "the row below it also holds words, unlike the rows after it"
+			}
+			why += "; " + also
 		}
 	}
 	d.note("headerRows", strconv.Itoa(d.layout.HeaderRows), confidence, why)

@@ -320,7 +320,7 @@ func (d *detection) sheetFooter(s *workbook.Survey) {
 		apart := l.Number > s.Last[k-1].Number+1 // a blank row stands above it
 		first := l.Cells[0].Text
 		switch {
-		case isTotal(first):
+		case IsTotal(first):
 			found, why = s.LastRow-s.Last[k-1].Number, fmt.Sprintf("the row %q below the table holds totals",
 				clip(first))
 			continue

@@ -110,6 +110,7 @@ func (p *plan) finish(ctx context.Context, header source.Header, all *collector,
 	out.Headers = Headers{all.headers.Count, placesOf(all.headers.Sightings)}
 	p.keysOf(out, all, names)
 	out.codes()
+	out.heads()
 	p.relationsOf(out, all, names)
 	return out
 }

@@ -120,6 +120,38 @@ func (s *sample) add(ctx context.Context, b *source.Batch) {
 	s.rows += kept
 }
 
+// sparse returns how few filled cells make a row nearly empty: an eighth of the columns, or a quarter where few rows
+// are so empty, and those are apart from all others, as sums are.
+func (s *sample) sparse() int {
+	columns := len(s.columns)
+	least, most := columns/8, columns/4
+	if columns > 3 {
+		least = max(least, 1)
+	}
+	if most <= least {
+		return least
+	}
+	sparse, between := 0, 0
+	for row := range s.rows {
+		filled := 0
+		for k := range s.columns {
+			if s.columns[k].cells[row] >= 0 {
+				filled++
+			}
+		}
+		switch {
+		case filled <= most:
+			sparse++
+		case 2*filled < columns:
+			between++
+		}
+	}
+	if 5*sparse > s.rows || 100*between > s.rows {
+		return least
+	}
+	return most
+}
+
 // related returns the columns as relations are looked for among them.
 func (s *sample) related(p *plan) []relation.Column {
 	all := make([]relation.Column, len(s.columns))
@@ -211,10 +243,7 @@ func newPlan(ctx context.Context, s *sample, rows int64, enough float64) *plan {
 	p := &plan{columns: make([]columnPlan, len(s.columns)), rows: rows, enough: enough, names: s.names,
 		header: s.header}
 	p.ragged = 20*s.short > s.rows
-	p.sparse = len(s.columns) / 8
-	if len(s.columns) > 3 {
-		p.sparse = max(p.sparse, 1)
-	}
+	p.sparse = s.sparse()
 	all := make([]typing.Forms, len(s.columns))
 	each(ctx, len(s.columns), func(k int) {
 		s.columns[k].forms = formsOf(&s.columns[k].table)

@@ -78,7 +78,7 @@ type Column struct {
 	EmptyFirst []Place        `json:"emptyFirst,omitempty" doc:"the first rows in which it is empty"`
 
 	EmptySparse int64   `json:"emptyInSparse,omitempty" doc:"of the empty ones those in rows that are nearly empty, and likely are no rows"`
-	Stray       []Value `json:"stray,omitempty" doc:"values in rows that are nearly empty, with how often they stand there; absent where they are many"`
+	Stray       []Value `json:"stray,omitempty" doc:"values in rows that are likely none, nearly empty ones or heads of pages, with how often they stand there; absent where they are many"`
 
 	Distinct      int64   `json:"distinct"`
 	DistinctExact bool    `json:"distinctExact"`

@@ -61,7 +61,7 @@ func (s *strays) list() (all []Value) {
 	return all
 }
 
-// IsStray reports whether a value stands in nearly empty rows alone, or is a ruled line.
+// IsStray reports whether a value stands in rows alone that are likely none, or is a ruled line.
 func (c *Column) IsStray(v Value) bool {
 	text := string(lexical.Trim([]byte(v.Value)))
 	const short = 3 // characters, which may stand for a missing value
@@ -69,4 +69,29 @@ func (c *Column) IsStray(v Value) bool {
 		return true
 	}
 	return slices.ContainsFunc(c.Stray, func(s Value) bool { return s.Value == text && s.Count >= v.Count })
+}
+
+// heads takes words that would pass for missing values for stray ones where they come together: one in a row that holds
+// what does not fit, each time another text, in two other columns at least is of a page's head or the like.
+func (p *Profile) heads() {
+	type seen struct{ row, count int64 }
+	in := map[seen]map[string]bool{} // the different texts
+	for k := range p.Columns {
+		c := &p.Columns[k]
+		for _, v := range slices.Concat(c.Against, c.Placeholders) {
+			at := seen{v.Row, v.Count}
+			if in[at] == nil {
+				in[at] = map[string]bool{}
+			}
+			in[at][v.Value] = true
+		}
+	}
+	for k := range p.Columns {
+		c := &p.Columns[k]
+		for _, v := range c.Placeholders {
+			if len(in[seen{v.Row, v.Count}]) >= 3 && !lexical.IsPlaceholder([]byte(v.Value)) && !c.IsStray(v) {
+				c.Stray = append(c.Stray, Value{Value: string(lexical.Trim([]byte(v.Value))), Count: v.Count})
+			}
+		}
+	}
 }

@@ -33,7 +33,8 @@ type builder struct {
 	asked  Asked
 	known  map[string]bool
 	all    []Suggestion
-	looks  []look // at the delivery's columns, once they were asked for
+	looks  []look         // at the delivery's columns, once they were asked for
+	noRow  map[int64]bool // rows that are known to be none
 }
 
 // cure is a suggestion for cells of a column, which its values tell whether it helps.
@@ -730,6 +731,9 @@ func (g *group) missing() {
 	var words []any
 	var values []string
 	for _, v := range g.one() {
+		if g.b.isNoRow(v) {
+			continue
+		}
 		text := g.cleaned(v.Value)
 		isPlaceholder := lexical.IsPlaceholder([]byte(text))
 		d := g.column.Datatype

@@ -174,6 +174,9 @@ func (o *order) next(left []*Suggestion) (best int) {
 	var most, mostWays int64
 	for i, c := range cures {
 		rows, ways := o.mends(c, union)
+		if left[i].Kind == "exclude" {
+			rows = o.leavesOut(c)
+		}
 		if left[i].Kind == "pair" {
 			ways = left[i].Cells // what a column holds that nothing feeds is not judged before it is fed
 		}
@@ -207,6 +210,16 @@ func (o *order) mends(cure, union map[sift.Part]bool) (rows, cells int64) {
 		}
 	}
 	return rows, cells
+}
+
+// leavesOut counts the rejected rows that hold one of some violations, whatever else is wrong with them.
+func (o *order) leavesOut(parts map[sift.Part]bool) (rows int64) {
+	for _, m := range o.now.Mixes {
+		if slices.ContainsFunc(m.Parts, func(p sift.Part) bool { return holds(parts, p) }) {
+			rows += m.Rows
+		}
+	}
+	return rows
 }
 
 // isOpen reports whether a suggestion is a pair beside which there are others for its column or for what feeds it.

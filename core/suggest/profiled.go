@@ -114,6 +114,7 @@ func (f *fed) missing() {
 	var words []string
 	var cells int64
 	sure, _ := f.from.Missing()
+	sure = slices.DeleteFunc(sure, f.from.IsStray)
 	for _, v := range sure {
 		if !slices.Contains(f.target.Null, v.Value) && len(words) < mostNamed {
 			words, cells = append(words, v.Value), cells+v.Count

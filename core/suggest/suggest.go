@@ -132,6 +132,9 @@ func (w *Work) Find(ctx context.Context, asked Asked) ([]Suggestion, error) {
 	}
 	b := &builder{Work: w, target: t, asked: asked, known: map[string]bool{}}
 	if !asked.Pairs {
+		if asked.Values == nil {
+			b.noRows()
+		}
 		if err := b.columns(ctx); err != nil {
 			return nil, err
 		}
