@@ -17,9 +17,6 @@ type Fit struct {
 	Unknown []string // headers that feed none and are not left out
 }
 
-// IsWhole reports whether all required columns are fed and no header is new.
-func (f *Fit) IsWhole() bool { return f.Fed > 0 && len(f.Wanting) == 0 && len(f.Unknown) == 0 }
-
 // FitOf tells how a header fits a target. No row is read, and nothing that the target refers to is asked for. A
 // delivery of which one column would feed two of the target does not fit, which the error says.
 func FitOf(t *target.Target, header source.Header) (Fit, error) {

@@ -280,6 +280,8 @@ func (s *Suggestion) helps() bool {
 		return true
 	case e.Broken > e.Repeats || s.Weakens || s.Kind == "exclude":
 		return e.Rescued+e.Excluded > e.Broken
+	case s.Kind == "remedy":
+		return e.Rescued+e.Changed > 0 // its cells may be of rows that are left out
 	}
 	return e.Rescued+e.Excluded+e.Changed+s.Cells > 0
 }

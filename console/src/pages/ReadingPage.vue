@@ -191,7 +191,7 @@ const othersSet = computed(() => {
         value === undefined ? 'as detected' : typeof value === 'string' ? markName(value) : JSON.stringify(value)
       return `${settings.value.find((s) => s.name === n)?.label ?? n} ${words}`
     })
-    .join(', ')
+    .join(' · ')
 })
 
 // What others saved is known before it is told.

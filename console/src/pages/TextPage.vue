@@ -7,7 +7,7 @@ import { useAddress } from '../address'
 import type { Target, TextUse } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, time, visible } from '../format'
-import { steward } from '../rules/draft'
+import { steward } from '../steward'
 import { objectOf, type Properties } from '../rules/model'
 import NameDialog from '../shelves/NameDialog.vue'
 import { ask, libraryWords, type Library } from '../shelves/names'
@@ -401,10 +401,12 @@ async function retire(on: boolean): Promise<void> {
 
 .views {
   display: flex;
+  flex-wrap: wrap;
   gap: 2px;
 }
 
 .views button {
+  white-space: nowrap;
   padding: 6px 14px;
   border: 1px solid transparent;
   border-bottom: 0;

@@ -5,7 +5,8 @@ import { computed, ref, watch } from 'vue'
 import { ServiceError, type Rules, type RulesText } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { useNames } from '../shelves/names'
-import { steward, type SaveBody } from './draft'
+import { steward } from '../steward'
+import type { SaveBody } from './draft'
 import { objectOf } from './model'
 
 const { rules, open, save, rebase, trouble } = defineProps<{

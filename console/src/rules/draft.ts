@@ -4,7 +4,8 @@ import { answered, api, ServiceError, type Delivery, type Rehearsal, type Rules,
 import { stream } from '../api/stream'
 import type { components } from '../api/schema'
 import { columnsOf, type ColumnSpec } from './model'
-import { browser, outbox, overlap, unlike, type Sent } from './outbox'
+import { steward } from '../steward'
+import { author, bodyOf, outbox, overlap, unlike, type Sent } from './outbox'
 
 type Schemas = components['schemas']
 
@@ -56,12 +57,6 @@ export function lastOf(delivery: Delivery): NewRules | undefined {
   return run?.target && { target: run.target.name, mapping: run.mapping?.name }
 }
 
-/** Who saves versions, as the browser remembers it. */
-export const steward = {
-  get: (): string => localStorage.getItem('sieb.steward') ?? '',
-  set: (name: string): void => localStorage.setItem('sieb.steward', name),
-}
-
 /** Milliseconds between two looks at what others do. */
 const lookEvery = 8000
 
@@ -90,8 +85,6 @@ export function useRules(id: () => string): RulesBook {
       header: rules.value && { 'If-Match': `"${rules.value.state}"` },
     },
   })
-  const author = (): { by?: string; from: string } => ({ by: steward.get() || undefined, from: browser() })
-
   /** Looks from time to time whether others have changed the draft, or saved versions. */
   const looking = window.setInterval(() => void look(), lookEvery)
   const onFocus = (): void => void look()
@@ -140,7 +133,7 @@ export function useRules(id: () => string): RulesBook {
         const made = await answered(
           api.POST('/api/v1/deliveries/{id}/rules/changes', {
             ...onState(),
-            body: { words: s.words.slice(0, 500), steps: s.steps, id: s.id, ...author() },
+            body: bodyOf(s),
             keepalive: isShort,
           }),
         )

@@ -1,4 +1,5 @@
 import { answered, api, ServiceError, type Step } from '../api/client'
+import { steward } from '../steward'
 
 /** A change of a draft of rules that the service has not answered yet. */
 export interface Sent {
@@ -41,27 +42,32 @@ export const outbox = {
 
 /** Sends what a page before this one has sent and not seen made, whatever page this is. */
 export async function sendKept(): Promise<void> {
-  for (const { id, delivery, words, steps } of all()) {
+  for (const sent of all()) {
     try {
       await answered(
         api.POST('/api/v1/deliveries/{id}/rules/changes', {
-          params: { path: { id: delivery } },
-          body: {
-            words: words.slice(0, 500),
-            steps,
-            id,
-            by: localStorage.getItem('sieb.steward') ?? '',
-            from: browser(),
-          },
+          params: { path: { id: sent.delivery } },
+          body: bodyOf(sent),
         }),
       )
     } catch (e) {
       // Without an answer, or a token, it is sent another time.
       if (!(e instanceof ServiceError && e.status > 0 && e.status !== 401)) return
     }
-    outbox.remove(id)
+    outbox.remove(sent.id)
   }
 }
+
+/** A change as the service takes it. */
+export const bodyOf = ({ id, words, steps }: Sent): { words: string; steps: Step[]; id: string; from: string } => ({
+  words: words.slice(0, 500),
+  steps,
+  id,
+  ...author(),
+})
+
+/** Who makes a change, and in which browser. */
+export const author = (): { by?: string; from: string } => ({ by: steward.get() || undefined, from: browser() })
 
 /** A text that is nowhere else. */
 export function unlike(): string {

@@ -5,7 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { answered, api, type Delivery, type Target } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { time } from '../format'
-import { steward } from '../rules/draft'
+import { steward } from '../steward'
 import { ask, useNames } from './names'
 import TablePicker from './TablePicker.vue'
 
