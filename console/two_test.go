@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -556,4 +557,26 @@ func TestCountsOfAllRows(t *testing.T) {
 	assert.GreaterOrEqual(t, strings.Count(text, "30100"), 5, "the tally, the column, the rule, the value and its cures")
 	assert.NotRegexp(t, `\b100\b`, text, "of the first rows")
 	assert.NotContains(t, text, "first rows")
+}
+
+// What is typed for a value stays while another steward's change arrives.
+func TestTypedWhileOthersChange(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	id, station := slipRules(t, s)
+	p := open(t)
+	p.do(chromedp.Navigate(station + "?column=kg"))
+	p.tally(2, 3, 0)
+	const input = `input[aria-label="Recode n/a to"]`
+	p.do(chromedp.Click(button("recode…")), chromedp.SendKeys(input, "12"))
+	_, err := s.Client.ChangeRules(t.Context(), id, api.NewShift{Words: "maize too", Author: api.Author{By: "Anna", From: "elsewhere"},
+		Steps: []edit.Step{{In: "target", Do: "add", Path: []string{"columns", "crop", "oneOf"}, Value: "maize"}}})
+	require.NoError(t, err)
+	p.shows("Changed meanwhile by Anna") // it looks from time to time
+	p.tally(3, 2, 0)
+	p.until(`document.querySelector('` + input + `')?.value === '12'`)
+	p.do(chromedp.SendKeys(input, kb.Enter))
+	p.tally(4, 1, 0)
+	changes(t, s, id, 2)
+	p.until(`document.querySelector('` + input + `') === null`)
 }

@@ -11,10 +11,13 @@ function meant(target: EventTarget | null): { element: Element | null; words: st
 
 /**
  * Swallows the second click of a double click, or of an impatient hand, where what was clicked first is gone and
- * another thing lies under the pointer by now, and in what is marked to be done once. Keys are never meant so.
+ * another thing lies under the pointer by now, and in what is marked to be done once. Keys are never meant so, nor is
+ * a click behind one.
  */
 export function guardClicks(page: Document): void {
-  let last = { x: -1, y: -1, at: -soon, ...meant(null) }
+  const none = { x: -1, y: -1, at: -soon, ...meant(null) }
+  let last = none
+  page.addEventListener('keydown', () => (last = none), { capture: true })
   page.addEventListener(
     'click',
     (e) => {

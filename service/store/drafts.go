@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"database/sql"
+	"errors"
 	"time"
 
 	"github.com/jmoiron/sqlx"
@@ -55,14 +57,18 @@ func (s *Store) KeepDraft(ctx context.Context, delivery string, kind Kind, conte
 
 // draftIs holds a delivery, so that its drafts do not change, and lets met look at one of them.
 func draftIs(ctx context.Context, tx *sqlx.Tx, delivery string, kind Kind, met Met) error {
-	var before []byte
-	if err := tx.GetContext(ctx, &before, `
-		select drafts.content from deliveries left join drafts on delivery_id = id and kind = $2
-		where id = $1 for no key update of deliveries`, delivery, kind); err != nil {
+	var id string
+	if err := tx.GetContext(ctx, &id, `select id from deliveries where id = $1 for no key update`, delivery); err != nil {
 		return none(err)
 	}
 	if met == nil {
 		return nil
+	}
+	// A statement of its own sees what was done while the one before waited.
+	var before []byte
+	err := tx.GetContext(ctx, &before, `select content from drafts where delivery_id = $1 and kind = $2`, delivery, kind)
+	if err != nil && !errors.Is(err, sql.ErrNoRows) {
+		return err
 	}
 	return met(before)
 }

@@ -1810,7 +1810,7 @@ export interface components {
             /** @description A for a capital, a for another letter, 9 for a digit */
             shapes: components["schemas"]["Shape"][];
             shortest?: components["schemas"]["Value"];
-            /** @description values in rows that are nearly empty, with how often they stand there; absent where they are many */
+            /** @description values in rows that are likely none, nearly empty ones or heads of pages, with how often they stand there; absent where they are many */
             stray?: components["schemas"]["Value"][];
             /** @description exact, of numbers */
             sum?: unknown;

@@ -144,11 +144,10 @@ function recode(): void {
     remedyAdded(column, { recode: { [value]: recodeTo.value } }),
   ])
 }
-// What is refused stays as it was typed.
-watch(
-  () => state,
-  () => (recoding.value = ''),
-)
+// What is refused stays as it was typed, also while others change the draft; what is mended is gone.
+watch(values, (now) => {
+  if (now && !now.some((v) => v.value === recoding.value)) recoding.value = ''
+})
 
 const heading = computed(() => {
   if (!values.value) return 'looking …'
