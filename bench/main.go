@@ -70,6 +70,7 @@ func (b *bench) all(huge int64) (err error) {
 		do   func() error
 	}{
 		{"sift", func() error { return b.sift(csv, rows) }},
+		{"loadings", b.loadingsPart},
 		{"profile", func() error { return b.profile(csv, huge) }},
 		{"read text", func() error { return b.readText(csv) }},
 		{"read workbook", b.readWorkbook},
@@ -95,35 +96,43 @@ type contender struct {
 	one  bool
 }
 
-// race runs the contenders in turn, some rounds and one before to warm up. It
-// prints what each took, and returns per round how many times the first one's
-// time each took.
-func (b *bench) race(all ...contender) (ratios [][]float64, peaks []int64, err error) {
+// measured is what a contender took beside the first one, round by round: the clock's time and the processors' as
+// shares of the first one's time by the clock, and the most memory.
+type measured struct {
+	wall, cpu []float64
+	peak      int64
+}
+
+// race runs the contenders in turn, some rounds and one before to warm up, and prints what each took.
+func (b *bench) race(all ...contender) ([]measured, error) {
 	took := make([][]usage, len(all))
-	ratios, peaks = make([][]float64, len(all)), make([]int64, len(all))
+	out := make([]measured, len(all))
 	for round := range b.runs + 1 {
 		for k, c := range all {
 			u, err := run(c)
 			if err != nil {
-				return nil, nil, err
+				return nil, err
 			}
 			if round > 0 {
 				took[k] = append(took[k], u)
-				ratios[k] = append(ratios[k], u.wall.Seconds()/took[0][round-1].wall.Seconds())
+				first := took[0][round-1].wall.Seconds()
+				out[k].wall = append(out[k].wall, u.wall.Seconds()/first)
+				out[k].cpu = append(out[k].cpu, (u.user+u.sys).Seconds()/first)
 			}
-			peaks[k] = max(peaks[k], u.peak)
+			out[k].peak = max(out[k].peak, u.peak)
 		}
 	}
 	for k, c := range all {
 		report(c.name, took[k])
 	}
-	return ratios, peaks, nil
+	return out, nil
 }
 
-// tell prints a ratio with its range and the goal.
-func tell(what string, ratios []float64, goal string) {
-	slices.Sort(ratios)
-	fmt.Printf("%s: %.2f (%.2f to %.2f); goal %s\n", what, median(ratios), ratios[0], ratios[len(ratios)-1], goal)
+// tell prints how much time something took beside the first, with its range, that of the processors, and the goal.
+func tell(what string, of measured, goal string) {
+	wall, cpu := slices.Sorted(slices.Values(of.wall)), slices.Sorted(slices.Values(of.cpu)) // rounds stay in their order
+	fmt.Printf("%s: %.2f (%.2f to %.2f), processor %.2f; goal %s\n", what, median(wall), wall[0], wall[len(wall)-1],
+		median(cpu), goal)
 }
 
 // sift measures runs with all rules and all outputs.
@@ -138,22 +147,22 @@ func (b *bench) sift(csv string, rows int) error {
 	}
 	one := how.run("the same, one worker", csv, how.plain)
 	one.args = append(one.args, "--workers", "1")
-	ratios, peaks, err := b.race(b.yard("encoding/csv loop", "csv", csv), how.run("sift", csv, how.plain), one,
+	took, err := b.race(b.yard("encoding/csv loop", "csv", csv), how.run("sift", csv, how.plain), one,
 		how.run("with rules between rows", csv, how.rules), how.run("with five remedies", csv, how.remedies))
 	if err != nil {
 		return err
 	}
-	tell("sift / encoding/csv loop, wall clock", ratios[1], "at most 0.9 on two cores")
-	tell("the same with one worker beside the reader and the writer", ratios[2], "none, shown beside")
-	tell("with two row rules, a derived column and a reference / encoding/csv loop", ratios[3], "at most 1.1")
-	tell("with five remedies on every column / without", quotients(ratios[4], ratios[1]), "at most 1.4")
+	tell("sift / encoding/csv loop, wall clock", took[1], "at most 0.9 on two cores")
+	tell("the same with one worker beside the reader and the writer", took[2], "none, shown beside")
+	tell("with two row rules, a derived column and a reference / encoding/csv loop", took[3], "at most 1.1")
+	tell("with five remedies on every column / without", quotients(took[4], took[1]), "at most 1.4")
 	fmt.Printf("sift, peak resident: %d MiB, of which up to %d MiB key set; goal at most 256 MiB without it\n",
-		peaks[1]>>20, int64(24*4*rows/3)>>20)
-	if ratios, _, err = b.race(b.yard("encoding/csv loop, quoted", "csv", quoted),
+		took[1].peak>>20, int64(24*4*rows/3)>>20)
+	if took, err = b.race(b.yard("encoding/csv loop, quoted", "csv", quoted),
 		how.run("sift, every cell quoted", quoted, how.plain)); err != nil {
 		return err
 	}
-	tell("sift, every cell quoted / encoding/csv loop of it", ratios[1], "at most 1.2 on two cores")
+	tell("sift, every cell quoted / encoding/csv loop of it", took[1], "at most 1.2 on two cores")
 	return b.wrong(csv, how)
 }
 
@@ -165,19 +174,20 @@ func (b *bench) wrong(csv string, how *rules) error {
 	}
 	bad := how.run("sift, every cell wrong", wrong, how.strict)
 	bad.also = 4
-	ratios, _, err := b.race(how.run("sift, clean", clean, how.plain), bad)
+	took, err := b.race(how.run("sift, clean", clean, how.plain), bad)
 	if err != nil {
 		return err
 	}
-	tell("sift, every cell wrong / clean", ratios[1], "at most 3")
+	tell("sift, every cell wrong / clean", took[1], "at most 3")
 	return nil
 }
 
-// quotients divides the ratios of one contender by those of another, round by round.
-func quotients(of, by []float64) []float64 {
-	all := make([]float64, len(of))
-	for i := range all {
-		all[i] = of[i] / by[i]
+// quotients divides what one contender took by what another did, round by round.
+func quotients(of, by measured) measured {
+	var all measured
+	for i := range of.wall {
+		all.wall = append(all.wall, of.wall[i]/by.wall[i])
+		all.cpu = append(all.cpu, of.cpu[i]/by.cpu[i])
 	}
 	return all
 }
@@ -187,12 +197,12 @@ func (b *bench) profile(csv string, huge int64) error {
 	full := func(name, path string) contender {
 		return contender{name: name, args: []string{b.sieb, "profile", path, "--format", "json"}}
 	}
-	ratios, peaks, err := b.race(b.yard("encoding/csv loop", "csv", csv), full("profile", csv))
+	took, err := b.race(b.yard("encoding/csv loop", "csv", csv), full("profile", csv))
 	if err != nil {
 		return err
 	}
-	tell("profile / encoding/csv loop, wall clock", ratios[1], "at most 1.0 on two cores")
-	fmt.Printf("profile, peak resident: %d MiB; goal under 512 MiB\n", peaks[1]>>20)
+	tell("profile / encoding/csv loop, wall clock", took[1], "at most 1.0 on two cores")
+	fmt.Printf("profile, peak resident: %d MiB; goal under 512 MiB\n", took[1].peak>>20)
 	last := 0.0
 	for _, size := range []int64{huge / 25, huge / 5, huge} {
 		if size < b.size {
@@ -229,19 +239,19 @@ func (b *bench) readText(csv string) error {
 		c.one = true
 		return c
 	}
-	ratios, _, err := b.race(b.yard("encoding/csv loop", "csv", csv), batches("batches, one core", csv),
+	took, err := b.race(b.yard("encoding/csv loop", "csv", csv), batches("batches, one core", csv),
 		b.yard("batches, all cores", "batches", csv))
 	if err != nil {
 		return err
 	}
-	tell("reading to batches on one core / encoding/csv loop", ratios[1], "at most 0.5")
-	tell("reading to batches on all cores / encoding/csv loop", ratios[2], "at most 0.25 on two")
-	if ratios, _, err = b.race(batches("UTF-8, one core", csv), batches("windows-1252, one core", latin),
+	tell("reading to batches on one core / encoding/csv loop", took[1], "at most 0.5")
+	tell("reading to batches on all cores / encoding/csv loop", took[2], "at most 0.25 on two")
+	if took, err = b.race(batches("UTF-8, one core", csv), batches("windows-1252, one core", latin),
 		batches("UTF-16LE, one core", wide)); err != nil {
 		return err
 	}
-	tell("windows-1252 / UTF-8", ratios[1], "at most 1.5")
-	tell("UTF-16LE / UTF-8", ratios[2], "at most 1.5")
+	tell("windows-1252 / UTF-8", took[1], "at most 1.5")
+	tell("UTF-16LE / UTF-8", took[2], "at most 1.5")
 	return nil
 }
 
@@ -251,16 +261,16 @@ func (b *bench) readWorkbook() error {
 	if err != nil {
 		return err
 	}
-	ratios, peaks, err := b.race(contender{name: "unzip -p, bare", args: []string{"unzip", "-p", path,
+	took, err := b.race(contender{name: "unzip -p, bare", args: []string{"unzip", "-p", path,
 		"xl/worksheets/sheet1.xml"}},
 		b.yard("excelize, rows", "cells", path), b.yard("batches", "batches", path))
 	if err != nil {
 		return err
 	}
 	fmt.Printf("workbook of %d rows of 16 columns\n", rows)
-	tell("excelize / reading to batches", quotients(ratios[1], ratios[2]), "at least 5")
-	tell("reading to batches / unzip -p", ratios[2], "at most 3")
-	fmt.Printf("reading to batches, peak resident: %d MiB; goal under 200 MiB\n", peaks[2]>>20)
+	tell("excelize / reading to batches", quotients(took[1], took[2]), "at least 5")
+	tell("reading to batches / unzip -p", took[2], "at most 3")
+	fmt.Printf("reading to batches, peak resident: %d MiB; goal under 200 MiB\n", took[2].peak>>20)
 	return nil
 }
 
@@ -273,12 +283,12 @@ func (b *bench) readHuge(csv string, size int64) error {
 		return err
 	}
 	defer os.Remove(path)
-	ratios, _, err := b.race(contender{name: "read, 256 MB", args: []string{b.sieb, "read", csv}},
+	took, err := b.race(contender{name: "read, 256 MB", args: []string{b.sieb, "read", csv}},
 		contender{name: fmt.Sprintf("read, %d GB", size/1e9), args: []string{b.sieb, "read", path}})
 	if err != nil {
 		return err
 	}
-	tell("first rows of the huge delivery / of the other", ratios[1], "about 1, each under half a second")
+	tell("first rows of the huge delivery / of the other", took[1], "about 1, each under half a second")
 	return nil
 }
 
