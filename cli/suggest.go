@@ -155,19 +155,18 @@ func (a *app) work(ctx context.Context, run *report.Run, others []*codes.List) (
 
 // judged looks for suggestions, tries each on all rows, and puts them in order.
 func (a *app) judged(ctx context.Context, w *suggest.Work, asked suggest.Asked) (*suggestions, error) {
-	found, err := w.Find(ctx, asked)
+	set, done := func(int64) {}, func() {}
+	defer func() { done() }()
+	found, err := w.Judged(ctx, asked, func(all []suggest.Suggestion, tried int) error {
+		if tried == 0 {
+			set, done = a.progress("trying suggestions", int64(len(all)))
+		}
+		set(int64(tried))
+		return nil
+	})
 	if err != nil {
 		return nil, err
 	}
-	set, done := a.progress("trying suggestions", int64(len(found)))
-	defer done()
-	for i := range found {
-		if err := w.Judge(ctx, &found[i]); err != nil {
-			return nil, err
-		}
-		set(int64(i + 1))
-	}
-	found = suggest.Rank(found)
 	together, err := w.Order(ctx, found)
 	return &suggestions{w.Result.Tally, append([]suggest.Suggestion{}, found...), together}, err
 }

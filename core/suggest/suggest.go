@@ -289,6 +289,28 @@ func (s *Suggestion) helps() bool {
 // Demands reports whether a suggestion mends nothing, and lets less pass.
 func (s *Suggestion) Demands() bool { return s.Kind == "rule" }
 
+// Judged looks for suggestions, judges each, and returns those that help in their order. Before each, and when all were
+// judged, tell is told how many were, of those that were found; its error ends the search.
+func (w *Work) Judged(ctx context.Context, asked Asked, tell func(all []Suggestion, tried int) error) ([]Suggestion,
+	error) {
+	all, err := w.Find(ctx, asked)
+	if err != nil {
+		return nil, err
+	}
+	for i := range all {
+		if err := tell(all, i); err != nil {
+			return nil, err
+		}
+		if err := w.Judge(ctx, &all[i]); err != nil {
+			return nil, err
+		}
+	}
+	if err := tell(all, len(all)); err != nil {
+		return nil, err
+	}
+	return Rank(all), nil
+}
+
 // Rank puts suggestions that were judged in order: those that rescue most rows first, of those
 // that rescue as many the ones that break and change least. The first of each column stand before the second ones,
 // and what loses something stands behind what does not. Those that do not help are left out.
