@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"sieb/service/api"
-	"sieb/service/store"
 )
 
 // StartProfile has the profile of a delivery made.
@@ -24,7 +23,7 @@ func (c *Client) Profile(ctx context.Context, id string) (p api.DeliveryProfile,
 func (c *Client) AwaitProfile(ctx context.Context, id string) (api.DeliveryProfile, error) {
 	for {
 		p, err := c.Profile(ctx, id)
-		if err != nil || p.State != store.Waiting && p.State != store.Running {
+		if err != nil || !api.IsUnderWay(p.State) {
 			return p, err
 		}
 		select {

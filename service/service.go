@@ -19,7 +19,6 @@ import (
 	"unicode/utf8"
 
 	"sieb/core/source"
-	"sieb/service/api"
 	"sieb/service/catalogue"
 	"sieb/service/desk"
 	"sieb/service/doors"
@@ -27,6 +26,7 @@ import (
 	"sieb/service/localpg"
 	"sieb/service/reading"
 	"sieb/service/rehearsal"
+	"sieb/service/routes"
 	"sieb/service/staging"
 	"sieb/service/store"
 )
@@ -85,9 +85,9 @@ func Run(ctx context.Context, c Config) (err error) {
 		debug.SetGCPercent(50)
 	}
 	c.complete()
-	if n := utf8.RuneCountInString(c.Token); n > 0 && n < api.MinToken {
+	if n := utf8.RuneCountInString(c.Token); n > 0 && n < routes.MinToken {
 		return fmt.Errorf("the token has %d characters; set one of at least %d that nobody can guess "+
-			"(openssl rand -hex 20 makes one)", n, api.MinToken)
+			"(openssl rand -hex 20 makes one)", n, routes.MinToken)
 	}
 	secret, err := c.secret()
 	if err != nil {
@@ -154,7 +154,7 @@ func Run(ctx context.Context, c Config) (err error) {
 	work := desk.New(c.Parallel + 1)
 	defer work.Close()
 	places := &doors.Doors{Most: c.MaxConnections, Wait: c.BodyWait}
-	handler := (&api.Server{Store: records, Area: area, Queue: queue, Cache: cache, Book: book, Desk: work, Bounds: bounds,
+	handler := (&routes.Server{Store: records, Area: area, Queue: queue, Cache: cache, Book: book, Desk: work, Bounds: bounds,
 		Guard:   c.guard(),
 		Streams: &doors.Places{Most: max(1, c.MaxConnections/4)},
 		Tables:  &c.Databases,
@@ -235,8 +235,8 @@ func (c *Config) complete() {
 // guard says under which names requests may come: those of the settings, and that
 // of the address that the service listens at. At all of the machine's addresses any
 // address may stand in a request; a page of another site comes under a name.
-func (c *Config) guard() api.Guard {
-	g := api.Guard{Hosts: c.Hosts, Token: c.Token, MaxUpload: c.MaxUpload, BodyWait: c.BodyWait}
+func (c *Config) guard() routes.Guard {
+	g := routes.Guard{Hosts: c.Hosts, Token: c.Token, MaxUpload: c.MaxUpload, BodyWait: c.BodyWait}
 	host, _, _ := net.SplitHostPort(c.Listen)
 	switch ip := net.ParseIP(host); {
 	case host == "" || ip != nil && ip.IsUnspecified():

@@ -443,3 +443,12 @@ func moved(text string, units int64, scale int) (string, bool) {
 	}
 	return sign + digits[:len(digits)-scale] + "." + digits[len(digits)-scale:], true
 }
+
+// Listed is a table as a list shows it.
+type Listed struct {
+	Schema  string   `json:"schema"`
+	Name    string   `json:"name"`
+	Comment string   `json:"comment,omitempty"`
+	Rows    int64    `json:"rows" doc:"as the database estimates them; -1 where it was never counted"`
+	Columns []string `json:"columns" doc:"their names, the first 100"`
+}

@@ -1,15 +1,10 @@
-// Package api is the service's HTTP interface: routes, requests and responses,
-// and their description as OpenAPI.
+// Package api is the documents that the service takes and gives, as a client sees them.
 //
-// It turns requests into calls of the staging area, the store and the job
-// queue, and what they give into documents. It decides nothing about rows.
+// It knows what they say and nothing of how they come about: neither HTTP nor the store. A program that uses the Go
+// client links this, and nothing of the service.
 package api
 
 import (
-	"encoding/json"
-	"slices"
-	"time"
-
 	"sieb/core/check"
 	"sieb/core/layout"
 	"sieb/core/reference"
@@ -17,9 +12,9 @@ import (
 	"sieb/core/sift"
 	"sieb/core/suggest"
 	"sieb/core/workbook"
-	"sieb/service/jobs"
 	"sieb/service/reading"
-	"sieb/service/store"
+	"slices"
+	"time"
 )
 
 // Delivery is a file as it arrived.
@@ -79,8 +74,8 @@ type Run struct {
 	Outputs    map[string]string `json:"outputs,omitempty" doc:"where each output is, by name"`
 }
 
-// has reports whether a column is one of the run's target, or has violations.
-func (r *Run) has(column string) bool {
+// Has reports whether a column is one of the run's target, or has violations.
+func (r *Run) Has(column string) bool {
 	return slices.ContainsFunc(r.Columns, func(m check.Match) bool { return m.Column == column }) ||
 		slices.ContainsFunc(r.Violations, func(g sift.Group) bool { return g.Column == column })
 }
@@ -203,120 +198,5 @@ type Health struct {
 	Version string `json:"version"`
 }
 
-func deliveryOf(d store.Delivery) Delivery {
-	out := Delivery{ID: d.ID, Name: d.Name, Bytes: d.Bytes, SHA256: d.SHA256, ArrivedAt: d.ArrivedAt.UTC(),
-		RepeatOf:  d.RepeatOf.String,
-		ArrivedAs: d.ArrivedAs.String, Note: d.Note, Refusal: d.Refusal.String, State: "arrived"}
-	if given := givenOf(d.Layout); given != (layout.Given{}) {
-		out.Layout, out.ByHand = &given, byHandOf(d.ByHand, given)
-	}
-	if d.JudgedBy != nil {
-		run := headOf(*d.JudgedBy)
-		out.Run, out.State = &run, run.Verdict
-	}
-	if d.NewestRun != nil && (out.Run == nil || out.Run.ID != d.NewestRun.ID) {
-		newest := headOf(*d.NewestRun)
-		if out.Run == nil && newest.Target != nil {
-			out.Run, out.State = &newest, newest.State
-		} else {
-			out.Newest = &newest
-		}
-	}
-	if out.Refusal != "" {
-		out.State = string(sift.Refused)
-	}
-	return out
-}
-
-// byHandOf reads the names of the settings made by hand as the store keeps them: all of
-// those given, where it keeps none.
-func byHandOf(text []byte, given layout.Given) (names []string) {
-	if text == nil || json.Unmarshal(text, &names) != nil {
-		return namesOf(given)
-	}
-	return names
-}
-
-// givenOf reads settings as the store keeps them; none where there are none.
-func givenOf(text []byte) (given layout.Given) {
-	if text != nil && json.Unmarshal(text, &given) != nil {
-		return layout.Given{}
-	}
-	return given
-}
-
-func headOf(r store.Run) RunHead {
-	out := RunHead{ID: r.ID, Delivery: r.DeliveryID, State: r.State, Verdict: r.Verdict.String, Error: r.Error.String,
-		Progress: Progress{r.BytesDone, r.TotalBytes, r.RowsDone}, CreatedAt: r.CreatedAt.UTC()}
-	if r.TargetName.Valid {
-		out.Target = &VersionRef{r.TargetName.String, int(r.TargetVersion.Int32)}
-	}
-	if r.MappingName.Valid {
-		out.Mapping = &VersionRef{r.MappingName.String, int(r.MappingVersion.Int32)}
-	}
-	if r.StartedAt.Valid {
-		at := r.StartedAt.Time.UTC()
-		out.StartedAt = &at
-	}
-	if r.FinishedAt.Valid {
-		at := r.FinishedAt.Time.UTC()
-		out.FinishedAt = &at
-	}
-	out.Trouble = troubleOf(r.Trouble)
-	if given := givenOf(r.Layout); given != (layout.Given{}) {
-		out.Layout = &given
-	}
-	if r.Tally != nil && json.Unmarshal(r.Tally, &out.Tally) != nil {
-		out.Tally = nil
-	}
-	return out
-}
-
-func troubleOf(t store.Trouble) *Trouble {
-	if t.Tries == 0 && t.Deaths == 0 {
-		return nil
-	}
-	out := &Trouble{Tries: t.Tries, Deaths: t.Deaths, Reason: t.Reason.String}
-	if t.NextTry.Valid {
-		at := t.NextTry.Time.UTC()
-		out.NextAt = &at
-	}
-	return out
-}
-
-func runOf(r store.Run) (Run, error) {
-	out := Run{RunHead: headOf(r)}
-	if r.Result == nil {
-		return out, nil
-	}
-	var result jobs.Result
-	if err := json.Unmarshal(r.Result, &result); err != nil {
-		return out, err
-	}
-	out.ReadAs = &result.ReadAs
-	out.BlankLines, out.Tolerance = result.BlankLines, result.Tolerance
-	out.Refusal, out.Columns, out.Violations, out.Remedies = result.Refusal, result.Columns, result.Violations,
-		result.Remedies
-	out.Excluded, out.LeftOut, out.Unjudged, out.Today = result.Excluded, result.LeftOut, result.Unjudged, result.Today
-	out.References, out.Unfit = result.References, result.Unfit
-	out.Outputs = map[string]string{}
-	for _, name := range outputNames {
-		out.Outputs[shortName(name)] = "/api/v1/runs/" + r.ID + "/outputs/" + name
-	}
-	return out, nil
-}
-
-func targetOf(t store.Text) Target {
-	return Target{Name: t.Name, Version: t.Version, Title: t.Title, AddedAt: t.AddedAt.UTC(), AddedBy: t.AddedBy}
-}
-
-// wholeTarget shows a text with what it says.
-func wholeTarget(t store.Listed) Target {
-	out := targetOf(t.Text)
-	out.Text, out.Retired = t.Text.Text, t.RetiredAt.Valid
-	return out
-}
-
-func mappingOf(t store.Text) Mapping { return Mapping{targetOf(t), t.Target} }
-
-func wholeMapping(t store.Listed) Mapping { return Mapping{wholeTarget(t), t.Target} }
+// IsUnderWay reports whether a run or a profile in a state has not come to its end.
+func IsUnderWay(state string) bool { return state == "waiting" || state == "running" }

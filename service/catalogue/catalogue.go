@@ -445,21 +445,12 @@ func constraints(ctx context.Context, tx pgx.Tx, id uint32, t *tables.Table) err
 	return err
 }
 
-// Listed is a table as a list shows it.
-type Listed struct {
-	Schema  string   `json:"schema"`
-	Name    string   `json:"name"`
-	Comment string   `json:"comment,omitempty"`
-	Rows    int64    `json:"rows" doc:"as the database estimates them; -1 where it was never counted"`
-	Columns []string `json:"columns" doc:"their names, the first 100"`
-}
-
 // mostTables is how many tables are listed.
 const mostTables = 1000
 
 // Tables lists the tables of a database that its user may read, by schema and name: those with a text in their
 // name. It returns whether there are more.
-func (d *Databases) Tables(ctx context.Context, database, find string) (all []Listed, more bool, err error) {
+func (d *Databases) Tables(ctx context.Context, database, find string) (all []tables.Listed, more bool, err error) {
 	ctx, stop := context.WithTimeout(ctx, timeout)
 	defer stop()
 	config, err := d.config(database)
@@ -488,7 +479,7 @@ func (d *Databases) Tables(ctx context.Context, database, find string) (all []Li
 	if err != nil {
 		return nil, false, reason(err)
 	}
-	all, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (l Listed, err error) {
+	all, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (l tables.Listed, err error) {
 		return l, row.Scan(&l.Schema, &l.Name, &l.Comment, &l.Rows, &l.Columns)
 	})
 	if err != nil {

@@ -1,4 +1,4 @@
-package api_test
+package routes_test
 
 import (
 	"os"
@@ -7,15 +7,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"sieb/service/api"
+	"sieb/service/routes"
 )
 
 // The console's types are made from the committed document.
 func TestDocumentIsCommitted(t *testing.T) {
-	text, err := api.Document()
+	text, err := routes.Document()
 	require.NoError(t, err)
 	committed, err := os.ReadFile("../../console/openapi.json")
 	require.NoError(t, err)
 	assert.True(t, string(text) == string(committed),
-		"run: go run ./service/api/describe > console/openapi.json && cd console && npm run types")
+		"run: go run ./service/routes/describe > console/openapi.json && cd console && npm run types")
 }

@@ -6,11 +6,11 @@ import (
 	"fmt"
 	"os"
 
-	"sieb/service/api"
+	"sieb/service/routes"
 )
 
 func main() {
-	text, err := api.Document()
+	text, err := routes.Document()
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "describe:", err)
 		os.Exit(1)

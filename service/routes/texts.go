@@ -1,4 +1,4 @@
-package api
+package routes
 
 import (
 	"context"
@@ -11,53 +11,54 @@ import (
 	"sieb/core/codes"
 	"sieb/core/remedy"
 	"sieb/core/target"
+	"sieb/service/api"
 	"sieb/service/store"
 )
 
 // textRoutes are the routes of targets and mappings.
-func (s *Server) textRoutes(api huma.API) {
+func (s *Server) textRoutes(to huma.API) {
 	add := op("addTarget", http.MethodPost, "/targets", "Adds a target, or a version of one", "targets", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, maxTargetBytes
-	huma.Register(api, add, s.addTarget)
-	huma.Register(api, op("draftFromTable", http.MethodPost, "/targets/from-table",
+	huma.Register(to, add, s.addTarget)
+	huma.Register(to, op("draftFromTable", http.MethodPost, "/targets/from-table",
 		"Draws a target from a table of a PostgreSQL database, without adding it", "targets", 422), s.draftFromTable)
-	huma.Register(api, op("listDatabases", http.MethodGet, "/databases",
+	huma.Register(to, op("listDatabases", http.MethodGet, "/databases",
 		"Databases that the service's settings name, from which targets can be drawn", "targets"), s.listDatabases)
-	huma.Register(api, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name",
-		"targets"), func(ctx context.Context, in *TextsAsked) (*answer[Page[Target]], error) {
+	huma.Register(to, op("listTargets", http.MethodGet, "/targets", "Targets in their newest versions, by name",
+		"targets"), func(ctx context.Context, in *TextsAsked) (*answer[api.Page[api.Target]], error) {
 		return list(ctx, s, store.Targets, *in, "", targetListed)
 	})
-	registerLibrary(s, api, store.Targets, "Target", wholeTarget)
+	registerLibrary(s, to, store.Targets, "Target", wholeTarget)
 
-	huma.Register(api, op("listRemedies", http.MethodGet, "/remedies", "The remedies that columns can declare", "targets"),
-		func(context.Context, *struct{}) (*answer[Page[remedy.Help]], error) {
+	huma.Register(to, op("listRemedies", http.MethodGet, "/remedies", "The remedies that columns can declare", "targets"),
+		func(context.Context, *struct{}) (*answer[api.Page[remedy.Help]], error) {
 			all := remedy.AllHelp()
-			return &answer[Page[remedy.Help]]{Page[remedy.Help]{Items: all, Total: len(all)}}, nil
+			return &answer[api.Page[remedy.Help]]{api.Page[remedy.Help]{Items: all, Total: len(all)}}, nil
 		})
 
 	add = op("addMapping", http.MethodPost, "/mappings", "Adds a mapping, or a version of one", "mappings", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, maxTargetBytes
-	huma.Register(api, add, s.addMapping)
-	huma.Register(api, op("listMappings", http.MethodGet, "/mappings", "Mappings in their newest versions, by name",
-		"mappings"), func(ctx context.Context, in *mappingsAsked) (*answer[Page[Mapping]], error) {
-		return list(ctx, s, store.Mappings, in.TextsAsked, in.Target, func(t store.Listed) Mapping {
-			return Mapping{targetListed(t), t.Target}
+	huma.Register(to, add, s.addMapping)
+	huma.Register(to, op("listMappings", http.MethodGet, "/mappings", "Mappings in their newest versions, by name",
+		"mappings"), func(ctx context.Context, in *mappingsAsked) (*answer[api.Page[api.Mapping]], error) {
+		return list(ctx, s, store.Mappings, in.TextsAsked, in.Target, func(t store.Listed) api.Mapping {
+			return api.Mapping{Target: targetListed(t), For: t.Target}
 		})
 	})
-	registerLibrary(s, api, store.Mappings, "Mapping", wholeMapping)
+	registerLibrary(s, to, store.Mappings, "Mapping", wholeMapping)
 
 	add = op("addCodes", http.MethodPost, "/codes", "Adds a code list, or a version of one", "codes", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, codes.MaxBytes
-	huma.Register(api, add, s.addCodes)
-	huma.Register(api, op("listCodes", http.MethodGet, "/codes", "Code lists in their newest versions, by name",
-		"codes"), func(ctx context.Context, in *TextsAsked) (*answer[Page[Target]], error) {
+	huma.Register(to, add, s.addCodes)
+	huma.Register(to, op("listCodes", http.MethodGet, "/codes", "Code lists in their newest versions, by name",
+		"codes"), func(ctx context.Context, in *TextsAsked) (*answer[api.Page[api.Target]], error) {
 		return list(ctx, s, store.Codes, *in, "", targetListed)
 	})
-	registerLibrary(s, api, store.Codes, "Codes", wholeTarget)
+	registerLibrary(s, to, store.Codes, "Codes", wholeTarget)
 }
 
 // registerLibrary registers what shows the texts of a library; one names the operations.
-func registerLibrary[T any](s *Server, api huma.API, l store.Library, one string,
+func registerLibrary[T any](s *Server, to huma.API, l store.Library, one string,
 	view func(t store.Listed) T) {
 	tag := string(l)
 	show := func(ctx context.Context, in *version) (*answer[T], error) {
@@ -71,10 +72,10 @@ func registerLibrary[T any](s *Server, api huma.API, l store.Library, one string
 		}
 		return &answer[T]{view(store.Listed{Text: t, RetiredAt: at})}, nil
 	}
-	huma.Register(api, op("show"+one, http.MethodGet, "/"+tag+"/{name}", "The newest version of a "+words[l], tag, 404),
+	huma.Register(to, op("show"+one, http.MethodGet, "/"+tag+"/{name}", "The newest version of a "+words[l], tag, 404),
 		func(ctx context.Context, in *ByName) (*answer[T], error) { return show(ctx, &version{ByName: *in}) })
-	s.shelfRoutes(api, l, one)
-	huma.Register(api, op("show"+one+"Version", http.MethodGet, "/"+tag+"/{name}/versions/{version}",
+	s.shelfRoutes(to, l, one)
+	huma.Register(to, op("show"+one+"Version", http.MethodGet, "/"+tag+"/{name}/versions/{version}",
 		"One version of a "+words[l], tag, 404), show)
 }
 
@@ -83,7 +84,7 @@ var words = map[store.Library]string{store.Targets: "target", store.Mappings: "m
 
 // list answers with a page of a library.
 func list[T any](ctx context.Context, s *Server, l store.Library, in TextsAsked, target string,
-	view func(store.Listed) T) (*answer[Page[T]], error) {
+	view func(store.Listed) T) (*answer[api.Page[T]], error) {
 	found, total, err := s.Store.Texts(ctx, l, store.Shelf{Target: target, Find: in.Find, Retired: in.Retired}, in.Offset,
 		in.Limit)
 	if err != nil {
@@ -93,7 +94,7 @@ func list[T any](ctx context.Context, s *Server, l store.Library, in TextsAsked,
 }
 
 // targetListed shows a text as a list does.
-func targetListed(t store.Listed) Target {
+func targetListed(t store.Listed) api.Target {
 	out := targetOf(t.Text)
 	out.Retired, out.Deliveries = t.RetiredAt.Valid, t.Deliveries
 	if parsed, err := target.Parse([]byte(t.Text.Text)); err == nil {
@@ -122,7 +123,7 @@ type codesText struct {
 	RawBody []byte `contentType:"text/csv" doc:"the list: under a header a code in each line, and what it means behind it"`
 }
 
-func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target], error) {
+func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[api.Target], error) {
 	if !target.IsName(in.Name) {
 		return nil, huma.Error422UnprocessableEntity("a code list's name is made of letters, digits, _ and -, " +
 			"and begins with none of the last")
@@ -135,7 +136,7 @@ func (s *Server) addCodes(ctx context.Context, in *codesText) (*created[Target],
 	if err != nil {
 		return nil, err
 	}
-	return &created[Target]{http.StatusCreated, locationOf(store.Codes, added), targetOf(added)}, nil
+	return &created[api.Target]{http.StatusCreated, locationOf(store.Codes, added), targetOf(added)}, nil
 }
 
 // AddedBy says who adds a version.
@@ -181,7 +182,7 @@ func unusable(what string, err error) error {
 	return huma.Error422UnprocessableEntity("the "+what+" cannot be used: "+problems[0].Error(), details...)
 }
 
-func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target], error) {
+func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[api.Target], error) {
 	t, err := target.Parse(in.RawBody)
 	if err != nil {
 		return nil, unusable("target", err)
@@ -191,11 +192,11 @@ func (s *Server) addTarget(ctx context.Context, in *targetText) (*created[Target
 	if err != nil {
 		return nil, err
 	}
-	return &created[Target]{http.StatusCreated, locationOf(store.Targets, added), targetOf(added)}, nil
+	return &created[api.Target]{http.StatusCreated, locationOf(store.Targets, added), targetOf(added)}, nil
 }
 
 // addMapping adds a mapping, which must fit the newest version of its target.
-func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[Mapping], error) {
+func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[api.Mapping], error) {
 	m, err := target.ParseMapping(in.RawBody)
 	if err != nil {
 		return nil, unusable("mapping", err)
@@ -217,7 +218,7 @@ func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[Mapp
 	if err != nil {
 		return nil, err
 	}
-	return &created[Mapping]{http.StatusCreated, locationOf(store.Mappings, added), mappingOf(added)}, nil
+	return &created[api.Mapping]{http.StatusCreated, locationOf(store.Mappings, added), mappingOf(added)}, nil
 }
 
 func locationOf(l store.Library, t store.Text) string {
@@ -265,7 +266,7 @@ type recipe struct {
 }
 
 // recipe looks the target and the mapping of an order up, and whether they go together.
-func (s *Server) recipe(ctx context.Context, in *NewRun) (r recipe, err error) {
+func (s *Server) recipe(ctx context.Context, in *api.NewRun) (r recipe, err error) {
 	var m store.Text
 	switch {
 	case in.Mapping != "":
@@ -397,7 +398,7 @@ func (s *Server) refersTo(ctx context.Context, t *target.Target, asked map[strin
 	return runs, nil
 }
 
-func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*created[Run], error) {
+func (s *Server) startRun(ctx context.Context, in *struct{ Body api.NewRun }) (*created[api.Run], error) {
 	d, err := s.delivery(ctx, in.Body.Delivery)
 	if err != nil {
 		return nil, err
@@ -433,5 +434,5 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body NewRun }) (*crea
 	if err != nil {
 		return nil, err
 	}
-	return &created[Run]{http.StatusAccepted, "/api/v1/runs/" + run.ID, out}, nil
+	return &created[api.Run]{http.StatusAccepted, "/api/v1/runs/" + run.ID, out}, nil
 }

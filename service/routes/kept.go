@@ -1,4 +1,4 @@
-package api
+package routes
 
 import (
 	"encoding/json"
@@ -13,18 +13,19 @@ import (
 
 	"sieb/core/edit"
 	"sieb/core/suggest"
+	"sieb/service/api"
 	"sieb/service/store"
 )
 
 // kept is a draft of rules as the store keeps it: what it began with, what it says now, and the
 // changes between. What one more change costs does not depend on those before it.
 type kept struct {
-	Target  keptText    `json:"target"`
-	Mapping *keptText   `json:"mapping,omitempty"`
-	Changes []keptShift `json:"changes,omitempty"`
-	Undone  []RuleShift `json:"undone,omitempty"`
-	Began   string      `json:"began,omitempty"` // tells it from the draft before it
-	Count   int         `json:"count,omitempty"` // of the changes, and of those that were taken back
+	Target  keptText        `json:"target"`
+	Mapping *keptText       `json:"mapping,omitempty"`
+	Changes []keptShift     `json:"changes,omitempty"`
+	Undone  []api.RuleShift `json:"undone,omitempty"`
+	Began   string          `json:"began,omitempty"` // tells it from the draft before it
+	Count   int             `json:"count,omitempty"` // of the changes, and of those that were taken back
 	at      time.Time
 }
 
@@ -91,7 +92,7 @@ func (k *kept) is(on OfState) error {
 // has reports whether a change was made, or made and taken back.
 func (k *kept) has(id string) bool {
 	return slices.ContainsFunc(k.Changes, func(c keptShift) bool { return c.ID == id }) ||
-		slices.ContainsFunc(k.Undone, func(c RuleShift) bool { return c.ID == id })
+		slices.ContainsFunc(k.Undone, func(c api.RuleShift) bool { return c.ID == id })
 }
 
 type keptText struct {
@@ -103,7 +104,7 @@ type keptText struct {
 
 // keptShift is a change that was made, and what takes it back.
 type keptShift struct {
-	RuleShift
+	api.RuleShift
 	Back *backShift `json:"back,omitempty"` // nil in drafts of earlier versions
 }
 
@@ -167,7 +168,7 @@ func readKept(content []byte) (*kept, error) {
 
 // replay makes all changes anew, on what the draft begins with by now. The change that cannot be made is returned with
 // the error.
-func (k *kept) replay() (failed RuleShift, err error) {
+func (k *kept) replay() (failed api.RuleShift, err error) {
 	changes := k.Changes
 	k.Changes, k.Target.Now = nil, nil
 	if k.Mapping != nil {
@@ -182,7 +183,7 @@ func (k *kept) replay() (failed RuleShift, err error) {
 }
 
 // change makes a change; did is false where the draft says so already.
-func (k *kept) change(shift RuleShift) (did bool, err error) {
+func (k *kept) change(shift api.RuleShift) (did bool, err error) {
 	before := k.texts()
 	after, err := before.With(shift.Steps)
 	if err != nil {
@@ -239,8 +240,8 @@ func (t *keptText) set(text string) {
 }
 
 // head says what the draft is of.
-func (k *kept) head() *RulesHead {
-	h := &RulesHead{Target: k.Target.Name, State: k.state(), Changes: len(k.Changes), ChangedAt: k.at}
+func (k *kept) head() *api.RulesHead {
+	h := &api.RulesHead{Target: k.Target.Name, State: k.state(), Changes: len(k.Changes), ChangedAt: k.at}
 	if k.Mapping != nil {
 		h.Mapping = k.Mapping.Name
 	}
@@ -266,22 +267,22 @@ func (k *kept) texts() suggest.Texts {
 }
 
 // view shows the draft with its changes.
-func (k *kept) view(delivery string) (out *Rules, err error) {
-	out = &Rules{Delivery: delivery, State: k.state(), Changes: []RuleShift{},
-		Undone: append([]RuleShift{}, k.Undone...), ChangedAt: k.at}
+func (k *kept) view(delivery string) (out *api.Rules, err error) {
+	out = &api.Rules{Delivery: delivery, State: k.state(), Changes: []api.RuleShift{},
+		Undone: append([]api.RuleShift{}, k.Undone...), ChangedAt: k.at}
 	for i := range k.Changes {
 		out.Changes = append(out.Changes, k.Changes[i].RuleShift)
 	}
 	if out.Target, err = k.Target.view(); err == nil && k.Mapping != nil {
-		var m RulesText
+		var m api.RulesText
 		m, err = k.Mapping.view()
 		out.Mapping = &m
 	}
 	return out, err
 }
 
-func (t *keptText) view() (RulesText, error) {
-	out := RulesText{Name: t.Name, Version: t.Version, Text: t.now(), Changed: t.Version == 0 || t.Now != nil}
+func (t *keptText) view() (api.RulesText, error) {
+	out := api.RulesText{Name: t.Name, Version: t.Version, Text: t.now(), Changed: t.Version == 0 || t.Now != nil}
 	var err error
 	if out.View, err = edit.View([]byte(out.Text)); err != nil {
 		return out, huma.Error422UnprocessableEntity(err.Error())

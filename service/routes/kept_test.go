@@ -1,4 +1,4 @@
-package api
+package routes
 
 import (
 	"encoding/json"
@@ -11,6 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/edit"
+	"sieb/service/api"
 )
 
 // What makes one text of another does so, also after it was kept as JSON.
@@ -40,7 +41,7 @@ func TestKeptIsItsChanges(t *testing.T) {
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		k := begin()
-		var made, undone []RuleShift
+		var made, undone []api.RuleShift
 		for i := range rapid.IntRange(1, 12).Draw(t, "changes") {
 			switch rapid.IntRange(0, 4).Draw(t, "does") {
 			case 0:
@@ -64,7 +65,7 @@ func TestKeptIsItsChanges(t *testing.T) {
 					step.Path = []string{"columns", rapid.SampledFrom([]string{"a", "b"}).Draw(t, "name"), "null"}
 					step.Do, step.Value = edit.Add, rapid.SampledFrom([]string{"n/a", "–", "?"}).Draw(t, "text")
 				}
-				shift := RuleShift{Words: fmt.Sprint(i), Steps: []edit.Step{step}}
+				shift := api.RuleShift{Words: fmt.Sprint(i), Steps: []edit.Step{step}}
 				did, err := k.change(shift)
 				require.NoError(t, err)
 				if did {

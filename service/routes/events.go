@@ -1,4 +1,4 @@
-package api
+package routes
 
 import (
 	"context"
@@ -11,6 +11,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
+	"sieb/service/api"
 	"sieb/service/doors"
 )
 
@@ -63,11 +64,11 @@ func (e *events) still() error {
 }
 
 // ended says why a stream ends before what it follows.
-func (e *events) ended(reason string) { _ = e.event("ended", StreamEnd{reason}) }
+func (e *events) ended(reason string) { _ = e.event("ended", api.StreamEnd{Reason: reason}) }
 
 // streaming describes a route that sends events, of which there are only so many at a time; schema
 // is that of their documents.
-func (s *Server) streaming(api huma.API, o huma.Operation, what string, schema *huma.Schema) huma.Operation {
+func (s *Server) streaming(to huma.API, o huma.Operation, what string, schema *huma.Schema) huma.Operation {
 	o.Responses = map[string]*huma.Response{"200": {Description: what,
 		Content: map[string]*huma.MediaType{"text/event-stream": {Schema: schema}}}}
 	o.Errors = append(o.Errors, http.StatusServiceUnavailable)
@@ -75,7 +76,7 @@ func (s *Server) streaming(api huma.API, o huma.Operation, what string, schema *
 		address := doors.AddressOf(ctx.RemoteAddr())
 		if !s.Streams.Take(address) {
 			ctx.SetHeader("Retry-After", "5")
-			_ = huma.WriteErr(api, ctx, http.StatusServiceUnavailable, "as many event streams are open as the service "+
+			_ = huma.WriteErr(to, ctx, http.StatusServiceUnavailable, "as many event streams are open as the service "+
 				"keeps, or keeps for one address: close some, or ask again in a moment")
 			return
 		}

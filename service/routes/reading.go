@@ -1,4 +1,4 @@
-package api
+package routes
 
 import (
 	"context"
@@ -16,33 +16,34 @@ import (
 	"sieb/core/fault"
 	"sieb/core/layout"
 	"sieb/core/source"
+	"sieb/service/api"
 	"sieb/service/jobs"
 	"sieb/service/reading"
 	"sieb/service/staging"
 	"sieb/service/store"
 )
 
-func (s *Server) readingRoutes(api huma.API) {
-	huma.Register(api, op("readDelivery", http.MethodPost, "/deliveries/{id}/reading",
+func (s *Server) readingRoutes(to huma.API) {
+	huma.Register(to, op("readDelivery", http.MethodPost, "/deliveries/{id}/reading",
 		"How settings read a delivery, with the first rows", "reading", 404, 422), s.readDelivery)
-	huma.Register(api, op("readRows", http.MethodPost, "/deliveries/{id}/reading/rows",
+	huma.Register(to, op("readRows", http.MethodPost, "/deliveries/{id}/reading/rows",
 		"Rows of a delivery by number, as settings read them", "reading", 404, 409, 422), s.readRows)
-	huma.Register(api, op("readProblems", http.MethodPost, "/deliveries/{id}/reading/problems",
+	huma.Register(to, op("readProblems", http.MethodPost, "/deliveries/{id}/reading/problems",
 		"What is wrong with the rows as settings read them, as far as they were looked at", "reading", 404, 422),
 		s.readProblems)
 	save := op("saveLayout", http.MethodPut, "/deliveries/{id}/layout",
 		"Saves settings with a delivery; runs read it by them", "reading", 404, 412, 422)
-	huma.Register(api, save, s.saveLayout)
+	huma.Register(to, save, s.saveLayout)
 	forget := op("forgetLayout", http.MethodDelete, "/deliveries/{id}/layout", "Removes the saved settings",
 		"reading", 404, 412)
 	forget.DefaultStatus = http.StatusOK
-	huma.Register(api, forget, s.forgetLayout)
-	huma.Register(api, op("listLayouts", http.MethodGet, "/layouts",
+	huma.Register(to, forget, s.forgetLayout)
+	huma.Register(to, op("listLayouts", http.MethodGet, "/layouts",
 		"Settings saved with deliveries, the last saved first", "reading"), s.listLayouts)
 	take := op("takeMembers", http.MethodPost, "/deliveries/{id}/members",
 		"Makes a delivery of each file in a ZIP archive", "deliveries", 404, 422)
 	take.DefaultStatus = http.StatusCreated
-	huma.Register(api, take, s.takeMembers)
+	huma.Register(to, take, s.takeMembers)
 }
 
 // checked refuses settings that cannot be, with all that is wrong with them. The
@@ -91,9 +92,9 @@ const topRows = 100
 
 func (s *Server) readDelivery(ctx context.Context, in *struct {
 	ID   string `path:"id"`
-	Body AskReading
-}) (*answer[Reading], error) {
-	out := Reading{}
+	Body api.AskReading
+}) (*answer[api.Reading], error) {
+	out := api.Reading{}
 	err := s.use(ctx, in.ID, in.Body.Layout, func(given layout.Given, r *reading.Reading) (err error) {
 		out.Given, out.Layout, out.Evidence, out.Packing, out.Sheets = given, &r.File.Layout, r.File.Evidence,
 			r.File.Packing, r.File.Sheets()
@@ -117,7 +118,7 @@ func (s *Server) readDelivery(ctx context.Context, in *struct {
 			out.Members = append(out.Members, m.Name)
 		}
 	}
-	return &answer[Reading]{out}, nil
+	return &answer[api.Reading]{out}, nil
 }
 
 // members lists the files of an archive of several; nil for anything else.
@@ -138,7 +139,7 @@ func (s *Server) members(ctx context.Context, id string) ([]source.Member, error
 
 func (s *Server) readRows(ctx context.Context, in *struct {
 	ID   string `path:"id"`
-	Body AskRows
+	Body api.AskRows
 }) (out *answer[reading.Window], err error) {
 	err = s.use(ctx, in.ID, in.Body.Layout, func(_ layout.Given, r *reading.Reading) error {
 		var w *reading.Window
@@ -158,7 +159,7 @@ func (s *Server) readRows(ctx context.Context, in *struct {
 
 func (s *Server) readProblems(ctx context.Context, in *struct {
 	ID   string `path:"id"`
-	Body AskReading
+	Body api.AskReading
 }) (out *answer[reading.Problems], err error) {
 	err = s.use(ctx, in.ID, in.Body.Layout, func(_ layout.Given, r *reading.Reading) error {
 		out = &answer[reading.Problems]{r.Problems()}
@@ -180,7 +181,7 @@ func (s *Server) saveLayout(ctx context.Context, in *struct {
 	Settle bool   `query:"settle" doc:"keep all settings of the layout, those that are detected around the given ones too"`
 	OfState
 	Body layout.Given
-}) (*answer[Delivery], error) {
+}) (*answer[api.Delivery], error) {
 	kept := in.Body
 	// Settings that cannot read the delivery are not kept.
 	if err := s.use(ctx, in.ID, &in.Body, func(_ layout.Given, r *reading.Reading) error {
@@ -215,12 +216,12 @@ func namesOf(given layout.Given) []string {
 func (s *Server) forgetLayout(ctx context.Context, in *struct {
 	ID string `path:"id"`
 	OfState
-}) (*answer[Delivery], error) {
+}) (*answer[api.Delivery], error) {
 	return s.keepLayout(ctx, in.ID, nil, nil, in.OfState)
 }
 
 // keepLayout saves settings in the place of the draft of them.
-func (s *Server) keepLayout(ctx context.Context, id string, text, names []byte, on OfState) (*answer[Delivery],
+func (s *Server) keepLayout(ctx context.Context, id string, text, names []byte, on OfState) (*answer[api.Delivery],
 	error) {
 	if err := s.Store.SaveLayout(ctx, id, text, names, on.ofDraft()); err != nil && !errors.Is(err, store.ErrNone) {
 		return nil, s.failure("saving a layout", err)
@@ -228,20 +229,21 @@ func (s *Server) keepLayout(ctx context.Context, id string, text, names []byte, 
 	return s.showDelivery(ctx, &byID{id})
 }
 
-func (s *Server) listLayouts(ctx context.Context, in *Paging) (*answer[Page[SavedLayout]], error) {
+func (s *Server) listLayouts(ctx context.Context, in *Paging) (*answer[api.Page[api.SavedLayout]], error) {
 	found, total, err := s.Store.Layouts(ctx, in.Offset, in.Limit)
 	if err != nil {
 		return nil, s.failure("listing layouts", err)
 	}
-	return pageOf(found, total, func(d store.Delivery) SavedLayout {
-		return SavedLayout{d.ID, d.Name, d.LayoutSavedAt.Time.UTC().Truncate(time.Second), givenOf(d.Layout)}
+	return pageOf(found, total, func(d store.Delivery) api.SavedLayout {
+		return api.SavedLayout{Delivery: d.ID, Name: d.Name,
+			SavedAt: d.LayoutSavedAt.Time.UTC().Truncate(time.Second), Layout: givenOf(d.Layout)}
 	}), nil
 }
 
 // mostMembers is how many files of an archive become deliveries at once.
 const mostMembers = 1000
 
-func (s *Server) takeMembers(ctx context.Context, in *byID) (*answer[Page[Delivery]], error) {
+func (s *Server) takeMembers(ctx context.Context, in *byID) (*answer[api.Page[api.Delivery]], error) {
 	d, err := s.delivery(ctx, in.ID)
 	if err != nil {
 		return nil, err

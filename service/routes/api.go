@@ -1,4 +1,4 @@
-package api
+package routes
 
 import (
 	"context"
@@ -31,6 +31,7 @@ import (
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/violation"
+	"sieb/service/api"
 	"sieb/service/catalogue"
 	"sieb/service/desk"
 	"sieb/service/doors"
@@ -75,11 +76,11 @@ func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(headers, s.recovered, busy, direct, logged(s.Log), s.Guard.known, plain, sameSite, s.admitted,
 		s.Guard.unhurried, s.lasting, middleware.GetHead)
-	api := s.describe(r)
+	to := s.describe(r)
 	r.Handle("/metrics", promhttp.Handler())
 	r.Get("/api/openapi.json", func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "application/vnd.oai.openapi+json")
-		_ = json.NewEncoder(w).Encode(api.OpenAPI())
+		_ = json.NewEncoder(w).Encode(to.OpenAPI())
 	})
 	r.NotFound(func(w http.ResponseWriter, req *http.Request) {
 		if s.Console == nil || strings.HasPrefix(req.URL.Path, "/api/") {
@@ -110,15 +111,15 @@ func (s *Server) describe(r chi.Router) huma.API {
 		"3339 in UTC."
 	c.OpenAPIPath, c.DocsPath, c.SchemasPath = "", "", ""
 	c.CreateHooks = nil // no links to schemas in the documents
-	api := humachi.New(r, c)
-	api.UseMiddleware(knownParameters(api))
-	s.routes(api)
-	return api
+	to := humachi.New(r, c)
+	to.UseMiddleware(knownParameters(to))
+	s.routes(to)
+	return to
 }
 
 // knownParameters refuses a request with a query parameter that its route does not
 // have: a filter that is misspelt must not list everything.
-func knownParameters(api huma.API) func(huma.Context, func(huma.Context)) {
+func knownParameters(to huma.API) func(huma.Context, func(huma.Context)) {
 	return func(ctx huma.Context, next func(huma.Context)) {
 		var known []string
 		for _, p := range ctx.Operation().Parameters {
@@ -141,7 +142,7 @@ func knownParameters(api huma.API) func(huma.Context, func(huma.Context)) {
 		}
 		if len(faults) > 0 {
 			slices.SortFunc(faults, func(a, b error) int { return strings.Compare(a.Error(), b.Error()) })
-			_ = huma.WriteErr(api, ctx, http.StatusUnprocessableEntity,
+			_ = huma.WriteErr(to, ctx, http.StatusUnprocessableEntity,
 				"the request names what this route does not have", faults...)
 			return
 		}
@@ -226,58 +227,58 @@ func op(id, method, path, summary, tag string, errs ...int) huma.Operation {
 
 const v1 = "/api/v1"
 
-func (s *Server) routes(api huma.API) {
-	s.deliveryRoutes(api)
-	s.readingRoutes(api)
-	s.profileRoutes(api)
+func (s *Server) routes(to huma.API) {
+	s.deliveryRoutes(to)
+	s.readingRoutes(to)
+	s.profileRoutes(to)
 
-	s.textRoutes(api)
-	s.rulesRoutes(api)
-	s.senderRoutes(api)
+	s.textRoutes(to)
+	s.rulesRoutes(to)
+	s.senderRoutes(to)
 
 	start := op("startRun", http.MethodPost, "/runs", "Sifts a delivery through a target", "runs", 404, 422)
 	start.DefaultStatus = http.StatusAccepted
-	huma.Register(api, start, s.startRun)
-	huma.Register(api, op("listRuns", http.MethodGet, "/runs", "Runs, newest first", "runs", 404), s.listRuns)
-	huma.Register(api, op("showRun", http.MethodGet, "/runs/{id}", "One run with its result", "runs", 404), s.showRun)
+	huma.Register(to, start, s.startRun)
+	huma.Register(to, op("listRuns", http.MethodGet, "/runs", "Runs, newest first", "runs", 404), s.listRuns)
+	huma.Register(to, op("showRun", http.MethodGet, "/runs/{id}", "One run with its result", "runs", 404), s.showRun)
 	events := op("runEvents", http.MethodGet, "/runs/{id}/events",
 		"The run again whenever it changes, until it ends (server-sent events)", "runs", 404)
-	events = s.streaming(api, events, "events named run, each with the document of showRun, the last in its "+
+	events = s.streaming(to, events, "events named run, each with the document of showRun, the last in its "+
 		"final state; or, "+
 		"where the stream ends before the run, at last an event named ended, whose document has the reason",
 		&huma.Schema{Type: "string"})
-	huma.Register(api, events, s.runEvents)
-	huma.Register(api, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409),
+	huma.Register(to, events, s.runEvents)
+	huma.Register(to, op("cancelRun", http.MethodPost, "/runs/{id}/cancel", "Stops a run", "runs", 404, 409),
 		s.cancelRun)
-	huma.Register(api, op("showRunBefore", http.MethodGet, "/runs/{id}/before",
+	huma.Register(to, op("showRunBefore", http.MethodGet, "/runs/{id}/before",
 		"The run of the delivery of the same kind that arrived before, with which this one is compared", "runs", 404),
 		s.showBefore)
-	huma.Register(api, op("compareRuns", http.MethodGet, "/runs/{id}/comparison",
+	huma.Register(to, op("compareRuns", http.MethodGet, "/runs/{id}/comparison",
 		"How a run differs from an earlier one: rules, violations, rows that ended elsewhere or are new, gone and changed",
 		"runs",
 		404, 409), s.compareRuns)
-	huma.Register(api, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations",
+	huma.Register(to, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations",
 		"runs", 404, 409), s.runRejects)
-	huma.Register(api, op("explainRow", http.MethodGet, "/runs/{id}/rows/{row}",
+	huma.Register(to, op("explainRow", http.MethodGet, "/runs/{id}/rows/{row}",
 		"What the run made of one row: each cell after each remedy, each rule's answer", "runs", 404, 409, 422),
 		s.explainRow)
-	huma.Register(api, op("runViolations", http.MethodGet, "/runs/{id}/violations",
+	huma.Register(to, op("runViolations", http.MethodGet, "/runs/{id}/violations",
 		"Violations one by one, of flagged and blanked cells too", "runs", 404, 409, 422), s.runViolations)
-	huma.Register(api, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote",
+	huma.Register(to, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote",
 		"runs", 404)), s.runOutput)
 
 	enter := op("signIn", http.MethodPost, "/token", "Gives a browser a session for the service's token",
 		"service", 401)
 	enter.DefaultStatus = http.StatusNoContent
-	huma.Register(api, enter, s.signIn)
+	huma.Register(to, enter, s.signIn)
 	leave := op("signOut", http.MethodDelete, "/token", "Ends a browser's session", "service")
 	leave.DefaultStatus = http.StatusNoContent
-	huma.Register(api, leave, s.signOut)
-	huma.Register(api, op("access", http.MethodGet, "/token", "Whether the service asks for a token, and how long "+
+	huma.Register(to, leave, s.signOut)
+	huma.Register(to, op("access", http.MethodGet, "/token", "Whether the service asks for a token, and how long "+
 		"this session lasts", "service"), s.showAccess)
 	health := huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz",
 		Summary: "Reports whether the service can work", Tags: []string{"service"}, Errors: []int{503}}
-	huma.Register(api, health, s.health)
+	huma.Register(to, health, s.health)
 }
 
 // file describes a route that answers with a file's bytes.
@@ -288,13 +289,13 @@ func file(op huma.Operation) huma.Operation {
 	return op
 }
 
-func (s *Server) health(ctx context.Context, _ *struct{}) (*answer[Health], error) {
+func (s *Server) health(ctx context.Context, _ *struct{}) (*answer[api.Health], error) {
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
 	if err := s.Store.Ping(ctx); err != nil {
 		return nil, huma.Error503ServiceUnavailable("the database does not answer")
 	}
-	return &answer[Health]{Health{"ok", s.Version}}, nil
+	return &answer[api.Health]{api.Health{Status: "ok", Version: s.Version}}, nil
 }
 
 // failure logs an error that is the service's own, and keeps its text from the
@@ -338,12 +339,12 @@ func (s *Server) failure(doing string, err error) error {
 	return huma.Error500InternalServerError(doing + " failed; the service's log says more")
 }
 
-func pageOf[T, U any](found []T, total int, turn func(T) U) *answer[Page[U]] {
+func pageOf[T, U any](found []T, total int, turn func(T) U) *answer[api.Page[U]] {
 	items := make([]U, len(found))
 	for i := range found {
 		items[i] = turn(found[i])
 	}
-	return &answer[Page[U]]{Page[U]{items, total}}
+	return &answer[api.Page[U]]{api.Page[U]{Items: items, Total: total}}
 }
 
 // sendFile answers with a file, or a part of it where the request asks so. Where it is known what the
@@ -419,7 +420,7 @@ func (h *held) Read(p []byte) (int, error) {
 func (s *Server) listRuns(ctx context.Context, in *struct {
 	Paging
 	Delivery string `query:"delivery" doc:"only those of this delivery"`
-}) (*answer[Page[RunHead]], error) {
+}) (*answer[api.Page[api.RunHead]], error) {
 	if in.Delivery != "" {
 		if _, err := s.delivery(ctx, in.Delivery); err != nil {
 			return nil, err
@@ -442,7 +443,7 @@ func (s *Server) run(ctx context.Context, id string) (store.Run, error) {
 	return r, nil
 }
 
-func (s *Server) runOf(r store.Run) (Run, error) {
+func (s *Server) runOf(r store.Run) (api.Run, error) {
 	out, err := runOf(r)
 	if err != nil {
 		return out, s.failure("reading the result of a run", err)
@@ -450,7 +451,7 @@ func (s *Server) runOf(r store.Run) (Run, error) {
 	return out, nil
 }
 
-func (s *Server) showRun(ctx context.Context, in *byID) (*answer[Run], error) {
+func (s *Server) showRun(ctx context.Context, in *byID) (*answer[api.Run], error) {
 	r, err := s.run(ctx, in.ID)
 	if err != nil {
 		return nil, err
@@ -459,7 +460,7 @@ func (s *Server) showRun(ctx context.Context, in *byID) (*answer[Run], error) {
 	if err != nil {
 		return nil, err
 	}
-	return &answer[Run]{out}, nil
+	return &answer[api.Run]{out}, nil
 }
 
 // eventsEvery is how often a stream looks for a change of its run.
@@ -515,7 +516,7 @@ func (s *Server) runEvents(ctx context.Context, in *byID) (*huma.StreamResponse,
 	}}, nil
 }
 
-func (s *Server) cancelRun(ctx context.Context, in *byID) (*answer[Run], error) {
+func (s *Server) cancelRun(ctx context.Context, in *byID) (*answer[api.Run], error) {
 	r, err := s.run(ctx, in.ID)
 	if err != nil {
 		return nil, err
@@ -555,7 +556,7 @@ func (s *Server) doneRun(ctx context.Context, ask *AskViolations, what string) (
 	if ask.Column != "" {
 		if out, err := s.runOf(r); err != nil {
 			return r, f, err
-		} else if !out.has(ask.Column) {
+		} else if !out.Has(ask.Column) {
 			return r, f, huma.Error404NotFound(fmt.Sprintf("the run has no column %q and no violation in one of "+
 				"that name", ask.Column))
 		}
@@ -563,7 +564,7 @@ func (s *Server) doneRun(ctx context.Context, ask *AskViolations, what string) (
 	return r, report.Filter{Column: ask.Column, Code: ask.Code}, nil
 }
 
-func (s *Server) runRejects(ctx context.Context, in *AskViolations) (*answer[Rejects], error) {
+func (s *Server) runRejects(ctx context.Context, in *AskViolations) (*answer[api.Rejects], error) {
 	r, filter, err := s.doneRun(ctx, in, "rejected rows")
 	if err != nil {
 		return nil, err
@@ -572,7 +573,7 @@ func (s *Server) runRejects(ctx context.Context, in *AskViolations) (*answer[Rej
 	if err != nil {
 		return nil, s.failure("reading the rejected rows", err)
 	}
-	return &answer[Rejects]{Rejects{page, total, columns}}, nil
+	return &answer[api.Rejects]{api.Rejects{Items: page, Total: total, Columns: columns}}, nil
 }
 
 func (s *Server) explainRow(ctx context.Context, in *struct {
@@ -604,7 +605,7 @@ func (s *Server) explainRow(ctx context.Context, in *struct {
 	return &answer[check.Explanation]{*e}, nil
 }
 
-func (s *Server) runViolations(ctx context.Context, in *AskViolations) (*answer[Violations], error) {
+func (s *Server) runViolations(ctx context.Context, in *AskViolations) (*answer[api.Violations], error) {
 	r, filter, err := s.doneRun(ctx, in, "violations")
 	if err != nil {
 		return nil, err
@@ -613,7 +614,7 @@ func (s *Server) runViolations(ctx context.Context, in *AskViolations) (*answer[
 	if err != nil {
 		return nil, s.failure("reading the violations", err)
 	}
-	return &answer[Violations]{Violations{page, total}}, nil
+	return &answer[api.Violations]{api.Violations{Items: page, Total: total}}, nil
 }
 
 func (s *Server) runOutput(ctx context.Context, in *struct {
