@@ -292,7 +292,7 @@ func drawRule(t *rapid.T, name string) (yaml string, cell *rapid.Generator[strin
 		add(one("format", "", `decimalChar: ","`, `{decimalChar: ",", groupChar: "."}`))
 		add(one("limit", "", "minimum: 3.5", "maximum: 99.5"))
 		add(one("precision", "", "{precision: 4, scale: 1}"))
-		cell = around(rapid.StringMatching(`-?[0-9]{1,4}([.,][0-9]{0,2})?|1\.234,50?|x`))
+		cell = around(rapid.StringMatching(`-?[0-9]{1,4}([.,][0-9]{0,2})?|1\.234,50?|[0-9]{8,11}(\.[0-9]{5,8})?|3\.50?|99\.50*|x`))
 	case "double":
 		add(one("limit", "", "minimum: 0", "maximum: 10", "{minimum: -1, maximum: 1}"))
 		cell = around(rapid.SampledFrom([]string{"1.50", "1e2", "1E2", "-0", "NaN", "nan", "INF", "-INF", "inf", "x",
@@ -314,7 +314,7 @@ func drawRule(t *rapid.T, name string) (yaml string, cell *rapid.Generator[strin
 	}
 	var remedies []string
 	for range rapid.IntRange(0, 3).Draw(t, name+" remedies") {
-		remedies = append(remedies, one("remedy", "trim", "squeeze", "upper", "lower", "recode: {x: abc, X: '1'}"))
+		remedies = append(remedies, one("remedy", "trim", "squeeze", "clean", "normalize", "repair", "upper", "lower", "recode: {x: abc, X: '1'}"))
 	}
 	if remedies != nil {
 		add("remedies: [" + strings.Join(remedies, ", ") + "]")
@@ -433,4 +433,23 @@ func TestTwoColumnsForOneHeader(t *testing.T) {
 	for _, match := range plan.Matches() {
 		assert.Equal(t, 2, match.Place, match.Column)
 	}
+}
+
+// Decimals are told as millionths exactly where they are canonical, unsigned and short enough.
+func TestMillionths(t *testing.T) {
+	for text, want := range map[string]int64{"0": 0, "1": 1_000_000, "0.5": 500_000, "12.000001": 12_000_001,
+		"999999999.999999": 999_999_999_999_999} {
+		n, ok := millionths([]byte(text), 9, 6)
+		assert.True(t, ok, text)
+		assert.Equal(t, want, n, text)
+	}
+	for _, text := range []string{"", ".", ".5", "5.", "5.0", "05", "00", "-1", "+1", "1e3", " 1", "1 ", "1.2.3", "1,5",
+		"1000000000", "0.0000001", "1.x", "1.50"} {
+		_, ok := millionths([]byte(text), 9, 6)
+		assert.False(t, ok, text)
+	}
+	_, ok := millionths([]byte("12.34"), 2, 1)
+	assert.False(t, ok)
+	_, ok = millionths([]byte("123.4"), 2, 1)
+	assert.False(t, ok)
 }

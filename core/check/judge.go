@@ -379,6 +379,13 @@ func (j *Judge) column(l *lane, from, to int) {
 		if known == nil || known.changed != 0 && known.batch != j.pairs.batch {
 			if known == nil {
 				missed++
+				if l.quick != nil && !l.hashed && !l.isRead {
+					if _, isClean := l.quick(raw); isClean {
+						j.changed = 0
+						j.remember(l, raw, raw)
+						continue
+					}
+				}
 			}
 			texts[k] = j.judge(l, from+k, s, raw, true)
 			j.moved[k] = j.moved[k] || texts[k] != s

@@ -71,7 +71,9 @@ type Spec struct {
 	// leaves reports whether plain values of a datatype, as a quick test takes them, stay as
 	// they are; nil for none.
 	leaves func(value.Datatype) bool
-	make   func(r *Remedy, c *Column) (step, error)
+	// tidy says that it leaves texts of printable ASCII with single blanks inside, and none around.
+	tidy bool
+	make func(r *Remedy, c *Column) (step, error)
 }
 
 // Example is a cell before a remedy and after it; the same where the remedy leaves it.
@@ -158,6 +160,12 @@ func (r *Remedy) Adds() int {
 func (r *Remedy) Leaves(d value.Datatype) bool {
 	s := Find(r.Name)
 	return s != nil && s.leaves != nil && s.leaves(d)
+}
+
+// LeavesTidy reports whether texts of printable ASCII stay as they are that have single blanks inside, and none around.
+func (r *Remedy) LeavesTidy() bool {
+	s := Find(r.Name)
+	return s != nil && (s.tidy || s.leaves != nil && s.leaves(value.String))
 }
 
 // String writes the remedy as a target does.

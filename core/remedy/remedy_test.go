@@ -147,6 +147,12 @@ func TestPlainValuesStay(t *testing.T) {
 			require.Equal(t, cell, got, "%s of %s", r, d)
 			require.Zero(t, changed)
 		}
+		if r.LeavesTidy() {
+			cell := rapid.StringMatching(`[!-~]+( [!-~]+){0,3}`).Draw(t, "tidy")
+			got, changed := apply(t, remedy.Column{Datatype: value.String}, cell, r)
+			require.Equal(t, cell, got, "%s", r)
+			require.Zero(t, changed)
+		}
 	})
 }
 

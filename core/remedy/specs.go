@@ -55,7 +55,7 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(of("trim"), "a\u00a0", "a").because("a no-break space"),
 				ex(of("trim"), "a  b", "a  b").because("blanks inside are for squeeze"),
 			}},
-		{Name: "squeeze", IsSteady: true, leaves: unlessText, make: written(squeeze),
+		{Name: "squeeze", IsSteady: true, leaves: unlessText, tidy: true, make: written(squeeze),
 			Does:   "makes one blank of each run of white space",
 			Leaves: "where text begins and ends: white space there becomes one blank, which trim takes off",
 			Examples: []Example{
@@ -63,7 +63,7 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(of("squeeze"), "  a", " a"),
 				ex(of("squeeze"), "a b", "a b"),
 			}},
-		{Name: "clean", IsSteady: true, leaves: unlessText, make: written(clean),
+		{Name: "clean", IsSteady: true, leaves: unlessText, tidy: true, make: written(clean),
 			Does:   "takes out control characters and characters that do not show, and makes plain blanks of other ones",
 			Leaves: "tabs and line ends, which squeeze takes; the joiners that some scripts need; cells with invalid bytes",
 			Examples: []Example{
@@ -72,14 +72,14 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(of("clean"), "12\u00a0kg", "12 kg").because("a no-break space"),
 				ex(of("clean"), "Ahrensee", "Ahrensee"),
 			}},
-		{Name: "normalize", IsSteady: true, leaves: unlessText, make: written(normalize),
+		{Name: "normalize", IsSteady: true, leaves: unlessText, tidy: true, make: written(normalize),
 			Does:   "composes letters and their marks (Unicode Normalization Form C)",
 			Leaves: "what looks alike but is another letter",
 			Examples: []Example{
 				ex(of("normalize"), "Mu\u0308hle", "Mühle").because("u and its two dots become one letter"),
 				ex(of("normalize"), "Mühle", "Mühle"),
 			}},
-		{Name: "repair", IsSteady: true, leaves: unlessText, make: written(repair),
+		{Name: "repair", IsSteady: true, leaves: unlessText, tidy: true, make: written(repair),
 			Does:   "undoes a second decoding: text in UTF-8 that was taken for Windows-1252",
 			Leaves: "what makes no text that way",
 			Examples: []Example{
