@@ -40,12 +40,12 @@ func (b *bench) loadings(quoted bool) (path, target string, err error) {
 	for i := range names {
 		names[i] = fmt.Sprintf("%s %s", syllables(random, 2), syllables(random, 3))
 	}
-	sites, crops := []string{"Ahrensee", "Brunnthal", "Colmitz", "Dornau", "Elmenau"}, []string{"wheat", "barley", "rye",
-		"oats", "maize"}
+	sites := []string{"Ahrensee", "Brunnthal", "Colmitz", "Dornau", "Elmenau"}
+	crops := []string{"wheat", "barley", "rye", "oats", "maize"}
 	remarks := []string{"", "", "", "dry", "second sample taken", `checked "by hand", see sheet`, "wet, dried for two days",
 		"as ordered"}
-	header := "loading_no,loaded_at,carrier_id,vehicle_id,driver,grower,site,crop,gross_kg,net_kg,moisture_pct,protein_pct," +
-		"price,organic,document_id,remarks"
+	header := "loading_no,loaded_at,carrier_id,vehicle_id,driver,grower,site,crop,gross_kg,net_kg,moisture_pct," +
+		"protein_pct,price,organic,document_id,remarks"
 	name := "loadings.csv"
 	if quoted {
 		name = "loadings-quoted.csv"

@@ -16,7 +16,8 @@ func TestShownTexts(t *testing.T) {
 		256_000_000: "256 MB", 10_000_000_000: "10 GB"} {
 		assert.Equal(t, want, size(n))
 	}
-	assert.Equal(t, "of the first\n21\u202f253 rows", strings.ReplaceAll(wrap("of the first 21\u202f253 rows", 13), " \n", "\n"))
+	wrapped := wrap("of the first 21\u202f253 rows", 13)
+	assert.Equal(t, "of the first\n21\u202f253 rows", strings.ReplaceAll(wrapped, " \n", "\n"))
 	assert.Equal(t, "Größ…", clip("Größenangabe", 5))
 	assert.Equal(t, "\t", unescape("tab"))
 	assert.Equal(t, "", unescape("none"))

@@ -268,6 +268,11 @@ func (c *Client) Remedies(ctx context.Context) (page api.Page[remedy.Help], err 
 	return page, c.get(ctx, v1+"/remedies", &page)
 }
 
+// Vocabulary returns what can be wrong, and what becomes of it, in words.
+func (c *Client) Vocabulary(ctx context.Context) (v api.Vocabulary, err error) {
+	return v, c.get(ctx, v1+"/violations", &v)
+}
+
 // versionPath returns the address of a version of a text, of the newest for version 0.
 func versionPath(library, name string, version int) string {
 	path := v1 + "/" + library + "/" + url.PathEscape(name)

@@ -10,6 +10,7 @@ import (
 	"sieb/client"
 	"sieb/core/remedy"
 	"sieb/core/report"
+	"sieb/core/violation"
 	"sieb/demo"
 	"sieb/service/api"
 	"sieb/service/servicetest"
@@ -117,6 +118,10 @@ func TestMappingsAndCodes(t *testing.T) {
 	assert.Equal(t, len(remedy.Names()), help.Total)
 	assert.Equal(t, "trim", help.Items[0].Name)
 	assert.NotEmpty(t, help.Items[0].Examples)
+	vocabulary, err := s.Client.Vocabulary(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, violation.AllCodes(), vocabulary.Codes)
+	assert.Equal(t, violation.AllActions(), vocabulary.Actions)
 
 	// A foreign key may mean the codes of a list.
 	_, err = s.Client.AddTarget(ctx, []byte("target: loads\ncolumns: [{name: no}, {name: site}]\nleftOut: [Weight]\n"+

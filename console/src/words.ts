@@ -1,65 +1,23 @@
-/** What each violation code means, in a few words. */
-export const codeWords: Record<string, string> = {
-  'row.short': 'too few cells',
-  'row.long': 'too many cells',
-  'row.misplaced': 'cells of uncertain columns',
-  'delivery.empty': 'nothing was delivered',
-  'delivery.repeat': 'the same bytes arrived before',
-  'file.name': 'name of another form',
-  'rows.few': 'too few rows',
-  'rows.many': 'too many rows',
-  'sum.differs': 'another sum than stated',
-  'count.differs': 'another number than stated',
-  'header.missing': 'column not delivered',
-  'header.duplicate': 'repeated header',
-  'header.unknown': 'column without a target',
-  'encoding.invalid': 'invalid bytes',
-  'encoding.garbled': 'text decoded twice',
-  'encoding.control': 'control character',
-  'encoding.changed': 'encoding changes in the middle',
-  'quote.open': 'quote never closed',
-  'quote.stray': 'quote out of place',
-  'quote.backslash': 'backslash before a closing quote',
-  'quote.tail': 'text after the closing quote',
-  'required.empty': 'value missing',
-  'type.integer': 'not a whole number',
-  'type.decimal': 'not a number',
-  'type.double': 'not a number',
-  'type.boolean': 'neither true nor false',
-  'type.uri': 'not a URI',
-  'type.duration': 'not a duration',
-  'type.formula': 'formula without a value',
-  'type.error': 'error of a formula',
-  'number.text': 'number stored as text',
-  'number.precision': 'too many digits before the point',
-  'number.scale': 'too many digits after the point',
-  'date.format': 'date in another format',
-  'date.impossible': 'no such day or time',
-  'date.ambiguous': 'date can be read in two ways',
-  'date.text': 'date stored as text',
-  'time.format': 'time in another format',
-  'text.long': 'text too long',
-  'text.short': 'text too short',
-  'text.grown': 'grows too long',
-  'range.low': 'below the minimum',
-  'range.high': 'above the maximum',
-  'text.format': 'not of the form demanded',
-  'value.unknown': 'not an allowed value',
-  'value.absent': 'a value never occurs',
-  'key.duplicate': 'repeated key',
-  'row.repeated': 'repeated row',
-  'order.broken': 'out of order',
-  'rule.failed': 'does not hold',
-  'reference.missing': 'not in the table referred to',
-  'reference.present': 'in the other table already',
-  'code.unknown': 'not in the code list',
-  'derive.failed': 'cannot be computed',
+import { shallowRef } from 'vue'
+import { answered, api } from './api/client'
+
+/** What codes and actions mean, in a few words, as the service says it. */
+const known = shallowRef<Map<string, string>>()
+let asked: Promise<void> | undefined
+
+function ask(): void {
+  asked ??= answered(api.GET('/api/v1/violations'))
+    .then(({ codes, actions }) => {
+      known.value = new Map([
+        ...codes.map((c): [string, string] => [c.code, c.words]),
+        ...actions.map((a): [string, string] => [a.action, a.words]),
+      ])
+    })
+    .catch(() => (asked = undefined)) // what is shown next asks again
 }
 
-/** What an action does to the row, in words. */
-export const actionWords: Record<string, string> = {
-  reject: 'row rejected',
-  blank: 'cell blanked',
-  flag: 'flagged only',
-  refuse: 'delivery refused',
+/** What a code of a violation, or an action, means; itself until the service has said it. */
+export function meaning(of: string): string {
+  if (!known.value) ask()
+  return known.value?.get(of) ?? of
 }

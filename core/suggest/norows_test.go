@@ -28,8 +28,9 @@ func pages(rows, perPage int, lineEnd, pageEnd string) string {
 	}
 	for i := range rows {
 		if i%perPage == 0 {
-			fmt.Fprintf(&b, "Talfeld eG   Weighbridge Dornau               Weighings June 2026          Page %4d"+lineEnd+lineEnd,
+			fmt.Fprintf(&b, "Talfeld eG   Weighbridge Dornau               Weighings June 2026          Page %4d"+lineEnd,
 				i/perPage+1)
+			b.WriteString(lineEnd)
 			line("Ticket", "Date", "Grower", "Crop", "Gross", "Tare", "Net", "Moist")
 			b.WriteString(strings.Repeat("-", 79) + lineEnd)
 		}
@@ -54,8 +55,9 @@ func sums(days, perDay int) string {
 	for d := range days {
 		for i := range perDay {
 			n := d*perDay + i
-			fmt.Fprintf(&b, "CO-%06d;2026-06-%02d;%05d;Hof %s;%d;%d;%d;%d.%d;\n", n, d+1, 400+n%4, "ABCD"[n%4:n%4+1], 12000+37*n%9000,
-				4100+13*n%900, 12000+37*n%9000-4100-13*n%900, 12+n%5, n%10)
+			gross, tare := 12000+37*n%9000, 4100+13*n%900
+			fmt.Fprintf(&b, "CO-%06d;2026-06-%02d;%05d;Hof %s;%d;%d;%d;%d.%d;\n", n, d+1, 400+n%4, "ABCD"[n%4:n%4+1], gross,
+				tare, gross-tare, 12+n%5, n%10)
 		}
 		fmt.Fprintf(&b, "Sum of day %d;;;;;;%d;;\n", d+1, 40000+d)
 	}

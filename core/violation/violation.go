@@ -73,62 +73,63 @@ const (
 var table = [codes]struct {
 	name, class string
 	action      Action
+	words       string
 }{
-	None:             {"", "", Flag},
-	RowShort:         {"row.short", "structure", Reject},
-	RowLong:          {"row.long", "structure", Reject},
-	RowMisplaced:     {"row.misplaced", "structure", Reject},
-	HeaderMissing:    {"header.missing", "structure", Refuse},
-	HeaderDuplicate:  {"header.duplicate", "structure", Refuse},
-	HeaderUnknown:    {"header.unknown", "structure", Flag},
-	EncodingInvalid:  {"encoding.invalid", "encoding", Reject},
-	EncodingGarbled:  {"encoding.garbled", "encoding", Flag},
-	EncodingControl:  {"encoding.control", "encoding", Flag},
-	EncodingChanged:  {"encoding.changed", "encoding", Flag},
-	QuoteOpen:        {"quote.open", "quoting", Reject},
-	QuoteStray:       {"quote.stray", "quoting", Flag},
-	QuoteTail:        {"quote.tail", "quoting", Reject},
-	QuoteBackslash:   {"quote.backslash", "quoting", Flag},
-	RequiredEmpty:    {"required.empty", "required", Reject},
-	TypeInteger:      {"type.integer", "type", Reject},
-	TypeDecimal:      {"type.decimal", "type", Reject},
-	TypeDouble:       {"type.double", "type", Reject},
-	TypeBoolean:      {"type.boolean", "type", Reject},
-	TypeURI:          {"type.uri", "type", Reject},
-	TypeDuration:     {"type.duration", "type", Reject},
-	TypeError:        {"type.error", "type", Reject},
-	TypeFormula:      {"type.formula", "type", Flag},
-	NumberText:       {"number.text", "type", Flag},
-	NumberPrecision:  {"number.precision", "type", Reject},
-	NumberScale:      {"number.scale", "type", Reject},
-	DateFormat:       {"date.format", "date", Reject},
-	DateImpossible:   {"date.impossible", "date", Reject},
-	DateAmbiguous:    {"date.ambiguous", "date", Flag},
-	DateText:         {"date.text", "date", Flag},
-	TimeFormat:       {"time.format", "date", Reject},
-	TextLong:         {"text.long", "length", Reject},
-	TextShort:        {"text.short", "length", Reject},
-	TextGrown:        {"text.grown", "length", Reject},
-	RangeLow:         {"range.low", "range", Reject},
-	RangeHigh:        {"range.high", "range", Reject},
-	TextFormat:       {"text.format", "pattern", Reject},
-	ValueUnknown:     {"value.unknown", "set", Reject},
-	ValueAbsent:      {"value.absent", "set", Refuse},
-	KeyDuplicate:     {"key.duplicate", "uniqueness", Reject},
-	RowRepeated:      {"row.repeated", "uniqueness", Reject},
-	OrderBroken:      {"order.broken", "order", Flag},
-	RuleFailed:       {"rule.failed", "row", Reject},
-	ReferenceMissing: {"reference.missing", "reference", Reject},
-	CodeUnknown:      {"code.unknown", "reference", Reject},
-	ReferencePresent: {"reference.present", "reference", Reject},
-	DeriveFailed:     {"derive.failed", "type", Reject},
-	DeliveryEmpty:    {"delivery.empty", "delivery", Refuse},
-	DeliveryRepeat:   {"delivery.repeat", "delivery", Flag},
-	FileName:         {"file.name", "delivery", Refuse},
-	RowsFew:          {"rows.few", "delivery", Refuse},
-	RowsMany:         {"rows.many", "delivery", Refuse},
-	SumDiffers:       {"sum.differs", "delivery", Refuse},
-	CountDiffers:     {"count.differs", "delivery", Refuse},
+	None:             {"", "", Flag, ""},
+	RowShort:         {"row.short", "structure", Reject, "too few cells"},
+	RowLong:          {"row.long", "structure", Reject, "too many cells"},
+	RowMisplaced:     {"row.misplaced", "structure", Reject, "cells of uncertain columns"},
+	HeaderMissing:    {"header.missing", "structure", Refuse, "column not delivered"},
+	HeaderDuplicate:  {"header.duplicate", "structure", Refuse, "repeated header"},
+	HeaderUnknown:    {"header.unknown", "structure", Flag, "column without a target"},
+	EncodingInvalid:  {"encoding.invalid", "encoding", Reject, "invalid bytes"},
+	EncodingGarbled:  {"encoding.garbled", "encoding", Flag, "text decoded twice"},
+	EncodingControl:  {"encoding.control", "encoding", Flag, "control character"},
+	EncodingChanged:  {"encoding.changed", "encoding", Flag, "encoding changes in the middle"},
+	QuoteOpen:        {"quote.open", "quoting", Reject, "quote never closed"},
+	QuoteStray:       {"quote.stray", "quoting", Flag, "quote out of place"},
+	QuoteTail:        {"quote.tail", "quoting", Reject, "text after the closing quote"},
+	QuoteBackslash:   {"quote.backslash", "quoting", Flag, "backslash before a closing quote"},
+	RequiredEmpty:    {"required.empty", "required", Reject, "value missing"},
+	TypeInteger:      {"type.integer", "type", Reject, "not a whole number"},
+	TypeDecimal:      {"type.decimal", "type", Reject, "not a number"},
+	TypeDouble:       {"type.double", "type", Reject, "not a number"},
+	TypeBoolean:      {"type.boolean", "type", Reject, "neither true nor false"},
+	TypeURI:          {"type.uri", "type", Reject, "not a URI"},
+	TypeDuration:     {"type.duration", "type", Reject, "not a duration"},
+	TypeError:        {"type.error", "type", Reject, "error of a formula"},
+	TypeFormula:      {"type.formula", "type", Flag, "formula without a value"},
+	NumberText:       {"number.text", "type", Flag, "number stored as text"},
+	NumberPrecision:  {"number.precision", "type", Reject, "too many digits before the point"},
+	NumberScale:      {"number.scale", "type", Reject, "too many digits after the point"},
+	DateFormat:       {"date.format", "date", Reject, "date in another format"},
+	DateImpossible:   {"date.impossible", "date", Reject, "no such day or time"},
+	DateAmbiguous:    {"date.ambiguous", "date", Flag, "date can be read in two ways"},
+	DateText:         {"date.text", "date", Flag, "date stored as text"},
+	TimeFormat:       {"time.format", "date", Reject, "time in another format"},
+	TextLong:         {"text.long", "length", Reject, "text too long"},
+	TextShort:        {"text.short", "length", Reject, "text too short"},
+	TextGrown:        {"text.grown", "length", Reject, "grows too long"},
+	RangeLow:         {"range.low", "range", Reject, "below the minimum"},
+	RangeHigh:        {"range.high", "range", Reject, "above the maximum"},
+	TextFormat:       {"text.format", "pattern", Reject, "not of the form demanded"},
+	ValueUnknown:     {"value.unknown", "set", Reject, "not an allowed value"},
+	ValueAbsent:      {"value.absent", "set", Refuse, "a value never occurs"},
+	KeyDuplicate:     {"key.duplicate", "uniqueness", Reject, "repeated key"},
+	RowRepeated:      {"row.repeated", "uniqueness", Reject, "repeated row"},
+	OrderBroken:      {"order.broken", "order", Flag, "out of order"},
+	RuleFailed:       {"rule.failed", "row", Reject, "does not hold"},
+	ReferenceMissing: {"reference.missing", "reference", Reject, "not in the table referred to"},
+	CodeUnknown:      {"code.unknown", "reference", Reject, "not in the code list"},
+	ReferencePresent: {"reference.present", "reference", Reject, "in the other table already"},
+	DeriveFailed:     {"derive.failed", "type", Reject, "cannot be computed"},
+	DeliveryEmpty:    {"delivery.empty", "delivery", Refuse, "nothing was delivered"},
+	DeliveryRepeat:   {"delivery.repeat", "delivery", Flag, "the same bytes arrived before"},
+	FileName:         {"file.name", "delivery", Refuse, "name of another form"},
+	RowsFew:          {"rows.few", "delivery", Refuse, "too few rows"},
+	RowsMany:         {"rows.many", "delivery", Refuse, "too many rows"},
+	SumDiffers:       {"sum.differs", "delivery", Refuse, "another sum than stated"},
+	CountDiffers:     {"count.differs", "delivery", Refuse, "another number than stated"},
 }
 
 // String returns the code as it stands in reports: "range.low".
@@ -145,6 +146,30 @@ func (c Code) Class() string {
 		return ""
 	}
 	return table[c].class
+}
+
+// Words returns what the code means, in a few words for people: "below the minimum".
+func (c Code) Words() string {
+	if c >= codes {
+		return ""
+	}
+	return table[c].words
+}
+
+// CodeHelp is what a code means.
+type CodeHelp struct {
+	Code   Code   `json:"code"`
+	Class  string `json:"class"`
+	Action Action `json:"action" doc:"what happens where a target says nothing else"`
+	Words  string `json:"words" doc:"what it means"`
+}
+
+// AllCodes returns what each code means, in the order in which classes are shown.
+func AllCodes() (all []CodeHelp) {
+	for c := None + 1; c < codes; c++ {
+		all = append(all, CodeHelp{c, c.Class(), c.Action(), c.Words()})
+	}
+	return all
 }
 
 // Action returns what happens by default to the row (or delivery) with this violation.
@@ -210,14 +235,29 @@ const (
 	Refuse               // the whole delivery is refused
 )
 
-var actions = [...]string{Reject: "reject", Blank: "blank", Flag: "flag", Refuse: "refuse"}
+var actions = [...]struct{ name, words string }{Reject: {"reject", "row rejected"}, Blank: {"blank", "cell blanked"},
+	Flag: {"flag", "flagged only"}, Refuse: {"refuse", "delivery refused"}}
+
+// ActionHelp is what an action does.
+type ActionHelp struct {
+	Action Action `json:"action"`
+	Words  string `json:"words" doc:"what becomes of the row"`
+}
+
+// AllActions returns what each action does.
+func AllActions() (all []ActionHelp) {
+	for a := range actions {
+		all = append(all, ActionHelp{Action(a), actions[a].words})
+	}
+	return all
+}
 
 // String returns the action's word: "reject".
 func (a Action) String() string {
 	if int(a) >= len(actions) {
 		return fmt.Sprintf("action(%d)", uint8(a))
 	}
-	return actions[a]
+	return actions[a].name
 }
 
 // RejectsRow reports whether a row with such a violation is not accepted.
@@ -232,8 +272,8 @@ func (a Action) MarshalText() ([]byte, error) { return []byte(a.String()), nil }
 
 // UnmarshalText reads an action's word.
 func (a *Action) UnmarshalText(text []byte) error {
-	for i, word := range actions {
-		if word == string(text) {
+	for i := range actions {
+		if actions[i].name == string(text) {
 			*a = Action(i)
 			return nil
 		}

@@ -18,6 +18,7 @@ func TestCodes(t *testing.T) {
 		assert.Regexp(t, regexp.MustCompile(`^[a-z]+\.[a-z]+$`), string(name))
 		assert.NotEmpty(t, c.Class(), string(name))
 		assert.False(t, seen[string(name)], string(name))
+		assert.Regexp(t, `^[a-z].*[a-zUI]$`, c.Words(), string(name))
 		seen[string(name)] = true
 		var back Code
 		require.NoError(t, back.UnmarshalText(name))
@@ -28,6 +29,7 @@ func TestCodes(t *testing.T) {
 	for _, c := range []Code{codes, 200} {
 		assert.Equal(t, fmt.Sprintf("code(%d)", c), c.String())
 		assert.Empty(t, c.Class())
+		assert.Empty(t, c.Words())
 		assert.Equal(t, Reject, c.Action(), "what is not known rejects")
 	}
 }
@@ -39,6 +41,10 @@ func TestActions(t *testing.T) {
 		assert.Equal(t, want, a)
 		assert.Equal(t, word, a.String())
 	}
+	assert.Len(t, AllActions(), 4)
+	assert.Equal(t, ActionHelp{Blank, "cell blanked"}, AllActions()[Blank])
+	assert.Len(t, AllCodes(), int(codes)-1)
+	assert.Equal(t, CodeHelp{KeyDuplicate, "uniqueness", Reject, "repeated key"}, AllCodes()[KeyDuplicate-1])
 	var a Action
 	assert.Equal(t, "action(4)", Action(4).String())
 	assert.ErrorContains(t, a.UnmarshalText([]byte("ignore")), "reject, blank, flag or refuse")

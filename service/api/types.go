@@ -11,6 +11,7 @@ import (
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/suggest"
+	"sieb/core/violation"
 	"sieb/core/workbook"
 	"sieb/service/reading"
 	"slices"
@@ -200,3 +201,9 @@ type Health struct {
 
 // IsUnderWay reports whether a run or a profile in a state has not come to its end.
 func IsUnderWay(state string) bool { return state == "waiting" || state == "running" }
+
+// Vocabulary is what can be wrong with a cell, a row or a delivery, and what becomes of it, in words.
+type Vocabulary struct {
+	Codes   []violation.CodeHelp   `json:"codes"`
+	Actions []violation.ActionHelp `json:"actions"`
+}

@@ -11,6 +11,7 @@ import (
 	"sieb/core/codes"
 	"sieb/core/remedy"
 	"sieb/core/target"
+	"sieb/core/violation"
 	"sieb/service/api"
 	"sieb/service/store"
 )
@@ -35,6 +36,11 @@ func (s *Server) textRoutes(to huma.API) {
 			all := remedy.AllHelp()
 			return &answer[api.Page[remedy.Help]]{api.Page[remedy.Help]{Items: all, Total: len(all)}}, nil
 		})
+	huma.Register(to, op("listViolations", http.MethodGet, "/violations", "What can be wrong, and what becomes of it, "+
+		"in words", "targets"), func(context.Context, *struct{}) (*answer[api.Vocabulary], error) {
+		return &answer[api.Vocabulary]{
+			Body: api.Vocabulary{Codes: violation.AllCodes(), Actions: violation.AllActions()}}, nil
+	})
 
 	add = op("addMapping", http.MethodPost, "/mappings", "Adds a mapping, or a version of one", "mappings", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, maxTargetBytes

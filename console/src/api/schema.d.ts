@@ -1469,6 +1469,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/violations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be wrong, and what becomes of it, in words */
+        get: operations["listViolations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/healthz": {
         parameters: {
             query?: never;
@@ -1498,6 +1515,11 @@ export interface components {
              * @description when the session that this request shows ends
              */
             sessionEnds?: string;
+        };
+        ActionHelp: {
+            action: string;
+            /** @description what becomes of the row */
+            words: string;
         };
         Allowed: {
             label?: string;
@@ -1693,6 +1715,14 @@ export interface components {
             changed: boolean;
             remedy: string;
             text: string;
+        };
+        CodeHelp: {
+            /** @description what happens where a target says nothing else */
+            action: string;
+            class: string;
+            code: string;
+            /** @description what it means */
+            words: string;
         };
         CodesFrom: {
             /** @description who adds it */
@@ -3595,6 +3625,10 @@ export interface components {
              * @description violations that fit the filters
              */
             total: number;
+        };
+        Vocabulary: {
+            actions: components["schemas"]["ActionHelp"][];
+            codes: components["schemas"]["CodeHelp"][];
         };
         Window: {
             /** @description lines above the first row; only with it */
@@ -9342,6 +9376,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    listViolations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Vocabulary"];
+                };
             };
             /** @description Error */
             default: {

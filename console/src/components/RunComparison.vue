@@ -5,7 +5,7 @@ import { computed, ref, watch } from 'vue'
 import { answered, api, type Comparison, type Run, type RunHead, type TextUse } from '../api/client'
 import { count, counted, time } from '../format'
 import { ask } from '../shelves/names'
-import { codeWords } from '../words'
+import { meaning } from '../words'
 import FailureNote from './FailureNote.vue'
 
 const {
@@ -180,7 +180,7 @@ const keyed = computed(() => {
           <tbody>
             <tr v-for="v in found.violations" :key="`v${v.column}${v.what}`">
               <td>
-                <b>{{ v.column || 'rows' }}</b> {{ codeWords[v.what] ?? v.what }}
+                <b>{{ v.column || 'rows' }}</b> {{ meaning(v.what) }}
               </td>
               <td class="number">{{ count(v.before) }}</td>
               <td class="number">{{ count(v.after) }}</td>

@@ -3,7 +3,7 @@ import { ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import type { Group } from '../api/client'
 import { count, visible } from '../format'
-import { actionWords, codeWords } from '../words'
+import { meaning } from '../words'
 
 export interface Choice {
   column: string
@@ -20,7 +20,7 @@ const many = 12
 const weights = ['refuse', 'reject', 'blank', 'flag']
 const shown = computed(() => {
   const w = word.value.trim().toLowerCase()
-  const found = groups.filter((g) => `${g.column} ${g.code} ${codeWords[g.code] ?? ''}`.toLowerCase().includes(w))
+  const found = groups.filter((g) => `${g.column} ${g.code} ${meaning(g.code)}`.toLowerCase().includes(w))
   // What rejects stands before what is only told.
   return [...found].sort((x, y) => weights.indexOf(x.action) - weights.indexOf(y.action))
 })
@@ -49,10 +49,10 @@ const rejects = (g: Group): boolean => g.rows > 0 && (g.action === 'reject' || g
       >
         <span class="rows number">{{ g.rows > 0 ? count(g.rows) : '–' }}</span>
         <span class="what">
-          <b>{{ g.column || 'whole row' }}</b> {{ codeWords[g.code] ?? g.code }}
+          <b>{{ g.column || 'whole row' }}</b> {{ meaning(g.code) }}
           <span class="soft code">{{ g.code }}</span>
         </span>
-        <span class="action" :class="g.action">{{ actionWords[g.action] ?? g.action }}</span>
+        <span class="action" :class="g.action">{{ meaning(g.action) }}</span>
       </button>
       <div v-if="isChosen(g)" class="samples">
         <p v-if="!rejects(g) && g.rows > 0" class="soft">

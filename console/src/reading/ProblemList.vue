@@ -2,7 +2,7 @@
 import { computed } from 'vue'
 import type { Problem, Problems } from '../api/client'
 import { count, counted, visible } from '../format'
-import { codeWords } from '../words'
+import { meaning } from '../words'
 
 const { problems } = defineProps<{ problems: Problems }>()
 const emit = defineEmits<{ go: [row: number] }>()
@@ -37,7 +37,7 @@ const groups = computed(() => {
   </div>
   <details v-for="g in groups" :key="g.code + g.column" :open="groups.length === 1">
     <summary>
-      <span class="number n">{{ count(g.n) }}</span> <b>{{ codeWords[g.code] ?? g.code }}</b>
+      <span class="number n">{{ count(g.n) }}</span> <b>{{ meaning(g.code) }}</b>
       <template v-if="g.column"> in {{ g.column }}</template> <span class="soft code">{{ g.code }}</span>
     </summary>
     <ul>

@@ -6,7 +6,7 @@ import { answered, api, type Step, type Suggestion, type Suggestions, type Wrong
 import { stream } from '../api/stream'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, visible } from '../format'
-import { codeWords } from '../words'
+import { meaning } from '../words'
 import { remedyAdded, type ColumnSpec } from './model'
 import CureButton from './CureButton.vue'
 import { inWords } from './suggestions'
@@ -205,7 +205,7 @@ const heading = computed(() => {
           </td>
           <td class="number">{{ count(v.count) }}</td>
           <td class="why" :title="v.message">
-            {{ codeWords[v.code] ?? v.code
+            {{ meaning(v.code)
             }}<span v-if="v.action !== 'reject'" class="soft"
               >, {{ v.action === 'blank' ? 'blanked' : 'refused' }}</span
             >
