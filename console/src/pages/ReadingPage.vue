@@ -311,7 +311,7 @@ onBeforeUnmount(() => {
         <ElButton v-if="delivery?.layout" size="small" @click="forget">Forget saved</ElButton>
         <RouterLink :to="`/deliveries/${id}/rules`" class="on">on to the rules →</RouterLink>
       </div>
-      <div v-if="book.others.value" class="others" role="alert">
+      <div v-if="book.others.value" class="told inset" role="alert">
         <p>
           Meanwhile somebody else
           {{
@@ -482,22 +482,6 @@ onBeforeUnmount(() => {
   margin: 0;
   padding: 0 12px 8px;
   color: var(--grain);
-}
-
-.others {
-  margin: 0 12px 8px;
-  padding: 6px 10px;
-  border-left: 3px solid var(--grain);
-  background: var(--grain-wash);
-}
-
-.others p {
-  margin: 0 0 6px;
-  overflow-wrap: anywhere;
-}
-
-.others .el-button {
-  margin: 0 6px 4px 0;
 }
 
 .said {

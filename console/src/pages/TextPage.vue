@@ -280,7 +280,7 @@ async function retire(on: boolean): Promise<void> {
             <ElButton size="small" @click="discard">Throw the changes away</ElButton>
           </template>
         </div>
-        <div v-if="draft.others.value" class="told" role="alert">
+        <div v-if="draft.others.value" class="told inset" role="alert">
           <p>
             Meanwhile somebody else
             {{
@@ -292,11 +292,11 @@ async function retire(on: boolean): Promise<void> {
           <ElButton size="small" type="primary" @click="draft.settle(true)">Keep mine</ElButton>
           <ElButton size="small" @click="theirs">Show theirs; mine is put aside</ElButton>
         </div>
-        <div v-if="draft.aside.value !== undefined" class="told" role="status">
+        <div v-if="draft.aside.value !== undefined" class="told inset" role="status">
           <p>Your own text is put aside until you leave this page.</p>
           <ElButton size="small" @click="draft.restore">Back to mine</ElButton>
         </div>
-        <div v-if="newer" class="told" role="status">
+        <div v-if="newer" class="told inset" role="status">
           <p>
             Version {{ newer.version }} was saved {{ newer.addedBy ? `by ${newer.addedBy}, ` : ''
             }}{{ time(newer.addedAt) }}. The text here began with version {{ draft.version.value }}.
@@ -366,26 +366,6 @@ async function retire(on: boolean): Promise<void> {
   border-radius: 8px;
   font-size: 12px;
   color: var(--grain);
-}
-
-.told {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 10px;
-  margin: 0 12px 8px;
-  padding: 6px 12px;
-  border-left: 3px solid var(--grain);
-  background: var(--grain-wash);
-}
-
-.told p {
-  flex: 1 1 320px;
-  margin: 0;
-}
-
-.told .el-button {
-  margin: 0;
 }
 
 .said {

@@ -68,27 +68,6 @@ const numbers = computed(() => newer.value.map((n) => n.newest.version).join(' a
 </template>
 
 <style scoped>
-.told {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 10px;
-  margin: 8px 0;
-  padding: 6px 12px;
-  border-left: 3px solid var(--grain);
-  background: var(--grain-wash);
-}
-
-.told p {
-  flex: 1 1 320px;
-  margin: 0;
-  overflow-wrap: anywhere;
-}
-
-.told .el-button {
-  margin: 0;
-}
-
 .go {
   margin: 0 0 8px;
 }
