@@ -11,12 +11,13 @@ import (
 
 	"sieb/core/check"
 	"sieb/core/layout"
+	"sieb/core/lexical"
 	"sieb/core/sift"
 )
 
 // noRows proposes to leave out lines that are no rows of the table: a header that is repeated, ruled lines, sums
-// between the rows, and heads of pages, which are wrong in most columns. Each is told of the first column that it is
-// wrong in.
+// between the rows, and heads of pages, which hold words where numbers or dates are wanted. Each is told of the first
+// column that it is wrong in.
 func (b *builder) noRows() {
 	type place struct {
 		*sift.Broken
@@ -25,18 +26,28 @@ func (b *builder) noRows() {
 	}
 	var all []place
 	wrong := map[int64]map[string]bool{} // columns that are wrong, by the first rows of each value
+	words := map[int64]map[string]bool{} // of them, where numbers or dates are wanted
+	put := func(in map[int64]map[string]bool, row int64, text string) {
+		if in[row] == nil {
+			in[row] = map[string]bool{}
+		}
+		in[row][text] = true
+	}
 	for k := range b.Account.Broken {
 		g := &b.Account.Broken[k]
 		i := slices.IndexFunc(b.Result.Columns, func(m check.Match) bool { return m.Column == g.Column })
 		if !g.Action.RejectsRow() || i < 0 || b.Result.Columns[i].Header == "" {
 			continue
 		}
+		d := b.target.Columns[i].Datatype
+		isOfWords := (d.IsNumber() || d.IsMoment()) && fewHeads*b.Account.ByRows[i] <= b.Account.Rows
 		for _, v := range g.Values {
+			text := strings.TrimSpace(v.Value)
+			isWord := isOfWords && strings.IndexFunc(text, unicode.IsLetter) == 0 && !lexical.IsPlaceholder([]byte(text))
 			for _, row := range v.Rows {
-				if wrong[row] == nil {
-					wrong[row] = map[string]bool{}
+				if put(wrong, row, g.Column); isWord {
+					put(words, row, text)
 				}
-				wrong[row][g.Column] = true
 			}
 		}
 		if b.asked.Column == "" || b.asked.Column == g.Column {
@@ -50,7 +61,9 @@ func (b *builder) noRows() {
 		found := map[string][]sift.Offender{}
 		var order []string
 		for _, v := range g.Values[:min(len(g.Values), mostValues)] {
-			kind := noRow(v, g.header, func(row int64) bool { return len(wrong[row]) >= 3 })
+			kind := noRow(v, g.header, func(row int64) bool {
+				return len(wrong[row]) >= 3 && len(words[row]) >= 2
+			})
 			if kind == "" || told[kind] || b.isNoRow(v) {
 				continue
 			}
@@ -76,6 +89,9 @@ func (b *builder) isNoRow(v sift.Offender) bool {
 	return len(v.Rows) > 0 && !slices.ContainsFunc(v.Rows, func(row int64) bool { return !b.noRow[row] })
 }
 
+// fewHeads: one row in so many, at the most, is a head of a page; what more rows break in a column is a habit.
+const fewHeads = 5
+
 // Kinds of lines that are no rows. A sum is named by its word, a page's head by what stands in it.
 const (
 	aHeader = "a header"
@@ -84,9 +100,9 @@ const (
 	aHead   = "a head: "
 )
 
-// noRow returns what kind of line a wrong value is of, that is no row; "" for none. isWorse reports whether a row is
-// wrong in several columns.
-func noRow(v sift.Offender, header string, isWorse func(row int64) bool) string {
+// noRow returns what kind of line a wrong value is of, that is no row; "" for none. isHead reports whether a row is
+// wrong in several columns, and holds different words where numbers or dates are wanted.
+func noRow(v sift.Offender, header string, isHead func(row int64) bool) string {
 	text := strings.TrimSpace(v.Value)
 	word := text[:len(text)-len(strings.TrimLeftFunc(text, unicode.IsLetter))]
 	switch {
@@ -98,7 +114,7 @@ func noRow(v sift.Offender, header string, isWorse func(row int64) bool) string 
 		return aRule
 	case layout.IsTotal(word):
 		return aSum + word
-	case v.Count > 1 && len(v.Rows) > 0 && !slices.ContainsFunc(v.Rows, func(row int64) bool { return !isWorse(row) }):
+	case v.Count > 1 && len(v.Rows) > 0 && !slices.ContainsFunc(v.Rows, func(row int64) bool { return !isHead(row) }):
 		return aHead + text
 	}
 	return ""

@@ -125,6 +125,28 @@ func TestLinesThatAreNoRows(t *testing.T) {
 	}
 }
 
+// Rows that a sender writes in other habits than the rest are no heads of pages, though they are wrong in several
+// columns and hold the same words.
+func TestHabitsAreNoHeads(t *testing.T) {
+	for _, every := range []int{2, 8, 30} {
+		var b strings.Builder
+		b.WriteString("no;site;day;kg;moisture;crop\n")
+		for i := range 300 {
+			if i%every == 0 {
+				fmt.Fprintf(&b, "%d;Arensee;01.06.2026;%d kg;12,5;wheat\n", i, i)
+			} else {
+				fmt.Fprintf(&b, "%d;Ahrensee;2026-06-01;%d;12.5;%s\n", i, i, []string{"wheat", "rye", "oat", "corn"}[i%4])
+			}
+		}
+		target := "target: t\ncolumns: [{name: no, unique: true}, {name: site, oneOf: [Ahrensee]}, {name: day, datatype: date}, " +
+			"{name: kg, datatype: integer}, {name: moisture, datatype: decimal}, {name: crop, oneOf: [wheat, rye]}]\n"
+		w := workOn(t, t.TempDir(), b.String(), target, "", true)
+		for _, s := range judged(t, w, suggest.Asked{}) {
+			assert.NotEqual(t, "exclude", s.Kind, "one in %d: %s", every, s.Words)
+		}
+	}
+}
+
 // Rows that hold little are rows where many do, and what is wrong in one column alone is no head of a page.
 func TestRowsThatHoldLittle(t *testing.T) {
 	var b strings.Builder
