@@ -42,8 +42,8 @@ func (b *bench) loadings(quoted bool) (path, target string, err error) {
 	}
 	sites := []string{"Ahrensee", "Brunnthal", "Colmitz", "Dornau", "Elmenau"}
 	crops := []string{"wheat", "barley", "rye", "oats", "maize"}
-	remarks := []string{"", "", "", "dry", "second sample taken", `checked "by hand", see sheet`, "wet, dried for two days",
-		"as ordered"}
+	remarks := []string{"", "", "", "dry", "second sample taken", `checked "by hand", see sheet`,
+		"wet, dried for two days", "as ordered"}
 	header := "loading_no,loaded_at,carrier_id,vehicle_id,driver,grower,site,crop,gross_kg,net_kg,moisture_pct," +
 		"protein_pct,price,organic,document_id,remarks"
 	name := "loadings.csv"

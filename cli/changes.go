@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 
-	"sieb/core/profile"
 	"sieb/core/sift"
 	"sieb/core/value"
 )
@@ -28,9 +27,9 @@ func (a *app) showChanges(remedies []sift.Remedy) {
 		switch {
 		case m.SampleRows > 0:
 			put(m.Others, "in other ways", fmt.Sprintf("a sample: the first %s were looked at, with %s",
-				profile.Count(m.SampleRows, "row", "rows"), profile.Count(m.Ways, "way", "different ways")))
+				value.Count(m.SampleRows, "row", "rows"), value.Count(m.Ways, "way", "different ways")))
 		case m.Others > 0:
-			put(m.Others, "in other ways", profile.Count(m.Ways-int64(len(m.Pairs)), "less frequent way", "less frequent ways"))
+			put(m.Others, "in other ways", value.Count(m.Ways-int64(len(m.Pairs)), "less frequent way", "less frequent ways"))
 		}
 	}
 	if len(rows) == 0 {

@@ -72,8 +72,8 @@ func (a *app) showComparison(c *api.Comparison) {
 	a.showCounts("violation", c.Violations)
 	a.showCounts("remedy", c.Remedies)
 	if s := c.Sides; s != nil {
-		fmt.Fprintf(a.out, "\nrows: %s accepted now, %s no longer, %s left out now, %s no longer\n", value.Thousands(s.Gained),
-			value.Thousands(s.Lost),
+		fmt.Fprintf(a.out, "\nrows: %s accepted now, %s no longer, %s left out now, %s no longer\n",
+			value.Thousands(s.Gained), value.Thousands(s.Lost),
 			value.Thousands(s.Excluded), value.Thousands(s.Readmitted))
 		for _, r := range s.Rows[:min(len(s.Rows), 20)] {
 			fmt.Fprintf(a.out, "  row %s was %s and is %s\n", value.Thousands(r.Row), r.Was, r.Is)
@@ -112,7 +112,8 @@ func (a *app) showCounts(what string, all []compare.Counts) {
 	}
 	rows := make([][]string, len(all))
 	for i, c := range all {
-		rows[i] = []string{visible(c.Column), c.What, value.Thousands(c.Before), value.Thousands(c.After), signed(c.After - c.Before)}
+		rows[i] = []string{visible(c.Column), c.What, value.Thousands(c.Before), value.Thousands(c.After),
+			signed(c.After - c.Before)}
 	}
 	fmt.Fprintln(a.out)
 	a.table([]columnOf{{title: "column", most: 30}, {title: what}, {title: "before", number: true},

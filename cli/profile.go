@@ -148,7 +148,7 @@ func columnNamed(p *profile.Profile, name string) (*profile.Column, error) {
 
 // showProfile prints the overview: a line for each column, then the findings.
 func (a *app) showProfile(p *profile.Profile) {
-	fmt.Fprintf(a.out, "%s of %s", profile.Count(p.Rows, "row", "rows"), profile.Count(int64(len(p.Columns)), "column",
+	fmt.Fprintf(a.out, "%s of %s", value.Count(p.Rows, "row", "rows"), value.Count(int64(len(p.Columns)), "column",
 		"columns"))
 	if p.Damaged > 0 {
 		why := "damaged"
@@ -159,7 +159,7 @@ func (a *app) showProfile(p *profile.Profile) {
 		default:
 			why = "damaged or the header again"
 		}
-		fmt.Fprintf(a.out, "; %s %s, and left out of what follows", profile.Count(p.Damaged, "is", "are"), why)
+		fmt.Fprintf(a.out, "; %s %s, and left out of what follows", value.Count(p.Damaged, "is", "are"), why)
 	}
 	fmt.Fprint(a.out, "\n\n")
 	if p.Rows == 0 {
@@ -342,12 +342,12 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 	line("filled", "%s  %s", value.Thousands(c.Filled), profile.Percent(c.Filled, all))
 	empty := value.Thousands(c.Empty)
 	if c.Blank > 0 {
-		empty += fmt.Sprintf(", of which %s nothing but blanks", profile.Count(c.Blank, "has", "have"))
+		empty += fmt.Sprintf(", of which %s nothing but blanks", value.Count(c.Blank, "has", "have"))
 	}
 	line("empty", "%s", empty)
 	d := distinct(c)
 	if c.Once != nil {
-		d += fmt.Sprintf(", of which %s once", profile.Count(*c.Once, "occurs", "occur"))
+		d += fmt.Sprintf(", of which %s once", value.Count(*c.Once, "occurs", "occur"))
 	} else {
 		d += fmt.Sprintf(" ± %.1f %%", 100*c.DistinctError)
 	}
@@ -453,7 +453,7 @@ func (a *app) showColumn(p *profile.Profile, c *profile.Column) {
 // showHabits prints how numbers and dates are written.
 func (a *app) showHabits(c *profile.Column, line func(label, format string, args ...any)) {
 	if n := c.Numbers; n != nil && c.Datatype.IsNumber() {
-		habit := fmt.Sprintf("up to %s before the point, %d after it", profile.Count(int64(n.WholeDigits), "digit",
+		habit := fmt.Sprintf("up to %s before the point, %d after it", value.Count(int64(n.WholeDigits), "digit",
 			"digits"), n.FractionDigits)
 		if n.DecimalChar != "" && n.FractionDigits > 0 {
 			habit += "; decimals by " + n.DecimalChar
@@ -479,7 +479,7 @@ func (a *app) showHabits(c *profile.Column, line func(label, format string, args
 		}
 		line("weekdays", "Mo %s  Tu %s  We %s  Th %s  Fr %s  Sa %s  Su %s", thousands(d.Weekdays[:])...)
 		for _, g := range d.Gaps[:min(len(d.Gaps), 3)] {
-			line("gap", "%s without a date, from %s to %s", profile.Count(g.Days, "day", "days"), g.After, g.Before)
+			line("gap", "%s without a date, from %s to %s", value.Count(g.Days, "day", "days"), g.After, g.Before)
 		}
 	}
 }

@@ -15,9 +15,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"sieb/core/layout"
-	"sieb/core/profile"
 	"sieb/core/sift"
 	"sieb/core/source"
+	"sieb/core/value"
 	"sieb/core/workbook"
 )
 
@@ -297,7 +297,7 @@ func (a *app) showRows(names []string, rows [][]string) {
 	}
 	a.table(columns, shown)
 	if hidden := len(names) - (len(columns) - 2); hidden > 0 {
-		fmt.Fprintf(a.out, "and %s: %s\n", profile.Count(int64(hidden), "more column", "more columns"),
+		fmt.Fprintf(a.out, "and %s: %s\n", value.Count(int64(hidden), "more column", "more columns"),
 			clip(joined(names[len(columns)-2:]), a.width()-20))
 	}
 }

@@ -61,7 +61,8 @@ func (p *pageFlags) add(cmd *cobra.Command) {
 
 func (a *app) more(p pageFlags, shown, total int) {
 	if rest := total - p.offset - shown; rest > 0 {
-		fmt.Fprintf(a.out, "%s of %s; --offset %d shows the next\n", value.Thousands(int64(shown)), value.Thousands(int64(total)),
+		fmt.Fprintf(a.out, "%s of %s; --offset %d shows the next\n", value.Thousands(int64(shown)),
+			value.Thousands(int64(total)),
 			p.offset+shown)
 	}
 }

@@ -17,8 +17,8 @@ import (
 	"sieb/core/csvw"
 	"sieb/core/ddl"
 	"sieb/core/dictionary"
-	"sieb/core/profile"
 	"sieb/core/target"
+	"sieb/core/value"
 	"sieb/paper"
 )
 
@@ -104,7 +104,7 @@ in; and one that explains each column in words.`,
 			if a.format == "json" {
 				return a.json(map[string]any{"written": out, "columns": len(page.Columns)})
 			}
-			fmt.Fprintf(a.out, "written: %s, with %s\n", out, profile.Count(int64(len(page.Columns)), "column", "columns"))
+			fmt.Fprintf(a.out, "written: %s, with %s\n", out, value.Count(int64(len(page.Columns)), "column", "columns"))
 			return nil
 		},
 	}

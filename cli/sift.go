@@ -15,7 +15,6 @@ import (
 	"sieb/core/check"
 	"sieb/core/codes"
 	"sieb/core/layout"
-	"sieb/core/profile"
 	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -320,10 +319,10 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 		value.Thousands(r.Tally.Accepted),
 		value.Thousands(r.Tally.Rejected), value.Thousands(r.Tally.Excluded))
 	if r.BlankLines > 0 {
-		fmt.Fprintf(a.out, "          %s ignored\n", profile.Count(r.BlankLines, "blank line is", "blank lines are"))
+		fmt.Fprintf(a.out, "          %s ignored\n", value.Count(r.BlankLines, "blank line is", "blank lines are"))
 	}
 	for _, x := range r.Excluded {
-		fmt.Fprintf(a.out, "          %s excluded: %s\n", profile.Count(x.Rows, "row", "rows"), visible(x.Reason))
+		fmt.Fprintf(a.out, "          %s excluded: %s\n", value.Count(x.Rows, "row", "rows"), visible(x.Reason))
 	}
 	if len(r.LeftOut) > 0 {
 		fmt.Fprintf(a.out, "left out  %s\n", visible(strings.Join(r.LeftOut, ", ")))
@@ -332,10 +331,10 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 		fmt.Fprintf(a.out, "column    %s\n", visible(u.Column+", fed by "+quotedText(u.Header)+": "+u.Message))
 	}
 	for _, s := range r.References {
-		fmt.Fprintf(a.out, "refers to %s, %s\n", visible(s.Name), profile.Count(s.Keys, "key", "keys"))
+		fmt.Fprintf(a.out, "refers to %s, %s\n", visible(s.Name), value.Count(s.Keys, "key", "keys"))
 	}
 	for _, u := range r.Unjudged {
-		fmt.Fprintf(a.out, "not judged in %s, where a value is missing or wrong: %s\n", profile.Count(u.Rows, "row", "rows"),
+		fmt.Fprintf(a.out, "not judged in %s, where a value is missing or wrong: %s\n", value.Count(u.Rows, "row", "rows"),
 			visible(u.Rule))
 	}
 	if len(r.Violations) > 0 {
@@ -368,7 +367,8 @@ func (a *app) showResult(r *sift.Result, unfit []suggest.Unfit) {
 		if m.Changed > 0 {
 			spoilt := ""
 			if m.Spoilt > 0 {
-				spoilt = profile.Count(m.Spoilt, "was right before, and breaks a rule since", "were right before, and break a rule since")
+				spoilt = value.Count(m.Spoilt, "was right before, and breaks a rule since",
+					"were right before, and break a rule since")
 			}
 			changed = append(changed, []string{value.Thousands(m.Changed), m.Column, m.Remedy, spoilt})
 		} else {

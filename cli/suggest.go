@@ -223,9 +223,9 @@ func (a *app) showSuggestions(file string, s *suggestions) {
 		last := of.taken[len(of.taken)-1]
 		fmt.Fprintf(a.out, "\n%s: %s %s %s of %s", of.what, strings.Join(order, ", "),
 			map[bool]string{true: "mends", false: "mend"}[len(order) == 1], value.Thousands(last.Rescued),
-			profile.Count(s.Together.Rejected, "rejected row", "rejected rows"))
+			value.Count(s.Together.Rejected, "rejected row", "rejected rows"))
 		if last.Broken > 0 {
-			fmt.Fprintf(a.out, "; %s then repeat the key of a rescued one", profile.Count(last.Broken, "row", "rows"))
+			fmt.Fprintf(a.out, "; %s then repeat the key of a rescued one", value.Count(last.Broken, "row", "rows"))
 		}
 		next = cmp.Or(next, strings.Join(order, ","))
 	}
@@ -262,7 +262,7 @@ func (s *suggestions) numbered(number string) ([]edit.Step, string, error) {
 	k, err := strconv.Atoi(second)
 	if err != nil || k < 1 || k > len(of.Choices) {
 		return nil, "", usagef("--take %s: suggestion %d has %s", number, n,
-			profile.Count(int64(len(of.Choices)), "choice", "choices"))
+			value.Count(int64(len(of.Choices)), "choice", "choices"))
 	}
 	return of.Choices[k-1].Steps, of.Choices[k-1].Words, nil
 }
@@ -325,6 +325,7 @@ func (a *app) take(ctx context.Context, by *recipe, w *suggest.Work, s *suggesti
 	}
 	fmt.Fprintf(a.out, "written   %s\n", strings.Join(written, ", "))
 	fmt.Fprintf(a.out, "tally     %s read = %s accepted + %s rejected + %s excluded\n", value.Thousands(result.Tally.Read),
-		value.Thousands(result.Tally.Accepted), value.Thousands(result.Tally.Rejected), value.Thousands(result.Tally.Excluded))
+		value.Thousands(result.Tally.Accepted), value.Thousands(result.Tally.Rejected),
+		value.Thousands(result.Tally.Excluded))
 	return nil
 }

@@ -15,8 +15,8 @@ import (
 
 	"sieb/client"
 	"sieb/core/codes"
-	"sieb/core/profile"
 	"sieb/core/target"
+	"sieb/core/value"
 	"sieb/service/api"
 )
 
@@ -135,8 +135,10 @@ func (a *app) askToReplace(cmd *cobra.Command, text []byte) error {
 	added := len(to.Columns) - (len(from.Columns) - len(gone))
 	says := fmt.Sprintf("there is a target %s already, version %d, with %s; of these %s in the new version: %s; %s new. "+
 		"Rows that are sifted by it will lack what is gone, and mappings that feed it no longer fit", to.Name,
-		known.Version, profile.Count(int64(len(from.Columns)), "column", "columns"), profile.Count(int64(len(gone)), "is not", "are not"),
-		strings.Join(gone[:min(len(gone), mostNamed)], ", ")+more(len(gone)-mostNamed), profile.Count(int64(added), "is", "are"))
+		known.Version, value.Count(int64(len(from.Columns)), "column", "columns"),
+		value.Count(int64(len(gone)), "is not", "are not"),
+		strings.Join(gone[:min(len(gone), mostNamed)], ", ")+more(len(gone)-mostNamed),
+		value.Count(int64(added), "is", "are"))
 	if f, ok := a.in.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 		fmt.Fprintf(a.err, "%s.\nadd it as version %d? [y/N] ", says, known.Version+1)
 		answer, _ := bufio.NewReader(a.in).ReadString('\n')
@@ -296,7 +298,7 @@ oneOf: {codes: NAME}.`,
 			if a.format == "json" {
 				return a.json(t)
 			}
-			fmt.Fprintf(a.out, "code list %s, version %d: %s\n", t.Name, t.Version, profile.Count(int64(len(l.Codes)), "code",
+			fmt.Fprintf(a.out, "code list %s, version %d: %s\n", t.Name, t.Version, value.Count(int64(len(l.Codes)), "code",
 				"codes"))
 			return nil
 		},

@@ -76,10 +76,10 @@ func Of(t *target.Target, lists []*codes.List) *Page {
 		p.Rules = append(p.Rules, fmt.Sprintf("%s is known in %s.", joined(t, fk.Columns), fk.Reference.Name()))
 	}
 	if t.Rows.Maximum != nil {
-		p.Rules = append(p.Rules, fmt.Sprintf("A file has at most %s.", rows(*t.Rows.Maximum)))
+		p.Rules = append(p.Rules, fmt.Sprintf("A file has at most %s.", value.Count(*t.Rows.Maximum, "row", "rows")))
 	}
 	if n := t.Rows.Least(); n > 1 {
-		p.Rules = append(p.Rules, fmt.Sprintf("A file has at least %s.", rows(n)))
+		p.Rules = append(p.Rules, fmt.Sprintf("A file has at least %s.", value.Count(n, "row", "rows")))
 	}
 	return p
 }
@@ -93,14 +93,6 @@ func joined(t *target.Target, names []string) string {
 		}
 	}
 	return strings.Join(titles, ", ")
-}
-
-// rows writes a number of rows.
-func rows(n int64) string {
-	if n == 1 {
-		return "1 row"
-	}
-	return value.Thousands(n) + " rows"
 }
 
 func capital(text string) string {

@@ -74,7 +74,7 @@ func (n Notes) offer(rule, why string) {
 // Of drafts a target from the profile of a delivery. Columns that the delivery
 // does not name are taken by position.
 func Of(delivery string, p *profile.Profile) *Draft {
-	d := &Draft{head: fmt.Sprintf("Drafted from %s, %s.", oneLine(delivery), profile.Count(p.Rows, "row", "rows"))}
+	d := &Draft{head: fmt.Sprintf("Drafted from %s, %s.", oneLine(delivery), value.Count(p.Rows, "row", "rows"))}
 	d.Name, d.Title = draftName(delivery), delivery
 	taken := map[string]bool{}
 	headers := map[string]int{}
@@ -125,7 +125,7 @@ func (d *Draft) draftRules(p *profile.Profile) {
 	}
 	why := "they hold in all rows"
 	if broken > 0 {
-		why = "they hold in nearly all rows, " + profile.Count(broken, "row", "rows") + " would be rejected"
+		why = "they hold in nearly all rows, " + value.Count(broken, "row", "rows") + " would be rejected"
 	}
 	d.offered += fmt.Sprintf("# rowRules: [%s]  # %s\n", strings.Join(rules, ", "), why)
 }
@@ -287,15 +287,15 @@ func draftColumn(c *target.Column, from *profile.Column, p *profile.Profile, n N
 	}
 	if b := from.Blanks.Around.Count; b > 0 {
 		addRemedy(c, "trim")
-		n.Add("remedies", "blanks around "+profile.Count(b, "value", "values"))
+		n.Add("remedies", "blanks around "+value.Count(b, "value", "values"))
 	}
 	if from.Blank > 0 {
 		addRemedy(c, "trim")
-		n.Add("remedies", profile.Count(from.Blank, "cell has", "cells have")+" nothing but blanks")
+		n.Add("remedies", value.Count(from.Blank, "cell has", "cells have")+" nothing but blanks")
 	}
 	if b := from.Blanks.Inside.Count; b > 0 && c.Datatype == value.String {
 		addRemedy(c, "squeeze")
-		n.Add("remedies", "double blanks inside "+profile.Count(b, "value", "values"))
+		n.Add("remedies", "double blanks inside "+value.Count(b, "value", "values"))
 	}
 	// trim and squeeze come first: the others see the text without blanks.
 	slices.SortStableFunc(c.Remedies, func(a, b remedy.Remedy) int {
@@ -341,8 +341,8 @@ func draftNumber(c *target.Column, from *profile.Column, n Notes) {
 		scale, precision := h.FractionDigits, h.WholeDigits+h.FractionDigits+2
 		c.Scale, c.Precision = &scale, &precision
 		n["precision"] = fmt.Sprintf("up to %s before the point, and two more",
-			profile.Count(int64(h.WholeDigits), "digit", "digits"))
-		n["scale"] = fmt.Sprintf("up to %s after the point", profile.Count(int64(h.FractionDigits), "digit", "digits"))
+			value.Count(int64(h.WholeDigits), "digit", "digits"))
+		n["scale"] = fmt.Sprintf("up to %s after the point", value.Count(int64(h.FractionDigits), "digit", "digits"))
 	}
 	if c.Datatype == value.Integer && from.DistinctExact && from.Distinct > 1 && from.Distinct <= mostOf &&
 		from.Filled >= oftenCode*from.Distinct && len(from.Top) == int(from.Distinct) {
@@ -467,7 +467,7 @@ func draftText(c *target.Column, from *profile.Column, values, rows, stray int64
 	}
 	most := headroom(from.MaxLength)
 	c.MaxLength = &most
-	n["maxLength"] = fmt.Sprintf("the longest has %s", profile.Count(int64(from.MaxLength), "character", "characters"))
+	n["maxLength"] = fmt.Sprintf("the longest has %s", value.Count(int64(from.MaxLength), "character", "characters"))
 }
 
 // draftSet lists the values of a set. Those that are written in different ways are
@@ -621,7 +621,7 @@ func (d *Draft) draftKey(p *profile.Profile) {
 				names = append(names, d.Columns[column(name)].Name)
 			}
 			d.offered += fmt.Sprintf("# key: %s  # together they tell all %s apart, perhaps by chance\n", list(names),
-				profile.Count(p.Rows, "row", "rows"))
+				value.Count(p.Rows, "row", "rows"))
 			return
 		}
 	}
@@ -634,6 +634,6 @@ func (d *Draft) unique(at int, k profile.Key) {
 		d.notes[at]["unique"] += ", blanks around them counted"
 	}
 	if k.Repeats > 0 {
-		d.notes[at]["unique"] = profile.Count(k.Repeats, "row repeats", "rows repeat") + " an earlier one"
+		d.notes[at]["unique"] = value.Count(k.Repeats, "row repeats", "rows repeat") + " an earlier one"
 	}
 }

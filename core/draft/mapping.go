@@ -548,10 +548,10 @@ func (m *Mapping) prove(ctx context.Context, file *source.File) error {
 func (m *Mapping) YAML() []byte {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "# Drafted from %s, %s, for the target %s. Beside a column stands why.\n", oneLine(m.title),
-		profile.Count(m.profile.Rows, "row", "rows"), m.target.Name)
+		value.Count(m.profile.Rows, "row", "rows"), m.target.Name)
 	if m.tally != nil {
 		fmt.Fprintf(&b, "# By this mapping %s of %s are accepted", value.Thousands(m.tally.Accepted),
-			profile.Count(m.tally.Read, "row", "rows"))
+			value.Count(m.tally.Read, "row", "rows"))
 		if m.tally.Excluded > 0 {
 			fmt.Fprintf(&b, ", %s left out", value.Thousands(m.tally.Excluded))
 		}

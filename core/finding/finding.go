@@ -178,14 +178,14 @@ func (n *narrator) rows() {
 		code := d.Code.String()
 		if words := cellWords[code]; d.Column != "" && words != "" {
 			n.add(95, code, d.Count, d.First, "", []string{d.Column}, "%s: %s %s, first in row %s", name(d.Column),
-				profile.Count(d.Count, "value has", "values have"),
+				value.Count(d.Count, "value has", "values have"),
 				words, value.Thousands(d.First[0].Row)).by(profile.Filter{Op: "defect",
 				Value: code})
 		} else if words := defectWords[code]; words != "" {
 			if d.Count == 1 {
 				words = strings.Replace(words, "have", "has", 1)
 			}
-			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", profile.Count(d.Count, "row", "rows"),
+			n.add(100, code, d.Count, d.First, "", nil, "%s %s, first row %s (line %s)", value.Count(d.Count, "row", "rows"),
 				words, value.Thousands(d.First[0].Row), value.Thousands(d.First[0].Line)).by(
 				profile.Filter{Op: "defect", Value: code})
 		}
@@ -198,18 +198,18 @@ func (n *narrator) rows() {
 	if r := n.Repeated; r.Rows > 0 && !isTold {
 		n.add(85, "row.repeated", r.Rows, pairs2places(r.First), "", nil,
 			"%s the same as an earlier one in all cells; row %s repeats row %s",
-			profile.Count(r.Rows, "row is", "rows are"), value.Thousands(r.First[0].Row),
+			value.Count(r.Rows, "row is", "rows are"), value.Thousands(r.First[0].Row),
 			value.Thousands(r.First[0].Repeats)).by(profile.Filter{Op: "rows", Rows: r.Behind})
 	}
 	if h := n.Headers; h.Rows > 0 {
 		n.add(88, "row.header", h.Rows, places(h.First), "", nil,
 			"%s the header, first row %s (line %s); they do not count in the columns' figures",
-			profile.Count(h.Rows, "row repeats", "rows repeat"), value.Thousands(h.First[0].Row),
+			value.Count(h.Rows, "row repeats", "rows repeat"), value.Thousands(h.First[0].Row),
 			value.Thousands(h.First[0].Line)).by(profile.Filter{Op: "header"})
 	}
 	if s := n.Sparse; s.Rows > 0 && s.Rows*5 <= n.Rows {
 		n.add(63, "row.sparse", s.Rows, places(s.First), "", nil, "%s nearly empty (at most %s filled), first row %s",
-			profile.Count(s.Rows, "row is", "rows are"), profile.Count(int64(s.AtMost), "cell", "cells"),
+			value.Count(s.Rows, "row is", "rows are"), value.Count(int64(s.AtMost), "cell", "cells"),
 			value.Thousands(s.First[0].Row)).by(profile.Filter{Op: "sparse", Value: strconv.Itoa(s.AtMost)})
 	}
 	for _, k := range n.Keys {
@@ -226,7 +226,7 @@ func (n *narrator) rows() {
 		}
 		n.add(90, "key.repeated", k.Repeats, pairs2places(k.First), rule, k.Columns,
 			"%s nearly tells rows apart, but %s an earlier one%s; row %s repeats row %s",
-			names(k.Columns), profile.Count(k.Repeats, "row repeats", "rows repeat"), in, value.Thousands(k.First[0].Row),
+			names(k.Columns), value.Count(k.Repeats, "row repeats", "rows repeat"), in, value.Thousands(k.First[0].Row),
 			value.Thousands(k.First[0].Repeats)).by(profile.Filter{Op: "rows", Rows: k.Behind})
 	}
 }
@@ -366,7 +366,7 @@ func (n *narrator) against(c *profile.Column, add adder) {
 	}
 	if c.Dates != nil && len(c.Dates.Impossible) > 0 && int64(len(c.Dates.Impossible)) == against {
 		add(82, "date.impossible", against, c.Dates.Impossible, "", ": %s: %s",
-			profile.Count(against, "date or time that does not exist", "dates or times that do not exist"),
+			value.Count(against, "date or time that does not exist", "dates or times that do not exist"),
 			examples(c.Dates.Impossible, against)).by(profile.Filter{Op: "against"})
 		return
 	}
@@ -406,7 +406,7 @@ func (n *narrator) numbers(c *profile.Column, add adder) {
 	case !isMostly:
 	case h.LeadingZeros > 0 && c.Datatype == value.String:
 		add(75, "number.zeros", h.LeadingZeros, nil, "datatype: string",
-			" looks like a number, but %s with 0: keep it as text", profile.Count(h.LeadingZeros, "value starts",
+			" looks like a number, but %s with 0: keep it as text", value.Count(h.LeadingZeros, "value starts",
 				"values start")).by(habit("zeros in front"))
 	case h.Currency > 0 && c.Datatype == value.String:
 		add(73, "number.currency", h.Currency, nil, "",
@@ -415,7 +415,7 @@ func (n *narrator) numbers(c *profile.Column, add adder) {
 		add(73, "number.percent", h.Percent, nil, "",
 			" holds numbers with a percent sign: only without it they are numbers").by(habit("percent sign"))
 	case h.SignBehind > 0 && c.Datatype == value.String:
-		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", profile.Count(h.SignBehind, "number with the sign",
+		add(73, "number.sign", h.SignBehind, nil, "", " has %s behind", value.Count(h.SignBehind, "number with the sign",
 			"numbers with the sign")).by(habit("sign behind"))
 	}
 	if c.Datatype.IsNumber() && h.Undecided > 0 {
@@ -425,7 +425,7 @@ func (n *narrator) numbers(c *profile.Column, add adder) {
 	}
 	if h.StoredAsText > 0 && c.Datatype.IsNumber() {
 		add(40, "number.text", h.StoredAsText, nil, "", ": %s stored as text",
-			profile.Count(h.StoredAsText, "number is", "numbers are")).by(habit("number as text"))
+			value.Count(h.StoredAsText, "number is", "numbers are")).by(habit("number as text"))
 	}
 	if c.Far != nil {
 		rows := int64(0)
@@ -459,7 +459,7 @@ func (n *narrator) dates(c *profile.Column, add adder) {
 			few, which = d.DayFirst, "day"
 		}
 		add(77, "date.orders", few, c.Against, "", ": most dates have the %s, but %s only with the %s first: %s",
-			d.Order, profile.Count(few, "makes sense", "make sense"), which, examples(c.Against, few)).by(habit("only " +
+			d.Order, value.Count(few, "makes sense", "make sense"), which, examples(c.Against, few)).by(habit("only " +
 			which + " first"))
 	}
 	if len(d.Formats) > 1 {
@@ -472,7 +472,7 @@ func (n *narrator) dates(c *profile.Column, add adder) {
 	}
 	if d.TwoDigitYears > 0 {
 		add(45, "date.short", d.TwoDigitYears, nil, "", ": the years of %s have two digits",
-			profile.Count(d.TwoDigitYears, "date", "dates")).by(habit("two-digit year"))
+			value.Count(d.TwoDigitYears, "date", "dates")).by(habit("two-digit year"))
 	}
 	far := slices.DeleteFunc(slices.Clone(d.FarOff), func(v profile.Value) bool {
 		return slices.ContainsFunc(c.Placeholders, func(p profile.Value) bool { return p.Value == v.Value })
@@ -482,7 +482,7 @@ func (n *narrator) dates(c *profile.Column, add adder) {
 		for _, v := range far {
 			rows += v.Count
 		}
-		add(68, "date.far", rows, far, "", ": %s years away from all others: %s", profile.Count(rows, "date is", "dates are"),
+		add(68, "date.far", rows, far, "", ": %s years away from all others: %s", value.Count(rows, "date is", "dates are"),
 			examples(far, rows)).by(oneOf(far))
 	}
 }
@@ -491,16 +491,16 @@ func (n *narrator) dates(c *profile.Column, add adder) {
 func (n *narrator) texts(c *profile.Column, add adder) {
 	if b := c.Blanks.Around; b.Count > 0 {
 		add(50, "blank.around", b.Count, b.First, "remedies: [trim]", ": %s",
-			profile.Count(b.Count, "value has blanks around it", "values have blanks around them")).by(habit("blanks around"))
+			value.Count(b.Count, "value has blanks around it", "values have blanks around them")).by(habit("blanks around"))
 	}
 	if b := c.Blanks.Inside; b.Count > 0 {
 		add(48, "blank.inside", b.Count, b.First, "remedies: [squeeze]", ": %s more than one blank between words: %s",
-			profile.Count(b.Count, "value has", "values have"), examples(b.First, b.Count)).by(habit("blanks inside"))
+			value.Count(b.Count, "value has", "values have"), examples(b.First, b.Count)).by(habit("blanks inside"))
 	}
 	if b := c.Blanks.Invisible; b.Count > 0 {
 		add(52, "blank.invisible", b.Count, b.First, "",
 			": %s characters that do not show, such as tabs and no-break spaces",
-			profile.Count(b.Count, "value has", "values have")).by(habit("characters that do not show"))
+			value.Count(b.Count, "value has", "values have")).by(habit("characters that do not show"))
 	}
 	if c.Datatype != value.String {
 		return
@@ -517,7 +517,7 @@ func (n *narrator) texts(c *profile.Column, add adder) {
 		}
 		more := ""
 		if len(c.Variants) > 1 {
-			more = fmt.Sprintf(", and %s more", profile.Count(int64(len(c.Variants)-1), "group", "groups"))
+			more = fmt.Sprintf(", and %s more", value.Count(int64(len(c.Variants)-1), "group", "groups"))
 		}
 		add(55, "value.variants", rows, g[1:], "", ": the same is written in different ways: %s%s", examples(g, 0),
 			more).by(oneOf(others))
@@ -613,7 +613,7 @@ func (n *narrator) relations() {
 		if len(first) > 0 {
 			at = fmt.Sprintf(", first in row %s", value.Thousands(first[0].Row))
 		}
-		but := fmt.Sprintf(", but not in %s%s", profile.Count(r.Exceptions, "row", "rows"), at)
+		but := fmt.Sprintf(", but not in %s%s", value.Count(r.Exceptions, "row", "rows"), at)
 		switch {
 		case r.Kind == "equal" && r.Exceptions == 0:
 			n.add(20, "columns.equal", r.Rows, nil, "", r.Columns, "%s always hold the same",

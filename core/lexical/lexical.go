@@ -11,6 +11,7 @@ import (
 	"bytes"
 	"fmt"
 	"slices"
+	"strings"
 	"unicode"
 	"unicode/utf8"
 )
@@ -253,3 +254,8 @@ var class = func() (class [256]byte) {
 	}
 	return class
 }()
+
+// IsRuled reports whether a text is one mark over and over, as hyphens that rule a line.
+func IsRuled(text string) bool {
+	return text != "" && strings.ContainsRune("-=_*+", rune(text[0])) && strings.Trim(text, text[:1]) == ""
+}

@@ -268,3 +268,10 @@ func FuzzRead(f *testing.F) {
 		AppendShape(nil, text)
 	})
 }
+
+func TestIsRuled(t *testing.T) {
+	for text, want := range map[string]bool{"": false, "-": true, "-----": true, "====": true, "- -": false, "-=-": false,
+		"....": false, "ä": false} {
+		assert.Equal(t, want, IsRuled(text), text)
+	}
+}

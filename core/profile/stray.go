@@ -65,7 +65,7 @@ func (s *strays) list() (all []Value) {
 func (c *Column) IsStray(v Value) bool {
 	text := string(lexical.Trim([]byte(v.Value)))
 	const short = 3 // characters, which may stand for a missing value
-	if len(text) > short && strings.ContainsRune("-=_*+", rune(text[0])) && strings.Trim(text, text[:1]) == "" {
+	if len(text) > short && lexical.IsRuled(text) {
 		return true
 	}
 	return slices.ContainsFunc(c.Stray, func(s Value) bool { return s.Value == text && s.Count >= v.Count })

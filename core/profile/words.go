@@ -4,17 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
-
-	"sieb/core/value"
 )
-
-// Count writes a number of things: 1 row, 2 rows.
-func Count(n int64, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return value.Thousands(n) + " " + many
-}
 
 // Percent writes a share so that neither all nor nothing is said falsely.
 func Percent(n, of int64) string {

@@ -110,7 +110,7 @@ func noRow(v sift.Offender, header string, isHead func(row int64) bool) string {
 		return ""
 	case text == header:
 		return aHeader
-	case len(text) > 2 && strings.ContainsRune("-=_*+", rune(text[0])) && strings.Trim(text, text[:1]) == "":
+	case len(text) > 2 && lexical.IsRuled(text):
 		return aRule
 	case layout.IsTotal(word):
 		return aSum + word

@@ -10,3 +10,11 @@ func Thousands(n int64) string {
 	}
 	return s
 }
+
+// Count writes a number of things: 1 row, 2 rows.
+func Count(n int64, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return Thousands(n) + " " + many
+}

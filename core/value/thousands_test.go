@@ -17,3 +17,9 @@ func TestThousands(t *testing.T) {
 		assert.Equal(t, strings.ReplaceAll(want, " ", "\u202f"), value.Thousands(n))
 	}
 }
+
+func TestCount(t *testing.T) {
+	for n, want := range map[int64]string{0: "0 rows", 1: "1 row", 2: "2 rows", 1000: "1\u202f000 rows"} {
+		assert.Equal(t, want, value.Count(n, "row", "rows"))
+	}
+}

@@ -24,7 +24,8 @@ type DraftAnswer struct {
 
 func answerDraft(d store.TextDraft) *DraftAnswer {
 	state := stateOf([]byte(d.Text))
-	return &DraftAnswer{`"` + state + `"`, api.TextKept{Text: d.Text, Version: d.Version, ChangedAt: d.At.UTC(), State: state}}
+	return &DraftAnswer{`"` + state + `"`, api.TextKept{Text: d.Text, Version: d.Version, ChangedAt: d.At.UTC(),
+		State: state}}
 }
 
 type differing struct {
@@ -171,8 +172,8 @@ func (s *Server) shelfRoutes(to huma.API, l store.Library, one string) {
 	})
 }
 
-func (s *Server) versions(ctx context.Context, l store.Library, name string, in Paging) (*answer[api.Page[api.TextVersion]],
-	error) {
+func (s *Server) versions(ctx context.Context, l store.Library, name string, in Paging) (
+	*answer[api.Page[api.TextVersion]], error) {
 	// One more tells from what the last one differs.
 	found, total, err := s.Store.Versions(ctx, l, name, in.Offset, in.Limit+1)
 	if err != nil {

@@ -14,7 +14,8 @@ import (
 var badName = huma.Error422UnprocessableEntity("a target's name is made of letters, digits, _ and -, and begins " +
 	"with none of the last")
 
-func (s *Server) draftFromTable(ctx context.Context, in *struct{ Body api.AskTable }) (*answer[api.TargetDraft], error) {
+func (s *Server) draftFromTable(ctx context.Context, in *struct{ Body api.AskTable }) (
+	*answer[api.TargetDraft], error) {
 	if in.Body.Name != "" && !target.IsName(in.Body.Name) {
 		return nil, badName
 	}

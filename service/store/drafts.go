@@ -38,7 +38,8 @@ type Met func(before []byte) error
 
 // KeepDraft keeps a draft of a delivery in the place of the one before; no content throws it away. A met of nil
 // takes whatever is there.
-func (s *Store) KeepDraft(ctx context.Context, delivery string, kind Kind, content []byte, met Met) (d Draft, err error) {
+func (s *Store) KeepDraft(ctx context.Context, delivery string, kind Kind, content []byte, met Met) (d Draft,
+	err error) {
 	err = s.within(ctx, func(tx *sqlx.Tx) error {
 		if err := draftIs(ctx, tx, delivery, kind, met); err != nil {
 			return err

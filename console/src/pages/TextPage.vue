@@ -107,8 +107,8 @@ const edited = computed({
 const newer = ref<Target>()
 
 async function look(): Promise<void> {
-  const newest = await ask<Target>(path.value)
-  newer.value = draft.version.value > 0 && newest.version > draft.version.value ? newest : undefined
+  const newest = draft.version.value > 0 ? await ask<Target>(path.value) : undefined
+  newer.value = newest && newest.version > draft.version.value ? newest : undefined
 }
 
 async function discard(): Promise<void> {
