@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sieb/core/layout"
+	"sieb/core/outcome"
 	"sieb/core/reference"
 	"sieb/core/report"
 	"sieb/core/sift"
@@ -99,7 +100,7 @@ func violationsIn(t *testing.T, path string, summary *report.Summary) (all []dem
 	defer f.Close()
 	records, err := csv.NewReader(f).ReadAll()
 	require.NoError(t, err)
-	require.Equal(t, sift.ViolationsHeader, records[0])
+	require.Equal(t, outcome.ViolationsHeader, records[0])
 	for _, r := range records[1:] {
 		var v demo.Planted
 		require.NoError(t, v.Code.UnmarshalText([]byte(r[3])))

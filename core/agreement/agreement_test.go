@@ -21,6 +21,7 @@ import (
 
 	"sieb/core/codes"
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -47,15 +48,6 @@ func deliveries(t testing.TB, share uint64) iter.Seq[uint64] {
 		}
 	}
 }
-
-// texts keeps what a run writes.
-type texts struct{ accepted, rejected, excluded, violations strings.Builder }
-
-func (s *texts) Accepted(t []byte) error   { s.accepted.Write(t); return nil }
-func (s *texts) Rejected(t []byte) error   { s.rejected.Write(t); return nil }
-func (s *texts) Excluded(t []byte) error   { s.excluded.Write(t); return nil }
-func (s *texts) Violations(t []byte) error { s.violations.Write(t); return nil }
-func (s *texts) Restart() error            { *s = texts{}; return nil }
 
 // delimited is the layout of what these tests write.
 func delimited(by string) layout.Layout {
@@ -116,10 +108,10 @@ func keysOf(t require.TestingT, tg *target.Target) (all []*reference.Keys) {
 }
 
 // run does the program's run.
-func (w *world) run(t require.TestingT, tg *target.Target, workers int) (*sift.Run, *sift.Result, *texts) {
+func (w *world) run(t require.TestingT, tg *target.Target, workers int) (*sift.Run, *sift.Result, *outcometest.Texts) {
 	text, l := w.file(t)
-	sink := &texts{}
-	s := &sift.Run{Encoding: l.Encoding, Name: w.name(), Target: tg, Workers: workers, Sink: sink,
+	sink := &outcometest.Texts{}
+	s := &sift.Run{Encoding: l.Encoding, Name: w.name(), Target: tg, Workers: workers, Outputs: sink.Outputs(),
 		Codes: codesOf(t), Account: &sift.Account{}}
 	s.Again = func(context.Context) (source.Source, error) { return source.NewReader(strings.NewReader(text), l) }
 	s.Keys = keysOf(t, tg)
@@ -153,7 +145,8 @@ func same(a, b string) bool {
 }
 
 // differences says in what a run is not what the model says.
-func (w *world) differences(t require.TestingT, want *outcome, got *sift.Result, account *sift.Account, sink *texts) (
+func (w *world) differences(t require.TestingT, want *verdict, got *sift.Result, account *sift.Account,
+	sink *outcometest.Texts) (
 	all []string) {
 	say := func(format string, a ...any) { all = append(all, fmt.Sprintf(format, a...)) }
 	if string(got.Verdict) != want.verdict {
@@ -165,7 +158,7 @@ func (w *world) differences(t require.TestingT, want *outcome, got *sift.Result,
 	}
 	found := map[int][]string{}
 	var whole []string
-	for _, v := range records(t, sink.violations.String()) {
+	for _, v := range records(t, sink.Violations.String()) {
 		n, _ := strconv.Atoi(v[0])
 		if n == 0 {
 			whole = append(whole, strings.TrimSpace(v[2]+" "+v[3]))
@@ -176,7 +169,7 @@ func (w *world) differences(t require.TestingT, want *outcome, got *sift.Result,
 	if slices.Sort(whole); !slices.Equal(whole, want.whole) {
 		say("delivery %q, want %q", whole, want.whole)
 	}
-	accepted := records(t, sink.accepted.String())
+	accepted := records(t, sink.Accepted.String())
 	for i, r := range want.rows {
 		about := fmt.Sprintf("row %d %q", i+1, w.rows[i])
 		if got := found[i+1]; !equalSets(got, r.found) {

@@ -41,8 +41,8 @@ type judged struct {
 	isOut  bool
 }
 
-// outcome is what the model makes of a delivery.
-type outcome struct {
+// verdict is what the model makes of a delivery.
+type verdict struct {
 	rows                     []judged
 	whole                    []string // violations of the delivery
 	changed                  map[string]int64
@@ -54,8 +54,8 @@ type outcome struct {
 }
 
 // judge goes through the delivery as docs/targets.md says, one row and one rule after the other.
-func (w *world) judge() *outcome {
-	o := &outcome{changed: map[string]int64{}, reasons: map[string]int64{}, unjudged: map[string]int64{}}
+func (w *world) judge() *verdict {
+	o := &verdict{changed: map[string]int64{}, reasons: map[string]int64{}, unjudged: map[string]int64{}}
 	above := map[string]string{}
 	for i, cells := range w.rows {
 		o.rows = append(o.rows, w.judgeRow(i+1, cells, above, o))
@@ -82,7 +82,7 @@ func (w *world) judge() *outcome {
 	return o
 }
 
-func (w *world) judgeRow(number int, cells []string, above map[string]string, o *outcome) judged {
+func (w *world) judgeRow(number int, cells []string, above map[string]string, o *verdict) judged {
 	r := &row{number: number, raw: map[string]string{}, values: map[string]value{}}
 	j := judged{side: "accepted", values: r.values}
 	fail := func(column, code, action string) {
@@ -200,7 +200,7 @@ func (c *column) isNull(text string) bool { return slices.Contains(c.nulls, text
 func (c *column) isEmpty(cell string) bool { return strings.TrimSpace(cell) == "" || c.isNull(cell) }
 
 // judge makes the column's value of a row.
-func (c *column) judge(r *row, above map[string]string, o *outcome, fail failing) value {
+func (c *column) judge(r *row, above map[string]string, o *verdict, fail failing) value {
 	if c.derives != nil {
 		n, ok := c.derives.of(r).(*big.Rat)
 		if !ok {
@@ -473,7 +473,7 @@ func decimal(n *big.Rat) string {
 }
 
 // judgeOrder looks at columns whose values follow one another.
-func (w *world) judgeOrder(o *outcome) {
+func (w *world) judgeOrder(o *verdict) {
 	for _, c := range w.columns {
 		if !c.ascending && !c.next {
 			continue
@@ -541,7 +541,7 @@ func (w *world) keys() (all [][]string) {
 }
 
 // judgeKeys finds the rows that repeat a key: only accepted rows hold one.
-func (w *world) judgeKeys(o *outcome) {
+func (w *world) judgeKeys(o *verdict) {
 	keys := w.keys()
 	if w.alike != "" { // all values together as they are written, the missing ones too
 		keys = slices.Insert(keys, 0, nil)
@@ -647,7 +647,7 @@ func (w *world) judgeKeys(o *outcome) {
 }
 
 // judgeWhole judges what concerns the delivery as a whole.
-func (w *world) judgeWhole(o *outcome) {
+func (w *world) judgeWhole(o *verdict) {
 	refused := false
 	whole := func(code string) {
 		o.whole = append(o.whole, code)

@@ -19,6 +19,8 @@ import (
 	"sieb/core/draft"
 	"sieb/core/finding"
 	"sieb/core/layout"
+	"sieb/core/outcome"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/sift"
@@ -34,7 +36,7 @@ func TestExplanationsAreThoseOfTheRun(t *testing.T) {
 		w := draw(seed)
 		targetText, mappingText := w.texts(t)
 		run, _, sink := w.run(t, joined(t, targetText, mappingText), 1)
-		accepted, next := records(t, sink.accepted.String()), 0
+		accepted, next := records(t, sink.Accepted.String()), 0
 		for i, want := range w.judge().rows {
 			var cells []string
 			if want.side == "accepted" {
@@ -118,9 +120,9 @@ func TestWorkbooksAreJudgedAsTexts(t *testing.T) {
 		require.NoError(t, err)
 		_, err = run.Rehearse(t.Context(), account, 0)
 		require.NoError(t, err)
-		sink := &texts{}
-		for name, to := range map[string]*strings.Builder{"accepted.csv": &sink.accepted,
-			"violations.csv": &sink.violations} {
+		sink := &outcometest.Texts{}
+		for name, to := range map[string]*outcometest.Buffer{"accepted.csv": &sink.Accepted,
+			"violations.csv": &sink.Violations} {
 			text, err := os.ReadFile(filepath.Join(run.Dir, name))
 			require.NoError(t, err)
 			to.Write(withoutFlags(text))
@@ -166,7 +168,7 @@ func (w *world) work(t *testing.T, dir string) *suggest.Work {
 // A suggestion rescues and breaks what a run with it does, alone and in the best order.
 func TestSuggestionsDoWhatTheySay(t *testing.T) {
 	dir := t.TempDir()
-	sides := func(a *sift.Account, rows int64) (all []sift.Side) {
+	sides := func(a *sift.Account, rows int64) (all []outcome.Side) {
 		for row := range rows {
 			all = append(all, a.Side(row+1))
 		}
@@ -180,7 +182,7 @@ func TestSuggestionsDoWhatTheySay(t *testing.T) {
 		all, err := s.Find(t.Context(), suggest.Asked{})
 		require.NoError(t, err)
 		byID := map[string]suggest.Suggestion{}
-		after := func(texts suggest.Texts) (of []sift.Side, repeated map[int64]bool) {
+		after := func(texts suggest.Texts) (of []outcome.Side, repeated map[int64]bool) {
 			tg, err := texts.Parse()
 			require.NoError(t, err)
 			_, account, err := s.Rehearse(t.Context(), tg)
@@ -204,15 +206,15 @@ func TestSuggestionsDoWhatTheySay(t *testing.T) {
 			now, repeated := after(texts)
 			for row, is := range now {
 				switch was := before[row]; {
-				case is == sift.OnExcluded && was != is:
+				case is == outcome.Excluded && was != is:
 					want.Excluded++
-				case is == sift.OnRejected && was == sift.OnAccepted:
+				case is == outcome.Rejected && was == outcome.Accepted:
 					want.Broken++
 					if all[i].Effect.Repeats > 0 {
 						require.True(t, repeated[int64(row+1)] || repeated[0], "row %d of delivery %d: %s", row+1, seed, all[i].Words)
 						want.Repeats++
 					}
-				case is == sift.OnAccepted && was != is:
+				case is == outcome.Accepted && was != is:
 					want.Rescued++
 				}
 			}
@@ -230,9 +232,9 @@ func TestSuggestionsDoWhatTheySay(t *testing.T) {
 			now, _ := after(texts)
 			for row, is := range now {
 				switch {
-				case before[row] == sift.OnRejected && is != sift.OnRejected:
+				case before[row] == outcome.Rejected && is != outcome.Rejected:
 					mended++
-				case before[row] == sift.OnAccepted && is == sift.OnRejected:
+				case before[row] == outcome.Accepted && is == outcome.Rejected:
 					broken++
 				}
 			}
@@ -331,16 +333,16 @@ func TestMetadataAcceptTheSame(t *testing.T) {
 		back.ForeignKeys, back.AbsentFrom = nil, nil
 		l := delimited(",")
 		l.SkipBlankRows = false
-		src, err := source.NewReader(strings.NewReader(sink.accepted.String()), l)
+		src, err := source.NewReader(strings.NewReader(sink.Accepted.String()), l)
 		require.NoError(t, err)
-		again := &texts{}
-		run := sift.Run{Source: src, Encoding: "utf-8", Target: back, Sink: again, Codes: codesOf(t),
+		again := &outcometest.Texts{}
+		run := sift.Run{Source: src, Encoding: "utf-8", Target: back, Outputs: again.Outputs(), Codes: codesOf(t),
 			Again: func(context.Context) (source.Source, error) {
-				return source.NewReader(strings.NewReader(sink.accepted.String()), l)
+				return source.NewReader(strings.NewReader(sink.Accepted.String()), l)
 			}}
 		_, err = run.Do(t.Context())
 		require.NoError(t, err)
-		for _, v := range records(t, again.violations.String()) {
+		for _, v := range records(t, again.Violations.String()) {
 			if n, _ := strconv.Atoi(v[0]); n > 0 && v[3] != "order.broken" {
 				assert.Fail(t, "an accepted row is rejected", "delivery %d: %q\n%s\n%s\n%s", seed, v, targetText,
 					read.Target, metadata)

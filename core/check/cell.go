@@ -34,8 +34,8 @@ func (j *Judge) count(i int, changed uint64) {
 	}
 }
 
-// cell checks one cell of a column and gives its canonical form as it stands
-// in RFC 4180 text; it is valid until the next cell.
+// cell checks one cell of a column and gives its canonical form, nil for no value; it is
+// valid until the next cell.
 func (j *Judge) cell(c *lane, raw []byte) []byte {
 	cell := raw
 	j.raw, j.changed = raw, 0
@@ -141,7 +141,7 @@ func (j *Judge) list(c *lane, cell []byte) []byte {
 		out := j.value(c, entry)
 		if len(j.out.Found) > found || j.isTrying && j.hasFailed {
 			j.isEntry = false
-			return j.quoted(cell)
+			return j.canonical(cell)
 		}
 		j.listed = append(j.listed, out...)
 		if more {
@@ -154,21 +154,20 @@ func (j *Judge) list(c *lane, cell []byte) []byte {
 	if j.isEntry = false; j.isCoded {
 		j.noteCoded(c, cell, j.listed)
 	}
-	return j.quoted(j.listed)
+	return j.canonical(j.listed)
 }
 
-// quoted returns a text as a cell of RFC 4180; one without characters is not null.
-func (j *Judge) quoted(cell []byte) []byte {
+// canonical returns a text as the canonical form of the cell at hand; one without characters is no null.
+func (j *Judge) canonical(cell []byte) []byte {
 	switch {
 	case j.isEntry:
-		return cell
 	case len(cell) == 0:
+		j.isOdd = true
 		return emptyText
-	case rfc4180.IsPlain(cell):
-		return cell
+	case !rfc4180.IsPlain(cell):
+		j.isOdd = true
 	}
-	j.scratch = rfc4180.AppendCell(j.scratch[:0], cell)
-	return j.scratch
+	return cell
 }
 
 func (j *Judge) string(c *lane, cell []byte) []byte {
@@ -191,7 +190,7 @@ func (j *Judge) string(c *lane, cell []byte) []byte {
 	if c.hashed {
 		j.hash(c, cell)
 	}
-	return j.quoted(cell)
+	return j.canonical(cell)
 }
 
 // code judges a code, and gives it the form that it has in its list.
@@ -226,13 +225,16 @@ func (j *Judge) noteCoded(c *lane, before, after []byte) {
 func (j *Judge) form(c *lane, cell []byte, is func([]byte) bool, code violation.Code) []byte {
 	if !is(cell) {
 		j.fail(c, code, cell)
-		return j.quoted(cell)
+		return j.canonical(cell)
 	}
 	return j.string(c, cell)
 }
 
 // emptyText is a text without characters, which is not null.
-var emptyText = []byte(`""`)
+var emptyText = []byte{}
+
+// isEmptyText reports whether a canonical form is that of a text without characters.
+func isEmptyText(out []byte) bool { return out != nil && len(out) == 0 }
 
 // hash notes the hash of a cell that belongs to a key.
 func (j *Judge) hash(c *lane, text []byte) { c.hashes[j.row-j.from] = xxh3.Hash128(text) }
@@ -246,7 +248,7 @@ func (j *Judge) decimal(c *lane, cell []byte) []byte {
 			code = violation.TypeInteger
 		}
 		j.fail(c, code, cell)
-		return j.quoted(cell)
+		return j.canonical(cell)
 	}
 	fits := true
 	if c.whole >= 0 && n.IntegerDigits() > c.whole {
@@ -318,7 +320,7 @@ func (j *Judge) double(c *lane, cell []byte) []byte {
 	d, out, ok := j.numberFormat(c).ParseDouble(cell, &j.number, j.scratch[:0])
 	if !ok {
 		j.fail(c, violation.TypeDouble, cell)
-		return j.quoted(cell)
+		return j.canonical(cell)
 	}
 	j.scratch = out
 	// NaN lies within no limits.
@@ -345,7 +347,7 @@ func (j *Judge) boolean(c *lane, cell []byte) []byte {
 		out = falseText
 	default:
 		j.fail(c, violation.TypeBoolean, cell)
-		return j.quoted(cell)
+		return j.canonical(cell)
 	}
 	if c.hashed {
 		j.hash(c, out)
@@ -380,10 +382,10 @@ func (j *Judge) date(c *lane, cell []byte) []byte {
 			code = violation.TimeFormat
 		}
 		j.fail(c, code, cell)
-		return j.quoted(cell)
+		return j.canonical(cell)
 	case value.Impossible:
 		j.fail(c, violation.DateImpossible, cell)
-		return j.quoted(cell)
+		return j.canonical(cell)
 	}
 	if c.spec.Datatype == value.Time {
 		t.Year, t.Month, t.Day, t.Zoned = 1970, 1, 1, false // a workbook gives it a day

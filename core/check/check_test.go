@@ -13,6 +13,8 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/layout"
+	"sieb/core/outcome"
+	"sieb/core/outcome/csv"
 	"sieb/core/source"
 	"sieb/core/target"
 )
@@ -40,6 +42,7 @@ func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows
 		}
 		b.Split()
 		judge.Start(&b, &ruling)
+		encoder := csv.Form{}.Encoder(nil)
 		next := 0
 		for from := 0; from < len(b.Rows); from += plan.Block() {
 			to := min(from+plan.Block(), len(b.Rows))
@@ -55,7 +58,8 @@ func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows
 				if ruling.Rejected[row] {
 					rows = append(rows, "")
 				} else {
-					rows = append(rows, strings.TrimSuffix(string(judge.AppendRow(nil, row)), "\n"))
+					accepted := outcome.Row{Block: judge.Block(), At: row - from}
+					rows = append(rows, strings.TrimSuffix(string(encoder.Append(nil, &accepted)), "\n"))
 				}
 			}
 		}

@@ -24,7 +24,7 @@ func (j *Judge) defects(to int) {
 			j.out.Rejected[d.Row] = true
 		case d.Code == violation.EncodingInvalid || d.Code == violation.QuoteTail:
 			if action == violation.Flag {
-				j.damage[d.Row-j.from] = true // kept as it is, as far as UTF-8 can hold it
+				j.block.Damaged[d.Row-j.from] = true // kept as it is, as far as UTF-8 can hold it
 			} else {
 				j.spoilt = append(j.spoilt, cellAt{d.Row, d.Cell})
 			}

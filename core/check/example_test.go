@@ -6,6 +6,7 @@ import (
 
 	"sieb/core/check"
 	"sieb/core/layout"
+	"sieb/core/outcome"
 	"sieb/core/source"
 	"sieb/core/target"
 )
@@ -42,7 +43,8 @@ func ExampleJudge() {
 	judge.Rows(0, len(b.Rows)) // few enough for one block
 	for row := range b.Rows {
 		if !ruling.Rejected[row] {
-			fmt.Printf("accepted: %s", judge.AppendRow(nil, row))
+			accepted := outcome.Row{Block: judge.Block(), At: row}
+			fmt.Printf("accepted: %s, %s\n", accepted.Field(0), accepted.Field(1))
 		}
 	}
 	for i := range ruling.Found {
@@ -50,7 +52,7 @@ func ExampleJudge() {
 		fmt.Printf("row %d: %s in %s: %s\n", b.Number(f.Row), f.Code, plan.ColumnName(f), ruling.Message(f))
 	}
 	// Output:
-	// accepted: 1,20000
+	// accepted: 1, 20000
 	// row 2: type.integer in kg: "x" is not a whole number
 	// row 3: rule.failed in no empty lorries: the rule "no empty lorries" does not hold: kg is 0
 }

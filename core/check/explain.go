@@ -136,13 +136,7 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 	if j.out.Excluded[row] > 0 || j.apart[row-j.from] {
 		return c
 	}
-	if s := l.texts[row-j.from]; s.Start < s.End {
-		var v condition.Value
-		text := j.batch.Arena[s.Start:s.End]
-		if text[0] == '"' {
-			v.Read(value.String, text)
-			text = v.Text
-		}
+	if text := j.text(l, row-j.from); text != nil {
 		shown := strings.ToValidUTF8(string(text), "\uFFFD")
 		c.Value = &shown
 	}

@@ -76,12 +76,14 @@ func (j *Judge) rawValue(row, cell int) condition.Value {
 func (j *Judge) read(l *lane, block int) {
 	d := l.spec.ValueType()
 	for k := range block {
-		switch s := l.texts[k]; {
+		switch text := j.text(l, k); {
 		case l.isTyped[k]:
 		case l.wrong[k]:
 			l.values[k].Kind = condition.Wrong
+		case isEmptyText(text):
+			l.values[k] = condition.TextOf(text)
 		default:
-			l.values[k].Read(d, j.batch.Arena[s.Start:s.End])
+			l.values[k].Read(d, text)
 		}
 	}
 }
@@ -111,7 +113,7 @@ func (j *Judge) require(block int) {
 		}
 		vars := j.values(l.requiredWhen, block)
 		for k := range block {
-			if s := l.texts[k]; j.apart[k] || !isBlank(j.batch.Arena[s.Start:s.End]) {
+			if j.apart[k] || len(bytes.TrimSpace(j.text(l, k))) > 0 {
 				continue
 			}
 			if holds, isJudged := l.requiredWhen.Holds(vars, k); holds && isJudged {
@@ -123,15 +125,6 @@ func (j *Judge) require(block int) {
 			}
 		}
 	}
-}
-
-// isBlank reports whether a text, as it stands in RFC 4180, is no value where one is required: it holds
-// nothing but white space.
-func isBlank(text []byte) bool {
-	if n := len(text); n > 1 && text[0] == '"' {
-		text = text[1 : n-1]
-	}
-	return len(bytes.TrimSpace(text)) == 0
 }
 
 // rowRules reports the rows in which a row rule does not hold. A rule is not judged over a
@@ -291,6 +284,9 @@ func (j *Judge) constant(l *lane, from, to int) {
 			j.failGrown(l, "")
 		case known >= 0:
 			l.texts[k] = l.texts[known]
+			if j.isOdd {
+				j.block.Odd[k] |= l.bit()
+			}
 			if l.hashed {
 				l.hashes[k] = l.hashes[known]
 			}

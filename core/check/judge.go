@@ -2,6 +2,7 @@ package check
 
 import (
 	"cmp"
+	"encoding/binary"
 	"math/bits"
 	"slices"
 
@@ -9,6 +10,7 @@ import (
 
 	"sieb/core/condition"
 	"sieb/core/delimited"
+	"sieb/core/outcome"
 	"sieb/core/recall"
 	"sieb/core/remedy"
 	"sieb/core/source"
@@ -24,14 +26,13 @@ type Judge struct {
 	plan      *Plan
 	lanes     []lane
 	batch     *source.Batch
+	block     outcome.Block // what was made of the rows at hand
 	out       *Ruling
 	from      int           // first row of the block
 	apart     []bool        // rows of the block whose cells cannot be given to columns
-	damage    []bool        // rows of the block that are kept with invalid bytes
 	spoilt    []cellAt      // cells of the block that are not checked further, and are left empty
 	kept      []cellAt      // those that are not checked, and stay as they were delivered
 	kind      workbook.Kind // of the cell that is being checked
-	moved     []bool        // rows of the block of which some cell is not written as it stands in the batch
 	isSpecial bool          // some row or cell of the block is apart or spoilt
 	defect    int           // the next of the batch's defects
 	sorted    []Found       // scratch of byRow
@@ -44,6 +45,7 @@ type Judge struct {
 	vars    []condition.Block // for each of the plan's expressions, what it reads
 	changed uint64            // remedies that changed the cell at hand
 	blank   bool              // the cell at hand is to be blanked
+	isOdd   bool              // the cell at hand has a canonical text that takes quotes, or is empty
 	joined  []byte            // the text that is put together for the cell at hand
 	listed  []byte            // the list at hand in canonical form
 	isEntry bool              // the cell at hand is an entry of a list
@@ -92,8 +94,9 @@ type lane struct {
 func (p *Plan) NewJudge() *Judge {
 	block := p.Block()
 	remembering := 0
-	j := &Judge{plan: p, lanes: make([]lane, len(p.columns)),
-		apart: make([]bool, block), damage: make([]bool, block), moved: make([]bool, block)}
+	j := &Judge{plan: p, lanes: make([]lane, len(p.columns)), apart: make([]bool, block)}
+	j.block = outcome.Block{Texts: make([][]delimited.Span, len(p.columns)), Moved: make([]bool, block),
+		Odd: make([]uint64, block), Damaged: make([]bool, block), Leading: p.leading}
 	for _, x := range p.expressions {
 		vars := make(condition.Block, len(x.at))
 		for i := range vars {
@@ -108,6 +111,7 @@ func (p *Plan) NewJudge() *Judge {
 		l := &j.lanes[i]
 		l.column, l.place = c, i
 		l.texts = make([]delimited.Span, block)
+		j.block.Texts[i] = l.texts
 		if !c.hashed && !c.forgets() && remembering < recall.Most {
 			remembering++
 			l.memory.Begin()
@@ -148,6 +152,7 @@ func (j *Judge) Silent() *Judge {
 // Start begins a batch; what is found goes to out.
 func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	j.batch, j.out, j.defect = b, out, 0
+	j.block.Batch = b
 	j.most = 4*len(b.Arena) + roomOfBatch
 	out.Found, out.Keys, out.text, out.Refused = out.Found[:0], out.Keys[:0], out.text[:0], false
 	out.Pairs, out.Refers = out.Pairs[:0], out.Refers[:0]
@@ -202,8 +207,10 @@ func (j *Judge) Rows(from, to int) {
 	block := to - from
 	first := len(j.out.Found)
 	clear(j.apart[:block])
-	clear(j.damage[:block])
-	clear(j.moved[:block])
+	j.block.First = from
+	clear(j.block.Damaged[:block])
+	clear(j.block.Moved[:block])
+	clear(j.block.Odd[:block])
 	j.spoilt, j.kept = j.spoilt[:0], j.kept[:0]
 	if j.plan.Refused {
 		for row := from; row < to; row++ {
@@ -261,8 +268,7 @@ func (j *Judge) noteKeys(block int) {
 		}
 		t := &j.out.computed[i]
 		for k := range block {
-			s := l.texts[k]
-			t.add(j.batch.Arena[s.Start:s.End])
+			t.add(j.text(l, k))
 		}
 	}
 }
@@ -324,20 +330,25 @@ func (j *Judge) fill(l *lane, from, to int) {
 func (j *Judge) column(l *lane, from, to int) {
 	texts := l.texts[:to-from]
 	j.batch.Gather(texts, l.cell, from)
+	moved, odd := j.block.Moved, j.block.Odd
 	special, missed := j.isSpecial, 0
 	typed := j.batch.IsTyped() && l.spec.Datatype != value.String
 	for k, s := range texts {
 		if special && (j.apart[k] || slices.Contains(j.spoilt, cellAt{from + k, l.cell})) {
-			texts[k], j.moved[k] = delimited.Span{}, true
+			texts[k], moved[k] = delimited.Span{}, true
 			continue
 		}
 		raw := j.batch.Arena[s.Start:s.End]
 		if special && slices.Contains(j.kept, cellAt{from + k, l.cell}) {
 			j.row, j.raw, j.changed = from+k, raw, 0
 			if texts[k] = (delimited.Span{}); len(raw) > 0 {
-				texts[k], _ = j.made(l, j.quoted(raw))
+				j.isOdd = false
+				texts[k], _ = j.made(l, j.canonical(raw))
+				if j.isOdd {
+					odd[k] |= l.bit()
+				}
 			}
-			j.moved[k] = true
+			moved[k] = true
 			if l.isRead {
 				l.wrong[k] = true
 			}
@@ -345,7 +356,7 @@ func (j *Judge) column(l *lane, from, to int) {
 		}
 		if l.above >= 0 && l.isEmpty(raw) {
 			j.carried, j.kind = j.batch.Above(l.above, from+k)
-			texts[k], j.moved[k] = j.judge(l, from+k, s, raw, false), true
+			texts[k], moved[k] = j.judge(l, from+k, s, raw, false), true
 			j.carried = nil
 			continue
 		}
@@ -353,7 +364,7 @@ func (j *Judge) column(l *lane, from, to int) {
 			// What is remembered are texts; here the same text may be a number
 			// or the writing of one.
 			j.kind = j.batch.Kind(from+k, l.cell)
-			texts[k], j.moved[k] = j.judge(l, from+k, s, raw, false), true
+			texts[k], moved[k] = j.judge(l, from+k, s, raw, false), true
 			continue
 		}
 		if !l.memory.IsOn() || len(raw) > recall.Longest {
@@ -371,7 +382,7 @@ func (j *Judge) column(l *lane, from, to int) {
 				}
 			}
 			texts[k] = j.judge(l, from+k, s, raw, false)
-			j.moved[k] = j.moved[k] || texts[k] != s
+			moved[k] = moved[k] || texts[k] != s
 			continue
 		}
 		head, tail := value.Words(raw)
@@ -381,22 +392,28 @@ func (j *Judge) column(l *lane, from, to int) {
 				missed++
 				if l.quick != nil && !l.hashed && !l.isRead {
 					if _, isClean := l.quick(raw); isClean {
-						j.changed = 0
+						j.changed, j.isOdd = 0, false
 						j.remember(l, raw, raw)
 						continue
 					}
 				}
 			}
 			texts[k] = j.judge(l, from+k, s, raw, true)
-			j.moved[k] = j.moved[k] || texts[k] != s
+			moved[k] = moved[k] || texts[k] != s
 			continue
+		}
+		if known.isOdd {
+			odd[k] |= l.bit()
 		}
 		if known.isSame {
 			continue
 		}
 		j.row, j.raw, j.changed = from+k, raw, 0
-		texts[k], _ = j.made(l, known.out[:known.outLength])
-		j.moved[k] = true
+		if moved[k] = true; known.isEmpty {
+			texts[k] = outcome.Empty
+		} else {
+			texts[k], _ = j.made(l, known.out[:known.outLength])
+		}
 		if known.changed != 0 {
 			j.count(l.place, known.changed)
 			j.again(known.pairs)
@@ -410,7 +427,7 @@ func (j *Judge) column(l *lane, from, to int) {
 // judge checks one cell, of the kind at hand, and remembers the answer where that is asked
 // for and the cell is clean.
 func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, remember bool) delimited.Span {
-	j.row, j.blank = row, false
+	j.row, j.blank, j.isOdd = row, false, false
 	found, kind := len(j.out.Found), j.kind
 	out := j.cell(l, raw)
 	if cleaned := j.changed & (1<<len(l.spec.Remedies) - 1); cleaned != 0 && len(j.out.Found) > found {
@@ -432,7 +449,13 @@ func (j *Judge) judge(l *lane, row int, s delimited.Span, raw []byte, remember b
 	if remember && len(j.out.Found) == found {
 		j.remember(l, raw, out)
 	}
-	if string(out) == string(raw) {
+	if j.isOdd {
+		j.block.Odd[row-j.from] |= l.bit()
+	}
+	switch {
+	case isEmptyText(out):
+		return outcome.Empty
+	case string(out) == string(raw):
 		return s
 	}
 	s, _ = j.made(l, out)
@@ -460,8 +483,10 @@ func (j *Judge) made(l *lane, text []byte) (s delimited.Span, fits bool) {
 // blame counts a cell that breaks a rule, where it was right before its remedies, at the last
 // remedy that changed it. It returns the cell's canonical text, which is made anew.
 func (j *Judge) blame(l *lane, raw, out []byte, kind workbook.Kind, last int) []byte {
-	out = slices.Clone(out)
-	changed, number, scratch := j.changed, j.number, j.scratch
+	if out != nil {
+		out = append([]byte{}, out...)
+	}
+	changed, number, scratch, isOdd := j.changed, j.number, j.scratch, j.isOdd
 	var hash KeyHash
 	if l.hashed {
 		hash = l.hashes[j.row-j.from]
@@ -476,7 +501,7 @@ func (j *Judge) blame(l *lane, raw, out []byte, kind workbook.Kind, last int) []
 	if !j.hasFailed {
 		j.out.Spoilt[l.place][last]++
 	}
-	j.isTrying, j.changed, j.number, j.scratch = false, changed, number, scratch
+	j.isTrying, j.changed, j.number, j.scratch, j.isOdd = false, changed, number, scratch, isOdd
 	if l.hashed {
 		l.hashes[j.row-j.from] = hash
 	}
@@ -490,6 +515,29 @@ func (j *Judge) put(text []byte) delimited.Span {
 	return delimited.Span{Start: uint32(start), End: uint32(len(j.batch.Arena))}
 }
 
+// bit is the column's in a block's Odd.
+func (l *lane) bit() uint64 { return 1 << (l.place & 63) }
+
+// Block returns the rows that were judged last. It is valid until the next are.
+func (j *Judge) Block() *outcome.Block { return &j.block }
+
+// text returns the canonical text of a column's cell in a row of the block; nil for no value.
+func (j *Judge) text(l *lane, k int) []byte { return outcome.Text(j.batch, l.texts[k]) }
+
+// wholeRow returns a hash of all values of a row.
+func (j *Judge) wholeRow(row int) KeyHash {
+	j.scratch = j.scratch[:0]
+	for i := range j.lanes {
+		text := j.text(&j.lanes[i], row)
+		if text == nil {
+			j.scratch = append(j.scratch, 0)
+			continue
+		}
+		j.scratch = append(binary.AppendUvarint(j.scratch, uint64(len(text))+1), text...)
+	}
+	return xxh3.Hash128(j.scratch)
+}
+
 // key joins the hashes of a key's columns.
 func (j *Judge) key(k *Key, row int) KeyHash {
 	if k.Columns == nil {
@@ -497,8 +545,7 @@ func (j *Judge) key(k *Key, row int) KeyHash {
 		if j.out.Rejected[j.from+row] || j.apart[row] {
 			return KeyHash{}
 		}
-		j.scratch = j.AppendRow(j.scratch[:0], j.from+row)
-		return xxh3.Hash128(j.scratch)
+		return j.wholeRow(row)
 	}
 	if len(k.Columns) == 1 {
 		return j.lanes[k.Columns[0]].hashes[row]

@@ -304,8 +304,7 @@ func (j *Judge) appendSources(dst []byte, c *column) []byte {
 			dst = append(append(dst, lead...), j.plan.Title(at)...)
 			text := j.rawValue(j.row, source.cell).Text
 			if source.cell < 0 {
-				s := source.texts[k]
-				text = j.batch.Arena[s.Start:s.End]
+				text = j.text(source, k)
 			}
 			dst = appendQuoted(append(dst, ' '), text)
 		case v.Origin == condition.OfFile:

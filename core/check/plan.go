@@ -35,6 +35,7 @@ type Plan struct {
 	Refused  bool      // a violation of the delivery refuses it: no row is accepted
 	LeftOut  []string  // headers of the delivery's columns that are known and not wanted
 
+	name, title   string // of the target
 	columns       []column
 	leading       int     // columns that come first, and are fed by the cells in the same places
 	order         []int   // places of the columns, each behind those that it is computed from
@@ -146,6 +147,7 @@ func NewPlan(t *target.Target, d Delivery) (*Plan, error) {
 	if plain {
 		t = target.Plain(d.Header.Names)
 	}
+	p.name, p.title = t.Name, t.Title
 	p.columns = make([]column, len(t.Columns))
 	for i := range t.Columns {
 		if err := p.columns[i].compile(&t.Columns[i], &d); err != nil {

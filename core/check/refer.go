@@ -76,8 +76,7 @@ func (j *Judge) failReference(r *reference, k int, h KeyHash) {
 		if n > 0 {
 			out.text = append(out.text, ", "...)
 		}
-		s := j.lanes[c].texts[k]
-		out.text = appendValid(out.text, j.batch.Arena[s.Start:s.End], maxValue)
+		out.text = appendValid(out.text, j.text(&j.lanes[c], k), maxValue)
 	}
 	out.text = cut(out.text, int(f.value), maxValue)
 	if len(r.key.Columns) == 1 {

@@ -13,6 +13,7 @@ import (
 
 	"github.com/zeebo/xxh3"
 
+	"sieb/core/outcome"
 	"sieb/core/sift"
 	"sieb/core/source"
 )
@@ -190,7 +191,7 @@ func BySide(ctx context.Context, before, after Outputs) (*Sides, error) {
 		return nil, err
 	}
 	out := &Sides{Shift: sift.Shift{SameCount: true}, Rows: []Moved{}}
-	note := func(row int64, from, to sift.Side) {
+	note := func(row int64, from, to outcome.Side) {
 		if from == to {
 			return
 		}
@@ -202,7 +203,7 @@ func BySide(ctx context.Context, before, after Outputs) (*Sides, error) {
 	}
 	for row, to := range is {
 		if _, isKnown := was[row]; !isKnown {
-			note(row, sift.OnAccepted, to)
+			note(row, outcome.Accepted, to)
 		}
 	}
 	slices.SortFunc(out.Rows, func(a, b Moved) int { return int(a.Row - b.Row) })
@@ -211,9 +212,10 @@ func BySide(ctx context.Context, before, after Outputs) (*Sides, error) {
 }
 
 // sidesOf returns where the rows ended that were not accepted.
-func sidesOf(ctx context.Context, of Outputs) (map[int64]sift.Side, error) {
-	sides := map[int64]sift.Side{}
-	for side, rows := range map[sift.Side]source.Source{sift.OnRejected: of.Rejected, sift.OnExcluded: of.Excluded} {
+func sidesOf(ctx context.Context, of Outputs) (map[int64]outcome.Side, error) {
+	sides := map[int64]outcome.Side{}
+	for side, rows := range map[outcome.Side]source.Source{
+		outcome.Rejected: of.Rejected, outcome.Excluded: of.Excluded} {
 		var b source.Batch
 		for {
 			if ctx.Err() != nil {

@@ -40,7 +40,7 @@ type Value struct {
 const maxDigits = 18
 
 // Read reads a value in canonical form, as the judge of a column writes it, in the place of
-// what was there.
+// what was there; no text is no value.
 func (v *Value) Read(d value.Datatype, text []byte) {
 	switch {
 	case len(text) == 0:
@@ -55,20 +55,9 @@ func (v *Value) Read(d value.Datatype, text []byte) {
 		*v = truthValue(text[0] == 't')
 	case d.HasDay():
 		*v = readMoment(text)
-	case text[0] == '"':
-		*v = Value{Kind: Text, Text: unquoted(text)}
 	default:
 		v.Kind, v.Text = Text, text
 	}
-}
-
-// unquoted returns what stands in a quoted cell of RFC 4180.
-func unquoted(text []byte) []byte {
-	text = text[1 : len(text)-1]
-	if bytes.IndexByte(text, '"') < 0 {
-		return text
-	}
-	return bytes.ReplaceAll(text, []byte(`""`), []byte(`"`))
 }
 
 func truthValue(is bool) Value {

@@ -4,26 +4,44 @@ import (
 	"errors"
 	"os"
 	"path/filepath"
+	"sieb/core/layout"
+	"sieb/core/source"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"github.com/zeebo/blake3"
 )
 
-// newFiles writes files of a run, with the manifest, up to where they take their names.
-func newFiles(t *testing.T, dir, text string) []*output {
+// commitFiles writes files of a run, with a manifest, and lets them take their names.
+func commitFiles(t *testing.T, dir, text string) error {
 	t.Helper()
-	var all []*output
-	for _, name := range []string{AcceptedName, RejectedName, ExcludedName, ViolationsName, ManifestName} {
-		f, err := os.OpenFile(filepath.Join(dir, "."+name+".partial"), os.O_CREATE|os.O_TRUNC|os.O_RDWR, 0o600)
+	s := &folder{dir: dir, delivery: delivery(t)}
+	all := (&Run{}).outputs(s)
+	for _, o := range all {
+		defer o.To.Abort()
+		to := o.To.(*file)
+		require.NoError(t, to.Begin(t.Context(), nil))
+		_, err := to.Write([]byte(text + to.name))
 		require.NoError(t, err)
-		o := &output{name: name, dir: dir, f: f, hash: blake3.New()}
-		require.NoError(t, o.put([]byte(text+name)))
-		all = append(all, o)
 	}
-	return all
+	for _, o := range all {
+		if _, err := o.To.Prepare(); err != nil {
+			return err
+		}
+	}
+	return s.commit(t.Context(), all, []byte(text+ManifestName))
+}
+
+// delivery returns a delivery that is not in the way.
+func delivery(t *testing.T) *source.File {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "delivery.csv")
+	require.NoError(t, os.WriteFile(path, []byte("a,b\n1,2\n"), 0o600))
+	file, err := source.Open(t.Context(), path, layout.Given{})
+	require.NoError(t, err)
+	t.Cleanup(func() { file.Close() })
+	return file
 }
 
 // textsIn returns what the files of a folder hold, by their names.
@@ -53,13 +71,8 @@ func TestEachStepOfNamingFails(t *testing.T) {
 	failed := 0
 	for step := 1; ; step++ {
 		dir := t.TempDir()
-		s := &files{dir: dir}
 		rename, remove = os.Rename, os.Remove
-		old := newFiles(t, dir, "old ")
-		require.NoError(t, s.name(old))
-		for _, o := range old {
-			o.close()
-		}
+		require.NoError(t, commitFiles(t, dir, "old "))
 		left := step
 		may := func() error {
 			if left--; left == 0 {
@@ -74,11 +87,7 @@ func TestEachStepOfNamingFails(t *testing.T) {
 			return errors.Join(may(), unless(left == 0, func() error { return os.Remove(path) }))
 		}
 		syncFolder = func(string) error { return may() }
-		all := newFiles(t, dir, "new ")
-		err := s.name(all)
-		for _, o := range all {
-			o.close()
-		}
+		err := commitFiles(t, dir, "new ")
 		found := textsIn(t, dir)
 		if proves := found[ManifestName]; proves != "" {
 			lead, _, _ := strings.Cut(proves, " ")
@@ -114,21 +123,16 @@ func unless(is bool, do func() error) error {
 func TestAFolderInThePlaceOfAnOutput(t *testing.T) {
 	for _, name := range []string{AcceptedName, RejectedName, ExcludedName, ViolationsName, ManifestName} {
 		dir := t.TempDir()
-		s := &files{dir: dir}
-		old := newFiles(t, dir, "old ")
-		require.NoError(t, s.name(old))
-		for _, o := range old {
-			o.close()
-		}
+		require.NoError(t, commitFiles(t, dir, "old "))
+		o := (&folder{dir: dir, delivery: delivery(t)}).file(name)
+		require.NoError(t, o.Begin(t.Context(), nil))
 		require.NoError(t, os.Remove(filepath.Join(dir, name)))
 		require.NoError(t, os.Mkdir(filepath.Join(dir, name), 0o700))
-		assert.ErrorContains(t, s.isFree(name), "is a folder, so that no output can take that name")
 		before := textsIn(t, dir)
-		all := newFiles(t, dir, "new ")
-		assert.ErrorContains(t, s.name(all), name+" is a folder")
-		for _, o := range all {
-			o.close()
-		}
+		_, err := o.Prepare()
+		assert.ErrorContains(t, err, name+" is a folder, so that no output can take that name")
+		o.Abort()
+		assert.ErrorContains(t, o.Begin(t.Context(), nil), name+" is a folder")
 		assert.Equal(t, before, textsIn(t, dir), "the other files stay")
 	}
 }

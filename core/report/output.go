@@ -1,26 +1,31 @@
 package report
 
 import (
+	"context"
+	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
 	"hash"
 	"io"
 	"os"
+	"path/filepath"
 	"sync"
 
 	"github.com/zeebo/blake3"
 
 	"sieb/core/fault"
+	"sieb/core/outcome"
 )
 
-// output is one file that is being written. What is handed to it is gathered; a goroutine of its own
+// file is a destination: one file of a run. What is handed to it is gathered; a goroutine of its own
 // hashes and writes what was gathered, so that whoever puts rows in order waits for neither.
 //
 // gathered is the writer's; everything else belongs to the goroutine as long as something is pending.
-type output struct {
+type file struct {
 	name     string
-	dir      string
-	f        *os.File
+	folder   *folder
+	f        *os.File // nil before it is begun, and once it is closed
+	isNamed  bool
 	hash     *blake3.Hasher
 	sha256   hash.Hash // nil where it was not asked for
 	bytes    int64
@@ -33,17 +38,54 @@ type output struct {
 	errs        chan error // the first failure, while others are pending
 }
 
+// file returns a file of the folder, which is still to be begun.
+func (s *folder) file(name string) *file {
+	o := &file{name: name, folder: s, hash: blake3.New()}
+	if s.sha256 {
+		o.sha256 = sha256.New()
+	}
+	return o
+}
+
+// Begin begins the file under its temporary name, which is always the same: what a
+// run that was killed left there goes. Nothing is ever written through a link,
+// and no delivery is written over by its own outputs.
+func (o *file) Begin(context.Context, *outcome.Table) error {
+	s, name := o.folder, o.name
+	if old, err := os.Stat(filepath.Join(s.dir, name)); err == nil && s.delivery.Is(old) {
+		return fmt.Errorf("%s is the file that is read: its outputs would take its place; choose another "+
+			"folder with --out", filepath.Join(s.dir, name))
+	}
+	if err := s.isFree(name); err != nil {
+		return err
+	}
+	path := filepath.Join(s.dir, "."+name+".partial")
+	if left, err := os.Lstat(path); err == nil {
+		if !left.Mode().IsRegular() {
+			return fmt.Errorf("%s is no ordinary file, so nothing is written in its place; remove it, or "+
+				"choose another folder", path)
+		}
+		if err := os.Remove(path); err != nil {
+			return fault.Writing(err, "removing what an earlier run left in "+s.dir)
+		}
+	}
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_RDWR, 0o644)
+	if err != nil {
+		return fault.Writing(err, fmt.Sprintf("beginning %s in %s", name, s.dir))
+	}
+	o.f = f
+	return nil
+}
+
 const (
 	gather    = 256 << 10
 	buffers   = 3
 	writeback = 4 << 20
 )
 
-// write takes text. A failure may be told at a later call, or by flush.
-func (o *output) write(text []byte) error {
-	if o == nil {
-		return nil
-	}
+// Write takes text. A failure may be told at a later call, or by Prepare.
+func (o *file) Write(text []byte) (int, error) {
+	size := len(text)
 	for len(text) > 0 {
 		if o.gathered == nil {
 			o.gathered = make([]byte, 0, gather)
@@ -52,15 +94,15 @@ func (o *output) write(text []byte) error {
 		o.gathered, text = append(o.gathered, text[:n]...), text[n:]
 		if len(o.gathered) == gather {
 			if err := o.hand(); err != nil {
-				return err
+				return 0, err
 			}
 		}
 	}
-	return nil
+	return size, nil
 }
 
 // hand gives what was gathered to the goroutine.
-func (o *output) hand() error {
+func (o *file) hand() error {
 	if o.full == nil {
 		o.full, o.empty, o.errs = make(chan []byte, buffers), make(chan []byte, buffers), make(chan error, 1)
 		for range buffers - 1 {
@@ -80,7 +122,7 @@ func (o *output) hand() error {
 }
 
 // work puts what comes. After a failure it only gives the buffers back.
-func (o *output) work(full <-chan []byte, empty chan<- []byte) {
+func (o *file) work(full <-chan []byte, empty chan<- []byte) {
 	for text := range full {
 		if o.failed == nil {
 			if o.failed = o.put(text); o.failed != nil {
@@ -93,7 +135,7 @@ func (o *output) work(full <-chan []byte, empty chan<- []byte) {
 }
 
 // put hashes and writes a text.
-func (o *output) put(text []byte) error {
+func (o *file) put(text []byte) error {
 	if len(text) == 0 {
 		return nil
 	}
@@ -111,7 +153,7 @@ func (o *output) put(text []byte) error {
 }
 
 // flush waits until all that was handed on is written.
-func (o *output) flush() error {
+func (o *file) flush() error {
 	o.pending.Wait()
 	if o.failed != nil {
 		return o.failed
@@ -121,11 +163,8 @@ func (o *output) flush() error {
 	return o.failed
 }
 
-// restart empties the file.
-func (o *output) restart() error {
-	if o == nil {
-		return nil
-	}
+// Restart empties the file.
+func (o *file) Restart() error {
 	o.pending.Wait()
 	if o.failed != nil {
 		return o.failed
@@ -144,22 +183,39 @@ func (o *output) restart() error {
 	return nil
 }
 
-func (o *output) sync() error { return fault.Writing(o.f.Sync(), o.doing()) }
+func (o *file) doing() string { return fmt.Sprintf("writing %s to %s", o.name, o.folder.dir) }
 
-func (o *output) doing() string { return fmt.Sprintf("writing %s to %s", o.name, o.dir) }
-
-// proof is what the manifest says of a file that is on the disk.
-func (o *output) proof() Output {
-	proof := Output{Name: o.name, Bytes: o.bytes, BLAKE3: hex.EncodeToString(o.hash.Sum(nil))}
+// Prepare waits until all is on the disk.
+func (o *file) Prepare() (proof outcome.Proof, err error) {
+	if err := o.flush(); err != nil {
+		return proof, err
+	}
+	if err := o.f.Sync(); err != nil {
+		return proof, fault.Writing(err, o.doing())
+	}
+	if err := o.folder.isFree(o.name); err != nil {
+		return proof, err
+	}
+	proof = outcome.Proof{Name: o.name, Bytes: o.bytes, BLAKE3: hex.EncodeToString(o.hash.Sum(nil))}
 	if o.sha256 != nil {
 		proof.SHA256 = hex.EncodeToString(o.sha256.Sum(nil))
 	}
-	return proof
+	return proof, nil
 }
 
-// close closes the file, and removes it where it has not taken its name.
-func (o *output) close() {
-	if o == nil || o.f == nil {
+// Commit gives the file its name.
+func (o *file) Commit() error {
+	if err := rename(o.f.Name(), filepath.Join(o.folder.dir, o.name)); err != nil {
+		return fault.Writing(err, fmt.Sprintf("giving %s its name in %s, where there is no manifest until this run "+
+			"is done again,", o.name, o.folder.dir))
+	}
+	o.isNamed = true
+	return nil
+}
+
+// Abort closes the file, and removes it where it has not taken its name.
+func (o *file) Abort() {
+	if o.f == nil {
 		return
 	}
 	if o.full != nil {
@@ -167,7 +223,7 @@ func (o *output) close() {
 		o.pending.Wait()
 	}
 	o.f.Close()
-	if o.name != "" {
+	if !o.isNamed {
 		os.Remove(o.f.Name())
 	}
 	o.f = nil

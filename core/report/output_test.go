@@ -2,10 +2,10 @@ package report
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"os"
-	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -14,6 +14,7 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/fault"
+	"sieb/core/outcome"
 )
 
 // What is written in pieces of any size stands in the file in order, and the proof is of it, also
@@ -21,29 +22,31 @@ import (
 func TestOutputs(t *testing.T) {
 	dir := t.TempDir()
 	rapid.Check(t, func(t *rapid.T) {
-		f, err := os.OpenFile(filepath.Join(dir, "out"), os.O_CREATE|os.O_TRUNC|os.O_RDWR, 0o600)
-		require.NoError(t, err)
-		o := &output{name: "out.csv", dir: dir, f: f, hash: blake3.New(), sha256: sha256.New()}
-		defer o.close()
+		o := (&folder{dir: dir, sha256: true}).file("out.csv")
+		require.NoError(t, o.Begin(context.Background(), nil))
+		defer o.Abort()
 		var want []byte
 		for range rapid.IntRange(0, 12).Draw(t, "writes") {
 			if rapid.IntRange(0, 9).Draw(t, "restart") == 0 {
-				require.NoError(t, o.restart())
+				require.NoError(t, o.Restart())
 				want = want[:0]
 			}
 			size := rapid.SampledFrom([]int{0, 1, 100, gather - 1, gather, gather + 1, 3*gather + 17}).Draw(t, "size")
 			text := bytes.Repeat([]byte{byte('a' + len(want)%26)}, size)
-			require.NoError(t, o.write(text))
+			n, err := o.Write(text)
+			require.NoError(t, err)
+			require.Equal(t, size, n)
 			clear(text) // whoever wrote it uses it again
 			want = append(want, bytes.Repeat([]byte{byte('a' + len(want)%26)}, size)...)
 		}
-		require.NoError(t, o.flush())
-		got, err := os.ReadFile(f.Name())
+		proof, err := o.Prepare()
+		require.NoError(t, err)
+		got, err := os.ReadFile(o.f.Name())
 		require.NoError(t, err)
 		require.True(t, bytes.Equal(want, got))
 		b, s := blake3.Sum256(want), sha256.Sum256(want)
-		require.Equal(t, Output{Name: "out.csv", Bytes: int64(len(want)), BLAKE3: hex.EncodeToString(b[:]),
-			SHA256: hex.EncodeToString(s[:])}, o.proof())
+		require.Equal(t, outcome.Proof{Name: "out.csv", Bytes: int64(len(want)), BLAKE3: hex.EncodeToString(b[:]),
+			SHA256: hex.EncodeToString(s[:])}, proof)
 	})
 }
 
@@ -52,19 +55,18 @@ func TestOutputOnAFullDisk(t *testing.T) {
 	for _, size := range []int{1, gather, 20 * gather} {
 		f, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
 		require.NoError(t, err)
-		o := &output{dir: "sifted", f: f, hash: blake3.New()}
-		failed := o.write(make([]byte, size))
+		o := (&folder{dir: "sifted"}).file("out.csv")
+		o.f, o.isNamed = f, true // the device stays
+		_, failed := o.Write(make([]byte, size))
 		if failed == nil {
-			failed = o.flush()
+			_, failed = o.Prepare()
 		}
 		var disk *fault.Disk
 		assert.ErrorAs(t, failed, &disk, size)
-		assert.Error(t, o.flush(), "it stays so")
-		o.close()
-		o.close()
+		_, err = o.Prepare()
+		assert.Error(t, err, "it stays so")
+		o.Abort()
+		o.Abort()
 	}
-	var none *output
-	require.NoError(t, none.write([]byte("x")))
-	require.NoError(t, none.restart())
-	none.close()
+	(&folder{}).file("never begun").Abort()
 }

@@ -10,8 +10,8 @@ import (
 	"path/filepath"
 	"strconv"
 
+	"sieb/core/outcome"
 	"sieb/core/rfc4180"
-	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/spill"
 	"sieb/core/violation"
@@ -197,7 +197,7 @@ func Open(path string) (*os.File, error) {
 	if f, err = spill.Unnamed(""); err != nil {
 		return nil, err
 	}
-	if _, err = f.Write(rfc4180.AppendRow(nil, sift.ExcludedHeader...)); err == nil {
+	if _, err = f.Write(rfc4180.AppendRow(nil, outcome.ExcludedHeader...)); err == nil {
 		_, err = f.Seek(0, io.SeekStart)
 	}
 	if err != nil {

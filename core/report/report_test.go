@@ -169,3 +169,26 @@ func TestRejects(t *testing.T) {
 	_, _, _, err = report.Rejects(t.Context(), t.TempDir(), report.Filter{}, 0, 10)
 	assert.Error(t, err)
 }
+
+// The setting guards the outputs for the sender, never the accepted rows, and stands
+// in the manifest.
+func TestGuardedOutputs(t *testing.T) {
+	r := newRun(t, "id,n\n=1+1,x\n=2,3\n")
+	r.Guard = true
+	_, err := r.Do(t.Context())
+	require.NoError(t, err)
+	read := func(name string) string {
+		text, err := os.ReadFile(filepath.Join(r.Dir, name))
+		require.NoError(t, err)
+		return string(text)
+	}
+	assert.Equal(t, "id,n\n=2,3\n", read(report.AcceptedName))
+	assert.Contains(t, read(report.RejectedName), ",'=1+1,x\n")
+	assert.Contains(t, read(report.ManifestName), `"guarded": true`)
+	assertWhole(t, r.Dir)
+	r.Guard = false
+	_, err = r.Do(t.Context())
+	require.NoError(t, err)
+	assert.Contains(t, read(report.RejectedName), ",=1+1,x\n")
+	assert.NotContains(t, read(report.ManifestName), "guarded")
+}

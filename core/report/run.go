@@ -16,6 +16,8 @@ import (
 	"sieb/core/check"
 	"sieb/core/codes"
 	"sieb/core/layout"
+	"sieb/core/outcome"
+	"sieb/core/outcome/csv"
 	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -39,6 +41,7 @@ type Run struct {
 	RepeatOf       string            // the earlier delivery of the same bytes, in words; "" for none
 	Today          time.Time         // the day of the run, on which rules may depend; zero for the present one
 	Dir            string            // where the files go; "" writes none
+	Also           []*outcome.Output // beside the files; committed with them, and proved by the manifest
 	Version        string            // of the program, for the manifest
 	Workers        int
 	KeyMemory      int64 // bytes that keys may take in memory; 0 for sift.DefaultKeyMemory
@@ -63,14 +66,6 @@ type Outputs struct {
 	Manifest   string `json:"manifest"`
 }
 
-// Output is a written file in the manifest.
-type Output struct {
-	Name   string `json:"name"`
-	Bytes  int64  `json:"bytes"`
-	BLAKE3 string `json:"blake3"`
-	SHA256 string `json:"sha256,omitempty" doc:"where it was asked for"`
-}
-
 // Manifest is the proof of a run. It holds no times: the same delivery, layout
 // and target give the same manifest, byte for byte. Hashes are BLAKE3 with 256
 // bits ("BLAKE3: one function, fast everywhere", 2020).
@@ -91,7 +86,7 @@ type Manifest struct {
 	Excluded   []sift.Excluded   `json:"excluded,omitempty"`
 	Violations []sift.Counted    `json:"violations"`
 	Remedies   []sift.Remedy     `json:"remedies"`
-	Outputs    []Output          `json:"outputs"`
+	Outputs    []outcome.Proof   `json:"outputs"`
 	Guarded    bool              `json:"guarded,omitempty" doc:"an apostrophe stands before cells of rejected rows and violations that a spreadsheet would take for formulas"`
 }
 
@@ -114,7 +109,8 @@ type TextProof struct {
 // Do sifts the delivery. Where it fails or ctx ends, the files of an earlier
 // run in the folder stay as they are and nothing new is left behind.
 func (r *Run) Do(ctx context.Context) (*Summary, error) {
-	out := &files{}
+	var out *folder
+	var outputs []*outcome.Output
 	var proof *blake3.Hasher
 	var copies []io.Writer
 	if r.Dir != "" {
@@ -122,12 +118,11 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		if out, err = create(r.Dir, r.Delivery); err != nil {
 			return nil, err
 		}
-		defer out.abort()
-		out.guard = r.Guard
-		if r.SHA256Outputs {
-			for _, o := range out.outputs {
-				o.sha256 = sha256.New()
-			}
+		defer out.close()
+		out.sha256 = r.SHA256Outputs
+		outputs = append(r.outputs(out), r.Also...)
+		for _, o := range outputs {
+			defer o.To.Abort()
 		}
 		proof = blake3.New()
 		copies = append(copies, proof)
@@ -138,7 +133,7 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	}
 	defer source.Close(rows)
 	run := r.sifting(rows)
-	run.Sink = out
+	run.Outputs = outputs
 	result, err := run.Do(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)
@@ -152,21 +147,40 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	if r.Dir == "" {
 		return summary, nil
 	}
-	manifest := func(written []Output) ([]byte, error) {
-		m := r.manifest(result, written)
-		if _, m.Delivery.Bytes, err = r.Delivery.Delivered(); err != nil {
+	var written []outcome.Proof
+	for _, o := range outputs {
+		p, err := o.To.Prepare()
+		if err != nil {
 			return nil, err
 		}
-		m.Delivery.BLAKE3 = hex.EncodeToString(proof.Sum(nil))
-		text, err := json.MarshalIndent(m, "", "  ")
-		return append(text, '\n'), err
+		written = append(written, p)
 	}
-	if err := out.commit(manifest); err != nil {
+	m := r.manifest(result, written)
+	if _, m.Delivery.Bytes, err = r.Delivery.Delivered(); err != nil {
+		return nil, err
+	}
+	m.Delivery.BLAKE3 = hex.EncodeToString(proof.Sum(nil))
+	text, err := json.MarshalIndent(m, "", "  ")
+	if err != nil {
+		return nil, err
+	}
+	if err := out.commit(ctx, outputs, append(text, '\n')); err != nil {
 		return nil, err
 	}
 	summary.Outputs = &Outputs{filepath.Join(r.Dir, AcceptedName), filepath.Join(r.Dir, RejectedName),
 		filepath.Join(r.Dir, ExcludedName), filepath.Join(r.Dir, ViolationsName), filepath.Join(r.Dir, ManifestName)}
 	return summary, nil
+}
+
+// outputs returns which outputs the run has.
+func (r *Run) outputs(to *folder) []*outcome.Output {
+	shown := csv.Form{Guard: r.Guard}
+	return []*outcome.Output{
+		{Side: outcome.Accepted, Form: csv.Form{}, To: to.file(AcceptedName)},
+		{Side: outcome.Rejected, Form: shown, To: to.file(RejectedName)},
+		{Side: outcome.Excluded, Form: shown, To: to.file(ExcludedName)},
+		{Side: outcome.Violations, Form: shown, To: to.file(ViolationsName)},
+	}
 }
 
 func (r *Run) sifting(rows source.Source) sift.Run {
@@ -264,7 +278,7 @@ func proofOf(name string, version int, text []byte) *TextProof {
 	return &TextProof{name, version, hex.EncodeToString(sum[:])}
 }
 
-func (r *Run) manifest(result *sift.Result, written []Output) Manifest {
+func (r *Run) manifest(result *sift.Result, written []outcome.Proof) Manifest {
 	m := Manifest{
 		Sieb:       r.Version,
 		Delivery:   DeliveryProof{Name: r.name(), Packing: r.Delivery.Packing, SHA256: r.SHA256},

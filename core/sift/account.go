@@ -6,23 +6,11 @@ import (
 	"slices"
 
 	"sieb/core/check"
+	"sieb/core/outcome"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/violation"
 )
-
-// Side is where a row ends.
-type Side uint8
-
-// The sides.
-const (
-	OnAccepted Side = iota
-	OnRejected
-	OnExcluded
-)
-
-// String returns the word that a tally has for the side.
-func (s Side) String() string { return [...]string{"accepted", "rejected", "excluded"}[s] }
 
 // Bounds of an account.
 const (
@@ -136,13 +124,13 @@ func (a *Account) violation(plan *check.Plan, b *source.Batch, ruling *check.Rul
 }
 
 // end notes on which side the next row ends, whose violations were noted.
-func (a *Account) end(s Side) {
+func (a *Account) end(s outcome.Side) {
 	if a.Rows%4 == 0 {
 		a.sides = append(a.sides, 0)
 	}
 	a.sides[a.Rows/4] |= uint8(s) << (a.Rows % 4 * 2)
 	a.Rows++
-	if s == OnRejected {
+	if s == outcome.Rejected {
 		a.mix()
 	}
 	a.row = a.row[:0]
@@ -178,10 +166,12 @@ func (a *Account) mix() {
 }
 
 // Side returns where a row ended, counted from 1.
-func (a *Account) Side(row int64) Side { return Side(a.sides[(row-1)/4] >> ((row - 1) % 4 * 2) & 3) }
+func (a *Account) Side(row int64) outcome.Side {
+	return outcome.Side(a.sides[(row-1)/4] >> ((row - 1) % 4 * 2) & 3)
+}
 
 // Next returns the first row behind one that ended on a side; 0 where there is none.
-func (a *Account) Next(behind int64, s Side) int64 {
+func (a *Account) Next(behind int64, s outcome.Side) int64 {
 	for row := behind + 1; row <= a.Rows; row++ {
 		if a.Side(row) == s {
 			return row
@@ -230,20 +220,20 @@ func (a *Account) Changed(before *Account) Shift {
 }
 
 // Add counts a row by where it was and is.
-func (s *Shift) Add(was, is Side) {
-	if was == OnRejected && is != was {
+func (s *Shift) Add(was, is outcome.Side) {
+	if was == outcome.Rejected && is != was {
 		s.Mended++
 	}
 	switch {
 	case was == is:
-	case is == OnExcluded:
+	case is == outcome.Excluded:
 		s.Excluded++
-	case was == OnExcluded:
+	case was == outcome.Excluded:
 		s.Readmitted++
-		if is == OnAccepted {
+		if is == outcome.Accepted {
 			s.Gained++
 		}
-	case is == OnAccepted:
+	case is == outcome.Accepted:
 		s.Gained++
 	default:
 		s.Lost++

@@ -1,7 +1,6 @@
 package sift_test
 
 import (
-	"bytes"
 	"context"
 	"encoding/csv"
 	"fmt"
@@ -13,19 +12,12 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/layout"
+	"sieb/core/outcome"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
 )
-
-// sidesSink keeps what is needed to tell where each row ended.
-type sidesSink struct{ rejected, excluded, violations bytes.Buffer }
-
-func (*sidesSink) Accepted([]byte) error          { return nil }
-func (s *sidesSink) Rejected(text []byte) error   { s.rejected.Write(text); return nil }
-func (s *sidesSink) Excluded(text []byte) error   { s.excluded.Write(text); return nil }
-func (s *sidesSink) Violations(text []byte) error { s.violations.Write(text); return nil }
-func (s *sidesSink) Restart() error               { *s = sidesSink{}; return nil }
 
 func plainReader(t require.TestingT, text string) source.Source {
 	r, err := source.NewReader(strings.NewReader(text),
@@ -51,30 +43,31 @@ func TestAccountIsWhatIsWritten(t *testing.T) {
 			"  - {name: kg, datatype: integer, maximum: 60}\n  - {name: kind}\nexclude: [{condition: 'kind == \"trial\"', reason: trials}]\n" +
 			"repeated: {keep: " + rapid.SampledFrom([]string{"first", "last", "none"}).Draw(t, "keep") + "}\n"))
 		require.NoError(t, err)
-		out, account := &sidesSink{}, &sift.Account{}
-		run := sift.Run{Source: plainReader(t, b.String()), Encoding: "utf-8", Target: of, Sink: out, Account: account,
+		out, account := &outcometest.Texts{}, &sift.Account{}
+		run := sift.Run{Source: plainReader(t, b.String()), Encoding: "utf-8", Target: of, Outputs: out.Outputs(),
+			Account: account,
 			Workers: rapid.SampledFrom([]int{1, 4}).Draw(t, "workers"),
 			Again:   func(context.Context) (source.Source, error) { return plainReader(t, b.String()), nil }}
 		result, err := run.Do(context.Background())
 		require.NoError(t, err)
 		require.Equal(t, result.Tally.Read, account.Rows)
-		read := func(text *bytes.Buffer) [][]string {
+		read := func(text *outcometest.Buffer) [][]string {
 			all, err := csv.NewReader(text).ReadAll()
 			require.NoError(t, err)
 			return all[1:]
 		}
-		sides := map[string]sift.Side{}
-		for _, r := range read(&out.rejected) {
-			sides[r[0]] = sift.OnRejected
+		sides := map[string]outcome.Side{}
+		for _, r := range read(&out.Rejected) {
+			sides[r[0]] = outcome.Rejected
 		}
-		for _, r := range read(&out.excluded) {
-			sides[r[0]] = sift.OnExcluded
+		for _, r := range read(&out.Excluded) {
+			sides[r[0]] = outcome.Excluded
 		}
 		for row := int64(1); row <= account.Rows; row++ {
 			assert.Equal(t, sides[fmt.Sprint(row)], account.Side(row), "row %d", row)
 		}
 		counts, spoilt := map[[3]string]int64{}, map[string]map[string]bool{}
-		for _, v := range read(&out.violations) {
+		for _, v := range read(&out.Violations) {
 			if v[0] == "" {
 				continue
 			}
@@ -104,14 +97,13 @@ func TestAccountIsWhatIsWritten(t *testing.T) {
 		assert.Equal(t, result.Tally.Rejected, mixed, "each rejected row is in one mix")
 
 		// Next and NextChanged find the same rows as looking at each.
-		for _, side := range []sift.Side{sift.OnAccepted, sift.OnRejected, sift.OnExcluded} {
+		for _, side := range []outcome.Side{outcome.Accepted, outcome.Rejected, outcome.Excluded} {
 			found := int64(0)
 			for row := account.Next(0, side); row > 0; row = account.Next(row, side) {
 				assert.Equal(t, side, account.Side(row))
 				found++
 			}
-			assert.Equal(t, map[sift.Side]int64{sift.OnAccepted: result.Tally.Accepted, sift.OnRejected: result.Tally.Rejected,
-				sift.OnExcluded: result.Tally.Excluded}[side], found)
+			assert.Equal(t, []int64{result.Tally.Accepted, result.Tally.Rejected, result.Tally.Excluded}[side], found)
 		}
 		assert.Zero(t, account.NextChanged(0, account))
 	})

@@ -73,7 +73,7 @@ func TestChainsAndPairs(t *testing.T) {
 			o.target, o.text = tg, text.String()
 			result, sink, _ := o.sift(t)
 			var got strings.Builder
-			for _, r := range records(t, &sink.accepted) {
+			for _, r := range records(t, &sink.Accepted) {
 				fmt.Fprintln(&got, r[1])
 			}
 			require.Equal(t, want.String(), got.String(), tg)

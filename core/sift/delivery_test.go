@@ -19,6 +19,7 @@ import (
 	"sieb/core/check"
 	"sieb/core/codes"
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -42,7 +43,7 @@ type order struct {
 func unnamed() (*os.File, error) { return spill.Unnamed("") }
 
 // sift does the run, and returns what was found as "row column code action: message".
-func (o order) sift(t require.TestingT) (*sift.Result, *texts, []string) {
+func (o order) sift(t require.TestingT) (*sift.Result, *outcometest.Texts, []string) {
 	tg, err := target.Parse([]byte(o.target))
 	require.NoError(t, err)
 	if o.mapping != "" {
@@ -56,9 +57,9 @@ func (o order) sift(t require.TestingT) (*sift.Result, *texts, []string) {
 	open := func(context.Context) (source.Source, error) { return source.NewReader(strings.NewReader(o.text), l) }
 	rows, err := open(context.Background())
 	require.NoError(t, err)
-	sink := &texts{}
+	sink := &outcometest.Texts{}
 	s := sift.Run{Source: rows, Again: open, Encoding: l.Encoding, Name: o.name, Target: tg, Workers: o.workers,
-		Sink: sink, RepeatOf: o.repeatOf, Codes: o.codes, Size: int64(len(o.text)),
+		Outputs: sink.Outputs(), RepeatOf: o.repeatOf, Codes: o.codes, Size: int64(len(o.text)),
 		Today: time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC), KeyMemory: o.keyMemory,
 		Temporary: unnamed}
 	for _, fk := range tg.Constraints() {
@@ -77,10 +78,10 @@ func (o order) sift(t require.TestingT) (*sift.Result, *texts, []string) {
 	result, err := s.Do(context.Background())
 	require.NoError(t, err)
 	require.Equal(t, result.Tally.Read, result.Tally.Accepted+result.Tally.Rejected+result.Tally.Excluded)
-	require.Len(t, records(t, &sink.accepted), int(result.Tally.Accepted))
-	require.Len(t, records(t, &sink.rejected), int(result.Tally.Rejected))
+	require.Len(t, records(t, &sink.Accepted), int(result.Tally.Accepted))
+	require.Len(t, records(t, &sink.Rejected), int(result.Tally.Rejected))
 	var found []string
-	for _, v := range records(t, &sink.violations) {
+	for _, v := range records(t, &sink.Violations) {
 		action := ""
 		for _, g := range result.Violations {
 			if g.Code.String() == v[3] && g.Column == v[2] {
@@ -240,7 +241,7 @@ func TestLabelsOfCodes(t *testing.T) {
 	o := order{target: "target: t\ncolumns: [{name: site}, {name: name, derive: 'label(\"sites\", site)'}]\n",
 		text: "site\nA\nB\nX\n", codes: []*codes.List{sites}}
 	_, sink, found := o.sift(t)
-	assert.Equal(t, "site,name\nA,Ahrensee\nB,B\n", sink.accepted.String())
+	assert.Equal(t, "site,name\nA,Ahrensee\nB,B\n", sink.Accepted.String())
 	assert.Equal(t, []string{`3 name derive.failed reject: the value cannot be computed: "X" is no code of sites; it is ` +
 		`computed from site "X"`}, found)
 }
@@ -276,7 +277,7 @@ func TestLists(t *testing.T) {
 			o.mapping = "mapping: m\ntarget: t\ncolumns: {l: {" + c.habit + "}}\n"
 		}
 		_, sink, found := o.sift(t)
-		got := strings.TrimSuffix(strings.TrimPrefix(sink.accepted.String(), "n,l\n1,"), "\n")
+		got := strings.TrimSuffix(strings.TrimPrefix(sink.Accepted.String(), "n,l\n1,"), "\n")
 		if len(found) > 0 && strings.HasPrefix(c.want, "!") {
 			_, code, _ := strings.Cut(found[0], "1 l ")
 			code, message, _ := strings.Cut(code, " ")
@@ -301,7 +302,7 @@ func TestZones(t *testing.T) {
 	o := order{target: "target: t\ncolumns: [{name: at, datatype: dateTimeStamp}]\n",
 		text: "at\n2026-07-31T14:05:00Z\n2026-07-31T14:05:00+02:00\n2026-07-31T14:05:00\n"}
 	_, sink, found := o.sift(t)
-	assert.Equal(t, "at\n2026-07-31T14:05:00Z\n2026-07-31T14:05:00+02:00\n", sink.accepted.String())
+	assert.Equal(t, "at\n2026-07-31T14:05:00Z\n2026-07-31T14:05:00+02:00\n", sink.Accepted.String())
 	require.Len(t, found, 1)
 	assert.Contains(t, found[0], `3 at date.format reject: "2026-07-31T14:05:00" is not a date and time with a zone, `+
 		"such as +02:00 or Z, like ")
@@ -418,7 +419,7 @@ func TestWhichRepeatIsKept(t *testing.T) {
 		}
 		for _, workers := range []int{1, 8} {
 			_, sink, found := order{target: tg, text: text, workers: workers}.sift(t)
-			got := strings.Split(strings.TrimSuffix(sink.accepted.String(), "\n"), "\n")[1:]
+			got := strings.Split(strings.TrimSuffix(sink.Accepted.String(), "\n"), "\n")[1:]
 			require.Equal(t, append([]string{}, want...), got, "%s%s%v", tg, text, found)
 		}
 	})
@@ -459,7 +460,7 @@ func TestTheLastNeedsASecondReading(t *testing.T) {
 	rows, err := source.NewReader(strings.NewReader("k\na\n"), layout.Layout{Form: "delimited", Encoding: "utf-8",
 		Delimiter: ";", HeaderRows: 1})
 	require.NoError(t, err)
-	_, err = (&sift.Run{Source: rows, Target: tg, Sink: &texts{}}).Do(t.Context())
+	_, err = (&sift.Run{Source: rows, Target: tg, Outputs: (&outcometest.Texts{}).Outputs()}).Do(t.Context())
 	assert.ErrorContains(t, err, "can be read only once")
 }
 

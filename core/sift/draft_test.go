@@ -17,6 +17,7 @@ import (
 	"sieb/core/draft"
 	"sieb/core/finding"
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/profile"
 	"sieb/core/search"
 	"sieb/core/sift"
@@ -25,16 +26,7 @@ import (
 	"sieb/demo"
 )
 
-// rejects collects the rows of a run's violations.
-type rejects struct{ rejected, violations strings.Builder }
-
-func (r *rejects) Accepted([]byte) error        { return nil }
-func (r *rejects) Rejected(text []byte) error   { r.rejected.Write(text); return nil }
-func (r *rejects) Excluded([]byte) error        { return nil }
-func (r *rejects) Violations(text []byte) error { r.violations.Write(text); return nil }
-func (r *rejects) Restart() error               { *r = rejects{}; return nil }
-
-func records(t require.TestingT, b *strings.Builder) [][]string {
+func records(t require.TestingT, b *outcometest.Buffer) [][]string {
 	reader := csv.NewReader(strings.NewReader(b.String()))
 	reader.FieldsPerRecord = -1
 	all, err := reader.ReadAll()
@@ -60,8 +52,8 @@ func checkDraft(t require.TestingT, file *source.File) {
 	taken := offered.ReplaceAll(text, []byte("$1$2"))
 	_, err = target.Parse(taken)
 	require.NoError(t, err, "all that is offered was taken:\n%s", taken)
-	var out rejects
-	run := sift.Run{Source: rows, Encoding: file.Layout.Encoding, Target: drafted, Sink: &out}
+	var out outcometest.Texts
+	run := sift.Run{Source: rows, Encoding: file.Layout.Encoding, Target: drafted, Outputs: out.Outputs()}
 	_, err = run.Do(context.Background())
 	require.NoError(t, err)
 
@@ -89,10 +81,10 @@ func checkDraft(t require.TestingT, file *source.File) {
 		}
 	}
 	bad := map[string][]string{}
-	for _, v := range records(t, &out.violations) {
+	for _, v := range records(t, &out.Violations) {
 		bad[v[0]] = append(bad[v[0]], v[4])
 	}
-	for _, r := range records(t, &out.rejected) {
+	for _, r := range records(t, &out.Rejected) {
 		if !named[r[0]] && !slices.ContainsFunc(bad[r[0]], func(v string) bool { return values[v] }) {
 			t.Errorf("row %s is rejected for %s, and no finding names it\n%s", r[0], r[2], text)
 		}

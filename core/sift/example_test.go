@@ -3,23 +3,14 @@ package sift_test
 import (
 	"context"
 	"fmt"
-	"os"
 	"strings"
 
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
 )
-
-// printer is a sink that prints what a run writes.
-type printer struct{}
-
-func (printer) Accepted(text []byte) error   { _, err := os.Stdout.Write(text); return err }
-func (printer) Rejected(text []byte) error   { _, err := os.Stdout.Write(text); return err }
-func (printer) Excluded(text []byte) error   { return nil }
-func (printer) Violations(text []byte) error { return nil }
-func (printer) Restart() error               { return nil }
 
 // A run reads, checks and splits a delivery, and accounts for every row.
 func ExampleRun() {
@@ -36,18 +27,20 @@ func ExampleRun() {
 		fmt.Println(err)
 		return
 	}
-	run := sift.Run{Source: r, Encoding: "utf-8", Target: t, Sink: printer{}}
+	var out outcometest.Texts
+	run := sift.Run{Source: r, Encoding: "utf-8", Target: t, Outputs: out.Outputs()}
 	result, err := run.Do(context.Background())
 	if err != nil {
 		fmt.Println(err)
 		return
 	}
+	fmt.Print(out.Accepted.String(), out.Rejected.String())
 	fmt.Printf("%s: %d read = %d accepted + %d rejected + %d excluded\n", result.Verdict, result.Tally.Read,
 		result.Tally.Accepted, result.Tally.Rejected, result.Tally.Excluded)
 	// Output:
 	// no,kg
-	// row,line,reasons,no,kg
 	// 1,20000
+	// row,line,reasons,no,kg
 	// 3,4,"no: ""1"" is already in row 1 (line 2), which is kept [key.duplicate]",1,18000
 	// split: 3 read = 1 accepted + 1 rejected + 1 excluded
 }

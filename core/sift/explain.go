@@ -30,7 +30,7 @@ func (r *Run) Explain(ctx context.Context, row int64) (*check.Explanation, error
 		return nil, &NoRow{row, 0}
 	}
 	one := *r
-	one.Sink, one.Progress, one.explain = nothing{}, nil, row
+	one.Outputs, one.Progress, one.explain = nil, nil, row
 	result, err := one.Do(ctx)
 	switch {
 	case errors.Is(err, errExplained):
@@ -41,18 +41,9 @@ func (r *Run) Explain(ctx context.Context, row int64) (*check.Explanation, error
 	return nil, &NoRow{row, result.Tally.Read}
 }
 
-// nothing is a sink that throws everything away.
-type nothing struct{}
-
-func (nothing) Accepted([]byte) error   { return nil }
-func (nothing) Rejected([]byte) error   { return nil }
-func (nothing) Excluded([]byte) error   { return nil }
-func (nothing) Violations([]byte) error { return nil }
-func (nothing) Restart() error          { return nil }
-
 // Rehearse does the run without writing anything.
 func (r *Run) Rehearse(ctx context.Context) (*Result, error) {
 	one := *r
-	one.Sink = nothing{}
+	one.Outputs = nil
 	return one.Do(ctx)
 }

@@ -108,7 +108,7 @@ func TestExplainedIsWritten(t *testing.T) {
 				tg, err := target.Parse([]byte(text))
 				require.NoError(t, err)
 				_, sink := run(t, text, file, 1)
-				rows, err := csv.NewReader(strings.NewReader(sink.accepted.String())).ReadAll()
+				rows, err := csv.NewReader(strings.NewReader(sink.Accepted.String())).ReadAll()
 				require.NoError(t, err)
 				require.Len(t, rows, 2, "%s %q", kind, cell)
 				l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,

@@ -10,6 +10,7 @@ import (
 
 	"sieb/core/finding"
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/profile"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -41,8 +42,8 @@ func TestFormulasThatWereNeverComputed(t *testing.T) {
 		require.NoError(t, err)
 		rows, err := file.Rows(t.Context())
 		require.NoError(t, err)
-		sink := &texts{}
-		result, err := (&sift.Run{Source: rows, Encoding: "utf-8", Target: tg, Sink: sink}).Do(t.Context())
+		sink := &outcometest.Texts{}
+		result, err := (&sift.Run{Source: rows, Encoding: "utf-8", Target: tg, Outputs: sink.Outputs()}).Do(t.Context())
 		require.NoError(t, err)
 		assert.Equal(t, want, result.Tally, rule)
 		require.Len(t, result.Violations, 1, "%+v", result.Violations)
@@ -51,8 +52,8 @@ func TestFormulasThatWereNeverComputed(t *testing.T) {
 		assert.Equal(t, "=B2-C2", g.Samples[0].Value)
 		assert.Contains(t, g.Samples[0].Message, "holds the formula =B2-C2 and no value")
 		assert.Contains(t, g.Samples[0].Message, "open and save it in a spreadsheet program")
-		assert.Contains(t, sink.accepted.String(), "AH-2,18000,7000,11000\n")
-		assert.NotContains(t, sink.accepted.String(), "=")
+		assert.Contains(t, sink.Accepted.String(), "AH-2,18000,7000,11000\n")
+		assert.NotContains(t, sink.Accepted.String(), "=")
 		source.Close(rows)
 		p, err := finding.Profile(t.Context(), file, profile.Options{})
 		require.NoError(t, err)

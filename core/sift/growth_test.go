@@ -59,7 +59,7 @@ func TestTextsThatGrow(t *testing.T) {
 				require.NotEmpty(t, result.Violations)
 				assert.Equal(t, c.code, result.Violations[0].Code)
 				assert.Contains(t, result.Violations[0].Samples[0].Message, c.says)
-				assert.Contains(t, sink.rejected.String(), ","+cell+"\n", "the row is told as it came")
+				assert.Contains(t, sink.Rejected.String(), ","+cell+"\n", "the row is told as it came")
 			}
 			if c.unjudged != "" {
 				assert.Equal(t, []sift.Unjudged{{Rule: c.unjudged, Rows: 1}}, result.Unjudged)
@@ -107,7 +107,7 @@ func TestManyRulesThatFail(t *testing.T) {
 	result, sink := run(t, text, "n\n"+rows, 2)
 	assert.Equal(t, sift.Tally{Read: 150, Rejected: 150}, result.Tally)
 	assert.Len(t, result.Violations, 1000)
-	assert.Equal(t, 150*1000+1, strings.Count(sink.violations.String(), "\n"))
-	assert.Contains(t, sink.violations.String(), ","+strings.Repeat("x", 1000)+"…\n", "a message has a bound")
-	assert.NotContains(t, sink.violations.String(), strings.Repeat("x", 1001))
+	assert.Equal(t, 150*1000+1, strings.Count(sink.Violations.String(), "\n"))
+	assert.Contains(t, sink.Violations.String(), ","+strings.Repeat("x", 1000)+"…\n", "a message has a bound")
+	assert.NotContains(t, sink.Violations.String(), strings.Repeat("x", 1001))
 }

@@ -28,7 +28,7 @@ func TestConstantsAreCanonical(t *testing.T) {
 	} {
 		result, sink := run(t, "target: t\ncolumns:\n  - {name: id}\n  - {name: v, "+column+"}\n", "id,v\n1,\n", 1)
 		assert.Equal(t, sift.Accepted, result.Verdict, "%s: %+v", column, result.Violations)
-		assert.Equal(t, "id,v\n1,"+want+"\n", sink.accepted.String(), column)
+		assert.Equal(t, "id,v\n1,"+want+"\n", sink.Accepted.String(), column)
 	}
 }
 
@@ -77,7 +77,7 @@ func TestSizedNumbers(t *testing.T) {
 	} {
 		text := "v\n" + strings.ReplaceAll(c.accepted+" "+c.rejected, " ", "\n") + "\n"
 		_, sink := run(t, "target: t\ncolumns: [{name: v, "+c.column+"}]\n", text, 1)
-		assert.Equal(t, "v\n"+strings.ReplaceAll(c.accepted, " ", "\n")+"\n", sink.accepted.String(), c.column)
+		assert.Equal(t, "v\n"+strings.ReplaceAll(c.accepted, " ", "\n")+"\n", sink.Accepted.String(), c.column)
 	}
 }
 
@@ -87,7 +87,7 @@ func TestZonesInKeys(t *testing.T) {
 		"at\n2026-07-31T12:00:00\n2026-07-31T12:00:00Z\n2026-07-31T14:00:00+02:00\n"+
 			"2026-07-30T24:00:00\n2026-07-31T00:00:00\n", 1)
 	assert.Equal(t, sift.Tally{Read: 5, Accepted: 3, Rejected: 2}, result.Tally)
-	assert.Equal(t, "at\n2026-07-31T12:00:00\n2026-07-31T12:00:00Z\n2026-07-31T00:00:00\n", sink.accepted.String())
+	assert.Equal(t, "at\n2026-07-31T12:00:00\n2026-07-31T12:00:00Z\n2026-07-31T00:00:00\n", sink.Accepted.String())
 	result, _ = run(t, "target: t\ncolumns: [{name: at, datatype: dateTime, oneOf: ['2026-07-31T12:00:00Z']}]\n",
 		"at\n2026-07-31T12:00:00\n2026-07-31T12:00:00Z\n2026-07-31T14:00:00+02:00\n", 1)
 	assert.Equal(t, int64(2), result.Tally.Accepted)

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -72,7 +73,7 @@ var cells = []oneCell{
 }
 
 // siftCell runs the delivery of one violation through a target.
-func siftCell(t *testing.T, c oneCell, rule string) (*sift.Result, *texts) {
+func siftCell(t *testing.T, c oneCell, rule string) (*sift.Result, *outcometest.Texts) {
 	t.Helper()
 	tg, err := target.Parse([]byte("target: t\ncolumns:\n  - {name: a}\n  - {name: b" + rule + "}\n  - {name: c}\n"))
 	require.NoError(t, err, rule)
@@ -106,9 +107,9 @@ func siftCell(t *testing.T, c oneCell, rule string) (*sift.Result, *texts) {
 	rows, err := file.Rows(t.Context())
 	require.NoError(t, err)
 	defer source.Close(rows)
-	sink := &texts{}
+	sink := &outcometest.Texts{}
 	result, err := (&sift.Run{Source: rows, Encoding: file.Layout.Encoding, Target: tg, Workers: 1,
-		Sink: sink}).Do(context.Background())
+		Outputs: sink.Outputs()}).Do(context.Background())
 	require.NoError(t, err)
 	return result, sink
 }
@@ -172,7 +173,7 @@ func TestEveryCodeAndAction(t *testing.T) {
 				violation.Flag: sift.Accepted, violation.Refuse: sift.Refused}[want]
 			assert.Equal(t, verdict, result.Verdict, name)
 
-			accepted := strings.Split(sink.accepted.String(), "\n")
+			accepted := strings.Split(sink.Accepted.String(), "\n")
 			cell := c.cell
 			if c.keeps != "" {
 				cell = strings.TrimPrefix(c.keeps, "-")
@@ -183,12 +184,12 @@ func TestEveryCodeAndAction(t *testing.T) {
 			case violation.Flag:
 				assert.Equal(t, "two,"+cell+",II", accepted[2], name)
 			default:
-				assert.NotContains(t, sink.accepted.String(), "two", name)
-				assert.Contains(t, sink.rejected.String(), "two", name)
-				assert.Contains(t, sink.rejected.String(), c.code.String(), name)
+				assert.NotContains(t, sink.Accepted.String(), "two", name)
+				assert.Contains(t, sink.Rejected.String(), "two", name)
+				assert.Contains(t, sink.Rejected.String(), c.code.String(), name)
 			}
 			assert.Contains(t, accepted[1], "one,", name)
-			assert.Contains(t, sink.violations.String(), ","+c.code.String()+",", name)
+			assert.Contains(t, sink.Violations.String(), ","+c.code.String()+",", name)
 		}
 	}
 	// The others are of whole rows, of the header, of the delivery or of keys, and no
@@ -215,11 +216,11 @@ func TestMisplacedCellsRejectTheRow(t *testing.T) {
 	rows, err := file.Rows(t.Context())
 	require.NoError(t, err)
 	defer source.Close(rows)
-	sink := &texts{}
-	result, err := (&sift.Run{Source: rows, Encoding: "utf-8", Workers: 2, Sink: sink}).Do(t.Context())
+	sink := &outcometest.Texts{}
+	result, err := (&sift.Run{Source: rows, Encoding: "utf-8", Workers: 2, Outputs: sink.Outputs()}).Do(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, sift.Tally{Read: 4, Accepted: 2, Rejected: 2}, result.Tally)
-	assert.Equal(t, "a,b\n1,2\n7,8\n", sink.accepted.String())
+	assert.Equal(t, "a,b\n1,2\n7,8\n", sink.Accepted.String())
 	require.Len(t, result.Violations, 1)
 	assert.Equal(t, violation.RowMisplaced, result.Violations[0].Code)
 }

@@ -48,10 +48,10 @@ func TestRemediesOfColumns(t *testing.T) {
 			o.workers = workers
 			result, sink, _ := o.sift(t)
 			rejected := map[string]bool{}
-			for _, r := range records(t, &sink.rejected) {
+			for _, r := range records(t, &sink.Rejected) {
 				rejected[r[0]] = true
 			}
-			accepted := records(t, &sink.accepted)
+			accepted := records(t, &sink.Accepted)
 			var got []string
 			for row := range strings.Split(c.cells, "|") {
 				if rejected[string(rune('1'+row))] {
@@ -157,7 +157,7 @@ func TestCarryDownIsFilledIn(t *testing.T) {
 		_, want, _ := order{target: tg(""), text: "a;n;w\n" + filled.String()}.sift(t)
 		for _, workers := range []int{1, 8} {
 			result, got, _ := order{target: tg("carryDown, "), text: "a;n;w\n" + printed.String(), workers: workers}.sift(t)
-			require.Equal(t, want.accepted.String(), got.accepted.String())
+			require.Equal(t, want.Accepted.String(), got.Accepted.String())
 			require.Equal(t, int(result.Tally.Read), rows)
 		}
 	})
@@ -168,10 +168,10 @@ func TestCarryDown(t *testing.T) {
 	o := order{target: "target: t\ncolumns: [{name: site, oneOf: [Ahrensee, Dornau], remedies: [carryDown, trim]}, {name: kg}]\n",
 		text: "site;kg\n;1\n Ahrensee;2\n;3\nHof;4\n;5\n"}
 	result, sink, found := o.sift(t)
-	assert.Equal(t, "site,kg\n,1\nAhrensee,2\nAhrensee,3\n", sink.accepted.String())
+	assert.Equal(t, "site,kg\n,1\nAhrensee,2\nAhrensee,3\n", sink.Accepted.String())
 	assert.Equal(t, []string{`4 site value.unknown reject: "Hof" is not one of Ahrensee, Dornau`,
 		`5 site value.unknown reject: "", cleaned to "Hof", is not one of Ahrensee, Dornau`}, found)
-	assert.Contains(t, sink.rejected.String(), "[value.unknown]\",,5\n", "as delivered")
+	assert.Contains(t, sink.Rejected.String(), "[value.unknown]\",,5\n", "as delivered")
 	assert.Equal(t, sift.Remedy{Column: "site", Remedy: "carryDown", Changed: 2, Spoilt: 1}, counted(result)[0])
 	assert.Equal(t, sift.Remedy{Column: "site", Remedy: "trim", Changed: 2}, counted(result)[1])
 }

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"sieb/core/check"
+	"sieb/core/outcome"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/violation"
@@ -318,7 +319,7 @@ func (w *writer) note(a *ahead, b *source.Batch, p *part) error {
 	for row := range p.ends {
 		more, others := ofRow(late, row)
 		late = others
-		isBad := p.ends[row].isRejected || w.rejects(more)
+		isBad := w.rejects(more) || p.ends[row].side == outcome.Rejected
 		switch {
 		case p.ends[row].excluded > 0:
 		case w.spilt != nil:

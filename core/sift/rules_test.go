@@ -12,6 +12,7 @@ import (
 
 	"sieb/core/codes"
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
@@ -32,7 +33,7 @@ rowRules:
 `
 
 // mapped sifts a text through a target and a mapping on the last of July 2026.
-func mapped(t *testing.T, targetText, mapping, text string, workers int) (*sift.Result, *texts) {
+func mapped(t *testing.T, targetText, mapping, text string, workers int) (*sift.Result, *outcometest.Texts) {
 	t.Helper()
 	tg, err := target.Parse([]byte(targetText))
 	require.NoError(t, err)
@@ -46,10 +47,10 @@ func mapped(t *testing.T, targetText, mapping, text string, workers int) (*sift.
 		DoubleQuote: true, HeaderRows: 1}
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
-	sink := &texts{}
+	sink := &outcometest.Texts{}
 	s := sift.Run{Source: r, Encoding: l.Encoding, Name: "tickets-2026-07.csv", Target: tg, Workers: workers,
-		Sink:  sink,
-		Today: time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC)}
+		Outputs: sink.Outputs(),
+		Today:   time.Date(2026, 7, 31, 0, 0, 0, 0, time.UTC)}
 	result, err := s.Do(context.Background())
 	require.NoError(t, err)
 	assert.Equal(t, result.Tally.Read, result.Tally.Accepted+result.Tally.Rejected+result.Tally.Excluded)
@@ -75,7 +76,7 @@ A6;2026-07-01;30000;y;22500;very heavy;Brunnthal
 5,6,net_kg,type.integer,x,"""x"" is not a whole number"
 6,7,tare_kg,type.integer,y,"""y"" is not a whole number"
 6,7,net_kg,range.high,22500,"""22500"" is above the maximum 20000"
-`, sink.violations.String())
+`, sink.Violations.String())
 	assert.Equal(t, []sift.Unjudged{{Rule: "net is gross less tare", Rows: 3}}, result.Unjudged)
 	assert.Equal(t, "2026-07-31", result.Today)
 	assert.Equal(t, sift.Tally{Read: 6, Accepted: 3, Rejected: 3}, result.Tally)
@@ -110,16 +111,16 @@ TEST 1;nonsense;;;;
 `, workers)
 		assert.Equal(t, "ticket_no,weighed_on,gross_kg,tare_kg,net_kg,remark,site\n"+
 			"AH-17,2026-07-20,20000,7500,12500,1 of tickets-2026-07.csv,Ahrensee\n"+
-			"AH-19,,9000,7.0o0,,4 of tickets-2026-07.csv,Ahrensee\n", sink.accepted.String())
+			"AH-19,,9000,7.0o0,,4 of tickets-2026-07.csv,Ahrensee\n", sink.Accepted.String())
 		assert.Equal(t, "row,line,reason,NO,day,Gross,Tare,Driver,Colour\n"+
 			"2,3,trial weighings,TEST 1,nonsense,,,,\n3,4,empty lorries,18,20.07.2026,7.000,,x,red\n",
-			sink.excluded.String())
+			sink.Excluded.String())
 		assert.Equal(t, `row,line,column,code,value,message
 ,1,Colour,header.unknown,Colour,"the target has no column for ""Colour"" (column 6 of the delivery): its values are left out"
 4,5,tare_kg,type.integer,7.0o0,"""7.0o0"" is not a whole number"
 5,6,gross_kg,required.empty,,"the cell is empty, and a value is required"
 6,7,ticket_no,key.duplicate,AH-17,"""AH-17"" is already in row 1 (line 2), which is kept"
-`, sink.violations.String())
+`, sink.Violations.String())
 		assert.Equal(t, []sift.Excluded{{Reason: "trial weighings", Rows: 1}, {Reason: "empty lorries", Rows: 1}},
 			result.Excluded)
 		assert.Equal(t, []string{"Driver"}, result.LeftOut)
@@ -149,7 +150,7 @@ func TestTranslate(t *testing.T) {
 			codes: lists, workers: 2}
 		result, sink, _ := o.sift(t)
 		var got strings.Builder
-		for _, r := range records(t, &sink.accepted) {
+		for _, r := range records(t, &sink.Accepted) {
 			got.WriteString(r[0] + ",")
 		}
 		last := result.Remedies[len(result.Remedies)-1]
@@ -158,7 +159,7 @@ func TestTranslate(t *testing.T) {
 	tg, err := target.Parse([]byte("target: t\ncolumns: [{name: c, remedies: [{translate: crops}]}]\n"))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"crops"}, tg.CodeLists())
-	_, err = (&sift.Run{Source: mustRead(t, "c\nW\n"), Target: tg, Sink: &texts{}}).Do(t.Context())
+	_, err = (&sift.Run{Source: mustRead(t, "c\nW\n"), Target: tg}).Do(t.Context())
 	assert.ErrorContains(t, err, "the code list crops is not given")
 	for text, want := range map[string]string{"[translate]": "translate needs codes",
 		"[{translate: {codes: crops, to: both}}]": "to is label or code"} {
@@ -191,13 +192,13 @@ func TestCodeLists(t *testing.T) {
 			layout.Layout{Form: "delimited",
 				Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, SkipBlankRows: true})
 		require.NoError(t, err)
-		sink := &texts{}
-		run := sift.Run{Source: r, Encoding: "utf-8", Target: tg, Codes: []*codes.List{sites}, Sink: sink}
+		sink := &outcometest.Texts{}
+		run := sift.Run{Source: r, Encoding: "utf-8", Target: tg, Codes: []*codes.List{sites}, Outputs: sink.Outputs()}
 		result, err := run.Do(t.Context())
 		require.NoError(t, err)
-		assert.Equal(t, "site\n"+want[0], sink.accepted.String())
+		assert.Equal(t, "site\n"+want[0], sink.Accepted.String())
 		var found []string
-		for _, v := range records(t, &sink.violations) {
+		for _, v := range records(t, &sink.Violations) {
 			found = append(found, v[0]+" "+v[3])
 		}
 		assert.Equal(t, want[1], strings.Join(found, ","))
@@ -228,12 +229,12 @@ columns:
   - {name: last, derive: 'cell("Name").split(" ")[1]', required: true}
   - {name: day, datatype: date, derive: 'cell("Day") + "." + cell("Year")', format: d.M.yyyy}
 `, "", "Name;Day;Year\nAnna Beispiel;1.2;2026\nMadonna;31.2;2026\n", 1)
-	assert.Equal(t, "first,last,day\nAnna,Beispiel,2026-02-01\n", sink.accepted.String())
+	assert.Equal(t, "first,last,day\nAnna,Beispiel,2026-02-01\n", sink.Accepted.String())
 	assert.Equal(t, `row,line,column,code,value,message
 2,3,first,text.long,Madonna,"""Madonna"" has 7 characters, at most 4 fit; it is computed from Name ""Madonna"""
 2,3,last,derive.failed,,"the value cannot be computed: index out of bounds: 1; it is computed from Name ""Madonna"""
 2,3,day,date.impossible,31.2.2026,"""31.2.2026"" has the form of a date, but the calendar has no such day or time; it is computed from Day ""31.2"", Year ""2026"""
-`, sink.violations.String())
+`, sink.Violations.String())
 }
 
 // What deliveries drawn at random have shown to go wrong.
@@ -268,7 +269,7 @@ func TestSmallThings(t *testing.T) {
 		}
 		assert.Equal(t, c.want, strings.Join(said, "|"), c.target)
 		if c.accepted != "" {
-			assert.Equal(t, c.accepted, sink.accepted.String())
+			assert.Equal(t, c.accepted, sink.Accepted.String())
 			assert.EqualValues(t, 1, counted(result)[0].Changed)
 			assert.Equal(t, []sift.Change{{Before: "barley|RYE", After: "Barley|rye", Cells: 1}}, result.Remedies[0].Pairs)
 		}

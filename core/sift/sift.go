@@ -1,9 +1,9 @@
 // Package sift runs a delivery through a target: it reads, cleans, checks and
 // splits every row, and keeps the tally.
 //
-// It decides what needs the order of rows (which row of a key comes first) and
-// adds up what the judges found. Where the texts go is left to a Sink; package
-// report writes them to files.
+// It decides what needs the order of rows (which row of a key comes first), and so on
+// which side each row ends, and adds up what the judges found. It writes nothing itself:
+// what rows are written as, and where to, is a matter of the run's outputs.
 package sift
 
 import (
@@ -11,13 +11,13 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"strconv"
+	"slices"
 	"time"
 
 	"sieb/core/check"
 	"sieb/core/codes"
+	"sieb/core/outcome"
 	"sieb/core/reference"
-	"sieb/core/rfc4180"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/violation"
@@ -47,17 +47,6 @@ type Progress struct {
 	Rows  int64 `json:"rows"`
 }
 
-// Sink takes the texts of a run in order: RFC 4180, UTF-8, LF. Each call hands
-// on whole rows; text is reused after it.
-type Sink interface {
-	Accepted(text []byte) error
-	Rejected(text []byte) error
-	Excluded(text []byte) error
-	Violations(text []byte) error
-	// Restart takes back all that was handed on: it comes anew.
-	Restart() error
-}
-
 // Run is one execution of a target over a delivery.
 type Run struct {
 	Source    source.Source
@@ -72,8 +61,8 @@ type Run struct {
 	Keys      []*reference.Keys // of the target's Constraints, in their order
 	Workers   int               // 0: one per processor
 	Progress  func(Progress)    // called in order, now and then; may be nil
-	Sink      Sink
-	Account   *Account // that the run fills; nil for none
+	Outputs   []*outcome.Output // whose destinations whoever does the run commits, or aborts
+	Account   *Account          // that the run fills; nil for none
 
 	// Again reads the delivery once more from its start. It is asked for where not the first
 	// of rows that repeat one another is kept, and where memory does not hold all keys.
@@ -138,24 +127,19 @@ type Unjudged struct {
 
 // part is what the judges make of a batch.
 type part struct {
-	ruling   check.Ruling
-	accepted []byte
-	rejected []byte
-	excluded []byte
-	told     []byte // the violations of its rows
-	reasons  []byte // scratch
-	ends     []end
-	failed   error
+	ruling check.Ruling
+	ends   []end
+	texts  []texts // for each output
+	failed error
 
 	explanation *check.Explanation // of the row that is to be explained, where the batch holds it
 }
 
-// end is where a row's text ends in accepted, in rejected and in told.
+// end is where a row ended, as far as its judge knows.
 type end struct {
-	accepted, rejected, told int
-	found                    int
-	isRejected               bool
-	excluded                 uint16 // by which of the exclusions, from 1, the row is left out
+	found    int // of the violations of the batch, those of the row and of the rows before it
+	side     outcome.Side
+	excluded uint16 // by which of the exclusions, from 1, the row is left out
 }
 
 // Do runs it. The same delivery and target give the same result and the same
@@ -178,6 +162,12 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 	}
 	w := newWriter(r, plan)
 	defer func() { w.close() }()
+	schema := plan.Schema()
+	for _, o := range r.Outputs {
+		if err := o.Begin(ctx, schema); err != nil {
+			return nil, err
+		}
+	}
 	if w.looksAhead() {
 		if err := w.lookAhead(ctx); err != nil {
 			return nil, err
@@ -207,8 +197,10 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 			return nil, err
 		}
 		defer source.Close(src)
-		if err := r.Sink.Restart(); err != nil {
-			return nil, err
+		for _, o := range r.Outputs {
+			if err := o.Restart(); err != nil {
+				return nil, err
+			}
 		}
 	}
 	if r.explanation != nil {
@@ -249,10 +241,14 @@ func (w *writer) settle(ctx context.Context) (again *writer, err error) {
 // work makes what judges batches on one goroutine.
 func (w *writer) work() func(*source.Batch, *part) {
 	judge := w.plan.NewJudge().Watch(w.changes.watch)
+	var leaving *leaving
+	if w.splicing != nil { // otherwise this reading only looks ahead
+		leaving = w.run.newLeaving(w.plan)
+	}
 	return func(b *source.Batch, p *part) {
 		judge.Start(b, &p.ruling)
 		p.failed = w.know(judge, b)
-		judgeBatch(w.plan, judge, b, p, w.run.explain-b.FirstRow)
+		judgeBatch(w.plan, judge, b, p, leaving, w.run.explain-b.FirstRow)
 	}
 }
 
@@ -265,11 +261,19 @@ func keysOf(all []*reference.Keys) []check.Keys {
 	return keys
 }
 
-// judgeBatch judges the rows of a batch that was begun; one of them may be to be explained.
-func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, explain int64) {
-	p.explanation = nil
-	p.accepted, p.rejected, p.excluded, p.told, p.ends = p.accepted[:0], p.rejected[:0], p.excluded[:0], p.told[:0],
-		p.ends[:0]
+// judgeBatch judges the rows of a batch that was begun, and lets them leave; one of them may be to be explained.
+func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, leaving *leaving, explain int64) {
+	p.explanation, p.ends = nil, p.ends[:0]
+	outputs := 0
+	if leaving != nil {
+		outputs = len(leaving.encoders)
+	}
+	if p.texts == nil {
+		p.texts = make([]texts, outputs)
+	}
+	for i := range p.texts {
+		p.texts[i].reset()
+	}
 	first := 0
 	block := plan.Block()
 	for from := 0; from < len(b.Rows); from += block {
@@ -281,164 +285,73 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, 
 		for row := from; row < to; row++ {
 			last := first
 			for ; last < len(p.ruling.Found) && p.ruling.Found[last].Row == row; last++ {
-				p.told = appendViolation(p.told, plan, b, &p.ruling, &p.ruling.Found[last])
 			}
-			excluded := p.ruling.Excluded[row]
-			rejected := p.ruling.Rejected[row] && excluded == 0
+			e := end{found: last, excluded: p.ruling.Excluded[row]}
+			reason := ""
 			switch {
-			case excluded > 0:
-				p.excluded = appendExcluded(p.excluded, plan, b, row, excluded)
-			case rejected:
-				p.rejected = p.appendRejected(p.rejected, plan, b, row, p.ruling.Found[first:last])
-			default:
-				p.accepted = judge.AppendRow(p.accepted, row)
+			case e.excluded > 0:
+				e.side, reason = outcome.Excluded, plan.Reasons()[e.excluded-1]
+			case p.ruling.Rejected[row]:
+				e.side = outcome.Rejected
+			}
+			p.ends = append(p.ends, e)
+			if outputs > 0 {
+				leaving.take(judge.Block(), row-from, &p.ruling, p.ruling.Found[first:last], reason)
+				leaving.put(p.texts, e.side)
 			}
 			first = last
-			p.ends = append(p.ends, end{len(p.accepted), len(p.rejected), len(p.told), first, rejected, excluded})
 		}
 	}
 }
 
-// appendRejected appends a row of rejected.csv: row, line, reasons, and the
-// cells as they were delivered.
-func (p *part) appendRejected(dst []byte, plan *check.Plan, b *source.Batch, row int, found []check.Found) []byte {
-	dst = appendNumbers(dst, b, row)
-	reasons := p.reasons[:0]
-	for _, f := range plan.Delivery {
-		if f.Action == violation.Refuse {
-			reasons = appendReason(reasons, "", []byte(f.Message), f.Code)
-		}
-	}
-	for i := range found {
-		f := &found[i]
-		if f.Action == violation.Flag || f.Action == violation.Blank {
-			continue
-		}
-		title := plan.ColumnName(f)
-		if f.Cell >= 0 && f.Column >= 0 {
-			title = plan.Title(f.Column)
-		}
-		reasons = appendReason(reasons, title, p.ruling.Message(f), f.Code)
-	}
-	p.reasons = reasons
-	dst = rfc4180.AppendCell(dst, reasons)
-	return appendCells(dst, b, row)
-}
-
-// appendExcluded appends a row of excluded.csv: row, line, reason, and the cells as they
-// were delivered.
-func appendExcluded(dst []byte, plan *check.Plan, b *source.Batch, row int, excluded uint16) []byte {
-	dst = appendNumbers(dst, b, row)
-	dst = rfc4180.AppendCell(dst, []byte(plan.Reasons()[excluded-1]))
-	return appendCells(dst, b, row)
-}
-
-// appendNumbers appends the row and line that begin a row which was not accepted.
-func appendNumbers(dst []byte, b *source.Batch, row int) []byte {
-	dst = strconv.AppendInt(dst, b.Number(row), 10)
-	dst = append(dst, ',')
-	dst = strconv.AppendInt(dst, b.Rows[row].Line, 10)
-	return append(dst, ',')
-}
-
-// appendCells appends the cells with which such a row ends.
-func appendCells(dst []byte, b *source.Batch, row int) []byte {
-	for _, s := range b.Cells(row) {
-		dst = append(dst, ',')
-		dst = rfc4180.AppendValid(dst, b.Text(s))
-	}
-	return append(dst, '\n')
-}
-
-// appendViolation appends a row of violations.csv.
-func appendViolation(dst []byte, plan *check.Plan, b *source.Batch, ruling *check.Ruling, f *check.Found) []byte {
-	dst = appendNumbers(dst, b, f.Row)
-	dst = rfc4180.AppendCell(dst, []byte(plan.ColumnName(f)))
-	dst = append(dst, ',')
-	dst = append(dst, f.Code.String()...)
-	dst = append(dst, ',')
-	dst = rfc4180.AppendCell(dst, ruling.Value(f))
-	dst = append(dst, ',')
-	dst = rfc4180.AppendCell(dst, ruling.Message(f))
-	return append(dst, '\n')
-}
-
-func appendReason(dst []byte, title string, message []byte, code violation.Code) []byte {
-	if len(dst) > 0 {
-		dst = append(dst, " | "...)
-	}
-	if title != "" {
-		dst = append(append(dst, title...), ": "...)
-	}
-	dst = append(append(dst, message...), " ["...)
-	return append(append(dst, code.String()...), ']')
-}
-
-// Headers of the texts that accompany accepted rows.
-var (
-	RejectedHeader   = []string{"row", "line", "reasons"} // then the delivery's own
-	ExcludedHeader   = []string{"row", "line", "reason"}  // then the delivery's own
-	ViolationsHeader = []string{"row", "line", "column", "code", "value", "message"}
-)
-
+// begin begins a reading whose rows leave.
 func (w *writer) begin() error {
 	if w.run.Account != nil {
 		w.run.Account.reset(w.plan)
 	}
-	if err := w.run.Sink.Accepted(rfc4180.AppendRow(nil, w.plan.Names()...)); err != nil {
-		return err
-	}
-	header := append(append([]string{}, RejectedHeader...), w.run.Source.Header().Names...)
-	if err := w.run.Sink.Rejected(rfc4180.AppendRow(nil, header...)); err != nil {
-		return err
-	}
-	header = append(append([]string{}, ExcludedHeader...), w.run.Source.Header().Names...)
-	if err := w.run.Sink.Excluded(rfc4180.AppendRow(nil, header...)); err != nil {
-		return err
-	}
-	text := rfc4180.AppendRow(nil, ViolationsHeader...)
-	for _, f := range w.plan.Delivery {
-		text = w.add(text, f)
-	}
+	w.splicing = newSplicing(w.run.newLeaving(w.plan))
+	all := slices.Clone(w.plan.Delivery)
 	for _, d := range w.run.Source.Header().Defects {
-		text = w.add(text, check.HeaderFinding(w.run.Source.Header(), &d))
+		all = append(all, check.HeaderFinding(w.run.Source.Header(), &d))
 	}
-	return w.run.Sink.Violations(text)
+	return w.tell(all)
 }
 
-// add counts a violation of the delivery as a whole, and appends it to the text
-// of violations.
-func (w *writer) add(text []byte, f check.Finding) []byte {
-	w.groups.addDelivery(f)
-	return rfc4180.AppendRow(text, "", fmt.Sprint(f.Line), f.Column, f.Code.String(), f.Value, f.Message)
+// tell counts violations of the delivery as a whole, and lets them leave.
+func (w *writer) tell(all []check.Finding) error {
+	for _, f := range all {
+		w.groups.addDelivery(f)
+		w.refused = w.refused || f.Action == violation.Refuse
+	}
+	return w.splicing.leaving.tell(w.run.Outputs, all)
 }
 
-// finish reports what only shows once all rows were read.
+// finish reports what only shows once all rows were read, and ends the outputs.
 func (w *writer) finish() error {
-	var text []byte
+	var all []check.Finding
 	if f, ok := check.ChangeFinding(&w.change, w.run.Encoding); ok {
-		text = w.add(text, f)
+		all = append(all, f)
 	}
 	if f, ok := w.rowsFinding(); ok {
-		text = w.add(text, f)
-		w.refused = true
+		all = append(all, f)
 	}
 	footer, err := source.Footer(w.run.Source)
 	if err != nil {
 		return err
 	}
-	late := append(w.plan.Absent(w.seen), w.plan.Control(w.sums, w.tally.Read, footer, w.run.Companion)...)
-	if w.tally.Read == 0 {
-		late = nil // that there is nothing says it all
+	if w.tally.Read > 0 { // otherwise that there is nothing says it all
+		all = append(all, w.plan.Absent(w.seen)...)
+		all = append(all, w.plan.Control(w.sums, w.tally.Read, footer, w.run.Companion)...)
 	}
-	for _, f := range late {
-		text = w.add(text, f)
-		w.refused = w.refused || f.Action == violation.Refuse
+	if err := w.tell(all); err != nil {
+		return err
 	}
-	if text == nil {
-		return nil
+	for _, o := range w.run.Outputs {
+		if err := o.End(); err != nil {
+			return err
+		}
 	}
-	return w.run.Sink.Violations(text)
+	return nil
 }
 
 func rowsWord(n int64) string {

@@ -12,25 +12,14 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/violation"
 )
 
-// texts is a sink that keeps what it is given.
-type texts struct {
-	accepted, rejected, excluded, violations strings.Builder
-	restarts                                 int
-}
-
-func (s *texts) Accepted(t []byte) error   { s.accepted.Write(t); return nil }
-func (s *texts) Rejected(t []byte) error   { s.rejected.Write(t); return nil }
-func (s *texts) Excluded(t []byte) error   { s.excluded.Write(t); return nil }
-func (s *texts) Violations(t []byte) error { s.violations.Write(t); return nil }
-func (s *texts) Restart() error            { *s = texts{restarts: s.restarts + 1}; return nil }
-
-func run(t require.TestingT, targetText, text string, workers int) (*sift.Result, *texts) {
+func run(t require.TestingT, targetText, text string, workers int) (*sift.Result, *outcometest.Texts) {
 	var tg *target.Target
 	if targetText != "" {
 		var err error
@@ -41,8 +30,9 @@ func run(t require.TestingT, targetText, text string, workers int) (*sift.Result
 		DoubleQuote: true, HeaderRows: 1}
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
-	sink := &texts{}
-	s := sift.Run{Source: r, Encoding: l.Encoding, Target: tg, Workers: workers, Sink: sink, Size: int64(len(text))}
+	sink := &outcometest.Texts{}
+	s := sift.Run{Source: r, Encoding: l.Encoding, Target: tg, Workers: workers, Outputs: sink.Outputs(),
+		Size: int64(len(text))}
 	result, err := s.Do(context.Background())
 	require.NoError(t, err)
 	return result, sink
@@ -66,21 +56,21 @@ func TestRun(t *testing.T) {
 	result, sink := run(t, keyed, "id,n\na, 1\nb,x\nb,2\na,3\nb,4\n,5\n\"c\nd\",6\nc,7,8\n", 1)
 	assert.Equal(t, sift.Tally{Read: 8, Accepted: 3, Rejected: 5}, result.Tally)
 	assert.Equal(t, sift.Split, result.Verdict)
-	assert.Equal(t, "id,n\na,1\nb,2\n\"c\nd\",6\n", sink.accepted.String())
+	assert.Equal(t, "id,n\na,1\nb,2\n\"c\nd\",6\n", sink.Accepted.String())
 	assert.Equal(t, `row,line,reasons,id,n
 2,3,"n: ""x"" is not a whole number [type.integer]",b,x
 4,5,"id: ""a"" is already in row 1 (line 2), which is kept [key.duplicate]",a,3
 5,6,"id: ""b"" is already in row 3 (line 4), which is kept [key.duplicate]",b,4
 6,7,"id: the cell is empty, and a value is required [required.empty]",,5
 8,10,"the row has 3 cells, the table has 2 columns [row.long]",c,7,8
-`, sink.rejected.String())
+`, sink.Rejected.String())
 	assert.Equal(t, `row,line,column,code,value,message
 2,3,n,type.integer,x,"""x"" is not a whole number"
 4,5,id,key.duplicate,a,"""a"" is already in row 1 (line 2), which is kept"
 5,6,id,key.duplicate,b,"""b"" is already in row 3 (line 4), which is kept"
 6,7,id,required.empty,,"the cell is empty, and a value is required"
 8,10,,row.long,,"the row has 3 cells, the table has 2 columns"
-`, sink.violations.String())
+`, sink.Violations.String())
 	assert.Equal(t, []sift.Remedy{{Column: "n", Remedy: "trim", Changed: 1}}, counted(result))
 	assert.Equal(t, int64(2), result.Violations[0].Rows)
 	assert.Equal(t, "key.duplicate", result.Violations[0].Code.String())
@@ -93,7 +83,7 @@ func TestRun(t *testing.T) {
 func TestWithoutTarget(t *testing.T) {
 	result, sink := run(t, "", "a,a\n1,\"x;y\"\n 2,\"\"\n3\n", 2)
 	assert.Equal(t, sift.Tally{Read: 3, Accepted: 2, Rejected: 1}, result.Tally)
-	assert.Equal(t, "a,a\n1,x;y\n\" 2\",\n", sink.accepted.String())
+	assert.Equal(t, "a,a\n1,x;y\n\" 2\",\n", sink.Accepted.String())
 	assert.Equal(t, "header.duplicate", result.Violations[1].Code.String())
 }
 
@@ -104,7 +94,7 @@ func TestNothingDelivered(t *testing.T) {
 		result, sink := run(t, "", text, 2)
 		assert.Equal(t, sift.Refused, result.Verdict, "%q", text)
 		assert.Contains(t, result.Refusal, "nothing was delivered", "%q", text)
-		assert.Contains(t, sink.violations.String(), ",delivery.empty,")
+		assert.Contains(t, sink.Violations.String(), ",delivery.empty,")
 		assert.Empty(t, result.Tolerance)
 	}
 	result, _ := run(t, keyed+"tolerance: {rejected: 50%}\n", "id,n\n1,1\n2,x\n", 2)
@@ -144,7 +134,7 @@ func TestVerdicts(t *testing.T) {
 		if c.refusal == "" {
 			assert.Empty(t, result.Refusal)
 		}
-		assert.Equal(t, result.Tally.Rejected, int64(strings.Count(sink.rejected.String(), "\n")-1))
+		assert.Equal(t, result.Tally.Rejected, int64(strings.Count(sink.Rejected.String(), "\n")-1))
 	}
 }
 
@@ -186,14 +176,14 @@ func TestPromises(t *testing.T) {
 		assert.Equal(t, tally.Read, tally.Accepted+tally.Rejected+tally.Excluded)
 		again, same := run(t, keyed, text.String()+pad, 5)
 		assert.Equal(t, result, again)
-		assert.True(t, sink.accepted.String() == same.accepted.String() &&
-			sink.rejected.String() == same.rejected.String() && sink.violations.String() == same.violations.String())
+		assert.True(t, sink.Accepted.String() == same.Accepted.String() &&
+			sink.Rejected.String() == same.Rejected.String() && sink.Violations.String() == same.Violations.String())
 
 		l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ",", QuoteChar: `"`,
 			DoubleQuote: true, HeaderRows: 1}
 		keys := map[string]bool{}
 		accepted := int64(0)
-		r, err := source.NewReader(strings.NewReader(sink.accepted.String()), l)
+		r, err := source.NewReader(strings.NewReader(sink.Accepted.String()), l)
 		require.NoError(t, err)
 		changed, err := sift.Look(r, "utf-8", -1, func(seen *sift.Seen) error {
 			accepted++
@@ -248,14 +238,14 @@ func TestEncodingChanges(t *testing.T) {
 		}
 		r, err := source.NewReader(strings.NewReader(text), l)
 		require.NoError(t, err)
-		sink := &texts{}
-		result, err := (&sift.Run{Source: r, Encoding: c.encoding, Target: tg, Sink: sink}).Do(t.Context())
+		sink := &outcometest.Texts{}
+		result, err := (&sift.Run{Source: r, Encoding: c.encoding, Target: tg, Outputs: sink.Outputs()}).Do(t.Context())
 		require.NoError(t, err)
 		found := slices.ContainsFunc(result.Violations,
 			func(g sift.Group) bool { return g.Code == violation.EncodingChanged })
 		assert.Equal(t, c.want != "", found, name)
 		if c.want != "" {
-			assert.Contains(t, sink.violations.String(), c.want, name)
+			assert.Contains(t, sink.Violations.String(), c.want, name)
 		}
 		r, err = source.NewReader(strings.NewReader(text), l)
 		require.NoError(t, err)

@@ -16,6 +16,7 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/reference"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -416,12 +417,12 @@ func TestTheJudgeIsTheSlowOne(t *testing.T) {
 			result, sink := siftSlow(t, tg, text, known, workers, int64(workers/8))
 			require.Equal(t, want.tally, result.Tally, "%s%s%s", r.target(), r.mapping(), text)
 			var got []string
-			for _, cells := range records(t, &sink.accepted) {
+			for _, cells := range records(t, &sink.Accepted) {
 				got = append(got, strings.Join(cells, ","))
 			}
 			require.Equal(t, fmt.Sprint(want.accepted), fmt.Sprint(got), "%s%s", r.target(), r.mapping())
 			var violations []string
-			for _, v := range records(t, &sink.violations) {
+			for _, v := range records(t, &sink.Violations) {
 				violations = append(violations, v[0]+" "+v[2]+" "+v[3])
 			}
 			sort.Strings(violations)
@@ -447,13 +448,13 @@ func TestTheJudgeIsTheSlowOne(t *testing.T) {
 
 func siftSlow(t require.TestingT, tg *target.Target, text string, known []string, workers int, memory int64) (
 	*sift.Result,
-	*texts) {
+	*outcometest.Texts) {
 	l := layout.Layout{SkipBlankRows: true, Form: "delimited", Encoding: "utf-8", Delimiter: ";", QuoteChar: `"`,
 		DoubleQuote: true, HeaderRows: 1}
 	r, err := source.NewReader(strings.NewReader(text), l)
 	require.NoError(t, err)
-	sink := &texts{}
-	s := sift.Run{Source: r, Encoding: l.Encoding, Name: "t.csv", Target: tg, Workers: workers, Sink: sink,
+	sink := &outcometest.Texts{}
+	s := sift.Run{Source: r, Encoding: l.Encoding, Name: "t.csv", Target: tg, Workers: workers, Outputs: sink.Outputs(),
 		Temporary: unnamed, KeyMemory: memory,
 		Again: func(context.Context) (source.Source, error) { return source.NewReader(strings.NewReader(text), l) }}
 	for i := range tg.ForeignKeys {

@@ -80,15 +80,15 @@ func TestSpiltKeys(t *testing.T) {
 		}
 		o := order{target: tg, text: text.String(), known: known, workers: rapid.SampledFrom([]int{1, 8}).Draw(t, "workers")}
 		want, wanted, found := o.sift(t)
-		require.Zero(t, wanted.restarts)
+		require.Zero(t, wanted.Accepted.Restarts)
 		o.keyMemory = bytesPerKey * int64(rapid.IntRange(40, 300).Draw(t, "keys in memory"))
 		got, sink, spilt := o.sift(t)
 		require.Equal(t, want, got)
 		require.Equal(t, found, spilt)
-		for name, pair := range map[string][2]string{"accepted": {wanted.accepted.String(), sink.accepted.String()},
-			"rejected":   {wanted.rejected.String(), sink.rejected.String()},
-			"excluded":   {wanted.excluded.String(), sink.excluded.String()},
-			"violations": {wanted.violations.String(), sink.violations.String()}} {
+		for name, pair := range map[string][2]string{"accepted": {wanted.Accepted.String(), sink.Accepted.String()},
+			"rejected":   {wanted.Rejected.String(), sink.Rejected.String()},
+			"excluded":   {wanted.Excluded.String(), sink.Excluded.String()},
+			"violations": {wanted.Violations.String(), sink.Violations.String()}} {
 			require.Equal(t, pair[0], pair[1], name)
 		}
 	})
@@ -115,11 +115,11 @@ func TestSpiltKeysAreReadOnce(t *testing.T) {
 	o := order{target: oneKey, text: distinctRows(600, nil), keyMemory: 50 * bytesPerKey}
 	result, sink, _ := o.sift(t)
 	assert.EqualValues(t, 600, result.Tally.Accepted)
-	assert.Zero(t, sink.restarts)
+	assert.Zero(t, sink.Accepted.Restarts)
 	o.text = distinctRows(600, map[int]int{599: 3})
 	result, sink, found := o.sift(t)
 	assert.EqualValues(t, 599, result.Tally.Accepted)
-	assert.Equal(t, 1, sink.restarts)
+	assert.Equal(t, 1, sink.Accepted.Restarts)
 	assert.Equal(t, []string{`600 k key.duplicate reject: "k3" is already in row 4 (line 5), which is kept`}, found)
 }
 
@@ -134,7 +134,7 @@ func spiltRun(t *testing.T, text string) *sift.Run {
 	}
 	rows, err := open(t.Context())
 	require.NoError(t, err)
-	return &sift.Run{Source: rows, Again: open, Encoding: "utf-8", Target: tg, Sink: &texts{}, Size: int64(len(text)),
+	return &sift.Run{Source: rows, Again: open, Encoding: "utf-8", Target: tg, Size: int64(len(text)),
 		KeyMemory: 50 * bytesPerKey, Temporary: func() (*os.File, error) { return spill.Unnamed(t.TempDir()) }}
 }
 
@@ -236,18 +236,18 @@ func TestSpiltReferences(t *testing.T) {
 	o := order{target: tg, text: distinctRows(600, nil), known: all(-1), keyMemory: 50 * bytesPerKey}
 	result, sink, _ := o.sift(t)
 	assert.EqualValues(t, 600, result.Tally.Accepted)
-	assert.Zero(t, sink.restarts)
+	assert.Zero(t, sink.Accepted.Restarts)
 	assert.EqualValues(t, 600, result.References[0].Keys)
 
 	o.known = all(7)
 	_, sink, found := o.sift(t)
-	assert.Equal(t, 1, sink.restarts)
+	assert.Equal(t, 1, sink.Accepted.Restarts)
 	assert.Equal(t, []string{`8 k reference.missing reject: "k7" is not in sites`}, found)
 
 	// The row that breaks the reference does not hold its key, which a third reading then tells.
 	o.text, o.known = distinctRows(600, map[int]int{590: 7, 599: 590, 595: 3}), all(590)
 	_, sink, found = o.sift(t)
-	assert.Equal(t, 2, sink.restarts)
+	assert.Equal(t, 2, sink.Accepted.Restarts)
 	assert.Equal(t, []string{`591 k key.duplicate reject: "k7" is already in row 8 (line 9), which is kept`,
 		`596 k key.duplicate reject: "k3" is already in row 4 (line 5), which is kept`,
 		`600 k reference.missing reject: "k590" is not in sites`}, found)

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"sieb/core/check"
+	"sieb/core/outcome"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -46,11 +47,8 @@ type writer struct {
 	refused  bool
 	blank    int64 // lines
 	change   source.Change
-	near     uint64 // keeps the look-ups of prepare from being optimised away
-
-	accepted []byte
-	rejected []byte
-	told     []byte
+	near     uint64    // keeps the look-ups of prepare from being optimised away
+	splicing *splicing // nil until the outputs are begun
 }
 
 func newWriter(r *Run, plan *check.Plan) *writer {
@@ -102,12 +100,12 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 	if err := w.meet(b, p); err != nil {
 		return err
 	}
-	accepted, rejected, told := p.accepted, p.rejected, p.told
 	late := w.last.Follow(w.plan, b, &p.ruling)
+	w.splicing.start()
 	if len(w.keys) == 0 && len(p.ruling.Found) == 0 && len(late) == 0 {
 		w.count(p)
 	} else {
-		if accepted, rejected, told = w.decide(b, p, late); w.failed != nil {
+		if w.decide(b, p, late); w.failed != nil {
 			return w.failed
 		}
 	}
@@ -117,25 +115,8 @@ func (w *writer) deliver(b *source.Batch, p *part) error {
 			return errExplained
 		}
 	}
-	if len(accepted) > 0 {
-		if err := w.run.Sink.Accepted(accepted); err != nil {
-			return err
-		}
-	}
-	if len(rejected) > 0 {
-		if err := w.run.Sink.Rejected(rejected); err != nil {
-			return err
-		}
-	}
-	if len(p.excluded) > 0 {
-		if err := w.run.Sink.Excluded(p.excluded); err != nil {
-			return err
-		}
-	}
-	if len(told) > 0 {
-		if err := w.run.Sink.Violations(told); err != nil {
-			return err
-		}
+	if err := w.splicing.write(p, w.run.Outputs); err != nil {
+		return err
 	}
 	if w.run.Progress != nil {
 		w.run.Progress(w.progress(b))
@@ -163,21 +144,18 @@ func (w *writer) progress(b *source.Batch) Progress {
 // count tallies a batch in which nothing was found.
 func (w *writer) count(p *part) {
 	for i := range p.ends {
-		w.tallyRow(&p.ends[i], p.ends[i].isRejected)
+		w.tallyRow(&p.ends[i], p.ends[i].side)
 	}
 }
 
 // tallyRow counts a row where it ended.
-func (w *writer) tallyRow(e *end, isRejected bool) {
+func (w *writer) tallyRow(e *end, side outcome.Side) {
 	w.tally.Read++
-	side := OnAccepted
-	switch {
-	case e.excluded > 0:
-		side = OnExcluded
+	switch side {
+	case outcome.Excluded:
 		w.tally.Excluded++
 		w.excluded[e.excluded-1]++
-	case isRejected:
-		side = OnRejected
+	case outcome.Rejected:
 		w.tally.Rejected++
 	default:
 		w.tally.Accepted++
@@ -187,40 +165,33 @@ func (w *writer) tallyRow(e *end, isRejected bool) {
 	}
 }
 
-// decide goes through the rows in order; late is what only their order shows. As long as
-// there is nothing of that kind, the texts stay as the judges made them.
-func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted, rejected, told []byte) {
+// decide goes through the rows in order; late is what only their order shows.
+func (w *writer) decide(b *source.Batch, p *part, late []check.Found) {
 	found := p.ruling.Found // later rows' duplicates are added to the ruling's text only
-	var last end
-	var copied end // how much of the judges' texts is copied
-	spliced := false
+	first := 0
 	w.near = w.prepare(b, p)
 	for row := range p.ends {
 		e := &p.ends[row]
-		mine := found[last.found:e.found]
+		mine := found[first:e.found]
+		first = e.found
+		hadFound := len(mine) > 0
 		more, others := ofRow(late, row)
 		late = others
-		isRejected := e.isRejected || w.rejects(more)
-		if len(w.keys) > 0 && e.excluded == 0 {
-			more = append(more, w.repeats(b, p, row, isRejected)...)
+		side := e.side
+		if w.rejects(more) && side == outcome.Accepted {
+			side = outcome.Rejected
 		}
-		if len(more) > 0 {
+		if len(w.keys) > 0 && side != outcome.Excluded {
+			more = append(more, w.repeats(b, p, row, side == outcome.Rejected)...)
+		}
+		if len(more) == 0 {
+			w.splicing.pass(side, hadFound)
+		} else {
 			mine = append(slices.Clone(mine), more...)
-			if !spliced {
-				w.accepted, w.rejected, w.told, spliced = w.accepted[:0], w.rejected[:0], w.told[:0], true
+			if w.rejects(more) && side == outcome.Accepted {
+				side = outcome.Rejected
 			}
-			w.told = append(w.told, p.told[copied.told:e.told]...)
-			for i := range more {
-				w.told = appendViolation(w.told, w.plan, b, &p.ruling, &more[i])
-			}
-			copied.told = e.told
-			if w.rejects(more) {
-				isRejected = true
-				w.accepted = append(w.accepted, p.accepted[copied.accepted:last.accepted]...)
-				w.rejected = append(w.rejected, p.rejected[copied.rejected:last.rejected]...)
-				w.rejected = p.appendRejected(w.rejected, w.plan, b, row, mine)
-				copied.accepted, copied.rejected = e.accepted, e.rejected
-			}
+			w.splicing.change(p, b, row, e.side, side, hadFound, mine)
 		}
 		for i := range mine {
 			if w.run.Account != nil {
@@ -231,16 +202,8 @@ func (w *writer) decide(b *source.Batch, p *part, late []check.Found) (accepted,
 				p.explanation.AddViolation(w.plan, &p.ruling, &mine[i])
 			}
 		}
-		w.tallyRow(e, isRejected)
-		last = *e
+		w.tallyRow(e, side)
 	}
-	if !spliced {
-		return p.accepted, p.rejected, p.told
-	}
-	w.accepted = append(w.accepted, p.accepted[copied.accepted:]...)
-	w.rejected = append(w.rejected, p.rejected[copied.rejected:]...)
-	w.told = append(w.told, p.told[copied.told:]...)
-	return w.accepted, w.rejected, w.told
 }
 
 // ofRow takes the violations of a row off the front of some that are in the order of rows.

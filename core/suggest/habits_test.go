@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/core/outcome/outcometest"
 	"sieb/core/sift"
 	"sieb/core/suggest"
 	"sieb/core/target"
@@ -185,11 +186,11 @@ func cellsOf(t *testing.T, w *suggest.Work, by suggest.Texts) map[string]string 
 	require.NoError(t, err)
 	rows, err := w.File.Rows(t.Context())
 	require.NoError(t, err)
-	out := &texts{}
-	run := sift.Run{Source: rows, Encoding: "utf-8", Target: parsed, Sink: out, Workers: 1}
+	out := &outcometest.Texts{}
+	run := sift.Run{Source: rows, Encoding: "utf-8", Target: parsed, Outputs: out.Outputs(), Workers: 1}
 	_, err = run.Do(t.Context())
 	require.NoError(t, err)
-	records, err := csv.NewReader(&out.accepted).ReadAll()
+	records, err := csv.NewReader(&out.Accepted).ReadAll()
 	require.NoError(t, err)
 	cells := map[string]string{}
 	for _, r := range records[1:] {

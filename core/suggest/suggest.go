@@ -12,6 +12,7 @@ import (
 
 	"sieb/core/codes"
 	"sieb/core/edit"
+	"sieb/core/outcome"
 	"sieb/core/profile"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -243,8 +244,8 @@ func (w *Work) repeats(after *sift.Account, broken int64) int64 {
 func (w *Work) leftOut(after *sift.Account) string {
 	var rows []int64
 	var n int64
-	for row := after.Next(0, sift.OnExcluded); row > 0; row = after.Next(row, sift.OnExcluded) {
-		if w.Account.Side(row) == sift.OnExcluded {
+	for row := after.Next(0, outcome.Excluded); row > 0; row = after.Next(row, outcome.Excluded) {
+		if w.Account.Side(row) == outcome.Excluded {
 			continue
 		}
 		if n++; len(rows) < examples {

@@ -1,7 +1,6 @@
 package suggest_test
 
 import (
-	"bytes"
 	"context"
 	"encoding/csv"
 	"fmt"
@@ -17,6 +16,7 @@ import (
 
 	"sieb/core/finding"
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/sift"
@@ -313,27 +313,18 @@ func TestStepsNeedTheirText(t *testing.T) {
 	assert.ErrorContains(t, err, "there is no mapping")
 }
 
-// texts collects what a run writes.
-type texts struct{ accepted, rejected, excluded bytes.Buffer }
-
-func (s *texts) Accepted(text []byte) error { s.accepted.Write(text); return nil }
-func (*texts) Violations([]byte) error      { return nil }
-func (s *texts) Rejected(text []byte) error { s.rejected.Write(text); return nil }
-func (s *texts) Excluded(text []byte) error { s.excluded.Write(text); return nil }
-func (s *texts) Restart() error             { *s = texts{}; return nil }
-
 // sidesOf reads from what a run writes where each row ended, with the reasons.
 func sidesOf(t require.TestingT, w *suggest.Work, by *target.Target) (rejected, excluded map[string]string,
 	tally sift.Tally) {
 	ctx := context.Background()
 	rows, err := w.File.Rows(ctx)
 	require.NoError(t, err)
-	out := &texts{}
-	run := sift.Run{Source: rows, Encoding: "utf-8", Target: by, Sink: out, Workers: 1,
+	out := &outcometest.Texts{}
+	run := sift.Run{Source: rows, Encoding: "utf-8", Target: by, Outputs: out.Outputs(), Workers: 1,
 		Again: func(ctx context.Context) (source.Source, error) { return w.File.Rows(ctx) }}
 	result, err := run.Do(ctx)
 	require.NoError(t, err)
-	read := func(text *bytes.Buffer) map[string]string {
+	read := func(text *outcometest.Buffer) map[string]string {
 		records, err := csv.NewReader(text).ReadAll()
 		require.NoError(t, err)
 		reasons := map[string]string{}
@@ -342,7 +333,7 @@ func sidesOf(t require.TestingT, w *suggest.Work, by *target.Target) (rejected, 
 		}
 		return reasons
 	}
-	return read(&out.rejected), read(&out.excluded), result.Tally
+	return read(&out.Rejected), read(&out.Excluded), result.Tally
 }
 
 // Every number that a suggestion states is what a run with it gives: the files of runs without and with it

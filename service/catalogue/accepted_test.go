@@ -16,6 +16,7 @@ import (
 	"pgregory.net/rapid"
 
 	"sieb/core/layout"
+	"sieb/core/outcome/outcometest"
 	"sieb/core/rfc4180"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -38,15 +39,6 @@ var valuesOf = map[value.Datatype][]string{
 	value.Time: {"", "00:00:00", "23:59:59", "14:05:09.5"},
 }
 
-// sides takes the texts of a run.
-type sides struct{ accepted, rejected bytes.Buffer }
-
-func (s *sides) Accepted(text []byte) error { s.accepted.Write(text); return nil }
-func (s *sides) Rejected(text []byte) error { s.rejected.Write(text); return nil }
-func (s *sides) Violations([]byte) error    { return nil }
-func (s *sides) Excluded([]byte) error      { return nil }
-func (s *sides) Restart() error             { *s = sides{}; return nil }
-
 // sifted returns the accepted rows of a table, and the rejected ones as they were delivered.
 func sifted(t require.TestingT, of *target.Target, table []byte) (accepted, rejected [][]string) {
 	open := func() (source.Source, error) {
@@ -55,12 +47,12 @@ func sifted(t require.TestingT, of *target.Target, table []byte) (accepted, reje
 	}
 	rows, err := open()
 	require.NoError(t, err)
-	out := &sides{}
-	run := sift.Run{Source: rows, Encoding: "utf-8", Target: of, Sink: out, Workers: 1,
+	out := &outcometest.Texts{}
+	run := sift.Run{Source: rows, Encoding: "utf-8", Target: of, Outputs: out.Outputs(), Workers: 1,
 		Again: func(context.Context) (source.Source, error) { return open() }}
 	_, err = run.Do(context.Background())
 	require.NoError(t, err)
-	read := func(text *bytes.Buffer, skip int) (all [][]string) {
+	read := func(text *outcometest.Buffer, skip int) (all [][]string) {
 		records, err := csv.NewReader(text).ReadAll()
 		require.NoError(t, err)
 		for _, r := range records[min(1, len(records)):] {
@@ -68,12 +60,12 @@ func sifted(t require.TestingT, of *target.Target, table []byte) (accepted, reje
 		}
 		return all
 	}
-	for _, row := range read(&out.rejected, 2) { // behind row and line: the reasons, and the cells
+	for _, row := range read(&out.Rejected, 2) { // behind row and line: the reasons, and the cells
 		if !strings.Contains(row[0], "after the point") { // SQL rounds what has too many digits there
 			rejected = append(rejected, row[1:])
 		}
 	}
-	return read(&out.accepted, 0), rejected
+	return read(&out.Accepted, 0), rejected
 }
 
 // What is accepted for a target is taken by the table that is created of it, with all its constraints; of what is

@@ -27,6 +27,7 @@ import (
 
 	"sieb/core/check"
 	"sieb/core/fault"
+	"sieb/core/outcome/csv"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -664,7 +665,7 @@ func (s *Server) sendSpreadsheet(path, name string, delimiter byte) (*huma.Strea
 		if r.Method == http.MethodHead {
 			return // how long it is would take making all of it
 		}
-		if err := report.Spreadsheet(r.Context(), w, f, delimiter); err != nil {
+		if err := csv.Spreadsheet(r.Context(), w, f, delimiter); err != nil {
 			s.Log.Warn("a download broke off", "file", name, "error", err)
 			panic(http.ErrAbortHandler) // so that it does not look whole
 		}

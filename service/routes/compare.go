@@ -12,8 +12,8 @@ import (
 
 	"sieb/core/compare"
 	"sieb/core/edit"
+	"sieb/core/outcome"
 	"sieb/core/report"
-	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/target"
 	"sieb/service/api"
@@ -211,7 +211,7 @@ func (s *Server) compareRows(ctx context.Context, out *api.Comparison, before, a
 // headersApart returns which of the delivery's columns are new, and which are gone: behind those that every
 // output begins with.
 func headersApart(before, after []string) (isNew, gone []string) {
-	own := len(sift.RejectedHeader)
+	own := len(outcome.RejectedHeader)
 	without := func(all, other []string) []string {
 		return slices.DeleteFunc(slices.Clone(all), func(h string) bool { return slices.Contains(other, h) })
 	}

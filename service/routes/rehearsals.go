@@ -18,6 +18,7 @@ import (
 
 	"sieb/core/check"
 	"sieb/core/codes"
+	"sieb/core/outcome"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/suggest"
@@ -387,7 +388,8 @@ func rowsOf(ask *api.AskMade, a, before *sift.Account) (numbers []int64) {
 	if ask.Behind >= a.Rows {
 		return nil
 	}
-	sides := map[string]sift.Side{"accepted": sift.OnAccepted, "rejected": sift.OnRejected, "excluded": sift.OnExcluded}
+	sides := map[string]outcome.Side{"accepted": outcome.Accepted, "rejected": outcome.Rejected,
+		"excluded": outcome.Excluded}
 	for row := ask.Behind; len(numbers) < most; {
 		switch side, isSide := sides[ask.Side]; {
 		case isSide:

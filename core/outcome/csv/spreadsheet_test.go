@@ -1,11 +1,9 @@
-package report_test
+package csv_test
 
 import (
 	"bytes"
 	"context"
-	"encoding/csv"
-	"os"
-	"path/filepath"
+	stdcsv "encoding/csv"
 	"strings"
 	"testing"
 	"testing/iotest"
@@ -14,7 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"sieb/core/report"
+	"sieb/core/outcome/csv"
 	"sieb/core/rfc4180"
 )
 
@@ -24,10 +22,10 @@ func spreadsheet(t require.TestingT, rows [][]string) [][]string {
 	for _, row := range rows {
 		text.Write(rfc4180.AppendRow(nil, row...))
 	}
-	require.NoError(t, report.Spreadsheet(context.Background(), &out, iotest.OneByteReader(&text), ','))
+	require.NoError(t, csv.Spreadsheet(context.Background(), &out, iotest.OneByteReader(&text), ','))
 	rest, has := strings.CutPrefix(out.String(), "\uFEFF")
 	require.True(t, has, "the mark tells UTF-8")
-	r := csv.NewReader(strings.NewReader(rest))
+	r := stdcsv.NewReader(strings.NewReader(rest))
 	r.FieldsPerRecord = -1
 	got, err := r.ReadAll()
 	require.NoError(t, err)
@@ -65,27 +63,4 @@ func TestSpreadsheetKeepsTheRest(t *testing.T) {
 			}
 		}
 	})
-}
-
-// The setting guards the outputs for the sender, never the accepted rows, and stands
-// in the manifest.
-func TestGuardedOutputs(t *testing.T) {
-	r := newRun(t, "id,n\n=1+1,x\n=2,3\n")
-	r.Guard = true
-	_, err := r.Do(t.Context())
-	require.NoError(t, err)
-	read := func(name string) string {
-		text, err := os.ReadFile(filepath.Join(r.Dir, name))
-		require.NoError(t, err)
-		return string(text)
-	}
-	assert.Equal(t, "id,n\n=2,3\n", read(report.AcceptedName))
-	assert.Contains(t, read(report.RejectedName), ",'=1+1,x\n")
-	assert.Contains(t, read(report.ManifestName), `"guarded": true`)
-	assertWhole(t, r.Dir)
-	r.Guard = false
-	_, err = r.Do(t.Context())
-	require.NoError(t, err)
-	assert.Contains(t, read(report.RejectedName), ",=1+1,x\n")
-	assert.NotContains(t, read(report.ManifestName), "guarded")
 }
