@@ -128,18 +128,53 @@ func (j *Judge) report(cell, place int, code violation.Code, text []byte, d *sou
 		out.Found = append(out.Found, f)
 		return f.Action
 	}
-	f.value = uint32(len(out.text))
 	if d == nil {
-		out.text = appendValid(out.text, j.raw, maxValue)
+		j.tell(&f, text)
 	} else {
+		f.value = uint32(len(out.text))
 		out.text = appendValid(out.text, text, maxValue)
+		f.message = uint32(len(out.text))
+		out.text = j.appendMessage(out.text, c, code, text, d)
+		f.end = uint32(len(out.text))
 	}
-	f.message = uint32(len(out.text))
-	out.text = j.appendMessage(out.text, c, code, text, d)
-	f.end = uint32(len(out.text))
 	out.Found = append(out.Found, f)
 	return f.Action
 }
+
+// tell puts a violation of the cell at hand in words, or finds the words that were made in this batch of the same text
+// in the same column.
+func (j *Judge) tell(f *Found, text []byte) {
+	l, out := &j.lanes[f.Column], j.out
+	var known *told
+	if j.changed == 0 && !j.isEntry && l.derive == nil && len(j.raw) <= maxShown {
+		if l.told == nil {
+			l.told = new([toldOf]told)
+		}
+		known = &l.told[(xxh3.Hash(j.raw)+uint64(f.Code))%toldOf]
+		if known.batch == j.pairs.batch && known.code == f.Code && string(out.text[known.value:known.message]) == string(j.raw) {
+			f.value, f.message, f.end = known.value, known.message, known.end
+			return
+		}
+	}
+	f.value = uint32(len(out.text))
+	out.text = appendValid(out.text, j.raw, maxValue)
+	f.message = uint32(len(out.text))
+	out.text = j.appendMessage(out.text, l.column, f.Code, text, nil)
+	f.end = uint32(len(out.text))
+	if known != nil {
+		*known = told{j.pairs.batch, f.Code, f.value, f.message, f.end}
+	}
+}
+
+// told is what was said of a text that breaks a rule, as places in the ruling's text.
+type told struct {
+	batch               int32
+	code                violation.Code
+	value, message, end uint32
+}
+
+// toldOf is how many texts of a column a judge remembers that break a rule.
+const toldOf = 256
 
 // Value returns the violating cell's text, cut where it is very long.
 func (r *Ruling) Value(f *Found) []byte { return r.text[f.value:f.message] }

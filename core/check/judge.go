@@ -87,6 +87,7 @@ type lane struct {
 	isTyped []bool            // those whose values a quick test has read
 	wrong   []bool            // those that are not of the column's datatype
 	blanked []bool            // those that were blanked, in a column that is added up
+	told    *[toldOf]told     // what was said of texts that break a rule; nil before there is one
 	seen    map[string]bool   // texts that were met, in a column of which each allowed value must occur
 }
 

@@ -229,7 +229,7 @@ func (c *column) sayForm(p *phrase, code violation.Code, cell []byte) {
 	case violation.TypeDecimal, violation.TypeDouble:
 		p.say(" is not a number ", c.numberExample())
 	case violation.TypeBoolean:
-		p.say(" is neither ", strings.Join(c.yes, " or "), " (true) nor ", strings.Join(c.no, " or "), " (false)")
+		p.say(" is neither ", c.allowed())
 	case violation.TypeURI:
 		p.say(" is not a URI such as https://talfeld.example/tickets")
 	case violation.TypeDuration:
@@ -237,22 +237,34 @@ func (c *column) sayForm(p *phrase, code violation.Code, cell []byte) {
 	case violation.DateFormat, violation.TimeFormat:
 		p.say(" is not a ", c.dateForms)
 	case violation.TextFormat:
-		p.say(" does not have the form ", cmp.Or(forms.Of(c.spec.Formats[0]), "that the column demands"))
+		p.say(" does not have the form ", c.textForm())
 	case violation.CodeUnknown:
 		p.say(" is not among the ", count(len(c.codes.Codes), "code", "codes"), " of ", c.codes.Name)
 		if meant, ok := c.codes.Meant(cell); ok {
 			p.say("; it has ", meant)
 		}
 	case violation.ValueUnknown:
-		if listed := c.spec.OneOf; len(listed) > maxListed {
-			p.say(" is not one of the ", strconv.Itoa(len(listed)), " allowed values: ",
-				strings.Join(listed[:maxListed], ", "), ", …")
-		} else {
-			p.say(" is not one of ", strings.Join(listed, ", "))
-		}
+		p.say(" is not one of ", c.allowed())
 	default:
 		p.say(" breaks the rule ", code.String())
 	}
+}
+
+// saidAllowed says which values the column allows.
+func (c *column) saidAllowed() string {
+	switch listed := c.spec.OneOf; {
+	case c.spec.Datatype == value.Boolean:
+		return strings.Join(c.yes, " or ") + " (true) nor " + strings.Join(c.no, " or ") + " (false)"
+	case len(listed) > maxListed:
+		return fmt.Sprintf("the %d allowed values: %s, …", len(listed), strings.Join(listed[:maxListed], ", "))
+	default:
+		return strings.Join(listed, ", ")
+	}
+}
+
+// saidTextForm says which form the column's texts have.
+func (c *column) saidTextForm() string {
+	return cmp.Or(forms.Of(c.spec.Formats[0]), "that the column demands")
 }
 
 // saidDates says how the column's dates are written.

@@ -17,6 +17,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"sieb/core/codes"
@@ -118,7 +119,9 @@ type column struct {
 	longestNull  int
 	number       value.NumberFormat
 	dates        []*value.DateFormat
-	dateForms    string // how dates are written, in words
+	dateForms    string        // how dates are written, in words
+	textForm     func() string // which form texts have, in words
+	allowed      func() string // which values are allowed, in words
 	yes          []string
 	no           []string
 	min          *target.Literal
@@ -318,6 +321,7 @@ func (c *column) compile(spec *target.Column, d *Delivery) error {
 	if spec.Default != "" {
 		c.fallback = []byte(spec.Default)
 	}
+	c.textForm, c.allowed = sync.OnceValue(c.saidTextForm), sync.OnceValue(c.saidAllowed)
 	if spec.Precision != nil {
 		c.whole = *spec.Precision
 		if spec.Datatype == value.Decimal {
