@@ -19,7 +19,7 @@ import (
 func TestChanges(t *testing.T) {
 	dir := files(t)
 	m := demo.Ahrensee()
-	args := append([]string{"sift", filepath.Join(dir, m.Name)}, recipe(dir, m)...)
+	args := append([]string{"sift", filepath.Join(dir, m.Name)}, rulesOf(dir, m)...)
 	_, out, _ := sieb(append(args, "--changes")...)
 	for _, want := range []string{`ticket_no  trim        1  "ah-000105·"  "ah-000105"`,
 		`ticket_no  upper       1  "ah-000105"   "AH-000105"`, `crop       recode     62  "Weizen"      "wheat"`} {

@@ -49,8 +49,8 @@ func files(t *testing.T) string {
 	return dir
 }
 
-// recipe returns the flags by which a demo delivery in a folder is sifted.
-func recipe(dir string, m demo.Made) []string {
+// rulesOf returns the flags by which a demo delivery in a folder is sifted.
+func rulesOf(dir string, m demo.Made) []string {
 	flags := []string{"--target", filepath.Join(dir, m.Target+".yaml")}
 	if m.Mapping != "" {
 		flags = append(flags, "--mapping", filepath.Join(dir, m.Mapping+".yaml"),
@@ -96,7 +96,7 @@ func TestSiftFindsThePlantedTruth(t *testing.T) {
 	for _, m := range demo.All() {
 		out := filepath.Join(dir, "out", m.Name)
 		code, text, errs := sieb(append([]string{"sift", filepath.Join(dir, m.Name), "--out", out, "--format", "json"},
-			recipe(dir, m)...)...)
+			rulesOf(dir, m)...)...)
 		require.Equal(t, 3, code, errs)
 		assert.Empty(t, errs, "no progress bar in a pipe")
 		var got siftDocument
@@ -133,7 +133,7 @@ func TestSiftFindsThePlantedTruth(t *testing.T) {
 func TestSiftText(t *testing.T) {
 	dir := files(t)
 	m := demo.Ahrensee()
-	code, out, _ := sieb(append([]string{"sift", filepath.Join(dir, m.Name)}, recipe(dir, m)...)...)
+	code, out, _ := sieb(append([]string{"sift", filepath.Join(dir, m.Name)}, rulesOf(dir, m)...)...)
 	assert.Equal(t, 3, code)
 	for _, want := range []string{"windows-1252, semicolon, 2 lines above the table", "verdict   split",
 		"240 read = 219 accepted + 21 rejected + 0 excluded",
@@ -467,7 +467,7 @@ func TestCompanions(t *testing.T) {
 	m := demo.Brunnthal()
 	mapping := write(t, dir, "checked.yaml", "mapping: brunnthal\ntarget: weighbridge_tickets\n"+
 		"controls: [{count: rows, in: companion, find: 'rows=([0-9]+)'}]\n")
-	sift := append([]string{"sift", filepath.Join(dir, m.Name)}, recipe(dir, m)...)
+	sift := append([]string{"sift", filepath.Join(dir, m.Name)}, rulesOf(dir, m)...)
 	sift = append(sift, "--mapping", mapping)
 	code, _, errs := sieb(sift...)
 	assert.Equal(t, 2, code)

@@ -115,7 +115,7 @@ func (a *app) readJSON(ctx context.Context, file *source.File, most int64) error
 	out.put([]byte(`,"rows":[`))
 	problems := []sift.Problem{}
 	first := true
-	changed, err := sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
+	changed, err := sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.ReadRow) error {
 		line, err := marshal(append([]string{}, seen.Cells...))
 		if err != nil {
 			return err
@@ -197,7 +197,7 @@ func (a *app) readText(ctx context.Context, file *source.File, most int64) error
 		}
 		rows = rows[:0]
 	}
-	changed, err := sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.Seen) error {
+	changed, err := sift.Look(reader, file.Layout.Encoding, most, func(seen *sift.ReadRow) error {
 		row := append(make([]string, 0, len(seen.Cells)+2), strconv.FormatInt(seen.Row, 10),
 			strconv.FormatInt(seen.Line, 10))
 		for k, c := range seen.Cells {
@@ -258,7 +258,7 @@ func sheetSize(s workbook.Sheet) string {
 
 // isOdd reports whether a cell, named by its place from 1, has a problem of its
 // own; 0 stands for the row as a whole.
-func isOdd(seen *sift.Seen, cell int) bool {
+func isOdd(seen *sift.ReadRow, cell int) bool {
 	return slices.ContainsFunc(seen.Problems, func(p sift.Problem) bool { return p.Cell == cell })
 }
 

@@ -53,7 +53,7 @@ func TestSuggestionsKeepTheirWord(t *testing.T) {
 	dir := files(t)
 	for _, m := range demo.All() {
 		file := filepath.Join(dir, m.Name)
-		s := suggest(t, append([]string{"suggest", file}, recipe(dir, m)...)...)
+		s := suggest(t, append([]string{"suggest", file}, rulesOf(dir, m)...)...)
 		assert.Equal(t, map[string]int64{"read": m.Read, "accepted": m.Accepted, "rejected": m.Rejected,
 			"excluded": m.Excluded}, s.Tally, m.Name)
 		assert.NotEmpty(t, s.Suggestions, m.Name)
@@ -64,7 +64,7 @@ func TestSuggestionsKeepTheirWord(t *testing.T) {
 			}
 			// In copies of the rules, which --take writes to.
 			copies := t.TempDir()
-			args := recipe(dir, m)
+			args := rulesOf(dir, m)
 			for k, arg := range args {
 				if text, err := os.ReadFile(arg); err == nil && strings.HasSuffix(arg, ".yaml") {
 					args[k] = write(t, copies, filepath.Base(arg), string(text))

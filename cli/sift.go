@@ -24,7 +24,7 @@ import (
 )
 
 func (a *app) sift() *cobra.Command {
-	var by recipe
+	var by rules
 	var out string
 	var explain int64
 	var guard, sums, changes bool

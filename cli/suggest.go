@@ -32,7 +32,7 @@ type suggestions struct {
 }
 
 func (a *app) suggest() *cobra.Command {
-	var by recipe
+	var by rules
 	var take []string
 	var column string
 	cmd := &cobra.Command{
@@ -112,7 +112,7 @@ demands into the target. --take writes those that you name, by their numbers.`,
 
 // otherLists reads the code lists that flags give and the target does not name: columns may take their values
 // from them.
-func (r *recipe) otherLists(ctx context.Context, t *target.Target) (all []*codes.List, err error) {
+func (r *rules) otherLists(ctx context.Context, t *target.Target) (all []*codes.List, err error) {
 	for _, name := range slices.Sorted(maps.Keys(r.lists)) {
 		if slices.Contains(t.CodeLists(), name) {
 			continue
@@ -268,7 +268,7 @@ func (s *suggestions) numbered(number string) ([]edit.Step, string, error) {
 }
 
 // take writes suggestions into the files that they change, and says what a run then gives.
-func (a *app) take(ctx context.Context, by *recipe, w *suggest.Work, s *suggestions, numbers []string) error {
+func (a *app) take(ctx context.Context, by *rules, w *suggest.Work, s *suggestions, numbers []string) error {
 	var steps []edit.Step
 	var words []string
 	known := map[string]bool{}

@@ -32,7 +32,7 @@ func (j *Judge) defects(to int) {
 			j.spoilt = append(j.spoilt, cellAt{d.Row, d.Cell}) // there is no value
 		case d.Code == violation.TypeError:
 			if action == violation.Flag {
-				j.kept = append(j.kept, cellAt{d.Row, d.Cell})
+				j.asDelivered = append(j.asDelivered, cellAt{d.Row, d.Cell})
 			} else {
 				j.spoilt = append(j.spoilt, cellAt{d.Row, d.Cell})
 			}

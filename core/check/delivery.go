@@ -317,9 +317,9 @@ func (p *Plan) index(c *complete, text []byte) int {
 	return slices.IndexFunc(col.set, func(l target.Literal) bool { return l.Compare(v) == 0 })
 }
 
-// see notes which of the values that must occur do so in a block. Rows that are left out
+// meet notes which of the values that must occur do so in a block. Rows that are left out
 // do not count.
-func (j *Judge) see(block int) {
+func (j *Judge) meet(block int) {
 	for i := range j.plan.complete {
 		c := &j.plan.complete[i]
 		l := &j.lanes[c.column]
@@ -328,14 +328,14 @@ func (j *Judge) see(block int) {
 				continue
 			}
 			j.scratch = l.values[k].Append(j.scratch[:0], l.spec.Datatype == value.Date)
-			if l.seen[string(j.scratch)] {
+			if l.met[string(j.scratch)] {
 				continue
 			}
-			if len(l.seen) < 2*len(c.all)+maxSeen {
-				l.seen[string(j.scratch)] = true
+			if len(l.met) < 2*len(c.all)+maxSeen {
+				l.met[string(j.scratch)] = true
 			}
 			if at := j.plan.index(c, j.scratch); at >= 0 {
-				j.out.Seen[i] = append(j.out.Seen[i], at)
+				j.out.Met[i] = append(j.out.Met[i], at)
 			}
 		}
 	}
@@ -344,12 +344,12 @@ func (j *Judge) see(block int) {
 // maxSeen is how many texts are remembered that are none of the values looked for.
 const maxSeen = 4096
 
-// Seen notes what was seen of the values that must occur.
-type Seen [][]bool
+// Met notes what was seen of the values that must occur.
+type Met [][]bool
 
-// NewSeen makes room for what will be seen.
-func (p *Plan) NewSeen() Seen {
-	s := make(Seen, len(p.complete))
+// NewMet makes room for what will be seen.
+func (p *Plan) NewMet() Met {
+	s := make(Met, len(p.complete))
 	for i := range p.complete {
 		s[i] = make([]bool, len(p.complete[i].all))
 	}
@@ -357,8 +357,8 @@ func (p *Plan) NewSeen() Seen {
 }
 
 // Add notes what was seen in a batch.
-func (s Seen) Add(r *Ruling) {
-	for i, places := range r.Seen {
+func (s Met) Add(r *Ruling) {
+	for i, places := range r.Met {
 		for _, at := range places {
 			s[i][at] = true
 		}
@@ -366,7 +366,7 @@ func (s Seen) Add(r *Ruling) {
 }
 
 // Absent returns findings of the values that never occurred.
-func (p *Plan) Absent(s Seen) (all []Finding) {
+func (p *Plan) Absent(s Met) (all []Finding) {
 	for i := range p.complete {
 		c := &p.complete[i]
 		spec := p.columns[c.column].spec

@@ -32,7 +32,7 @@ type Ruling struct {
 	Rejected []bool    // for each row
 	Excluded []uint16  // for each row by which of the plan's exclusions, from 1, it is left out; 0 for none
 	Sums     []Sum     // for each control value
-	Seen     [][]int   // for each column of which all values must occur those that this judge met for the first time
+	Met      [][]int   // for each column of which all values must occur those that this judge met for the first time
 	Ordered  []ordered // for each column with an order where it begins and ends in the batch
 	Unjudged []int64   // for each row rule the rows in which a value that it needs is missing or wrong
 	Keys     []KeyHash // for each row the hash of each of the plan's keys

@@ -23,46 +23,48 @@ import (
 // one rule's code and what it remembers stay near, and notes where the
 // canonical text of each cell lies.
 type Judge struct {
-	plan      *Plan
-	lanes     []lane
-	batch     *source.Batch
-	block     outcome.Block // what was made of the rows at hand
-	out       *Ruling
-	from      int           // first row of the block
-	apart     []bool        // rows of the block whose cells cannot be given to columns
-	spoilt    []cellAt      // cells of the block that are not checked further, and are left empty
-	kept      []cellAt      // those that are not checked, and stay as they were delivered
-	kind      workbook.Kind // of the cell that is being checked
-	isSpecial bool          // some row or cell of the block is apart or spoilt
-	defect    int           // the next of the batch's defects
-	sorted    []Found       // scratch of byRow
+	plan        *Plan
+	lanes       []lane
+	batch       *source.Batch
+	block       outcome.Block // what was made of the rows at hand
+	out         *Ruling
+	from        int      // first row of the block
+	apart       []bool   // rows of the block whose cells cannot be given to columns
+	spoilt      []cellAt // cells of the block that are not checked further, and are left empty
+	asDelivered []cellAt // those that are not checked, and stay as they were delivered
+	isSpecial   bool     // some row or cell of the block is apart or spoilt
+	defect      int      // the next of the batch's defects
+	sorted      []Found  // scratch of byRow
+	most        int      // bytes that the batch may grow to by what is made of its cells
 
-	row     int    // at hand
-	raw     []byte // the cell at hand as delivered
+	atHand
+	vars     []condition.Block // for each of the plan's expressions, what it reads
+	breaches []Breach          // of the batch, in the order of rows
+	expects  bool              // they were looked up
+	pairs    pairing
+	isSilent bool // what is found is noted without a text
+}
+
+// atHand is the state of the one cell that is being judged.
+type atHand struct {
+	row     int
+	raw     []byte        // as delivered
+	kind    workbook.Kind // of a workbook's cell
+	carried []byte        // what stands above the cell, which is empty; nil for none
+	changed uint64        // remedies that changed it
+	grownBy string        // the remedy that makes too much of it
+	blank   bool          // it is to be blanked
+	isOdd   bool          // its canonical text takes quotes, or is empty
+	isEntry bool          // it is an entry of a list
+	isCoded bool          // a value of the list was given the form that it has in its code list
+
+	isTrying, hasFailed bool // it is judged as it was before its remedies, and breaks a rule
+
 	number  value.Number
 	scratch []byte
-	coded   []byte            // the cell at hand in its code list's form
-	vars    []condition.Block // for each of the plan's expressions, what it reads
-	changed uint64            // remedies that changed the cell at hand
-	blank   bool              // the cell at hand is to be blanked
-	isOdd   bool              // the cell at hand has a canonical text that takes quotes, or is empty
-	joined  []byte            // the text that is put together for the cell at hand
-	listed  []byte            // the list at hand in canonical form
-	isEntry bool              // the cell at hand is an entry of a list
-	isCoded bool              // a value of the list at hand was given the form that it has in its code list
-
-	breaches []Breach // of the batch, in the order of rows
-	knows    bool     // they were looked up
-
-	pairs pairing
-
-	most    int    // bytes that the batch may grow to by what is made of its cells
-	grownBy string // the remedy that makes too much of the cell at hand
-
-	carried []byte // what stands above the cell at hand, which is empty; nil for none
-
-	isSilent            bool // what is found is noted without a text
-	isTrying, hasFailed bool // a cell is judged as it was before its remedies, and breaks a rule
+	coded   []byte // in its code list's form
+	joined  []byte // the text that is put together for it
+	listed  []byte // the list in canonical form
 }
 
 type cellAt struct{ row, cell int }
@@ -88,7 +90,7 @@ type lane struct {
 	wrong   []bool            // those that are not of the column's datatype
 	blanked []bool            // those that were blanked, in a column that is added up
 	told    *[toldOf]told     // what was said of texts that break a rule; nil before there is one
-	seen    map[string]bool   // texts that were met, in a column of which each allowed value must occur
+	met     map[string]bool   // texts that were met, in a column of which each allowed value must occur
 }
 
 // NewJudge makes a judge for one goroutine.
@@ -139,7 +141,7 @@ func (p *Plan) NewJudge() *Judge {
 		}
 	}
 	for _, c := range p.complete {
-		j.lanes[c.column].seen = map[string]bool{}
+		j.lanes[c.column].met = map[string]bool{}
 	}
 	return j
 }
@@ -157,7 +159,7 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	j.most = 4*len(b.Arena) + roomOfBatch
 	out.Found, out.Keys, out.text, out.Refused = out.Found[:0], out.Keys[:0], out.text[:0], false
 	out.Pairs, out.Refers = out.Pairs[:0], out.Refers[:0]
-	j.breaches, j.knows = nil, false
+	j.breaches, j.expects = nil, false
 	j.pairs.start()
 	out.Rejected = append(out.Rejected[:0], make([]bool, len(b.Rows))...)
 	out.Excluded = append(out.Excluded[:0], make([]uint16, len(b.Rows))...)
@@ -169,12 +171,12 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 		}
 		out.Unjudged = make([]int64, len(j.plan.rules))
 		out.Sums = make([]Sum, len(j.plan.controls))
-		out.Seen = make([][]int, len(j.plan.complete))
+		out.Met = make([][]int, len(j.plan.complete))
 		out.Ordered = make([]ordered, len(j.plan.ordered))
 	}
 	clear(out.Sums)
-	for i := range out.Seen {
-		out.Seen[i] = out.Seen[i][:0]
+	for i := range out.Met {
+		out.Met[i] = out.Met[i][:0]
 	}
 	for i, column := range j.plan.ordered {
 		out.Ordered[i] = ordered{column: column, first: -1}
@@ -189,9 +191,9 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	}
 }
 
-// Know tells the judge which rows of the batch that was begun break references to tables which
+// Expect tells the judge which rows of the batch that was begun break references to tables which
 // memory does not hold, in the order of rows. Otherwise it lets all pass, and notes what they refer to.
-func (j *Judge) Know(breaches []Breach) { j.breaches, j.knows = breaches, true }
+func (j *Judge) Expect(breaches []Breach) { j.breaches, j.expects = breaches, true }
 
 // Batch checks all rows of a batch, for who only wants what is found.
 func (j *Judge) Batch(b *source.Batch, out *Ruling) {
@@ -212,7 +214,7 @@ func (j *Judge) Rows(from, to int) {
 	clear(j.block.Damaged[:block])
 	clear(j.block.Moved[:block])
 	clear(j.block.Odd[:block])
-	j.spoilt, j.kept = j.spoilt[:0], j.kept[:0]
+	j.spoilt, j.asDelivered = j.spoilt[:0], j.asDelivered[:0]
 	if j.plan.Refused {
 		for row := from; row < to; row++ {
 			j.out.Rejected[row] = true
@@ -220,7 +222,7 @@ func (j *Judge) Rows(from, to int) {
 	}
 	j.defects(to)
 	j.exclude(j.plan.excludeCells, block)
-	j.isSpecial = len(j.spoilt)+len(j.kept) > 0 || slices.Contains(j.apart[:block], true)
+	j.isSpecial = len(j.spoilt)+len(j.asDelivered) > 0 || slices.Contains(j.apart[:block], true)
 	for _, i := range j.plan.order {
 		l := &j.lanes[i]
 		if l.hashed {
@@ -241,7 +243,7 @@ func (j *Judge) Rows(from, to int) {
 	j.refer(block)
 	j.order(block)
 	j.control(block)
-	j.see(block)
+	j.meet(block)
 	if n := len(j.plan.Keys); n > 0 {
 		for k := range block {
 			if j.out.Excluded[from+k] > 0 {
@@ -340,7 +342,7 @@ func (j *Judge) column(l *lane, from, to int) {
 			continue
 		}
 		raw := j.batch.Arena[s.Start:s.End]
-		if special && slices.Contains(j.kept, cellAt{from + k, l.cell}) {
+		if special && slices.Contains(j.asDelivered, cellAt{from + k, l.cell}) {
 			j.row, j.raw, j.changed = from+k, raw, 0
 			if texts[k] = (delimited.Span{}); len(raw) > 0 {
 				j.isOdd = false
@@ -487,7 +489,7 @@ func (j *Judge) blame(l *lane, raw, out []byte, kind workbook.Kind, last int) []
 	if out != nil {
 		out = append([]byte{}, out...)
 	}
-	changed, number, scratch, isOdd := j.changed, j.number, j.scratch, j.isOdd
+	before := j.atHand
 	var hash KeyHash
 	if l.hashed {
 		hash = l.hashes[j.row-j.from]
@@ -502,8 +504,7 @@ func (j *Judge) blame(l *lane, raw, out []byte, kind workbook.Kind, last int) []
 	if !j.hasFailed {
 		j.out.Spoilt[l.place][last]++
 	}
-	j.isTrying, j.changed, j.number, j.scratch, j.isOdd = false, changed, number, scratch, isOdd
-	if l.hashed {
+	if j.atHand = before; l.hashed {
 		l.hashes[j.row-j.from] = hash
 	}
 	return out

@@ -49,7 +49,7 @@ func (j *Judge) referLater(reference, block int) {
 		h := j.key(&r.key, k)
 		switch {
 		case h == (KeyHash{}):
-		case !j.knows:
+		case !j.expects:
 			j.out.Refers = append(j.out.Refers, Refers{j.from + k, reference, h})
 		case j.breaks(Breach{j.batch.Number(j.from + k), reference}):
 			j.failReference(r, k, h)

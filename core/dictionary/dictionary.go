@@ -98,7 +98,7 @@ func Read(ctx context.Context, file *source.File, called string) (*Result, error
 		}
 	}
 	base := draft.Legal(cmp.Or(called, strings.Split(file.Name, ".")[0]), -1)
-	_, err = sift.Look(rows, file.Layout.Encoding, MostColumns+1, func(seen *sift.Seen) error {
+	_, err = sift.Look(rows, file.Layout.Encoding, MostColumns+1, func(seen *sift.ReadRow) error {
 		return d.row(seen)
 	})
 	switch {
@@ -161,7 +161,7 @@ func (d *reading) headings(all []string) {
 	}
 }
 
-func (d *reading) row(seen *sift.Seen) error {
+func (d *reading) row(seen *sift.ReadRow) error {
 	of := func(meaning string) string {
 		k, has := d.at[meaning]
 		if !has || k >= len(seen.Cells) {

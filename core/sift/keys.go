@@ -14,7 +14,7 @@ import (
 // of their tags: growing goes through both tables from front to back.
 type keySet struct {
 	slots []uint64 // tag<<32 | ordinal+1; 0 is free
-	shift uint     // tag>>shift is a slot's place
+	drop  uint     // tag>>drop is a slot's place
 	keys  [][]holder
 	used  int
 }
@@ -42,7 +42,7 @@ func (s *keySet) reserve(n int) {
 		size, bits = size*2, bits+1
 	}
 	old := s.slots
-	s.slots, s.shift = make([]uint64, size), 32-bits
+	s.slots, s.drop = make([]uint64, size), 32-bits
 	askHuge(s.slots)
 	for _, slot := range old {
 		if slot != 0 {
@@ -54,7 +54,7 @@ func (s *keySet) reserve(n int) {
 // free finds the first free slot for a tag.
 func (s *keySet) free(tag uint64) uint64 {
 	mask := uint64(len(s.slots) - 1)
-	i := tag >> s.shift
+	i := tag >> s.drop
 	for s.slots[i] != 0 {
 		i = (i + 1) & mask
 	}
@@ -63,13 +63,13 @@ func (s *keySet) free(tag uint64) uint64 {
 
 // touch begins to load the slot of a key. Called for many keys in a row, it
 // lets the processor wait for memory once instead of once per key.
-func (s *keySet) touch(h check.KeyHash) uint64 { return s.slots[tagOf(h)>>s.shift] }
+func (s *keySet) touch(h check.KeyHash) uint64 { return s.slots[tagOf(h)>>s.drop] }
 
 // find returns the row that holds a key, nil where none does.
 func (s *keySet) find(h check.KeyHash) *holder {
 	mask := uint64(len(s.slots) - 1)
 	tag := tagOf(h)
-	for i := tag >> s.shift; s.slots[i] != 0; i = (i + 1) & mask {
+	for i := tag >> s.drop; s.slots[i] != 0; i = (i + 1) & mask {
 		if slot := s.slots[i]; slot>>32 == tag {
 			ordinal := slot&(1<<32-1) - 1
 			if k := &s.keys[ordinal/chunk][ordinal%chunk]; k.hash == h {
@@ -83,7 +83,7 @@ func (s *keySet) find(h check.KeyHash) *holder {
 // takeFree puts in a key whose first slot is free, which is most often so. It
 // returns false where it takes a closer look.
 func (s *keySet) takeFree(h check.KeyHash, row, line int64) bool {
-	slot := &s.slots[tagOf(h)>>s.shift]
+	slot := &s.slots[tagOf(h)>>s.drop]
 	if *slot != 0 {
 		return false
 	}

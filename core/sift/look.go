@@ -21,8 +21,8 @@ type Problem struct {
 	Message string         `json:"message"`
 }
 
-// Seen is a row as it was read.
-type Seen struct {
+// ReadRow is a row as it was read.
+type ReadRow struct {
 	Row, Line int64
 	Cells     []string
 	Kinds     []workbook.Kind // of a workbook's cells; otherwise nil
@@ -33,7 +33,7 @@ type Seen struct {
 // Look reads rows without a target, on one goroutine: most of them, or all
 // where most is negative. It calls see for each. Where it comes to the end it
 // gives what is wrong with the delivery as a whole, nil for nothing.
-func Look(src source.Source, encoding string, most int64, see func(*Seen) error) (*Problem, error) {
+func Look(src source.Source, encoding string, most int64, see func(*ReadRow) error) (*Problem, error) {
 	looker, err := NewLooker(src.Header(), encoding)
 	if err != nil {
 		return nil, err
@@ -53,17 +53,17 @@ func Look(src source.Source, encoding string, most int64, see func(*Seen) error)
 			if len(b.Defects) > 0 && i%looker.plan.Block() == 0 {
 				problems = append(problems, looker.block(&b, i)...)
 			}
-			seen := Seen{Row: b.Number(i), Line: b.Rows[i].Line, Raw: valid(b.Raw(i))}
+			row := ReadRow{Row: b.Number(i), Line: b.Rows[i].Line, Raw: valid(b.Raw(i))}
 			for k, s := range b.Cells(i) {
-				seen.Cells = append(seen.Cells, valid(b.Text(s)))
+				row.Cells = append(row.Cells, valid(b.Text(s)))
 				if b.IsTyped() {
-					seen.Kinds = append(seen.Kinds, b.Kind(i, k))
+					row.Kinds = append(row.Kinds, b.Kind(i, k))
 				}
 			}
-			for len(problems) > 0 && problems[0].Row == seen.Row {
-				seen.Problems, problems = append(seen.Problems, problems[0]), problems[1:]
+			for len(problems) > 0 && problems[0].Row == row.Row {
+				row.Problems, problems = append(row.Problems, problems[0]), problems[1:]
 			}
-			if err := see(&seen); err != nil {
+			if err := see(&row); err != nil {
 				return nil, err
 			}
 			if most--; most == 0 {

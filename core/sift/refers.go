@@ -19,10 +19,27 @@ func (r *Run) hasSpilt() bool {
 	return slices.ContainsFunc(r.Keys, func(k *reference.Keys) bool { return k.IsSpilt() })
 }
 
-// refer notes what the rows of a batch refer to.
-func (w *writer) refer(b *source.Batch, p *part) error {
+// lookups are what rows refer to in tables that memory does not hold.
+type lookups struct {
+	run     *Run
+	spilt   *spiltKeys // of the rows that were met; nil where nothing is noted
+	isKnown bool       // which rows break their references was found out by an earlier reading:
+	broken  *twins     // these; nil for none
+}
+
+// close gives up the files.
+func (l *lookups) close() {
+	l.spilt.close()
+	l.broken.close()
+}
+
+// note notes what the rows of a batch refer to.
+func (l *lookups) note(b *source.Batch, p *part) error {
+	if l.spilt == nil {
+		return nil
+	}
 	for _, r := range p.ruling.Refers {
-		if err := w.refers.add(keyed{hash: r.Hash, row: clamp(b.Number(r.Row)), key: uint8(r.Reference)}); err != nil {
+		if err := l.spilt.add(keyed{hash: r.Hash, row: clamp(b.Number(r.Row)), key: uint8(r.Reference)}); err != nil {
 			return err
 		}
 	}
@@ -30,13 +47,13 @@ func (w *writer) refer(b *source.Batch, p *part) error {
 }
 
 // breaches finds the rows that break their references; nil where there are none.
-func (w *writer) breaches(ctx context.Context) (*twins, error) {
-	tables := w.run.Keys
+func (l *lookups) breaches(ctx context.Context) (*twins, error) {
+	tables := l.run.Keys
 	absent := 0
-	if t := w.run.Target; t != nil {
+	if t := l.run.Target; t != nil {
 		absent = len(t.ForeignKeys)
 	}
-	return w.refers.each(ctx, w.run.Temporary, func(t *twins, k int, part []keyed) (n int64, err error) {
+	return l.spilt.each(ctx, l.run.Temporary, func(t *twins, k int, part []keyed) (n int64, err error) {
 		for table := range tables {
 			if !tables[table].IsSpilt() {
 				continue
@@ -63,12 +80,12 @@ func (w *writer) breaches(ctx context.Context) (*twins, error) {
 	})
 }
 
-// know tells a judge which rows of a batch break references, where that was found out.
-func (w *writer) know(judge *check.Judge, b *source.Batch) error {
-	if !w.knows {
+// tell tells a judge which rows of a batch break references, where that was found out.
+func (l *lookups) tell(judge *check.Judge, b *source.Batch) error {
+	if !l.isKnown {
 		return nil
 	}
-	broken, err := w.broken.between(b.FirstRow, b.Number(len(b.Rows)-1))
+	broken, err := l.broken.between(b.FirstRow, b.Number(len(b.Rows)-1))
 	if err != nil {
 		return err
 	}
@@ -76,23 +93,6 @@ func (w *writer) know(judge *check.Judge, b *source.Batch) error {
 	for _, t := range broken {
 		all = append(all, check.Breach{Row: int64(t.row), Reference: int(t.key)})
 	}
-	judge.Know(all)
+	judge.Expect(all)
 	return nil
-}
-
-// lookUp reads the delivery for no more than what its rows refer to.
-func (w *writer) lookUp(ctx context.Context) error {
-	rows, err := w.run.Again(ctx)
-	if err != nil {
-		return err
-	}
-	defer source.Close(rows)
-	w.refers = newSpiltKeys(w.run.Temporary)
-	defer w.refers.file.Close()
-	if err := source.InOrder(ctx, w.plan.Rows(rows), w.run.Workers, w.work, w.refer); err != nil {
-		return err
-	}
-	w.broken, err = w.breaches(ctx)
-	w.refers, w.knows = nil, true
-	return err
 }

@@ -11,7 +11,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"slices"
 	"time"
 
 	"sieb/core/check"
@@ -20,7 +19,6 @@ import (
 	"sieb/core/reference"
 	"sieb/core/source"
 	"sieb/core/target"
-	"sieb/core/violation"
 )
 
 // Verdict is the outcome of a run.
@@ -39,12 +37,6 @@ type Tally struct {
 	Accepted int64 `json:"accepted"`
 	Rejected int64 `json:"rejected"`
 	Excluded int64 `json:"excluded"`
-}
-
-// Progress is how far a run has come.
-type Progress struct {
-	Bytes int64 `json:"bytes"`
-	Rows  int64 `json:"rows"`
 }
 
 // Run is one execution of a target over a delivery.
@@ -160,7 +152,7 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 	if r.hasSpilt() && (r.Again == nil || r.Temporary == nil) {
 		return nil, errors.New("a table that is referred to does not fit in memory, and the delivery can be read only once")
 	}
-	w := newWriter(r, plan)
+	w := newSifter(r, plan)
 	defer func() { w.close() }()
 	schema := plan.Schema()
 	for _, o := range r.Outputs {
@@ -168,20 +160,17 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 			return nil, err
 		}
 	}
-	if w.looksAhead() {
+	if w.owners.looksAhead() {
 		if err := w.lookAhead(ctx); err != nil {
 			return nil, err
 		}
 	}
 	src := r.Source
 	for {
-		if r.hasSpilt() && !w.knows {
-			w.refers = newSpiltKeys(r.Temporary)
-		}
 		if err := w.begin(); err != nil {
 			return nil, err
 		}
-		if err := source.InOrder(ctx, plan.Rows(src), r.Workers, w.work, w.deliver); err != nil {
+		if err := source.InOrder(ctx, plan.Rows(src), r.Workers, w.judging, w.deliver); err != nil {
 			return nil, err
 		}
 		again, err := w.settle(ctx)
@@ -209,47 +198,7 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 	if err := w.finish(); err != nil {
 		return nil, err
 	}
-	return w.result(r.Target), nil
-}
-
-// settle ends a reading of which keys, or what rows refer to, went to a file. It returns nil where
-// all is as it was taken to be, and otherwise the writer for another reading, which knows better.
-func (w *writer) settle(ctx context.Context) (again *writer, err error) {
-	if w.refers == nil && w.spilt == nil {
-		return nil, nil
-	}
-	again = newWriter(w.run, w.plan)
-	again.least, again.before, again.ahead = w.shown, w.tally.Read, w.ahead
-	if w.refers != nil {
-		again.broken, err = w.breaches(ctx)
-		if again.knows = true; err != nil || again.broken != nil {
-			return again, err
-		}
-	} else {
-		again.broken, again.knows, w.broken = w.broken, w.knows, nil
-	}
-	if w.spilt != nil {
-		again.twins, err = w.spilt.twins(ctx, w.run.Temporary, target.KeepFirst, len(w.keys) > 1)
-	}
-	if err != nil || again.twins == nil {
-		again.close()
-		return nil, err
-	}
-	return again, nil
-}
-
-// work makes what judges batches on one goroutine.
-func (w *writer) work() func(*source.Batch, *part) {
-	judge := w.plan.NewJudge().Watch(w.changes.watch)
-	var leaving *leaving
-	if w.splicing != nil { // otherwise this reading only looks ahead
-		leaving = w.run.newLeaving(w.plan)
-	}
-	return func(b *source.Batch, p *part) {
-		judge.Start(b, &p.ruling)
-		p.failed = w.know(judge, b)
-		judgeBatch(w.plan, judge, b, p, leaving, w.run.explain-b.FirstRow)
-	}
+	return w.tallies.result(r), nil
 }
 
 // keysOf hands on what the target refers to.
@@ -302,89 +251,4 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, 
 			first = last
 		}
 	}
-}
-
-// begin begins a reading whose rows leave.
-func (w *writer) begin() error {
-	if w.run.Account != nil {
-		w.run.Account.reset(w.plan)
-	}
-	w.splicing = newSplicing(w.run.newLeaving(w.plan))
-	all := slices.Clone(w.plan.Delivery)
-	for _, d := range w.run.Source.Header().Defects {
-		all = append(all, check.HeaderFinding(w.run.Source.Header(), &d))
-	}
-	return w.tell(all)
-}
-
-// tell counts violations of the delivery as a whole, and lets them leave.
-func (w *writer) tell(all []check.Finding) error {
-	for _, f := range all {
-		w.groups.addDelivery(f)
-		w.refused = w.refused || f.Action == violation.Refuse
-	}
-	return w.splicing.leaving.tell(w.run.Outputs, all)
-}
-
-// finish reports what only shows once all rows were read, and ends the outputs.
-func (w *writer) finish() error {
-	var all []check.Finding
-	if f, ok := check.ChangeFinding(&w.change, w.run.Encoding); ok {
-		all = append(all, f)
-	}
-	if f, ok := w.rowsFinding(); ok {
-		all = append(all, f)
-	}
-	footer, err := source.Footer(w.run.Source)
-	if err != nil {
-		return err
-	}
-	if w.tally.Read > 0 { // otherwise that there is nothing says it all
-		all = append(all, w.plan.Absent(w.seen)...)
-		all = append(all, w.plan.Control(w.sums, w.tally.Read, footer, w.run.Companion)...)
-	}
-	if err := w.tell(all); err != nil {
-		return err
-	}
-	for _, o := range w.run.Outputs {
-		if err := o.End(); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func rowsWord(n int64) string {
-	if n == 1 {
-		return "1 row"
-	}
-	return fmt.Sprintf("%d rows", n)
-}
-
-// rowsFinding makes a finding of a delivery that has fewer or more rows than it is to
-// have; ok is false where the number is right.
-func (w *writer) rowsFinding() (f check.Finding, ok bool) {
-	want := target.Rows{}
-	if w.run.Target != nil {
-		want = w.run.Target.Rows
-	}
-	header := w.run.Source.Header()
-	f = check.Finding{Action: violation.Refuse, Line: max(header.Line, 1)}
-	switch read := w.tally.Read; {
-	case read == 0 && want.Least() > 0:
-		f.Code, f.Message = violation.DeliveryEmpty, "nothing was delivered: the file has neither a header nor a row"
-		if header.Named {
-			f.Message = "nothing was delivered: the file has a header and no row"
-		}
-		f.Message += "; ask the sender, or let the target say rows: {minimum: 0} if that is fine"
-	case read < want.Least():
-		f.Code, f.Message = violation.RowsFew, fmt.Sprintf("the delivery has %s, and at least %d are expected",
-			rowsWord(read), want.Least())
-	case want.Maximum != nil && read > *want.Maximum:
-		f.Code, f.Message = violation.RowsMany, fmt.Sprintf("the delivery has %s, and at most %d are expected",
-			rowsWord(read), *want.Maximum)
-	default:
-		return f, false
-	}
-	return f, true
 }

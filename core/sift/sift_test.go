@@ -185,7 +185,7 @@ func TestPromises(t *testing.T) {
 		accepted := int64(0)
 		r, err := source.NewReader(strings.NewReader(sink.Accepted.String()), l)
 		require.NoError(t, err)
-		changed, err := sift.Look(r, "utf-8", -1, func(seen *sift.Seen) error {
+		changed, err := sift.Look(r, "utf-8", -1, func(seen *sift.ReadRow) error {
 			accepted++
 			assert.False(t, keys[seen.Cells[0]], "the key %q stands twice", seen.Cells[0])
 			keys[seen.Cells[0]] = true
@@ -249,7 +249,7 @@ func TestEncodingChanges(t *testing.T) {
 		}
 		r, err = source.NewReader(strings.NewReader(text), l)
 		require.NoError(t, err)
-		changed, err := sift.Look(r, c.encoding, -1, func(*sift.Seen) error { return nil })
+		changed, err := sift.Look(r, c.encoding, -1, func(*sift.ReadRow) error { return nil })
 		require.NoError(t, err)
 		assert.Equal(t, c.want != "", changed != nil, name)
 	}

@@ -23,8 +23,8 @@ import (
 	"sieb/core/target"
 )
 
-// recipe is a random target with its mapping, as the slow judge knows it.
-type recipe struct {
+// drawnRules is a random target with its mapping, as the slow judge knows it.
+type drawnRules struct {
 	trim, upper, idFormat, refers bool
 	dates                         []string // LDML patterns
 	earliest                      string
@@ -40,9 +40,9 @@ type recipe struct {
 	rule                          string // onViolation of the row rule; "" for none
 }
 
-func drawRecipe(t *rapid.T) recipe {
+func drawRules(t *rapid.T) drawnRules {
 	flip := func(name string) bool { return rapid.Bool().Draw(t, name) }
-	r := recipe{trim: flip("trim"), upper: flip("upper"), idFormat: flip("format"), refers: flip("refers"),
+	r := drawnRules{trim: flip("trim"), upper: flip("upper"), idFormat: flip("format"), refers: flip("refers"),
 		kgAction: rapid.SampledFrom([]string{"reject", "flag", "blank"}).Draw(t, "action"), comma: flip("comma"),
 		scaled: flip("scaled"), germanYes: flip("yes"), tareDefault: flip("default"), derived: flip("derived"),
 		constant: flip("constant"), needed: flip("needed"), leaves: flip("leaves"),
@@ -55,7 +55,7 @@ func drawRecipe(t *rapid.T) recipe {
 	return r
 }
 
-func (r recipe) target() string {
+func (r drawnRules) target() string {
 	var b strings.Builder
 	b.WriteString("target: t\ncolumns:\n  - {name: id, unique: true, required: true")
 	if r.idFormat {
@@ -90,7 +90,7 @@ func (r recipe) target() string {
 	return b.String()
 }
 
-func (r recipe) mapping() string {
+func (r drawnRules) mapping() string {
 	var b strings.Builder
 	b.WriteString("mapping: m\ntarget: t\ncolumns:\n  id: {from: No, remedies: [")
 	var remedies []string
@@ -146,7 +146,7 @@ type slowValue struct {
 }
 
 // judge goes through the rows one by one, and through the steps of DESIGN's order of a row.
-func (r recipe) judge(rows [][]string, known []string) slow {
+func (r drawnRules) judge(rows [][]string, known []string) slow {
 	s := slow{changed: map[string]int64{}}
 	holders := map[string]bool{}
 	for i, cells := range rows {
@@ -232,7 +232,7 @@ func (r recipe) judge(rows [][]string, known []string) slow {
 
 type failing func(column, code, action string)
 
-func (r recipe) id(cell string, s *slow, fail failing) (v slowValue, isBroken bool) {
+func (r drawnRules) id(cell string, s *slow, fail failing) (v slowValue, isBroken bool) {
 	isNull := func(text string) bool { return text == "" || text == "N/A" }
 	for _, remedy := range []struct {
 		is    bool
@@ -262,7 +262,7 @@ func (r recipe) id(cell string, s *slow, fail failing) (v slowValue, isBroken bo
 	return v, isBroken
 }
 
-func (r recipe) day(cell string, fail failing) slowValue {
+func (r drawnRules) day(cell string, fail failing) slowValue {
 	if cell == "" {
 		return slowValue{}
 	}
@@ -291,7 +291,7 @@ func (r recipe) day(cell string, fail failing) slowValue {
 	return slowValue{text: cell, has: true, wrong: true}
 }
 
-func (r recipe) kg(cell string, fail failing) slowValue {
+func (r drawnRules) kg(cell string, fail failing) slowValue {
 	blank := false
 	v := slowWhole(cell, r.group, "kg", func(column, code string) {
 		fail(column, code, r.kgAction)
@@ -327,7 +327,7 @@ func slowWhole(cell, group, column string, fail func(column, code string)) slowV
 	return slowValue{text: n.String(), has: true}
 }
 
-func (r recipe) pct(cell string, fail failing) slowValue {
+func (r drawnRules) pct(cell string, fail failing) slowValue {
 	if cell == "" {
 		return slowValue{}
 	}
@@ -362,7 +362,7 @@ func (r recipe) pct(cell string, fail failing) slowValue {
 	return slowValue{text: text, has: true}
 }
 
-func (r recipe) truth(cell string, fail failing) slowValue {
+func (r drawnRules) truth(cell string, fail failing) slowValue {
 	if cell == "" {
 		return slowValue{}
 	}
@@ -394,7 +394,7 @@ func TestTheJudgeIsTheSlowOne(t *testing.T) {
 	}
 	known := []string{"AA1", "AB2", "TA1", "zz"}
 	rapid.Check(t, func(t *rapid.T) {
-		r := drawRecipe(t)
+		r := drawRules(t)
 		rows := make([][]string, rapid.IntRange(1, 400).Draw(t, "rows"))
 		seed := rapid.SliceOfN(rapid.IntRange(0, 1<<20), 16, 16).Draw(t, "seed")
 		for i := range rows {

@@ -60,6 +60,13 @@ func newSpiltKeys(temporary func() (*os.File, error)) *spiltKeys {
 	return &spiltKeys{file: spill.New(spillParts, temporary, "keeping the keys of rows")}
 }
 
+// close gives up the file.
+func (s *spiltKeys) close() {
+	if s != nil {
+		s.file.Close()
+	}
+}
+
 func (s *spiltKeys) add(k keyed) error {
 	b := s.buf[:0]
 	b = binary.LittleEndian.AppendUint64(b, k.hash.Hi)

@@ -154,7 +154,7 @@ func (b *builder) lookAtAll(ctx context.Context) error {
 	for i := range looks {
 		looks[i].shapes = likes{}
 	}
-	_, err = sift.Look(rows, b.File.Layout.Encoding, -1, func(seen *sift.Seen) error {
+	_, err = sift.Look(rows, b.File.Layout.Encoding, -1, func(seen *sift.ReadRow) error {
 		if ctx.Err() != nil {
 			return context.Cause(ctx)
 		}

@@ -42,7 +42,7 @@ func Pairs(ctx context.Context, file *source.File, column, label string) (all []
 		}
 	}
 	known := map[string]bool{}
-	_, err = sift.Look(rows, file.Layout.Encoding, -1, func(seen *sift.Seen) error {
+	_, err = sift.Look(rows, file.Layout.Encoding, -1, func(seen *sift.ReadRow) error {
 		if ctx.Err() != nil {
 			return context.Cause(ctx)
 		}

@@ -537,7 +537,7 @@ func (q *Queue) Explain(ctx context.Context, run store.Run, row int64) (*check.E
 		return nil, err
 	}
 	r := report.Run{Name: delivery.Name, KeyMemory: q.KeyMemory, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
-	if err := q.recipe(ctx, run, &r); err != nil {
+	if err := q.rules(ctx, run, &r); err != nil {
 		return nil, err
 	}
 	defer closeKeys(&r)
@@ -562,7 +562,7 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	}
 	r := report.Run{Name: delivery.Name, SHA256: delivery.SHA256, Dir: q.Area.RunDir(id), Version: q.Version,
 		SHA256Outputs: run.Sums, KeyMemory: q.KeyMemory, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
-	if err := q.recipe(ctx, run, &r); err != nil {
+	if err := q.rules(ctx, run, &r); err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
 	}
 	defer closeKeys(&r)
@@ -599,8 +599,8 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	return nil
 }
 
-// recipe puts the target of a run together, with its mapping where it has one.
-func (q *Queue) recipe(ctx context.Context, run store.Run, r *report.Run) error {
+// rules puts the target of a run together, with its mapping where it has one.
+func (q *Queue) rules(ctx context.Context, run store.Run, r *report.Run) error {
 	if !run.TargetName.Valid {
 		return nil
 	}

@@ -112,7 +112,7 @@ func (q *Queue) fromRun(ctx context.Context, t *target.Target, fk *target.Foreig
 		return nil, err
 	}
 	var by report.Run
-	if err := q.recipe(ctx, other, &by); err != nil || by.Target == nil {
+	if err := q.rules(ctx, other, &by); err != nil || by.Target == nil {
 		return keys, err
 	}
 	return keys, q.output(id, report.RejectedName, func(rows source.Source) error {

@@ -329,7 +329,7 @@ func (r *Reading) Rows(ctx context.Context, from int64, n int) (*Window, error) 
 	}
 	w := &Window{Rows: []Row{}}
 	bytes := 0
-	if err := r.look(rows, func(seen *sift.Seen) bool {
+	if err := r.look(rows, func(seen *sift.ReadRow) bool {
 		if seen.Row >= from {
 			row := rowOf(seen)
 			w.Rows = append(w.Rows, row)
@@ -388,7 +388,7 @@ func (r *Reading) Last(ctx context.Context, n int) (*Window, error) {
 		}
 		if ok {
 			w := &Window{Rows: []Row{}, Counted: counted}
-			if err := r.look(tail, func(seen *sift.Seen) bool {
+			if err := r.look(tail, func(seen *sift.ReadRow) bool {
 				seen.Row, seen.Line = 0, 0
 				w.Rows = append(w.Rows, rowOf(seen))
 				return true
@@ -407,9 +407,9 @@ func (r *Reading) Last(ctx context.Context, n int) (*Window, error) {
 }
 
 // look reads rows until see has seen enough.
-func (r *Reading) look(rows source.Source, see func(*sift.Seen) bool) error {
+func (r *Reading) look(rows source.Source, see func(*sift.ReadRow) bool) error {
 	defer source.Close(rows)
-	_, err := sift.Look(rows, r.File.Layout.Encoding, -1, func(seen *sift.Seen) error {
+	_, err := sift.Look(rows, r.File.Layout.Encoding, -1, func(seen *sift.ReadRow) error {
 		if !see(seen) {
 			return errEnough
 		}
@@ -425,7 +425,7 @@ var kinds = [...]string{workbook.Text: "text", workbook.Number: "number", workbo
 	workbook.Date: "date",
 	workbook.Time: "time", workbook.DateTime: "dateTime", workbook.Duration: "duration", workbook.Error: "error"}
 
-func rowOf(seen *sift.Seen) Row {
+func rowOf(seen *sift.ReadRow) Row {
 	row := Row{Row: seen.Row, Line: seen.Line, Cells: make([]string, len(seen.Cells)), Raw: clip(seen.Raw),
 		Problems: seen.Problems}
 	for k, c := range seen.Cells {
@@ -499,7 +499,7 @@ func (r *Reading) above(ctx context.Context, first int64) (lines []Line, err err
 	if err != nil {
 		return nil, err
 	}
-	err = r.look(reader, func(seen *sift.Seen) bool {
+	err = r.look(reader, func(seen *sift.ReadRow) bool {
 		if seen.Line >= first || len(lines) == mostAbove {
 			return false
 		}

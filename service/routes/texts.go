@@ -262,8 +262,8 @@ func (s *Server) text(ctx context.Context, l store.Library, name string, version
 	return t, nil
 }
 
-// recipe is what a run is asked to sift by.
-type recipe struct {
+// rules are what a run is asked to sift by.
+type rules struct {
 	target, mapping store.VersionOf
 	refersTo        map[string]string
 	codes           map[string]int
@@ -271,8 +271,8 @@ type recipe struct {
 	companion       string          // the delivery that holds the control values; "" for none
 }
 
-// recipe looks the target and the mapping of an order up, and whether they go together.
-func (s *Server) recipe(ctx context.Context, in *api.NewRun) (r recipe, err error) {
+// rulesOf looks the target and the mapping of an order up, and whether they go together.
+func (s *Server) rulesOf(ctx context.Context, in *api.NewRun) (r rules, err error) {
 	var m store.Text
 	switch {
 	case in.Mapping != "":
@@ -412,7 +412,7 @@ func (s *Server) startRun(ctx context.Context, in *struct{ Body api.NewRun }) (*
 	if err := s.isTable(d); err != nil {
 		return nil, err
 	}
-	by, err := s.recipe(ctx, &in.Body)
+	by, err := s.rulesOf(ctx, &in.Body)
 	if err != nil {
 		return nil, err
 	}

@@ -206,7 +206,7 @@ const readAs = computed(() => {
 })
 
 /** By what a run has sifted. */
-function recipe(r: RunHead): string {
+function rulesOf(r: RunHead): string {
   if (!r.target) return 'no target'
   const target = `${r.target.name}, version ${r.target.version}`
   return r.mapping ? `${target}, by ${r.mapping.name}, version ${r.mapping.version}` : target
@@ -288,7 +288,7 @@ const outputs = computed(() => [
             v-for="r in runs"
             :key="r.id"
             :value="r.id"
-            :label="`${time(r.createdAt)}: ${recipe(r)}, ${r.verdict ?? r.state}`"
+            :label="`${time(r.createdAt)}: ${rulesOf(r)}, ${r.verdict ?? r.state}`"
           />
         </ElSelect>
       </div>

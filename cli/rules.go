@@ -12,8 +12,8 @@ import (
 	"sieb/core/target"
 )
 
-// recipe is the flags that say by what a file is sifted.
-type recipe struct {
+// rules is the flags that say by which rules a file is sifted.
+type rules struct {
 	target, mapping, companion, today, memory string
 	references, lists                         map[string]string
 	workers                                   int
@@ -22,7 +22,7 @@ type recipe struct {
 	keyBytes int64
 }
 
-func (r *recipe) add(cmd *cobra.Command) {
+func (r *rules) add(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&r.target, "target", "", "file of the target, YAML or JSON")
 	cmd.Flags().StringVar(&r.mapping, "mapping", "", "file of the mapping, YAML or JSON; needs --target")
 	cmd.Flags().StringToStringVar(&r.references, "reference", nil,
@@ -38,7 +38,7 @@ func (r *recipe) add(cmd *cobra.Command) {
 }
 
 // check tells of values that flags cannot have.
-func (r *recipe) check() (err error) {
+func (r *rules) check() (err error) {
 	if r.workers < 0 {
 		return usagef("--workers %d: it is 0 or more", r.workers)
 	}
@@ -51,7 +51,7 @@ func (r *recipe) check() (err error) {
 }
 
 // run makes the run of a file by a target, with all that it refers to.
-func (r *recipe) run(ctx context.Context, file *source.File, t *target.Target) (*report.Run, error) {
+func (r *rules) run(ctx context.Context, file *source.File, t *target.Target) (*report.Run, error) {
 	run := &report.Run{Delivery: file, Target: t, Version: Version, Workers: r.workers, Today: r.day,
 		KeyMemory: r.keyBytes}
 	var err error
