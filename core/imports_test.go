@@ -17,7 +17,8 @@ import (
 // order lists the packages of the core from the bottom up: each imports only
 // what stands before it.
 var order = []string{"fault", "spill", "violation", "rfc4180", "value", "forms", "recall", "lexical", "delimited", "workbook",
-	"layout", "source", "outcome", "outcome/csv", "outcome/outcometest",
+	"layout", "source", "outcome", "outcome/packed", "outcome/csv", "outcome/jsonl",
+	"outcome/parquet", "outcome/xlsx", "outcome/written", "outcome/outcometest",
 	"edit", "variants", "codes", "distinct", "typing", "relation", "profile/profiletest", "profile", "search", "finding",
 	"condition",
 	"remedy", "target", "check", "reference", "trial", "sift", "compare", "ddl", "draft", "suggest",

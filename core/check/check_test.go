@@ -42,7 +42,8 @@ func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows
 		}
 		b.Split()
 		judge.Start(&b, &ruling)
-		encoder := csv.Form{}.Encoder(nil)
+		accepted := plan.Schema().Table(outcome.Accepted, outcome.Shape{})
+		encoder := csv.Form{}.Encoder(accepted)
 		next := 0
 		for from := 0; from < len(b.Rows); from += plan.Block() {
 			to := min(from+plan.Block(), len(b.Rows))
@@ -58,8 +59,8 @@ func judged(t require.TestingT, columns, text string, change func(*Judge)) (rows
 				if ruling.Rejected[row] {
 					rows = append(rows, "")
 				} else {
-					accepted := outcome.Row{Block: judge.Block(), At: row - from}
-					rows = append(rows, strings.TrimSuffix(string(encoder.Append(nil, &accepted)), "\n"))
+					one := outcome.Row{Table: accepted, Block: judge.Block(), At: row - from}
+					rows = append(rows, strings.TrimSuffix(string(encoder.Append(nil, &one)), "\n"))
 				}
 			}
 		}

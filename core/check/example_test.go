@@ -43,7 +43,7 @@ func ExampleJudge() {
 	judge.Rows(0, len(b.Rows)) // few enough for one block
 	for row := range b.Rows {
 		if !ruling.Rejected[row] {
-			accepted := outcome.Row{Block: judge.Block(), At: row}
+			accepted := outcome.Row{Table: plan.Schema().Table(outcome.Accepted, outcome.Shape{}), Block: judge.Block(), At: row}
 			fmt.Printf("accepted: %s, %s\n", accepted.Field(0), accepted.Field(1))
 		}
 	}

@@ -21,7 +21,7 @@ func (p *Plan) Schema() *outcome.Schema {
 func (c *column) described() outcome.Column {
 	spec := c.spec
 	d := outcome.Column{Name: spec.Name, Title: spec.Title(), Description: spec.Description, Datatype: spec.Datatype,
-		Scale: -1, Separator: spec.Separator}
+		Scale: -1, Zoned: spec.Zoned, Separator: spec.Separator}
 	flags := func(code violation.Code) bool { return spec.Action(code) == violation.Flag }
 	if slices.ContainsFunc(violation.AllCodes(), func(of violation.CodeHelp) bool {
 		return (isMistyped(of.Code) || of.Code == violation.TypeError) && flags(of.Code)

@@ -237,7 +237,7 @@ func (slowCSV) Append(dst []byte, row *outcome.Row) []byte {
 		}
 		field := string(row.Field(k))
 		switch {
-		case field == "" && row.Side == outcome.Accepted && row.Field(k) != nil:
+		case field == "" && row.Table.Side == outcome.Accepted && row.Field(k) != nil:
 			dst = append(dst, `""`...)
 		case strings.ContainsAny(field, "\",\r\n") || strings.HasPrefix(field, " ") || strings.HasSuffix(field, " "):
 			dst = fmt.Appendf(dst, `"%s"`, strings.ReplaceAll(field, `"`, `""`))

@@ -54,9 +54,10 @@ type Proof struct {
 
 // Output is one side of an outcome, in one form, at one destination.
 type Output struct {
-	Side Side
-	Form Form
-	To   Destination
+	Side  Side
+	Shape Shape
+	Form  Form
+	To    Destination
 
 	table  *Table
 	packer Packer
@@ -64,13 +65,16 @@ type Output struct {
 
 // Begin begins the output.
 func (o *Output) Begin(ctx context.Context, s *Schema) (err error) {
-	o.table = s.Table(o.Side)
+	o.table = s.Table(o.Side, o.Shape)
 	if err := o.To.Begin(ctx, o.table); err != nil {
 		return err
 	}
 	o.packer, err = o.Form.Pack(o.table, o.To)
 	return err
 }
+
+// Table returns what the output holds, once it was begun.
+func (o *Output) Table() *Table { return o.table }
 
 // Encoder returns an encoder for one goroutine.
 func (o *Output) Encoder() Encoder { return o.Form.Encoder(o.table) }

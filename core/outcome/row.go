@@ -3,6 +3,7 @@ package outcome
 import (
 	"bytes"
 	"strconv"
+	"strings"
 	"unicode/utf8"
 
 	"sieb/core/delimited"
@@ -45,9 +46,9 @@ func Text(b *source.Batch, s delimited.Span) []byte {
 // Row is a row of an output's table: a row of the delivery, or, in a table of violations, one of
 // those of a row.
 type Row struct {
+	Table *Table // of the output
 	Block *Block // nil for the delivery as a whole
 	At    int    // the row in the block
-	Side  Side   // on which the output is
 
 	Number     int64       // of the row, from 1; 0 for the delivery as a whole
 	Line       int64       // on which it starts
@@ -62,9 +63,9 @@ type Row struct {
 // Len returns how many fields the row has. A row that was delivered with more or fewer cells than
 // the header has as many more or fewer fields than the table has columns.
 func (r *Row) Len() int {
-	switch r.Side {
+	switch r.Table.Side {
 	case Accepted:
-		return len(r.Block.Texts)
+		return len(r.Table.fields)
 	case Violations:
 		return len(ViolationsHeader)
 	}
@@ -78,8 +79,12 @@ func (r *Row) Cells() int { return len(r.Block.Batch.Cells(r.Block.First + r.At)
 // one is asked for.
 func (r *Row) Field(k int) []byte {
 	switch {
-	case r.Side == Accepted:
-		return r.Value(k)
+	case r.Table.Side == Accepted:
+		if f := r.Table.fields[k]; f.isLabel {
+			return r.label(f.column)
+		} else {
+			return r.Value(f.column)
+		}
 	case k == 0:
 		if r.Number == 0 {
 			return nil
@@ -89,11 +94,11 @@ func (r *Row) Field(k int) []byte {
 	case k == 1:
 		r.buf = strconv.AppendInt(r.buf[:0], r.Line, 10)
 		return r.buf
-	case r.Side == Violations:
+	case r.Table.Side == Violations:
 		return r.found(k)
 	case k >= leading:
 		return r.Delivered(k - leading)
-	case r.Side == Rejected:
+	case r.Table.Side == Rejected:
 		r.buf = r.AppendReasons(r.buf[:0])
 		return r.buf
 	}
@@ -110,6 +115,26 @@ func (r *Row) Value(column int) []byte {
 		text = bytes.ToValidUTF8(text, replacement)
 	}
 	return text
+}
+
+// label returns what the codes of a column's cell mean, those that mean something; nil for no value.
+func (r *Row) label(column int) []byte {
+	c := &r.Table.Schema.Columns[column]
+	text := r.Value(column)
+	if text == nil {
+		return nil
+	}
+	entries := []string{string(text)}
+	if c.Separator != "" {
+		entries = strings.Split(entries[0], c.Separator)
+	}
+	for i, code := range entries {
+		if label := c.Labels[code]; label != "" {
+			entries[i] = label
+		}
+	}
+	r.buf = append(r.buf[:0], strings.Join(entries, c.Separator)...)
+	return r.buf
 }
 
 var replacement = []byte(string(utf8.RuneError))

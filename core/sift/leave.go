@@ -27,6 +27,7 @@ func (t *texts) start(n int) int {
 // leaving makes texts of rows for the outputs of a run, on one goroutine.
 type leaving struct {
 	plan     *check.Plan
+	outputs  []*outcome.Output
 	encoders []outcome.Encoder // of each output
 	of       [outcome.Sides][]int
 	refusals []outcome.Violation
@@ -36,7 +37,7 @@ type leaving struct {
 
 // newLeaving makes encoders for the outputs of the run, which were begun.
 func (r *Run) newLeaving(plan *check.Plan) *leaving {
-	l := &leaving{plan: plan}
+	l := &leaving{plan: plan, outputs: r.Outputs}
 	for i, o := range r.Outputs {
 		l.encoders = append(l.encoders, o.Encoder())
 		l.of[o.Side] = append(l.of[o.Side], i)
@@ -70,7 +71,7 @@ func (l *leaving) take(block *outcome.Block, at int, ruling *check.Ruling, found
 
 // append appends the row at hand in the form of one of the outputs.
 func (l *leaving) append(dst []byte, output int, side outcome.Side) []byte {
-	l.row.Side, l.row.Nth = side, 0
+	l.row.Table, l.row.Nth = l.outputs[output].Table(), 0
 	if side != outcome.Violations {
 		return l.encoders[output].Append(dst, &l.row)
 	}
@@ -92,7 +93,7 @@ func (l *leaving) put(of []texts, side outcome.Side) {
 }
 
 // tell writes violations of the delivery as a whole.
-func (l *leaving) tell(outputs []*outcome.Output, all []check.Finding) error {
+func (l *leaving) tell(all []check.Finding) error {
 	l.row = outcome.Row{}
 	l.found = l.found[:0]
 	for _, f := range all {
@@ -101,12 +102,12 @@ func (l *leaving) tell(outputs []*outcome.Output, all []check.Finding) error {
 	}
 	for _, i := range l.of[outcome.Violations] {
 		var text []byte
-		l.row.Side, l.row.Violations = outcome.Violations, l.found
+		l.row.Table, l.row.Violations = l.outputs[i].Table(), l.found
 		for l.row.Nth = range l.found {
 			l.row.Line = all[l.row.Nth].Line
 			text = l.encoders[i].Append(text, &l.row)
 		}
-		if err := outputs[i].Write(text); err != nil {
+		if err := l.outputs[i].Write(text); err != nil {
 			return err
 		}
 	}
@@ -192,8 +193,8 @@ func (s *splicing) insert(p *part, side outcome.Side) {
 }
 
 // write hands what was made of a batch to the outputs.
-func (s *splicing) write(p *part, outputs []*outcome.Output) error {
-	for i, o := range outputs {
+func (s *splicing) write(p *part) error {
+	for i, o := range s.leaving.outputs {
 		text := p.texts[i].text
 		if s.isMade[i] {
 			s.made[i].text = append(s.made[i].text, text[s.copied[i]:]...)

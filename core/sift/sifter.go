@@ -70,7 +70,7 @@ func (w *sifter) begin() error {
 // tell counts violations of the delivery as a whole, and lets them leave.
 func (w *sifter) tell(all []check.Finding) error {
 	w.tallies.addDelivery(all)
-	return w.splicing.leaving.tell(w.run.Outputs, all)
+	return w.splicing.leaving.tell(all)
 }
 
 // deliver takes the next batch.
@@ -97,7 +97,7 @@ func (w *sifter) deliver(b *source.Batch, p *part) error {
 			return errExplained
 		}
 	}
-	if err := w.splicing.write(p, w.run.Outputs); err != nil {
+	if err := w.splicing.write(p); err != nil {
 		return err
 	}
 	if w.run.Progress != nil {

@@ -16,16 +16,19 @@ type Form struct {
 
 type encoder struct {
 	guard   bool
+	isPlain bool
 	reasons []byte
 }
 
 // Encoder returns an encoder of a table's rows.
-func (f Form) Encoder(*outcome.Table) outcome.Encoder { return &encoder{guard: f.Guard} }
+func (f Form) Encoder(t *outcome.Table) outcome.Encoder {
+	return &encoder{guard: f.Guard, isPlain: t.IsPlain()}
+}
 
 // Append appends a row and its line end. A lone null is a blank line, as PostgreSQL's COPY reads and writes it; a text
 // without characters is two quotes.
 func (e *encoder) Append(dst []byte, row *outcome.Row) []byte {
-	switch row.Side {
+	switch row.Table.Side {
 	case outcome.Accepted:
 		dst = e.values(dst, row)
 	case outcome.Violations:
@@ -45,7 +48,7 @@ func (e *encoder) Append(dst []byte, row *outcome.Row) []byte {
 
 // values appends the cells of an accepted row.
 func (e *encoder) values(dst []byte, row *outcome.Row) []byte {
-	oneByOne := e.guard || row.IsDamaged()
+	oneByOne := e.guard || !e.isPlain || row.IsDamaged()
 	for k, n := 0, row.Len(); k < n; k++ {
 		if k > 0 {
 			dst = append(dst, ',')
@@ -57,7 +60,7 @@ func (e *encoder) values(dst []byte, row *outcome.Row) []byte {
 				continue
 			}
 		}
-		if cell := row.Value(k); cell != nil && len(cell) == 0 {
+		if cell := row.Field(k); cell != nil && len(cell) == 0 {
 			dst = append(dst, `""`...)
 		} else {
 			dst = e.cell(dst, cell)
@@ -96,7 +99,10 @@ type packer struct{ to io.Writer }
 
 // Pack writes the header.
 func (f Form) Pack(t *outcome.Table, to io.Writer) (outcome.Packer, error) {
-	text := rfc4180.AppendRow(nil, t.Names()...)
+	if t.Heads == nil {
+		return packer{to}, nil
+	}
+	text := rfc4180.AppendRow(nil, t.Heads...)
 	if f.Guard {
 		text = guardRows(nil, text, ',')
 	}

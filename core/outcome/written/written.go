@@ -1,0 +1,96 @@
+// Package written lists the forms in which the rows of an outcome can be written. Whoever adds a form adds a package that
+// is one, and a line here.
+package written
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"sieb/core/outcome"
+	"sieb/core/outcome/csv"
+	"sieb/core/outcome/jsonl"
+	"sieb/core/outcome/parquet"
+	"sieb/core/outcome/xlsx"
+)
+
+// Form is a form by its name.
+type Form struct {
+	Name    string `json:"name"`
+	File    string `json:"file" doc:"the name of the file with accepted rows"`
+	Type    string `json:"type" doc:"media type"`
+	Meaning string `json:"meaning"`
+
+	isDelimited bool // it takes the settings of delimited text
+	isFixed     bool // it takes no settings at all
+	make        func(outcome.Settings) (outcome.Form, error)
+}
+
+// Forms are all of them.
+var Forms = []Form{
+	{Name: "csv", File: "accepted.csv", Type: "text/csv; charset=utf-8", isFixed: true,
+		Meaning: "RFC 4180, UTF-8, LF, under the names of the columns: what other commands read",
+		make:    func(outcome.Settings) (outcome.Form, error) { return csv.Form{}, nil }},
+	{Name: "delimited", File: "accepted-delimited.csv", Type: "text/csv", isDelimited: true,
+		Meaning: "delimited text in a dialect and an encoding of your choice",
+		make:    func(s outcome.Settings) (outcome.Form, error) { return csv.NewDialect(s) }},
+	{Name: "jsonl", File: "accepted.jsonl", Type: "application/x-ndjson",
+		Meaning: "an object of JSON in each line, numbers with all their digits",
+		make:    func(outcome.Settings) (outcome.Form, error) { return jsonl.Form{}, nil }},
+	{Name: "parquet", File: "accepted.parquet", Type: "application/vnd.apache.parquet",
+		Meaning: "typed columns with nulls, packed with Zstandard",
+		make:    func(outcome.Settings) (outcome.Form, error) { return parquet.Form{}, nil }},
+	{Name: "xlsx", File: "accepted.xlsx", Type: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+		Meaning: "a workbook with typed cells",
+		make:    func(outcome.Settings) (outcome.Form, error) { return xlsx.Form{}, nil }},
+}
+
+// Named returns the form of a name.
+func Named(name string) (*Form, error) {
+	at := slices.IndexFunc(Forms, func(f Form) bool { return f.Name == name })
+	if at < 0 {
+		var names []string
+		for _, f := range Forms {
+			names = append(names, f.Name)
+		}
+		return nil, fmt.Errorf("form %q is none of %s", name, strings.Join(names, ", "))
+	}
+	return &Forms[at], nil
+}
+
+// New returns what settings ask for, and the form that it is.
+func New(s outcome.Settings) (outcome.Form, *Form, error) {
+	of, err := Named(s.Form)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := of.check(s); err != nil {
+		return nil, nil, err
+	}
+	form, err := of.make(s)
+	return form, of, err
+}
+
+// check tells of settings that the form does not know.
+func (f *Form) check(s outcome.Settings) error {
+	if !slices.Contains([]outcome.Heading{"", outcome.ByName, outcome.ByTitle, outcome.NoHead}, s.Header) {
+		return fmt.Errorf("header %q is none of names, titles, none", s.Header)
+	}
+	if !slices.Contains([]outcome.Coding{"", outcome.AsCode, outcome.AsLabel, outcome.AsBoth}, s.Codes) {
+		return fmt.Errorf("codes %q is none of code, label, both", s.Codes)
+	}
+	for _, given := range []struct {
+		name string
+		is   bool
+	}{{"delimiter", s.Delimiter != ""}, {"encoding", s.Encoding != ""}, {"quoting", s.Quoting != ""},
+		{"lineTerminator", s.LineTerminator != ""}, {"byteOrderMark", s.ByteOrderMark}} {
+		if given.is && !f.isDelimited {
+			return fmt.Errorf("the form %s has no %s; the form delimited does", f.Name, given.name)
+		}
+	}
+	if f.isFixed && (s.Header != "" && s.Header != outcome.ByName || s.Codes != "" && s.Codes != outcome.AsCode) {
+		return fmt.Errorf("the form %s is always the same, under names and with codes; the form delimited takes "+
+			"header and codes", f.Name)
+	}
+	return nil
+}
