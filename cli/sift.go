@@ -28,6 +28,7 @@ func (a *app) sift() *cobra.Command {
 	var out string
 	var explain int64
 	var guard, sums, changes bool
+	var write writing
 	cmd := &cobra.Command{
 		Use:   "sift FILE",
 		Short: "Reads, cleans, checks and splits every row of a file",
@@ -43,16 +44,21 @@ feed which, formats, remedies and what is left out. "sieb draft FILE --target
 TARGET" writes one.
 
 Without --target every row that reads cleanly is accepted. Without --out
-nothing is written.
+nothing is written. With --write accepted rows are written in other forms,
+any number of them in the one pass: typed and with nulls as Parquet, JSON
+Lines or a workbook, or as text in a dialect that a receiver wants.
 
 Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 		Example: `  sieb sift weighbridge-ahrensee-2026-07.csv --target weighbridge_tickets.yaml --mapping ahrensee.yaml --out sifted
   sieb sift growers-2026.ods --target growers.yaml --format json
-  sieb sift tickets.txt --delimiter tab --encoding windows-1252 --out plain`,
+  sieb sift tickets.txt --delimiter tab --encoding windows-1252 --out plain
+  sieb sift growers-2026.ods --target growers.yaml --out sifted --write csv,parquet,xlsx
+  sieb sift growers-2026.ods --target growers.yaml --out sifted --write delimited --write-delimiter ";"`,
 		Args: oneFile,
 	}
 	layoutFlags := addLayoutFlags(cmd)
 	by.add(cmd)
+	write.add(cmd)
 	cmd.Flags().StringVar(&out, "out", "", "folder for the outputs; created if missing")
 	cmd.Flags().BoolVar(&guard, "guard-formulas", false,
 		"in rejected.csv and violations.csv, put an apostrophe before cells that a spreadsheet would run as formulas")
@@ -83,6 +89,12 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 			return err
 		}
 		run.Dir, run.Guard, run.SHA256Outputs = out, guard, sums
+		if run.Write, err = write.all(mappingOf(t)); err != nil {
+			return err
+		}
+		if out == "" && len(write.forms) > 0 {
+			return usagef("--write needs a folder: add --out DIR")
+		}
 		if explain > 0 {
 			e, err := run.Explain(cmd.Context(), explain)
 			if err != nil {
@@ -107,9 +119,8 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 			}
 			if summary.Outputs != nil {
 				o := summary.Outputs
-				fmt.Fprintf(a.out, "\nwritten: %s\n", strings.Join([]string{o.Accepted, o.Rejected, o.Excluded,
-					o.Violations,
-					o.Manifest}, "\n         "))
+				fmt.Fprintf(a.out, "\nwritten: %s\n", strings.Join(append(append([]string{o.Accepted}, o.Also...), o.Rejected,
+					o.Excluded, o.Violations, o.Manifest), "\n         "))
 			} else {
 				fmt.Fprintf(a.out, "\nnothing was written; --out DIR writes the accepted and the rejected rows\n")
 			}

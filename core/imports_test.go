@@ -18,10 +18,10 @@ import (
 // what stands before it.
 var order = []string{"fault", "spill", "violation", "rfc4180", "value", "forms", "recall", "lexical", "delimited", "workbook",
 	"layout", "source", "outcome", "outcome/packed", "outcome/csv", "outcome/jsonl",
-	"outcome/parquet", "outcome/xlsx", "outcome/written", "outcome/outcometest",
+	"outcome/parquet", "outcome/xlsx", "outcome/outcometest",
 	"edit", "variants", "codes", "distinct", "typing", "relation", "profile/profiletest", "profile", "search", "finding",
 	"condition",
-	"remedy", "target", "check", "reference", "trial", "sift", "compare", "ddl", "draft", "suggest",
+	"remedy", "target", "outcome/written", "check", "reference", "trial", "sift", "compare", "ddl", "draft", "suggest",
 	"table", "brief", "csvw", "dictionary", "report"}
 
 // The core computes. It knows no HTTP, SQL, command line or page, and imports

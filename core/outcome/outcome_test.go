@@ -65,6 +65,8 @@ func (p *pairsPacker) Close() error {
 	return err
 }
 
+func (*pairsPacker) Abort() {}
+
 // store is a place of objects, as object stores are: an object is there as a whole or not at all, and
 // many of them have one name only by a list that is put last.
 type store struct{ objects map[string]string }

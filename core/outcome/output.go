@@ -26,6 +26,8 @@ type Packer interface {
 	io.Writer
 	// Close writes what stands behind the last row. It does not end the destination.
 	Close() error
+	// Abort gives up what is held where the rows do not come to their end.
+	Abort()
 }
 
 // Destination takes the bytes of an output. Nothing of them is to be seen before Commit, and
@@ -90,6 +92,7 @@ func (o *Output) Write(text []byte) error {
 
 // Restart begins anew.
 func (o *Output) Restart() (err error) {
+	o.Drop()
 	if err := o.To.Restart(); err != nil {
 		return err
 	}
@@ -98,4 +101,18 @@ func (o *Output) Restart() (err error) {
 }
 
 // End writes what stands behind the last row.
-func (o *Output) End() error { return o.packer.Close() }
+func (o *Output) End() error {
+	err := o.packer.Close()
+	if err == nil {
+		o.packer = nil
+	}
+	return err
+}
+
+// Drop gives up what was not ended. The destination is whoever's who committed it, or will not.
+func (o *Output) Drop() {
+	if o.packer != nil {
+		o.packer.Abort()
+		o.packer = nil
+	}
+}

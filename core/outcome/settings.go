@@ -15,3 +15,10 @@ type Settings struct {
 
 // Shape returns how the rows are laid out.
 func (s *Settings) Shape() Shape { return Shape{s.Header, s.Codes} }
+
+// Writing is a form by which accepted rows are written, as settings say, and the file that they go to.
+type Writing struct {
+	Settings Settings
+	File     string
+	Form     Form
+}

@@ -8,11 +8,14 @@ package report
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"syscall"
 
 	"sieb/core/fault"
@@ -103,7 +106,8 @@ var (
 )
 
 // commit lets outputs appear that were prepared, and then the manifest of this text.
-func (s *folder) commit(ctx context.Context, outputs []*outcome.Output, manifest []byte) error {
+func (s *folder) commit(ctx context.Context, outputs []*outcome.Output, written []outcome.Proof,
+	manifest []byte) error {
 	last := s.file(ManifestName)
 	defer last.Abort()
 	if err := last.Begin(ctx, nil); err != nil {
@@ -115,6 +119,7 @@ func (s *folder) commit(ctx context.Context, outputs []*outcome.Output, manifest
 	if _, err := last.Prepare(); err != nil {
 		return err
 	}
+	stale := s.stale(written)
 	switch err := remove(filepath.Join(s.dir, ManifestName)); {
 	case err == nil:
 		err = syncFolder(s.dir)
@@ -123,6 +128,11 @@ func (s *folder) commit(ctx context.Context, outputs []*outcome.Output, manifest
 		}
 	case !errors.Is(err, fs.ErrNotExist):
 		return fault.Writing(err, "taking the manifest of an earlier run away in "+s.dir)
+	}
+	for _, name := range stale {
+		if err := remove(filepath.Join(s.dir, name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return fault.Writing(err, "taking "+name+" of an earlier run away in "+s.dir)
+		}
 	}
 	for _, o := range outputs {
 		if err := o.To.Commit(); err != nil {
@@ -133,6 +143,23 @@ func (s *folder) commit(ctx context.Context, outputs []*outcome.Output, manifest
 		return err
 	}
 	return fault.Writing(syncFolder(s.dir), "keeping the names of the files in "+s.dir)
+}
+
+// stale returns the files with accepted rows that an earlier run has written to the folder, as its manifest says, and that
+// this one does not write: beside the others they would be taken for its own.
+func (s *folder) stale(written []outcome.Proof) (names []string) {
+	text, err := os.ReadFile(filepath.Join(s.dir, ManifestName))
+	var earlier Manifest
+	if err != nil || json.Unmarshal(text, &earlier) != nil {
+		return nil
+	}
+	for _, o := range earlier.Outputs {
+		if strings.HasPrefix(o.Name, "accepted") && filepath.Base(o.Name) == o.Name &&
+			!slices.ContainsFunc(written, func(p outcome.Proof) bool { return p.Name == o.Name }) {
+			names = append(names, o.Name)
+		}
+	}
+	return names
 }
 
 // close ends the use of the folder; where it was made for nothing it goes.

@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"sieb/core/layout"
+	"sieb/core/outcome"
 	"sieb/core/source"
 	"strings"
 	"testing"
@@ -25,12 +26,15 @@ func commitFiles(t *testing.T, dir, text string) error {
 		_, err := to.Write([]byte(text + to.name))
 		require.NoError(t, err)
 	}
+	var written []outcome.Proof
 	for _, o := range all {
-		if _, err := o.To.Prepare(); err != nil {
+		p, err := o.To.Prepare()
+		if err != nil {
 			return err
 		}
+		written = append(written, p)
 	}
-	return s.commit(t.Context(), all, []byte(text+ManifestName))
+	return s.commit(t.Context(), all, written, []byte(text+ManifestName))
 }
 
 // delivery returns a delivery that is not in the way.

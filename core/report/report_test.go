@@ -2,6 +2,7 @@ package report_test
 
 import (
 	"context"
+	"encoding/hex"
 	"encoding/json"
 	"os"
 	"path/filepath"
@@ -13,6 +14,8 @@ import (
 	"github.com/zeebo/blake3"
 
 	"sieb/core/layout"
+	"sieb/core/outcome"
+	"sieb/core/outcome/written"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -191,4 +194,38 @@ func TestGuardedOutputs(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, read(report.RejectedName), ",=1+1,x\n")
 	assert.NotContains(t, read(report.ManifestName), "guarded")
+}
+
+// A run that is done again in other forms leaves no file of the first behind, and none that is not its own.
+func TestFormsOfAnEarlierRunGo(t *testing.T) {
+	r := newRun(t, "id,n\na,1\nb,x\n")
+	write := func(settings ...outcome.Settings) {
+		var err error
+		r.Write, err = written.All(settings)
+		require.NoError(t, err)
+		summary, err := r.Do(t.Context())
+		require.NoError(t, err)
+		assert.Equal(t, filepath.Join(r.Dir, r.Write[0].File), summary.Outputs.Accepted)
+		assert.Len(t, summary.Outputs.Also, len(settings)-1)
+		text, err := os.ReadFile(filepath.Join(r.Dir, report.ManifestName))
+		require.NoError(t, err)
+		var m report.Manifest
+		require.NoError(t, json.Unmarshal(text, &m))
+		assert.Equal(t, settings, m.Write)
+		for _, p := range m.Outputs {
+			text, err := os.ReadFile(filepath.Join(r.Dir, p.Name))
+			require.NoError(t, err)
+			sum := blake3.Sum256(text)
+			assert.Equal(t, hex.EncodeToString(sum[:]), p.BLAKE3, p.Name)
+		}
+	}
+	write(outcome.Settings{Form: "jsonl"}, outcome.Settings{Form: "parquet"}, outcome.Settings{Form: "xlsx"},
+		outcome.Settings{Form: "delimited", Delimiter: ";"})
+	mine := filepath.Join(r.Dir, "accepted.txt")
+	require.NoError(t, os.WriteFile(mine, []byte("mine"), 0o600))
+	assert.Equal(t, []string{"accepted-delimited.csv", "accepted.jsonl", "accepted.parquet", "accepted.txt", "accepted.xlsx",
+		"excluded.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir))
+	write(outcome.Settings{Form: "csv"}, outcome.Settings{Form: "jsonl"})
+	assert.Equal(t, []string{"accepted.csv", "accepted.jsonl", "accepted.txt", "excluded.csv", "manifest.json",
+		"rejected.csv", "violations.csv"}, names(t, r.Dir))
 }

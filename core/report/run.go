@@ -41,6 +41,7 @@ type Run struct {
 	RepeatOf       string            // the earlier delivery of the same bytes, in words; "" for none
 	Today          time.Time         // the day of the run, on which rules may depend; zero for the present one
 	Dir            string            // where the files go; "" writes none
+	Write          []outcome.Writing // how accepted rows are written; none for CSV alone
 	Also           []*outcome.Output // beside the files; committed with them, and proved by the manifest
 	Version        string            // of the program, for the manifest
 	Workers        int
@@ -59,35 +60,37 @@ type Summary struct {
 
 // Outputs are the paths of a run's files.
 type Outputs struct {
-	Accepted   string `json:"accepted"`
-	Rejected   string `json:"rejected"`
-	Excluded   string `json:"excluded"`
-	Violations string `json:"violations"`
-	Manifest   string `json:"manifest"`
+	Accepted   string   `json:"accepted" doc:"accepted.csv, or, where it was not asked for, the first form that was"`
+	Also       []string `json:"also,omitempty" doc:"the accepted rows in other forms"`
+	Rejected   string   `json:"rejected"`
+	Excluded   string   `json:"excluded"`
+	Violations string   `json:"violations"`
+	Manifest   string   `json:"manifest"`
 }
 
 // Manifest is the proof of a run. It holds no times: the same delivery, layout
 // and target give the same manifest, byte for byte. Hashes are BLAKE3 with 256
 // bits ("BLAKE3: one function, fast everywhere", 2020).
 type Manifest struct {
-	Sieb       string            `json:"sieb" doc:"version of the program"`
-	Delivery   DeliveryProof     `json:"delivery"`
-	Layout     layout.Layout     `json:"layout"`
-	Target     *TextProof        `json:"target"`
-	Mapping    *TextProof        `json:"mapping,omitempty"`
-	Companion  *TextProof        `json:"companion,omitempty" doc:"the file with control values that came with the delivery"`
-	RepeatOf   string            `json:"repeatOf,omitempty" doc:"the earlier delivery of the same bytes"`
-	Codes      []TextProof       `json:"codes,omitempty" doc:"the code lists that columns refer to"`
-	Today      string            `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
-	References []reference.State `json:"references,omitempty"`
-	Verdict    sift.Verdict      `json:"verdict"`
-	Refusal    string            `json:"refusal,omitempty"`
-	Tally      sift.Tally        `json:"tally"`
-	Excluded   []sift.Excluded   `json:"excluded,omitempty"`
-	Violations []sift.Counted    `json:"violations"`
-	Remedies   []sift.Remedy     `json:"remedies"`
-	Outputs    []outcome.Proof   `json:"outputs"`
-	Guarded    bool              `json:"guarded,omitempty" doc:"an apostrophe stands before cells of rejected rows and violations that a spreadsheet would take for formulas"`
+	Sieb       string             `json:"sieb" doc:"version of the program"`
+	Delivery   DeliveryProof      `json:"delivery"`
+	Layout     layout.Layout      `json:"layout"`
+	Target     *TextProof         `json:"target"`
+	Mapping    *TextProof         `json:"mapping,omitempty"`
+	Companion  *TextProof         `json:"companion,omitempty" doc:"the file with control values that came with the delivery"`
+	RepeatOf   string             `json:"repeatOf,omitempty" doc:"the earlier delivery of the same bytes"`
+	Codes      []TextProof        `json:"codes,omitempty" doc:"the code lists that columns refer to"`
+	Today      string             `json:"today,omitempty" doc:"the day of the run, where rules depend on it"`
+	References []reference.State  `json:"references,omitempty"`
+	Verdict    sift.Verdict       `json:"verdict"`
+	Refusal    string             `json:"refusal,omitempty"`
+	Tally      sift.Tally         `json:"tally"`
+	Excluded   []sift.Excluded    `json:"excluded,omitempty"`
+	Violations []sift.Counted     `json:"violations"`
+	Remedies   []sift.Remedy      `json:"remedies"`
+	Write      []outcome.Settings `json:"write,omitempty" doc:"how accepted rows are written; absent for CSV alone"`
+	Outputs    []outcome.Proof    `json:"outputs"`
+	Guarded    bool               `json:"guarded,omitempty" doc:"an apostrophe stands before cells of rejected rows and violations that a spreadsheet would take for formulas"`
 }
 
 // DeliveryProof identifies the bytes that were sifted.
@@ -164,23 +167,41 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := out.commit(ctx, outputs, append(text, '\n')); err != nil {
+	if err := out.commit(ctx, outputs, written, append(text, '\n')); err != nil {
 		return nil, err
 	}
-	summary.Outputs = &Outputs{filepath.Join(r.Dir, AcceptedName), filepath.Join(r.Dir, RejectedName),
-		filepath.Join(r.Dir, ExcludedName), filepath.Join(r.Dir, ViolationsName), filepath.Join(r.Dir, ManifestName)}
+	in := func(name string) string { return filepath.Join(r.Dir, name) }
+	summary.Outputs = &Outputs{Rejected: in(RejectedName), Excluded: in(ExcludedName), Violations: in(ViolationsName),
+		Manifest: in(ManifestName)}
+	for i, w := range r.writes() {
+		if i == 0 {
+			summary.Outputs.Accepted = in(w.File)
+		} else {
+			summary.Outputs.Also = append(summary.Outputs.Also, in(w.File))
+		}
+	}
 	return summary, nil
+}
+
+// writes returns how accepted rows are written.
+func (r *Run) writes() []outcome.Writing {
+	if len(r.Write) > 0 {
+		return r.Write
+	}
+	return []outcome.Writing{{File: AcceptedName, Form: csv.Form{}}}
 }
 
 // outputs returns which outputs the run has.
 func (r *Run) outputs(to *folder) []*outcome.Output {
-	shown := csv.Form{Guard: r.Guard}
-	return []*outcome.Output{
-		{Side: outcome.Accepted, Form: csv.Form{}, To: to.file(AcceptedName)},
-		{Side: outcome.Rejected, Form: shown, To: to.file(RejectedName)},
-		{Side: outcome.Excluded, Form: shown, To: to.file(ExcludedName)},
-		{Side: outcome.Violations, Form: shown, To: to.file(ViolationsName)},
+	var all []*outcome.Output
+	for _, w := range r.writes() {
+		all = append(all, &outcome.Output{Side: outcome.Accepted, Shape: w.Settings.Shape(), Form: w.Form,
+			To: to.file(w.File)})
 	}
+	shown := csv.Form{Guard: r.Guard}
+	return append(all, &outcome.Output{Side: outcome.Rejected, Form: shown, To: to.file(RejectedName)},
+		&outcome.Output{Side: outcome.Excluded, Form: shown, To: to.file(ExcludedName)},
+		&outcome.Output{Side: outcome.Violations, Form: shown, To: to.file(ViolationsName)})
 }
 
 func (r *Run) sifting(rows source.Source) sift.Run {
@@ -300,6 +321,9 @@ func (r *Run) manifest(result *sift.Result, written []outcome.Proof) Manifest {
 		if mapping := r.Target.Mapping; mapping != nil {
 			m.Mapping = proofOf(mapping.Name, r.MappingVersion, mapping.Text)
 		}
+	}
+	for _, w := range r.Write {
+		m.Write = append(m.Write, w.Settings)
 	}
 	if r.Companion != nil {
 		m.Companion = proofOf(r.Companion.Name, 0, r.Companion.Text)

@@ -156,6 +156,7 @@ func (r *Run) Do(ctx context.Context) (*Result, error) {
 	defer func() { w.close() }()
 	schema := plan.Schema()
 	for _, o := range r.Outputs {
+		defer o.Drop()
 		if err := o.Begin(ctx, schema); err != nil {
 			return nil, err
 		}

@@ -23,6 +23,7 @@ type Mapping struct {
 	LeftOut     []string
 	Exclude     []Exclusion
 	Delivery    DeliveryRules // what it says of them takes the place of what the target says
+	Outputs     []Output      // the forms in which accepted rows are written, beside accepted.csv
 	Text        []byte        // the text that it was read from
 
 	refuseNew *bool
@@ -86,6 +87,8 @@ var mappingFields = append([]field[Mapping]{
 		}},
 	{"exclude", listSchema(objectSchema(exclusionFields)), "rows that are left out, and why",
 		func(p *reading, n ast.Node, m *Mapping) { m.Exclude, m.excluded = p.exclusions(n) }},
+	{"outputs", listSchema(objectSchema(outputFields)), "forms in which accepted rows are written, beside accepted.csv",
+		func(p *reading, n ast.Node, m *Mapping) { m.Outputs = p.outputs(n) }},
 }, deliveryFields(func(m *Mapping) *DeliveryRules { return &m.Delivery },
 	func(m *Mapping) *[]map[string]ast.Node { return &m.controls })...)
 

@@ -113,3 +113,5 @@ func (f Form) Pack(t *outcome.Table, to io.Writer) (outcome.Packer, error) {
 func (p packer) Write(rows []byte) (int, error) { return p.to.Write(rows) }
 
 func (packer) Close() error { return nil }
+
+func (packer) Abort() {}

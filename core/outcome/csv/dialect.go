@@ -170,3 +170,5 @@ func (p *dialectPacker) unknown(text []byte) error {
 }
 
 func (*dialectPacker) Close() error { return nil }
+
+func (*dialectPacker) Abort() {}

@@ -169,3 +169,5 @@ type packer struct{ io.Writer }
 func (Form) Pack(_ *outcome.Table, to io.Writer) (outcome.Packer, error) { return packer{to}, nil }
 
 func (packer) Close() error { return nil }
+
+func (packer) Abort() {}

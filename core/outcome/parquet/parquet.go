@@ -176,6 +176,9 @@ func (e *encoder) value(dst []byte, row *outcome.Row, k int, text []byte) []byte
 		}
 		return packed.AppendNumber(dst, uint64(n))
 	case tinyDecimals, shortDecimals, wideDecimals:
+		if n, ok := shortUnscaled(text, max(c.Scale, 0)); ok && e.kinds[k] != wideDecimals {
+			return packed.AppendNumber(dst, uint64(n))
+		}
 		n, ok := unscaled(string(text), max(c.Scale, 0))
 		if !ok {
 			return unfit("has more digits than the column's precision and scale allow")
@@ -220,6 +223,42 @@ func (e *encoder) moment(dst []byte, c *outcome.Column, k int, text []byte, unfi
 			"write CSV or JSON Lines")
 	}
 	return packed.AppendNumber(dst, uint64(t.Seconds()*second+int64(t.Nanos/1000)))
+}
+
+// shortUnscaled returns a canonical decimal of at most 18 digits times ten to the power of a scale; ok is false for any
+// other text.
+func shortUnscaled(text []byte, scale int) (n int64, ok bool) {
+	isNegative := len(text) > 0 && text[0] == '-'
+	if isNegative {
+		text = text[1:]
+	}
+	digits, behind := 0, -1 // the point
+	for _, c := range text {
+		switch {
+		case c == '.' && behind < 0:
+			behind = 0
+			continue
+		case c-'0' > 9:
+			return 0, false
+		case behind >= 0:
+			behind++
+		}
+		digits++
+		n = 10*n + int64(c-'0')
+		if digits > shortDigits {
+			return 0, false
+		}
+	}
+	for behind = max(behind, 0); behind < scale; behind++ {
+		if digits++; digits > shortDigits {
+			return 0, false
+		}
+		n *= 10
+	}
+	if isNegative {
+		n = -n
+	}
+	return n, digits > 0 && behind == scale
 }
 
 // unscaled returns a canonical decimal times ten to the power of a scale; ok is false where that is no whole number.
@@ -388,3 +427,6 @@ func (p *packer) hand() error {
 
 // Close ends the file.
 func (p *packer) Close() error { return p.w.Close() }
+
+// Abort has nothing to give up: what the library holds is memory.
+func (*packer) Abort() {}

@@ -12,6 +12,7 @@ import (
 	"sieb/core/outcome/jsonl"
 	"sieb/core/outcome/parquet"
 	"sieb/core/outcome/xlsx"
+	"sieb/core/target"
 )
 
 // Form is a form by its name.
@@ -69,6 +70,44 @@ func New(s outcome.Settings) (outcome.Form, *Form, error) {
 	}
 	form, err := of.make(s)
 	return form, of, err
+}
+
+// All returns what several settings ask for. Each form has a file of one name, so that none is there twice.
+func All(settings []outcome.Settings) (all []outcome.Writing, err error) {
+	for i, s := range settings {
+		if slices.ContainsFunc(settings[:i], func(o outcome.Settings) bool { return o.Form == s.Form }) {
+			return nil, fmt.Errorf("the form %s is named twice", s.Form)
+		}
+		form, of, err := New(s)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, outcome.Writing{Settings: s, File: of.File, Form: form})
+	}
+	return all, nil
+}
+
+// Of returns how the accepted rows of a run are written by a mapping: as CSV, and in the forms that it names. The error is
+// of type target.Problems. It is nil, for CSV alone, where there is none.
+func Of(m *target.Mapping) ([]outcome.Writing, error) {
+	if m == nil || len(m.Outputs) == 0 {
+		return nil, nil
+	}
+	settings := []outcome.Settings{{Form: "csv"}}
+	for i := range m.Outputs {
+		o := &m.Outputs[i]
+		if o.Form == "csv" {
+			if _, _, err := New(o.Settings); err != nil {
+				return nil, o.Wrong(err)
+			}
+			continue // it is written anyhow
+		}
+		settings = append(settings, o.Settings)
+		if _, err := All(settings); err != nil {
+			return nil, o.Wrong(err)
+		}
+	}
+	return All(settings)
 }
 
 // check tells of settings that the form does not know.

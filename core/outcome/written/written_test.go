@@ -72,6 +72,8 @@ func (f *fields) Write(rows []byte) (int, error) {
 
 func (f *fields) Close() error { return nil }
 
+func (f *fields) Abort() {}
+
 var sites = "code;label\nAH;Ahrensee\nBR;Brunnthal\nCO;\n"
 
 // written is what a run has written of its accepted rows.

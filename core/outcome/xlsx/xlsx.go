@@ -276,9 +276,11 @@ func serial(d value.Datatype, t *value.Instant) (n float64, ok bool) {
 
 // Close ends the workbook.
 func (p *packer) Close() error {
-	defer p.book.Close()
 	if err := p.sheet.Flush(); err != nil {
 		return err
 	}
 	return errors.Join(p.book.Write(p.to), p.book.Close())
 }
+
+// Abort takes away the files in which the library holds sheets.
+func (p *packer) Abort() { _ = p.book.Close() }

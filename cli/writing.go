@@ -1,0 +1,78 @@
+package cli
+
+import (
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"sieb/core/outcome"
+	"sieb/core/outcome/written"
+	"sieb/core/target"
+)
+
+// writing is the flags that say in which forms accepted rows are written.
+type writing struct {
+	forms    []string
+	settings outcome.Settings // of those forms that have them
+}
+
+func (w *writing) add(cmd *cobra.Command) {
+	var names []string
+	for _, f := range written.Forms {
+		names = append(names, f.Name)
+	}
+	flags := cmd.Flags()
+	flags.StringSliceVar(&w.forms, "write", nil, "forms in which accepted rows are written: "+strings.Join(names, ", ")+
+		"; by default csv, and what the mapping names")
+	flags.StringVar((*string)(&w.settings.Header), "write-header", "",
+		"over the columns: names, titles or none; not of the form csv, which has names")
+	flags.StringVar((*string)(&w.settings.Codes), "write-codes", "",
+		"for the codes of a code list: code, label or both; not of the form csv, which has codes")
+	flags.StringVar(&w.settings.Delimiter, "write-delimiter", "", "of the form delimited: one character, or tab")
+	flags.StringVar(&w.settings.Encoding, "write-encoding", "", "of the form delimited: utf-8, windows-1252, …")
+	flags.StringVar(&w.settings.Quoting, "write-quoting", "", "of the form delimited: needed, all or texts")
+	flags.StringVar(&w.settings.LineTerminator, "write-line-terminator", "", "of the form delimited: lf or crlf")
+	flags.BoolVar(&w.settings.ByteOrderMark, "write-byte-order-mark", false,
+		"begin text of the form delimited with a byte order mark")
+}
+
+// all returns how the accepted rows of a run are written: as the flags say, or as a mapping does; nil for CSV alone.
+func (w *writing) all(m *target.Mapping) ([]outcome.Writing, error) {
+	s := &w.settings
+	shaped, dialect := *s, *s
+	shaped.Delimiter, shaped.Encoding, shaped.Quoting, shaped.LineTerminator, shaped.ByteOrderMark = "", "", "", "", false
+	dialect.Header, dialect.Codes = "", ""
+	if len(w.forms) == 0 {
+		if *s != (outcome.Settings{}) {
+			return nil, usagef("the flags --write-… are for the forms that --write names: add --write FORM")
+		}
+		return written.Of(m)
+	}
+	var all []outcome.Settings
+	isShaped, isDelimited := false, false
+	for _, form := range w.forms {
+		one := shaped
+		switch form {
+		case "csv":
+			one = outcome.Settings{}
+		case "delimited":
+			one, isDelimited, isShaped = *s, true, true
+		default:
+			isShaped = true
+		}
+		one.Form = form
+		all = append(all, one)
+	}
+	switch {
+	case dialect != (outcome.Settings{}) && !isDelimited:
+		return nil, usagef("delimiter, encoding, quoting, line terminator and byte order mark are those of the form "+
+			"delimited: give --write %s,delimited", strings.Join(w.forms, ","))
+	case shaped != (outcome.Settings{}) && !isShaped:
+		return nil, usagef("the form csv is always the same: take delimited for another header, or for labels")
+	}
+	writes, err := written.All(all)
+	if err != nil {
+		return nil, usagef("--write: %s", err)
+	}
+	return writes, nil
+}
