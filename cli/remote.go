@@ -368,7 +368,7 @@ func (a *app) runs() *cobra.Command {
 			return a.showRun(r)
 		},
 	}
-	return a.remote("runs", "Runs of deliveries through targets", start, all, show, cancel, a.compareRuns())
+	return a.remote("runs", "Runs of deliveries through targets", start, all, show, cancel, a.compareRuns(), a.acceptedRows())
 }
 
 func (a *app) startAndFollow(cmd *cobra.Command, order api.NewRun) error {

@@ -1,6 +1,9 @@
 package cli
 
 import (
+	"bufio"
+	"fmt"
+	"io"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -8,6 +11,7 @@ import (
 	"sieb/core/outcome"
 	"sieb/core/outcome/written"
 	"sieb/core/target"
+	"sieb/core/value"
 )
 
 // writing is the flags that say in which forms accepted rows are written.
@@ -22,8 +26,8 @@ func (w *writing) add(cmd *cobra.Command) {
 		names = append(names, f.Name)
 	}
 	flags := cmd.Flags()
-	flags.StringSliceVar(&w.forms, "write", nil, "forms in which accepted rows are written: "+strings.Join(names, ", ")+
-		"; by default csv, and what the mapping names")
+	flags.StringSliceVar(&w.forms, "write", nil, "form in which accepted rows are written: "+strings.Join(names, ", ")+
+		"; a run takes several, by default csv, and what the mapping names")
 	flags.StringVar((*string)(&w.settings.Header), "write-header", "",
 		"over the columns: names, titles or none; not of the form csv, which has names")
 	flags.StringVar((*string)(&w.settings.Codes), "write-codes", "",
@@ -38,17 +42,29 @@ func (w *writing) add(cmd *cobra.Command) {
 
 // all returns how the accepted rows of a run are written: as the flags say, or as a mapping does; nil for CSV alone.
 func (w *writing) all(m *target.Mapping) ([]outcome.Writing, error) {
+	if len(w.forms) == 0 && w.settings == (outcome.Settings{}) {
+		return written.Of(m)
+	}
+	all, err := w.asked()
+	if err != nil {
+		return nil, err
+	}
+	writes, err := written.All(all)
+	if err != nil {
+		return nil, usagef("--write: %s", err)
+	}
+	return writes, nil
+}
+
+// asked returns the settings of the forms that are named.
+func (w *writing) asked() (all []outcome.Settings, err error) {
 	s := &w.settings
 	shaped, dialect := *s, *s
 	shaped.Delimiter, shaped.Encoding, shaped.Quoting, shaped.LineTerminator, shaped.ByteOrderMark = "", "", "", "", false
 	dialect.Header, dialect.Codes = "", ""
 	if len(w.forms) == 0 {
-		if *s != (outcome.Settings{}) {
-			return nil, usagef("the flags --write-… are for the forms that --write names: add --write FORM")
-		}
-		return written.Of(m)
+		return nil, usagef("the flags --write-… are for the forms that --write names: add --write FORM")
 	}
-	var all []outcome.Settings
 	isShaped, isDelimited := false, false
 	for _, form := range w.forms {
 		one := shaped
@@ -70,9 +86,50 @@ func (w *writing) all(m *target.Mapping) ([]outcome.Writing, error) {
 	case shaped != (outcome.Settings{}) && !isShaped:
 		return nil, usagef("the form csv is always the same: take delimited for another header, or for labels")
 	}
-	writes, err := written.All(all)
-	if err != nil {
-		return nil, usagef("--write: %s", err)
+	return all, nil
+}
+
+// acceptedRows writes the accepted rows of a run of the service in a form.
+func (a *app) acceptedRows() *cobra.Command {
+	var write writing
+	var out string
+	cmd := &cobra.Command{
+		Use: "accepted RUN --write FORM --out FILE", Short: "Writes the accepted rows of a run in a form",
+		Long: `Writes the accepted rows of a run that is done to a file: as CSV, or typed and with nulls
+as Parquet, JSON Lines or a workbook, or as text in a dialect that a receiver wants.`,
+		Example: `  sieb runs accepted r7 --write parquet --out tickets.parquet
+  sieb runs accepted r7 --write delimited --write-delimiter ";" --write-codes both --out tickets.csv`,
+		Args: one("run"),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			all, err := write.asked()
+			switch {
+			case err != nil:
+				return err
+			case len(all) != 1:
+				return usagef("a file holds one form: --write names %d", len(all))
+			case out == "":
+				return usagef("where to? --out names a file")
+			}
+			rows, err := connect(cmd).Accepted(cmd.Context(), args[0], all[0])
+			if err != nil {
+				return err
+			}
+			defer rows.Close()
+			var size int64
+			if err := writeFile(out, nil, func(w *bufio.Writer) (err error) {
+				size, err = io.Copy(w, rows)
+				return err
+			}); err != nil {
+				return err
+			}
+			if a.format == "json" {
+				return a.json(map[string]any{"written": out, "bytes": size})
+			}
+			fmt.Fprintf(a.out, "written: %s, %s\n", out, value.Count(size, "byte", "bytes"))
+			return nil
+		},
 	}
-	return writes, nil
+	write.add(cmd)
+	cmd.Flags().StringVar(&out, "out", "", "file to write")
+	return cmd
 }

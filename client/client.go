@@ -22,6 +22,7 @@ import (
 	"strings"
 
 	"sieb/core/check"
+	"sieb/core/outcome"
 	"sieb/core/remedy"
 	"sieb/service/api"
 )
@@ -385,6 +386,26 @@ func (c *Client) ExplainRow(ctx context.Context, id string, row int64) (e check.
 // Output opens a file that a run wrote.
 func (c *Client) Output(ctx context.Context, id, name string) (io.ReadCloser, error) {
 	return c.open(ctx, v1+"/runs/"+url.PathEscape(id)+"/outputs/"+url.PathEscape(name))
+}
+
+// Accepted opens the accepted rows of a run, written as settings say.
+func (c *Client) Accepted(ctx context.Context, id string, as outcome.Settings) (io.ReadCloser, error) {
+	ask := url.Values{"form": {as.Form}}
+	for name, text := range map[string]string{"header": string(as.Header), "codes": string(as.Codes),
+		"delimiter": as.Delimiter, "encoding": as.Encoding, "quoting": as.Quoting, "lineTerminator": as.LineTerminator} {
+		if text != "" {
+			ask.Set(name, text)
+		}
+	}
+	if as.ByteOrderMark {
+		ask.Set("byteOrderMark", "true")
+	}
+	return c.open(ctx, v1+"/runs/"+url.PathEscape(id)+"/accepted?"+ask.Encode())
+}
+
+// Forms returns the forms in which accepted rows can be written.
+func (c *Client) Forms(ctx context.Context) (out api.Forms, err error) {
+	return out, c.get(ctx, v1+"/forms", &out)
 }
 
 // Content opens the bytes of a delivery.

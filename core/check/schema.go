@@ -3,7 +3,9 @@ package check
 import (
 	"slices"
 
+	"sieb/core/codes"
 	"sieb/core/outcome"
+	"sieb/core/target"
 	"sieb/core/value"
 	"sieb/core/violation"
 )
@@ -13,6 +15,23 @@ func (p *Plan) Schema() *outcome.Schema {
 	s := &outcome.Schema{Name: p.name, Title: p.title, Delivered: p.header}
 	for i := range p.columns {
 		s.Columns = append(s.Columns, p.columns[i].described())
+	}
+	return s
+}
+
+// SchemaOf returns what accepted rows for a target hold, whatever the delivery. Without a target (nil) they are texts under
+// these names.
+func SchemaOf(t *target.Target, lists []*codes.List, names []string) *outcome.Schema {
+	if t == nil {
+		t = target.Plain(names)
+	}
+	s := &outcome.Schema{Name: t.Name, Title: t.Title}
+	for i := range t.Columns {
+		c := column{spec: &t.Columns[i]}
+		if c.spec.Codes != nil {
+			c.codes = codes.Named(lists, c.spec.Codes.Name)
+		}
+		s.Columns = append(s.Columns, c.described())
 	}
 	return s
 }

@@ -202,6 +202,22 @@ type Health struct {
 // IsUnderWay reports whether a run or a profile in a state has not come to its end.
 func IsUnderWay(state string) bool { return state == "waiting" || state == "running" }
 
+// Forms are the forms in which accepted rows can be written.
+type Forms struct {
+	Items []OutputForm `json:"items"`
+	Total int          `json:"total"`
+}
+
+// OutputForm is one of them.
+type OutputForm struct {
+	Name        string `json:"name"`
+	File        string `json:"file" doc:"the name of the file with accepted rows"`
+	Type        string `json:"type" doc:"media type"`
+	Meaning     string `json:"meaning"`
+	IsDelimited bool   `json:"isDelimited" doc:"it takes the settings of delimited text"`
+	IsFixed     bool   `json:"isFixed" doc:"it takes no settings at all"`
+}
+
 // Vocabulary is what can be wrong with a cell, a row or a delivery, and what becomes of it, in words.
 type Vocabulary struct {
 	Codes   []violation.CodeHelp   `json:"codes"`

@@ -14,10 +14,12 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"maps"
 	"os"
 	"path"
+	"path/filepath"
 	"slices"
 	"strings"
 	"sync"
@@ -36,6 +38,8 @@ import (
 	"sieb/core/fault"
 	"sieb/core/finding"
 	"sieb/core/layout"
+	"sieb/core/outcome"
+	"sieb/core/outcome/written"
 	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/sift"
@@ -74,8 +78,9 @@ var untiring = river.InsertOpts{MaxAttempts: 1<<15 - 1}
 // Result is what the store keeps of a run.
 type Result struct {
 	*sift.Result
-	Unfit  []suggest.Unfit `json:"unfit,omitempty"`
-	ReadAs layout.Layout   `json:"readAs"`
+	Unfit   []suggest.Unfit `json:"unfit,omitempty"`
+	ReadAs  layout.Layout   `json:"readAs"`
+	Written []string        `json:"written,omitempty"` // files with accepted rows beside accepted.csv
 }
 
 // Config is what a queue works with.
@@ -551,6 +556,15 @@ func (q *Queue) Explain(ctx context.Context, run store.Run, row int64) (*check.E
 	return r.Explain(ctx, row)
 }
 
+// Rewrite writes the accepted rows of a run that is done in another form.
+func (q *Queue) Rewrite(ctx context.Context, run store.Run, as outcome.Writing, to io.Writer) error {
+	var r report.Run
+	if err := q.rules(ctx, run, &r); err != nil {
+		return err
+	}
+	return report.Rewrite(ctx, q.Area.RunDir(run.ID), r.Target, r.Codes, as, to)
+}
+
 func (q *Queue) sift(ctx context.Context, id string) error {
 	run, err := q.Store.Run(ctx, id)
 	if err != nil {
@@ -564,6 +578,12 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 		SHA256Outputs: run.Sums, KeyMemory: q.KeyMemory, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
 	if err := q.rules(ctx, run, &r); err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
+	}
+	if r.Target != nil {
+		if r.Write, err = written.Of(r.Target.Mapping); err != nil {
+			return q.fail(ctx, store.Runs, id, delivery, fmt.Errorf("mapping %s, version %d: %w", run.MappingName.String,
+				run.MappingVersion.Int32, err))
+		}
 	}
 	defer closeKeys(&r)
 	if err := q.refer(ctx, run, &r); err != nil {
@@ -583,7 +603,11 @@ func (q *Queue) sift(ctx context.Context, id string) error {
 	if err != nil {
 		return q.fail(ctx, store.Runs, id, delivery, err)
 	}
-	result, err := json.Marshal(Result{summary.Result, summary.Unfit, r.Delivery.Layout})
+	kept := Result{Result: summary.Result, Unfit: summary.Unfit, ReadAs: r.Delivery.Layout}
+	for _, path := range summary.Outputs.Also {
+		kept.Written = append(kept.Written, filepath.Base(path))
+	}
+	result, err := json.Marshal(kept)
 	if err != nil {
 		return err
 	}

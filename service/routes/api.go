@@ -28,6 +28,7 @@ import (
 	"sieb/core/check"
 	"sieb/core/fault"
 	"sieb/core/outcome/csv"
+	"sieb/core/outcome/written"
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/source"
@@ -267,6 +268,7 @@ func (s *Server) routes(to huma.API) {
 		"Violations one by one, of flagged and blanked cells too", "runs", 404, 409, 422), s.runViolations)
 	huma.Register(to, file(op("runOutput", http.MethodGet, "/runs/{id}/outputs/{name}", "A file that the run wrote",
 		"runs", 404)), s.runOutput)
+	s.describeForms(to)
 
 	enter := op("signIn", http.MethodPost, "/token", "Gives a browser a session for the service's token",
 		"service", 401)
@@ -627,16 +629,27 @@ func (s *Server) runOutput(ctx context.Context, in *struct {
 	if err != nil {
 		return nil, err
 	}
+	kind, names := "text/csv; charset=utf-8", outputNames
+	if r.Result != nil {
+		var result jobs.Result
+		if err := json.Unmarshal(r.Result, &result); err != nil {
+			return nil, s.failure("reading a run's result", err)
+		}
+		names = slices.Concat(names, result.Written)
+	}
 	switch {
-	case !slices.Contains(outputNames, in.Name):
-		return nil, huma.Error404NotFound(fmt.Sprintf("a run has no output %q; it has %s", in.Name,
-			strings.Join(outputNames, ", ")))
+	case !slices.Contains(names, in.Name):
+		return nil, huma.Error404NotFound(fmt.Sprintf("the run has no output %q; it has %s", in.Name,
+			strings.Join(names, ", ")))
 	case r.State != store.Done:
 		return nil, huma.Error404NotFound("the run has no outputs: it is " + r.State)
-	}
-	kind := "text/csv; charset=utf-8"
-	if in.Name == report.ManifestName {
+	case in.Name == report.ManifestName:
 		kind = "application/json"
+	}
+	for _, f := range written.Forms {
+		if f.File == in.Name {
+			kind = f.Type
+		}
 	}
 	d, err := s.delivery(ctx, r.DeliveryID)
 	if err != nil {
@@ -644,7 +657,7 @@ func (s *Server) runOutput(ctx context.Context, in *struct {
 	}
 	path, name := filepath.Join(s.Area.RunDir(r.ID), in.Name), stem(d.Name)+"."+in.Name
 	switch {
-	case in.Name == report.ManifestName || in.For == "":
+	case !strings.HasSuffix(in.Name, ".csv") || in.For == "":
 		return s.sendFile(path, name, kind, source.Content{})
 	case in.For == "spreadsheet":
 		return s.sendSpreadsheet(path, name, ',')

@@ -9,6 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"sieb/core/codes"
+	"sieb/core/outcome/written"
 	"sieb/core/remedy"
 	"sieb/core/target"
 	"sieb/core/violation"
@@ -217,6 +218,8 @@ func (s *Server) addMapping(ctx context.Context, in *mappingText) (*created[api.
 	if parsed, err := target.Parse([]byte(t.Text)); err != nil {
 		return nil, unusable("target", err)
 	} else if _, err := parsed.With(m); err != nil {
+		return nil, unusable("mapping", err)
+	} else if _, err := written.Of(m); err != nil {
 		return nil, unusable("mapping", err)
 	}
 	added, err := s.addText(ctx, store.Mappings, store.Text{Name: m.Name, Title: m.Title, Target: m.Target,

@@ -114,6 +114,9 @@ func runOf(r store.Run) (api.Run, error) {
 	for _, name := range outputNames {
 		out.Outputs[shortName(name)] = "/api/v1/runs/" + r.ID + "/outputs/" + name
 	}
+	for _, name := range result.Written {
+		out.Outputs[name] = "/api/v1/runs/" + r.ID + "/outputs/" + name
+	}
 	return out, nil
 }
 

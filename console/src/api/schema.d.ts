@@ -729,6 +729,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The forms in which accepted rows can be written */
+        get: operations["listForms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/layouts": {
         parameters: {
             query?: never;
@@ -980,6 +997,23 @@ export interface paths {
         };
         /** One run with its result */
         get: operations["showRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/accepted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The accepted rows of a run, written in a form */
+        get: operations["runAccepted"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2230,6 +2264,11 @@ export interface components {
             count: number;
             format: string;
         };
+        Forms: {
+            items: components["schemas"]["OutputForm"][];
+            /** Format: int64 */
+            total: number;
+        };
         Found: {
             /** @description no row behind the last one passes */
             all: boolean;
@@ -2722,6 +2761,18 @@ export interface components {
              * @description most digits before the point
              */
             wholeDigits: number;
+        };
+        OutputForm: {
+            /** @description the name of the file with accepted rows */
+            file: string;
+            /** @description it takes the settings of delimited text */
+            isDelimited: boolean;
+            /** @description it takes no settings at all */
+            isFixed: boolean;
+            meaning: string;
+            name: string;
+            /** @description media type */
+            type: string;
         };
         Page: {
             columns: components["schemas"]["Entry"][];
@@ -6688,6 +6739,35 @@ export interface operations {
             };
         };
     };
+    listForms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forms"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     listLayouts: {
         parameters: {
             query?: {
@@ -7634,6 +7714,81 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    runAccepted: {
+        parameters: {
+            query: {
+                /** @description csv, delimited, jsonl, parquet or xlsx */
+                form: string;
+                /** @description what stands over the columns */
+                header?: "names" | "titles" | "none";
+                /** @description what stands for the codes of a code list */
+                codes?: "code" | "label" | "both";
+                /** @description of the form delimited: one character, or tab */
+                delimiter?: string;
+                /** @description of the form delimited, by its WHATWG name */
+                encoding?: string;
+                /** @description of the form delimited */
+                quoting?: "needed" | "all" | "texts";
+                /** @description of the form delimited */
+                lineTerminator?: "lf" | "crlf";
+                /** @description of the form delimited */
+                byteOrderMark?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

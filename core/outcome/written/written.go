@@ -17,22 +17,22 @@ import (
 
 // Form is a form by its name.
 type Form struct {
-	Name    string `json:"name"`
-	File    string `json:"file" doc:"the name of the file with accepted rows"`
-	Type    string `json:"type" doc:"media type"`
-	Meaning string `json:"meaning"`
+	Name        string
+	File        string // the name of the file with accepted rows
+	Type        string // media type
+	Meaning     string
+	IsDelimited bool // it takes the settings of delimited text
+	IsFixed     bool // it takes no settings at all
 
-	isDelimited bool // it takes the settings of delimited text
-	isFixed     bool // it takes no settings at all
-	make        func(outcome.Settings) (outcome.Form, error)
+	make func(outcome.Settings) (outcome.Form, error)
 }
 
 // Forms are all of them.
 var Forms = []Form{
-	{Name: "csv", File: "accepted.csv", Type: "text/csv; charset=utf-8", isFixed: true,
+	{Name: "csv", File: "accepted.csv", Type: "text/csv; charset=utf-8", IsFixed: true,
 		Meaning: "RFC 4180, UTF-8, LF, under the names of the columns: what other commands read",
 		make:    func(outcome.Settings) (outcome.Form, error) { return csv.Form{}, nil }},
-	{Name: "delimited", File: "accepted-delimited.csv", Type: "text/csv", isDelimited: true,
+	{Name: "delimited", File: "accepted-delimited.csv", Type: "text/csv", IsDelimited: true,
 		Meaning: "delimited text in a dialect and an encoding of your choice",
 		make:    func(s outcome.Settings) (outcome.Form, error) { return csv.NewDialect(s) }},
 	{Name: "jsonl", File: "accepted.jsonl", Type: "application/x-ndjson",
@@ -123,11 +123,11 @@ func (f *Form) check(s outcome.Settings) error {
 		is   bool
 	}{{"delimiter", s.Delimiter != ""}, {"encoding", s.Encoding != ""}, {"quoting", s.Quoting != ""},
 		{"lineTerminator", s.LineTerminator != ""}, {"byteOrderMark", s.ByteOrderMark}} {
-		if given.is && !f.isDelimited {
+		if given.is && !f.IsDelimited {
 			return fmt.Errorf("the form %s has no %s; the form delimited does", f.Name, given.name)
 		}
 	}
-	if f.isFixed && (s.Header != "" && s.Header != outcome.ByName || s.Codes != "" && s.Codes != outcome.AsCode) {
+	if f.IsFixed && (s.Header != "" && s.Header != outcome.ByName || s.Codes != "" && s.Codes != outcome.AsCode) {
 		return fmt.Errorf("the form %s is always the same, under names and with codes; the form delimited takes "+
 			"header and codes", f.Name)
 	}

@@ -1,0 +1,104 @@
+package routes
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+
+	"sieb/core/fault"
+	"sieb/core/outcome"
+	"sieb/core/outcome/written"
+	"sieb/core/spill"
+	"sieb/service/api"
+	"sieb/service/store"
+)
+
+// describeForms adds what concerns the forms of accepted rows.
+func (s *Server) describeForms(to huma.API) {
+	huma.Register(to, op("listForms", http.MethodGet, "/forms", "The forms in which accepted rows can be written", "runs"),
+		func(context.Context, *struct{}) (*answer[api.Forms], error) {
+			out := api.Forms{Items: []api.OutputForm{}, Total: len(written.Forms)}
+			for _, f := range written.Forms {
+				out.Items = append(out.Items, api.OutputForm{Name: f.Name, File: f.File, Type: f.Type, Meaning: f.Meaning,
+					IsDelimited: f.IsDelimited, IsFixed: f.IsFixed})
+			}
+			return &answer[api.Forms]{Body: out}, nil
+		})
+	huma.Register(to, file(op("runAccepted", http.MethodGet, "/runs/{id}/accepted",
+		"The accepted rows of a run, written in a form", "runs", 404, 409, 422)), s.runAccepted)
+}
+
+// askAccepted asks for accepted rows in a form.
+type askAccepted struct {
+	ID             string `path:"id"`
+	Form           string `query:"form" required:"true" maxLength:"20" doc:"csv, delimited, jsonl, parquet or xlsx"`
+	Header         string `query:"header" enum:"names,titles,none" doc:"what stands over the columns"`
+	Codes          string `query:"codes" enum:"code,label,both" doc:"what stands for the codes of a code list"`
+	Delimiter      string `query:"delimiter" maxLength:"4" doc:"of the form delimited: one character, or tab"`
+	Encoding       string `query:"encoding" maxLength:"40" doc:"of the form delimited, by its WHATWG name"`
+	Quoting        string `query:"quoting" enum:"needed,all,texts" doc:"of the form delimited"`
+	LineTerminator string `query:"lineTerminator" enum:"lf,crlf" doc:"of the form delimited"`
+	ByteOrderMark  bool   `query:"byteOrderMark" doc:"of the form delimited"`
+}
+
+// runAccepted answers with the accepted rows in a form. They are written to a file without a name first: whether a form can
+// hold them shows only at the last of them.
+func (s *Server) runAccepted(ctx context.Context, in *askAccepted) (*huma.StreamResponse, error) {
+	all, err := written.All([]outcome.Settings{{Form: in.Form, Header: outcome.Heading(in.Header),
+		Codes: outcome.Coding(in.Codes), Delimiter: in.Delimiter, Encoding: in.Encoding, Quoting: in.Quoting,
+		LineTerminator: in.LineTerminator, ByteOrderMark: in.ByteOrderMark}})
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	of, err := written.Named(in.Form)
+	if err != nil {
+		return nil, huma.Error422UnprocessableEntity(err.Error())
+	}
+	r, err := s.run(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	if r.State != store.Done {
+		return nil, huma.Error409Conflict("the run has no rows yet: it is " + r.State)
+	}
+	d, err := s.delivery(ctx, r.DeliveryID)
+	if err != nil {
+		return nil, err
+	}
+	f, err := spill.Unnamed(s.Area.RunDir(r.ID))
+	if err != nil {
+		return nil, s.failure("making room for "+of.File, err)
+	}
+	if err := s.Queue.Rewrite(ctx, r, all[0], f); err != nil {
+		f.Close()
+		if ctx.Err() != nil || fault.IsDisk(err) {
+			return nil, s.failure("writing "+of.File, err)
+		}
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("%s cannot be written: %s", of.File, err))
+	}
+	size, err := f.Seek(0, io.SeekEnd)
+	if err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		f.Close()
+		return nil, s.failure("writing "+of.File, err)
+	}
+	return &huma.StreamResponse{Body: func(ctx huma.Context) {
+		defer f.Close()
+		r, w := humachi.Unwrap(ctx)
+		attach(w, stem(d.Name)+"."+of.File, of.Type)
+		w.Header().Set("Content-Length", fmt.Sprint(size))
+		if r.Method == http.MethodHead {
+			return
+		}
+		if _, err := io.Copy(w, fault.Until(r.Context(), f)); err != nil {
+			s.Log.Warn("a download broke off", "file", of.File, "error", err)
+			panic(http.ErrAbortHandler) // so that it does not look whole
+		}
+	}}, nil
+}
