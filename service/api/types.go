@@ -211,6 +211,7 @@ type Forms struct {
 // OutputForm is one of them.
 type OutputForm struct {
 	Name        string `json:"name"`
+	Title       string `json:"title" doc:"what people call it"`
 	File        string `json:"file" doc:"the name of the file with accepted rows"`
 	Type        string `json:"type" doc:"media type"`
 	Meaning     string `json:"meaning"`

@@ -23,8 +23,8 @@ func (s *Server) describeForms(to huma.API) {
 		func(context.Context, *struct{}) (*answer[api.Forms], error) {
 			out := api.Forms{Items: []api.OutputForm{}, Total: len(written.Forms)}
 			for _, f := range written.Forms {
-				out.Items = append(out.Items, api.OutputForm{Name: f.Name, File: f.File, Type: f.Type, Meaning: f.Meaning,
-					IsDelimited: f.IsDelimited, IsFixed: f.IsFixed})
+				out.Items = append(out.Items, api.OutputForm{Name: f.Name, Title: f.Title, File: f.File, Type: f.Type,
+					Meaning: f.Meaning, IsDelimited: f.IsDelimited, IsFixed: f.IsFixed})
 			}
 			return &answer[api.Forms]{Body: out}, nil
 		})

@@ -56,6 +56,7 @@ export type TextUse = Schemas['TextUse']
 export type ListedTable = Schemas['Listed']
 export type Family = Schemas['Family']
 export type RemedyHelp = Schemas['Help']
+export type OutputForm = Schemas['OutputForm']
 
 export const api = createClient<paths>({ baseUrl: '', fetch: patient })
 

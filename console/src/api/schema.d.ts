@@ -2771,6 +2771,8 @@ export interface components {
             isFixed: boolean;
             meaning: string;
             name: string;
+            /** @description what people call it */
+            title: string;
             /** @description media type */
             type: string;
         };

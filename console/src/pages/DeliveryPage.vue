@@ -1,6 +1,5 @@
 <script setup lang="ts">
-import { Document, Download } from '@element-plus/icons-vue'
-import { ElButton, ElIcon, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
+import { ElButton, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, watch } from 'vue'
 import { useAddress } from '../address'
 import { answered, api, follow, ServiceError, type Delivery, type Group, type Run, type RunHead } from '../api/client'
@@ -9,6 +8,7 @@ import FailureNote from '../components/FailureNote.vue'
 import RejectTable from '../components/RejectTable.vue'
 import RemedyList from '../components/RemedyList.vue'
 import RunComparison from '../components/RunComparison.vue'
+import RunDownloads from '../components/RunDownloads.vue'
 import RunPanel from '../components/RunPanel.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import TallyBar from '../components/TallyBar.vue'
@@ -242,28 +242,6 @@ const noRemedy = computed(() => {
 
 const chooseRemedy = (place: number | undefined): void =>
   address.go({ remedy: place === undefined ? undefined : place + 1 })
-
-/** How downloads are made; kept for the next time. */
-const forms = [
-  { value: '', label: 'as they are: UTF-8, commas' },
-  { value: 'spreadsheet', label: 'for spreadsheets: with a byte order mark' },
-  { value: 'spreadsheet-semicolon', label: 'for spreadsheets: byte order mark and semicolons' },
-]
-const form = ref(forms.find((f) => f.value === localStorage.getItem('sieb.downloads'))?.value ?? '')
-watch(form, (is) => localStorage.setItem('sieb.downloads', is))
-
-function linkOf(o: { name: string; file: string }): string | undefined {
-  const link = run.value?.outputs?.[o.name]
-  return link && form.value && o.file.endsWith('.csv') ? `${link}?for=${form.value}` : link
-}
-
-const outputs = computed(() => [
-  { name: 'accepted', file: 'accepted.csv', words: 'Accepted rows' },
-  { name: 'rejected', file: 'rejected.csv', words: 'Rejected rows' },
-  ...(run.value?.tally?.excluded ? [{ name: 'excluded', file: 'excluded.csv', words: 'Excluded rows' }] : []),
-  { name: 'violations', file: 'violations.csv', words: 'Violations' },
-  { name: 'manifest', file: 'manifest.json', words: 'Manifest' },
-])
 </script>
 
 <template>
@@ -354,21 +332,7 @@ const outputs = computed(() => [
           </div>
           <TallyBar :tally="run.tally" class="tally" :refused="run.verdict === 'refused'" />
         </div>
-        <div class="downloads">
-          <a v-for="o in outputs" :key="o.name" :href="linkOf(o)" download class="download">
-            <ElIcon><Document v-if="o.name === 'manifest'" /><Download v-else /></ElIcon>{{ o.words }}
-            <span class="soft">{{ o.file }}</span>
-          </a>
-          <ElSelect
-            v-model="form"
-            :empty-values="[null, undefined]"
-            size="small"
-            class="form"
-            aria-label="How downloads are made"
-          >
-            <ElOption v-for="f in forms" :key="f.value" :value="f.value" :label="f.label" />
-          </ElSelect>
-        </div>
+        <RunDownloads :run="run" />
       </section>
 
       <RunComparison :run="run" :runs="runs" :other="address.of('with')" @choose="(r) => address.go({ with: r })" />
@@ -409,12 +373,6 @@ const outputs = computed(() => [
   background: var(--grain-wash);
 }
 
-.form {
-  width: 330px;
-  max-width: 100%;
-  align-self: center;
-}
-
 .part {
   padding: 14px;
   margin-bottom: 14px;
@@ -447,6 +405,19 @@ const outputs = computed(() => [
 }
 
 .word.split {
+  color: var(--grain);
+}
+
+.word.refused {
+  color: var(--rust);
+}
+
+.verdict p {
+  margin: 4px 0 0;
+  overflow-wrap: anywhere;
+}
+
+.split {
   color: var(--grain);
 }
 

@@ -18,6 +18,7 @@ import (
 // Form is a form by its name.
 type Form struct {
 	Name        string
+	Title       string // what people call it
 	File        string // the name of the file with accepted rows
 	Type        string // media type
 	Meaning     string
@@ -29,20 +30,21 @@ type Form struct {
 
 // Forms are all of them.
 var Forms = []Form{
-	{Name: "csv", File: "accepted.csv", Type: "text/csv; charset=utf-8", IsFixed: true,
+	{Name: "csv", Title: "CSV", File: "accepted.csv", Type: "text/csv; charset=utf-8", IsFixed: true,
 		Meaning: "RFC 4180, UTF-8, LF, under the names of the columns: what other commands read",
 		make:    func(outcome.Settings) (outcome.Form, error) { return csv.Form{}, nil }},
-	{Name: "delimited", File: "accepted-delimited.csv", Type: "text/csv", IsDelimited: true,
-		Meaning: "delimited text in a dialect and an encoding of your choice",
+	{Name: "delimited", Title: "Delimited text", File: "accepted-delimited.csv", Type: "text/csv", IsDelimited: true,
+		Meaning: "in a dialect and an encoding of your choice",
 		make:    func(s outcome.Settings) (outcome.Form, error) { return csv.NewDialect(s) }},
-	{Name: "jsonl", File: "accepted.jsonl", Type: "application/x-ndjson",
+	{Name: "jsonl", Title: "JSON Lines", File: "accepted.jsonl", Type: "application/x-ndjson",
 		Meaning: "an object of JSON in each line, numbers with all their digits",
 		make:    func(outcome.Settings) (outcome.Form, error) { return jsonl.Form{}, nil }},
-	{Name: "parquet", File: "accepted.parquet", Type: "application/vnd.apache.parquet",
+	{Name: "parquet", Title: "Parquet", File: "accepted.parquet", Type: "application/vnd.apache.parquet",
 		Meaning: "typed columns with nulls, packed with Zstandard",
 		make:    func(outcome.Settings) (outcome.Form, error) { return parquet.Form{}, nil }},
-	{Name: "xlsx", File: "accepted.xlsx", Type: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-		Meaning: "a workbook with typed cells",
+	{Name: "xlsx", Title: "Workbook", File: "accepted.xlsx",
+		Type:    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+		Meaning: "XLSX with typed cells, in sheets of a million rows",
 		make:    func(outcome.Settings) (outcome.Form, error) { return xlsx.Form{}, nil }},
 }
 
