@@ -108,41 +108,17 @@ func columnOf(c *target.Column, lists []*codes.List, isKey bool) Entry {
 		Rules:    []string{},
 		datatype: c.Datatype, limits: [2]string{c.Minimum, c.Maximum}}
 	say := func(format string, args ...any) { out.Rules = append(out.Rules, fmt.Sprintf(format, args...)) }
-	switch {
-	case c.Minimum != "" && c.Maximum != "":
-		say("from %s to %s", c.Minimum, c.Maximum)
-	case c.Minimum != "":
-		say("%s or more", c.Minimum)
-	case c.Maximum != "":
-		say("%s or less", c.Maximum)
-	}
-	switch {
-	case c.MinLength != nil && c.MaxLength != nil && *c.MinLength == *c.MaxLength:
-		say("exactly %d characters", *c.MaxLength)
-	case c.MinLength != nil && c.MaxLength != nil:
-		say("%d to %d characters", *c.MinLength, *c.MaxLength)
-	case c.MaxLength != nil:
-		say("at most %d characters", *c.MaxLength)
-	case c.MinLength != nil:
-		say("at least %d characters", *c.MinLength)
+	for i := range target.Rules {
+		switch r := &target.Rules[i]; {
+		case r.Name == "required" || r.Name == "oneOf" || r.Name == "precision": // which stand elsewhere on the page
+		case r.Name == "unique" && isKey:
+			say("%s", r.Words(c))
+		case r.IsSet(c) && r.Words(c) != "":
+			say("%s", r.Words(c))
+		}
 	}
 	if c.MaxLength != nil {
 		out.length = *c.MaxLength
-	}
-	if c.Datatype.IsText() && len(c.Formats) == 1 {
-		if words := forms.Words(c.Formats[0]); words != "" {
-			say("%s", words)
-		} else if example := forms.Example(c.Formats[0]); example != "" {
-			say("of a form such as %s", example)
-		} else {
-			say("of a form that is agreed")
-		}
-	}
-	if c.Unique || isKey {
-		say("no value occurs twice")
-	}
-	if c.RequiredWhen != "" {
-		say("mandatory where %s", c.RequiredWhen)
 	}
 	if c.Separator != "" {
 		say("several values with %q between them", c.ListSeparator())

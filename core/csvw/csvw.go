@@ -538,7 +538,7 @@ func (w *writer) column(c *target.Column) object {
 	if c.Separator != "" {
 		out = append(out, property{"separator", c.Separator})
 	}
-	w.unsaid(c, isSet)
+	w.unsaid(c)
 	return out
 }
 
@@ -552,13 +552,16 @@ func alternatives(texts []string) string {
 }
 
 // unsaid lists what the vocabulary has no words for.
-func (w *writer) unsaid(c *target.Column, isSet bool) {
+func (w *writer) unsaid(c *target.Column) {
 	isKey := len(w.key) == 1 && w.key[0] == c.Name
-	for what, is := range map[string]bool{"oneOf": len(c.OneOf) > 0 && !isSet || c.Codes != nil,
-		"precision": c.Precision != nil,
-		"scale":     c.Scale != nil, "unique": c.Unique && !isKey, "requiredWhen": c.RequiredWhen != "",
-		"ordered":  c.Ordered != target.AnyOrder,
-		"complete": c.Complete, "onViolation": c.OnViolation != nil || len(c.OnCode) > 0, "derive": c.Derive != ""} {
+	for i := range target.Rules {
+		r := &target.Rules[i]
+		isSaid := r.InCSVW != nil && r.InCSVW(c) || r.Name == "unique" && isKey
+		if r.IsSet(c) && !isSaid {
+			w.left = append(w.left, r.Name+" of the column "+c.Name)
+		}
+	}
+	for what, is := range map[string]bool{"onViolation": c.OnViolation != nil || len(c.OnCode) > 0, "derive": c.Derive != ""} {
 		if is {
 			w.left = append(w.left, what+" of the column "+c.Name)
 		}

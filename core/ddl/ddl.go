@@ -253,14 +253,18 @@ func (w *writer) checks(c *target.Column) (all []string) {
 			w.notes = append(w.notes, fmt.Sprintf("%s is of the form %s", c.Name, c.Formats[0]))
 		}
 	}
-	if c.RequiredWhen != "" {
-		w.notes = append(w.notes, fmt.Sprintf("%s is required where %s", c.Name, c.RequiredWhen))
-	}
-	if c.Ordered != target.AnyOrder {
-		w.notes = append(w.notes, fmt.Sprintf("%s is %s from row to row", c.Name, c.Ordered))
+	for i := range target.Rules {
+		if r := &target.Rules[i]; r.IsSet(c) && !slices.Contains(expressed, r.Name) {
+			w.notes = append(w.notes, c.Name+": "+r.Words(c))
+		}
 	}
 	return all
 }
+
+// expressed are the rules of a column that a statement has words for, or a note of its own where some dialects have none.
+// Of all others it tells in a note.
+var expressed = []string{"minimum", "maximum", "precision", "scale", "minLength", "maxLength", "format", "oneOf", "required",
+	"unique"}
 
 func (w *writer) keys() (lines []string) {
 	if len(w.t.Key) > 0 {

@@ -48,7 +48,7 @@ func TestExplain(t *testing.T) {
 	assert.Equal(t, "20.07.2026", *e.Columns[1].Delivered)
 	assert.Equal(t, []string{"Day", "date", "2026-07-20"}, []string{e.Columns[1].Header, e.Columns[1].Datatype,
 		*e.Columns[1].Value})
-	assert.Equal(t, []string{"format dd.MM.yyyy or d.M.yy", "minimum today-30", "maximum today"}, e.Columns[1].Demands)
+	assert.Equal(t, []string{"written dd.MM.yyyy or d.M.yy", "from today-30 to today"}, e.Columns[1].Demands)
 	assert.Equal(t, "holds", answerOf(e, "net is gross less tare"))
 	assert.Equal(t, "does not hold", answerOf(e, "left out: trial weighings"))
 

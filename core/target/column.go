@@ -31,52 +31,17 @@ var columnFields = append([]field[Column]{
 				p.wrong(n, "%v, or a sized whole number such as short, int, long, unsignedInt, nonNegativeInteger", err)
 			}
 		}},
-	{"precision", countSchema, "of a decimal: all digits; of an integer too",
-		func(p *reading, n ast.Node, c *Column) { c.Precision = p.count(n, "precision", 1) }},
-	{"scale", countSchema, "of a decimal: digits behind the point",
-		func(p *reading, n ast.Node, c *Column) { c.Scale = p.count(n, "scale", 0) }},
-	{"required", boolSchema, "no cell may be without a value",
-		func(p *reading, n ast.Node, c *Column) { c.Required = p.bool(n, "required") }},
-	{"requiredWhen", textSchema, "a condition in CEL: where it holds, a value is required",
-		func(p *reading, n ast.Node, c *Column) { c.RequiredWhen = p.text(n, "requiredWhen") }},
-	{"unique", boolSchema, "no value occurs twice",
-		func(p *reading, n ast.Node, c *Column) { c.Unique = p.bool(n, "unique") }},
-	{"minLength", countSchema, "of a text: the least number of characters",
-		func(p *reading, n ast.Node, c *Column) { c.MinLength = p.count(n, "minLength", 0) }},
-	{"maxLength", countSchema, "of a text: the greatest number of characters",
-		func(p *reading, n ast.Node, c *Column) { c.MaxLength = p.count(n, "maxLength", 0) }},
-	{"minimum", textSchema, "of a number or date: the least value, in canonical form; of a date also today, today-30",
-		func(p *reading, n ast.Node, c *Column) { c.Minimum = p.text(n, "minimum") }},
-	{"maximum", textSchema, "of a number or date: the greatest value",
-		func(p *reading, n ast.Node, c *Column) { c.Maximum = p.text(n, "maximum") }},
-	{"oneOf", schema{"anyOf": []schema{textsSchema, objectSchema(codeListFields)}},
-		"the values that are allowed, or the name of a code list of them",
-		func(p *reading, n ast.Node, c *Column) {
-			switch n.(type) {
-			case *ast.MappingNode, *ast.MappingValueNode:
-				c.Codes = &CodeList{}
-				if fill(p, n, "oneOf", codeListFields, c.Codes)["codes"] == nil {
-					p.wrong(n, "oneOf is a list of values, or names a code list: {codes: sites}")
-				}
-				return
-			}
-			c.OneOf = p.texts(n, "oneOf", maxListed)
-			if s, isList := n.(*ast.SequenceNode); isList && len(s.Values) == 0 {
-				p.wrong(n, "oneOf lists no value: no cell could be right")
-			}
-		}},
-	{"complete", boolSchema, "each of the values that are allowed occurs in the delivery",
-		func(p *reading, n ast.Node, c *Column) { c.Complete = p.bool(n, "complete") }},
-	{"ordered", choiceSchema(orderWords[1:]...), "ascending: no value is below that of the row before; " +
-		"consecutive: each is the next number or day",
-		func(p *reading, n ast.Node, c *Column) { c.Ordered = Sequence(p.choice(n, "ordered", orderWords)) }},
+}, append(demandFields(), append(outcomeFields, habitFields...)...)...)
+
+// outcomeFields are what becomes of a row whose value breaks a rule.
+var outcomeFields = []field[Column]{
 	{"onViolation", schema{"anyOf": []schema{choiceSchema("reject", "blank", "flag", "refuse"),
 		{"type": "object", "additionalProperties": choiceSchema("reject", "blank", "flag", "refuse")}}},
 		"what becomes of a row with a wrong value; one action, or an action for each code",
 		func(p *reading, n ast.Node, c *Column) { p.onViolation(n, c) }},
 	{"message", textSchema, "what the sender is told of a wrong value, in place of Sieb's own words",
 		func(p *reading, n ast.Node, c *Column) { c.Message = p.text(n, "message") }},
-}, habitFields...)
+}
 
 var codeListFields = []field[CodeList]{
 	{"codes", textSchema, "name of the code list",
@@ -195,20 +160,17 @@ func (p *reading) contradictions(at map[string]ast.Node, c *Column) {
 	}
 	only("decimalChar", c.Datatype.IsNumber(), "numbers")
 	only("groupChar", c.Datatype.IsNumber(), "numbers")
-	only("precision", c.Datatype == value.Decimal || c.Datatype == value.Integer, "decimal and integer")
-	only("scale", c.Datatype == value.Decimal, "decimal")
-	only("minLength", c.Datatype.IsText(), "string")
-	only("maxLength", c.Datatype.IsText(), "string")
 	only("yearPivot", c.Datatype.HasDay(), "dates")
-	only("minimum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
-	only("maximum", !c.Datatype.IsText() && c.Datatype != value.Boolean, "numbers and dates")
-	only("ordered", c.Datatype != value.Boolean, "values that have an order")
+	for _, r := range Rules {
+		if r.Fits != nil {
+			only(r.Name, r.Fits(c.Datatype), r.Goes)
+		}
+	}
 	if c.Ordered == Consecutive {
 		only("ordered", c.Datatype == value.Integer || c.Datatype == value.Date || c.Datatype.IsText(),
 			"whole numbers, dates and texts, where it is consecutive")
 	}
 	only("oneOf", c.Codes == nil || c.Datatype.IsText(), "string, where it names a code list")
-	only("oneOf", c.Datatype != value.Boolean && c.Datatype != value.Double, "string, integer, decimal and dates")
 
 	p.formats(at, c)
 	p.lists(at, c)

@@ -1,8 +1,10 @@
 package value
 
 import (
+	"maps"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode/utf8"
 )
@@ -47,3 +49,6 @@ func Sized(name string) (minimum, maximum string, ok bool) {
 	limits, ok := sized[name]
 	return limits[0], limits[1], ok
 }
+
+// SizedNames returns the names of these datatypes.
+func SizedNames() []string { return slices.Sorted(maps.Keys(sized)) }

@@ -11,6 +11,7 @@ import (
 	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/suggest"
+	"sieb/core/target"
 	"sieb/core/violation"
 	"sieb/core/workbook"
 	"sieb/service/reading"
@@ -201,6 +202,13 @@ type Health struct {
 
 // IsUnderWay reports whether a run or a profile in a state has not come to its end.
 func IsUnderWay(state string) bool { return state == "waiting" || state == "running" }
+
+// ColumnFields are the properties of a column as a form asks for them.
+type ColumnFields struct {
+	Datatypes []target.Option `json:"datatypes" doc:"that are offered, with what they mean"`
+	Demands   []target.Asked  `json:"demands" doc:"what the table demands"`
+	Habits    []target.Asked  `json:"habits" doc:"how a sender writes"`
+}
 
 // Forms are the forms in which accepted rows can be written.
 type Forms struct {

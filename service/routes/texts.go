@@ -42,6 +42,12 @@ func (s *Server) textRoutes(to huma.API) {
 		return &answer[api.Vocabulary]{
 			Body: api.Vocabulary{Codes: violation.AllCodes(), Actions: violation.AllActions()}}, nil
 	})
+	huma.Register(to, op("columnFields", http.MethodGet, "/column-fields", "The properties of a column, as a form asks for "+
+		"them", "targets"), func(context.Context, *struct{}) (*answer[api.ColumnFields], error) {
+		demands, habits := target.Asks()
+		return &answer[api.ColumnFields]{
+			Body: api.ColumnFields{Datatypes: target.Datatypes, Demands: demands, Habits: habits}}, nil
+	})
 
 	add = op("addMapping", http.MethodPost, "/mappings", "Adds a mapping, or a version of one", "mappings", 400, 422)
 	add.DefaultStatus, add.MaxBodyBytes = http.StatusCreated, maxTargetBytes

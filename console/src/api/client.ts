@@ -57,6 +57,9 @@ export type ListedTable = Schemas['Listed']
 export type Family = Schemas['Family']
 export type RemedyHelp = Schemas['Help']
 export type OutputForm = Schemas['OutputForm']
+export type ColumnFields = Schemas['ColumnFields']
+/** A property of a column as a form shows it. */
+export type Property = Schemas['Asked']
 
 export const api = createClient<paths>({ baseUrl: '', fetch: patient })
 

@@ -194,6 +194,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/column-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The properties of a column, as a form asks for them */
+        get: operations["columnFields"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/databases": {
         parameters: {
             query?: never;
@@ -1694,6 +1711,19 @@ export interface components {
             /** @description text of a target, YAML or JSON; left out, the delivery's draft of rules is meant */
             target?: string;
         };
+        Asked: {
+            choices?: components["schemas"]["Option"][];
+            /** @description with which it goes; none for all */
+            datatypes: string[];
+            /** @description what holds where nothing is said */
+            hint?: string;
+            /** @enum {string} */
+            kind: "text" | "count" | "literal" | "flag" | "texts" | "choice";
+            /** @description in a word or two */
+            label: string;
+            meaning: string;
+            name: string;
+        };
         Bin: {
             /** Format: int64 */
             count: number;
@@ -1884,6 +1914,14 @@ export interface components {
             usual?: string[];
             /** @description values that differ in nothing but case, blanks or accents */
             variants?: components["schemas"]["Value"][][];
+        };
+        ColumnFields: {
+            /** @description that are offered, with what they mean */
+            datatypes: components["schemas"]["Option"][];
+            /** @description what the table demands */
+            demands: components["schemas"]["Asked"][];
+            /** @description how a sender writes */
+            habits: components["schemas"]["Asked"][];
         };
         ColumnFit: {
             column: string;
@@ -2761,6 +2799,10 @@ export interface components {
              * @description most digits before the point
              */
             wholeDigits: number;
+        };
+        Option: {
+            label: string;
+            value: string;
         };
         OutputForm: {
             /** @description the name of the file with accepted rows */
@@ -4484,6 +4526,35 @@ export interface operations {
             };
             /** @description Internal Server Error */
             500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    columnFields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ColumnFields"];
+                };
+            };
+            /** @description Error */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };

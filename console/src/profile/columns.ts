@@ -1,6 +1,6 @@
 import type { ColumnProfile, Finding, Profile } from '../api/client'
 import { share } from '../format'
-import { datatypeWord } from '../rules/model'
+import { datatypeWord } from '../rules/fields'
 
 /** A column of a profile with what is odd in it. */
 export interface Listed {

@@ -2,22 +2,10 @@
 /** A column's rule as a form: what the table demands, and how this sender writes it. */
 import { ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed } from 'vue'
-import type { Rehearsal, RemedyHelp, Step } from '../api/client'
+import type { Property, Rehearsal, RemedyHelp, Step } from '../api/client'
 import { visible } from '../format'
-import {
-  type ColumnSpec,
-  datatypeOf,
-  datatypeSteps,
-  demands,
-  feedOf,
-  habit,
-  habitIn,
-  habits,
-  kindOf,
-  type Property,
-  setting,
-  unfed,
-} from './model'
+import { type ColumnSpec, datatypeOf, datatypeSteps, feedOf, habit, habitIn, setting, unfed } from './model'
+import { demands, fits, habits } from './fields'
 import PropertyField from './PropertyField.vue'
 import RemedyChain from './RemedyChain.vue'
 
@@ -39,9 +27,8 @@ const {
 const emit = defineEmits<{ change: [words: string, steps: Step[]]; feed: [header: string] }>()
 
 const datatype = computed(() => datatypeOf(column))
-const kind = computed(() => kindOf(datatype.value))
-const ofTable = computed(() => demands.filter((p) => p.fits(kind.value, datatype.value)))
-const ofSender = computed(() => habits.filter((p) => p.fits(kind.value, datatype.value)))
+const ofTable = computed(() => demands().filter((p) => fits(p, datatype.value)))
+const ofSender = computed(() => habits().filter((p) => fits(p, datatype.value)))
 const into = computed(() => habitIn(column))
 const fit = computed(() => rehearsal?.columns.find((c) => c.column === column.name))
 const feed = computed(() => feedOf(column))

@@ -2,27 +2,17 @@
 /** Several columns that are changed together. */
 import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
-import type { RemedyHelp, Step } from '../api/client'
+import type { Property, RemedyHelp, Step } from '../api/client'
 import { counted } from '../format'
-import {
-  datatypeSteps,
-  datatypeWord,
-  demands,
-  habitIn,
-  habits,
-  remedyAdded,
-  setting,
-  textsOf,
-  type ColumnSpec,
-  type Property,
-} from './model'
+import { datatypeSteps, habitIn, remedyAdded, setting, textsOf, type ColumnSpec } from './model'
+import { datatypeWord, demands, habits } from './fields'
 import PropertyField from './PropertyField.vue'
 
 const { columns, help } = defineProps<{ columns: ColumnSpec[]; help: RemedyHelp[] }>()
 const emit = defineEmits<{ change: [words: string, steps: Step[]]; done: [] }>()
 
 const names = computed(() => columns.map((c) => c.name))
-const of = (name: string): Property => [...demands, ...habits].find((p) => p.name === name)!
+const of = (name: string): Property => [...demands(), ...habits()].find((p) => p.name === name)!
 const chosen = ref('')
 /** Remedies that are given nothing, and so fit many columns alike. */
 const plain = computed(() => help.filter((h) => !(h.parameters ?? []).some((p) => p.required)))
@@ -82,7 +72,7 @@ function removeAll(): void {
       <span class="soft">{{ names.slice(0, 6).join(', ') }}{{ names.length > 6 ? ' …' : '' }}</span>
     </div>
     <p v-if="columns.length === 0" class="soft body">Choose columns on the left.</p>
-    <div v-else class="body">
+    <div v-else-if="demands().length > 0" class="body">
       <PropertyField many :property="of('datatype')" :value="undefined" @set="retype" />
       <div class="flags">
         <span class="soft">Required</span>

@@ -2,7 +2,8 @@
 /** One property as a field: what it is called, what it means, and what it is called in the text. */
 import { ElInput, ElOption, ElSelect, ElSwitch } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import { literal, objectOf, same, textsOf, type Property } from './model'
+import type { Property } from '../api/client'
+import { literal, objectOf, same, textsOf } from './model'
 
 const {
   property,

@@ -1,5 +1,6 @@
 /** Targets and mappings as forms show them: what a draft's texts say of columns, and the steps that change it. */
 import type { Rules, Step } from '../api/client'
+import { datatypeWord, demands, fits, habits } from './fields'
 
 export type Properties = Record<string, unknown>
 
@@ -61,196 +62,6 @@ export function kindOf(datatype: string): 'number' | 'moment' | 'boolean' | 'tex
   return datatype === 'boolean' ? 'boolean' : 'text'
 }
 
-/** The datatypes that are offered, with what they mean. */
-export const datatypes = [
-  { value: 'string', label: 'text' },
-  { value: 'integer', label: 'whole number' },
-  { value: 'decimal', label: 'decimal number' },
-  { value: 'double', label: 'floating-point number' },
-  { value: 'boolean', label: 'yes or no' },
-  { value: 'date', label: 'date' },
-  { value: 'dateTime', label: 'date and time' },
-  { value: 'time', label: 'time of day' },
-  { value: 'anyURI', label: 'web address (URI)' },
-  { value: 'duration', label: 'duration' },
-]
-
-export const datatypeWord = (datatype: string): string =>
-  datatypes.find((d) => d.value === datatype)?.label ?? datatype
-
-/** A property as a form shows it. */
-export interface Property {
-  name: string
-  label: string
-  meaning: string
-  kind: 'text' | 'count' | 'literal' | 'flag' | 'texts' | 'choice'
-  choices?: { value: string; label: string }[]
-  hint?: string
-  fits: (kind: ReturnType<typeof kindOf>, datatype: string) => boolean
-}
-
-const always = (): boolean => true
-
-/** What the table demands of a column. */
-export const demands: Property[] = [
-  {
-    name: 'datatype',
-    label: 'Datatype',
-    meaning: 'what kind of values the column holds',
-    kind: 'choice',
-    choices: datatypes,
-    fits: always,
-  },
-  { name: 'required', label: 'Required', meaning: 'no cell may be without a value', kind: 'flag', fits: always },
-  { name: 'unique', label: 'Unique', meaning: 'no value occurs twice', kind: 'flag', fits: always },
-  {
-    name: 'minimum',
-    label: 'At least',
-    meaning: 'the least value that is allowed; of a date also today, today-30',
-    kind: 'literal',
-    hint: 'no limit',
-    fits: (k) => k === 'number' || k === 'moment',
-  },
-  {
-    name: 'maximum',
-    label: 'At most',
-    meaning: 'the greatest value that is allowed; of a date also today, today+7',
-    kind: 'literal',
-    hint: 'no limit',
-    fits: (k) => k === 'number' || k === 'moment',
-  },
-  {
-    name: 'precision',
-    label: 'Digits',
-    meaning: 'how many digits a number may have, before and behind the point together',
-    kind: 'count',
-    hint: 'any',
-    fits: (k, d) => k === 'number' && d !== 'double',
-  },
-  {
-    name: 'scale',
-    label: 'Decimals',
-    meaning: 'how many digits may stand behind the point; it goes with digits',
-    kind: 'count',
-    hint: 'any',
-    fits: (_, d) => d === 'decimal',
-  },
-  {
-    name: 'minLength',
-    label: 'Shortest',
-    meaning: 'the least number of characters',
-    kind: 'count',
-    hint: 'any length',
-    fits: (k) => k === 'text',
-  },
-  {
-    name: 'maxLength',
-    label: 'Longest',
-    meaning: 'the greatest number of characters',
-    kind: 'count',
-    hint: 'any length',
-    fits: (k) => k === 'text',
-  },
-  {
-    name: 'format',
-    label: 'Form',
-    meaning: 'a regular expression over the whole value, such as [A-Z]{2}-[0-9]{6}',
-    kind: 'text',
-    hint: 'any text',
-    fits: (k) => k === 'text',
-  },
-  {
-    name: 'oneOf',
-    label: 'One of',
-    meaning: 'the values that are allowed; type one and press Enter',
-    kind: 'texts',
-    hint: 'any value',
-    fits: (k, d) => k !== 'boolean' && d !== 'double',
-  },
-  {
-    name: 'onViolation',
-    label: 'When broken',
-    meaning: 'what becomes of a row whose value breaks a rule of the column',
-    kind: 'choice',
-    choices: [
-      { value: '', label: 'reject the row' },
-      { value: 'blank', label: 'blank the cell' },
-      { value: 'flag', label: 'only flag it' },
-      { value: 'refuse', label: 'refuse the delivery' },
-    ],
-    fits: always,
-  },
-  {
-    name: 'description',
-    label: 'Meaning',
-    meaning: 'what the column means, for who reads or fills it',
-    kind: 'text',
-    hint: 'say it in words',
-    fits: always,
-  },
-]
-
-/** How a sender writes a column. */
-export const habits: Property[] = [
-  {
-    name: 'format',
-    label: 'Written as',
-    meaning: 'patterns of dates and times (LDML), such as dd.MM.yyyy; the first that matches wins',
-    kind: 'texts',
-    hint: 'yyyy-MM-dd',
-    fits: (k) => k === 'moment',
-  },
-  {
-    name: 'format',
-    label: 'Yes and no',
-    meaning: 'the texts for yes and for no with a bar between them, such as ja|nein',
-    kind: 'texts',
-    hint: 'true|false',
-    fits: (k) => k === 'boolean',
-  },
-  {
-    name: 'decimalChar',
-    label: 'Decimal',
-    meaning: 'what stands before decimals',
-    kind: 'choice',
-    choices: [
-      { value: '', label: 'point' },
-      { value: ',', label: 'comma' },
-    ],
-    fits: (k) => k === 'number',
-  },
-  {
-    name: 'groupChar',
-    label: 'Thousands',
-    meaning: 'what stands between groups of three digits',
-    kind: 'choice',
-    choices: [
-      { value: '', label: 'nothing' },
-      { value: '.', label: 'point' },
-      { value: ',', label: 'comma' },
-      { value: ' ', label: 'blank' },
-      { value: "'", label: 'apostrophe' },
-    ],
-    fits: (k) => k === 'number',
-  },
-  {
-    name: 'null',
-    label: 'Missing',
-    meaning: 'texts that stand for no value; an empty cell always does, unless it is taken out',
-    kind: 'texts',
-    hint: 'empty cells',
-    fits: always,
-  },
-  {
-    name: 'default',
-    label: 'Else',
-    meaning: 'the value, as the table has it, of cells without one',
-    kind: 'text',
-    hint: 'no value',
-    fits: always,
-  },
-]
-
 /** The step that sets a property of a column, or drops it where there is nothing. */
 export function setting(into: 'target' | 'mapping', column: string, property: string, value: unknown): Step {
   const path = ['columns', column, property]
@@ -268,9 +79,9 @@ export function datatypeSteps(column: ColumnSpec, datatype: unknown): Step[] {
       ? { in: 'target', do: 'set', path: ['columns', column.name, 'datatype'], value: 'string' }
       : setting('target', column.name, 'datatype', to),
   ]
-  const all = [...demands, ...habits]
+  const all = [...demands(), ...habits()]
   const goes = (name: string): boolean =>
-    all.some((p) => p.name === name && p.fits(kindOf(to), to) && (p.fits === always || kindOf(to) === kind))
+    all.some((p) => p.name === name && fits(p, to) && (p.datatypes.length === 0 || kindOf(to) === kind))
   for (const name of new Set([...all.map((p) => p.name), 'format'])) {
     if (name === 'datatype' || (name !== 'format' && goes(name)) || (name === 'format' && kindOf(to) === kind))
       continue

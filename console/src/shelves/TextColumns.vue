@@ -3,7 +3,8 @@
 import { ElInput } from 'element-plus'
 import { computed, ref } from 'vue'
 import { counted } from '../format'
-import { datatypeWord, givenWords, listOf, objectOf, type Properties, remedyOf, textsOf } from '../rules/model'
+import { datatypeWord } from '../rules/fields'
+import { givenWords, listOf, objectOf, type Properties, remedyOf, textsOf } from '../rules/model'
 
 const { library, view } = defineProps<{ library: 'targets' | 'mappings'; view: Properties }>()
 const word = ref('')
