@@ -9,7 +9,6 @@ import (
 	"github.com/zeebo/xxh3"
 
 	"sieb/core/rfc4180"
-	"sieb/core/target"
 	"sieb/core/value"
 	"sieb/core/violation"
 	"sieb/core/workbook"
@@ -171,21 +170,11 @@ func (j *Judge) canonical(cell []byte) []byte {
 }
 
 func (j *Judge) string(c *lane, cell []byte) []byte {
-	s := c.spec
 	if c.codes != nil {
 		cell = j.code(c, cell)
 	}
-	if s.MaxLength != nil && len(cell) > *s.MaxLength && utf8.RuneCount(cell) > *s.MaxLength {
-		j.fail(c, violation.TextLong, cell)
-	}
-	if s.MinLength != nil && (len(cell) < *s.MinLength || utf8.RuneCount(cell) < *s.MinLength) {
-		j.fail(c, violation.TextShort, cell)
-	}
-	if c.text != nil && !c.text.matches(cell, c.known) {
-		j.fail(c, violation.TextFormat, cell)
-	}
-	if c.oneOf != nil && !c.oneOf[string(cell)] {
-		j.fail(c, violation.ValueUnknown, cell)
+	if len(c.rules) > 0 {
+		j.hold(c, cell, subject{text: cell, known: c.known})
 	}
 	if c.hashed {
 		j.hash(c, cell)
@@ -250,25 +239,10 @@ func (j *Judge) decimal(c *lane, cell []byte) []byte {
 		j.fail(c, code, cell)
 		return j.canonical(cell)
 	}
-	fits := true
-	if c.whole >= 0 && n.IntegerDigits() > c.whole {
-		j.fail(c, violation.NumberPrecision, cell)
-		fits = false
+	if len(c.rules) > 0 {
+		j.hold(c, cell, subject{text: cell, number: n})
 	}
-	if c.frac >= 0 && n.FractionDigits() > c.frac {
-		j.fail(c, violation.NumberScale, cell)
-		fits = false
-	}
-	if c.min != nil && n.Less(&c.min.Number) {
-		j.fail(c, violation.RangeLow, cell)
-	}
-	if c.max != nil && c.max.Number.Less(n) {
-		j.fail(c, violation.RangeHigh, cell)
-	}
-	if c.set != nil && !slices.ContainsFunc(c.set, func(l target.Literal) bool { return n.Compare(&l.Number) == 0 }) {
-		j.fail(c, violation.ValueUnknown, cell)
-	}
-	if c.frac >= 0 && fits {
+	if c.frac >= 0 && n.FractionDigits() <= c.frac && (c.whole < 0 || n.IntegerDigits() <= c.whole) {
 		n.CutZeros(c.frac)
 	}
 	if c.hashed {
@@ -323,11 +297,8 @@ func (j *Judge) double(c *lane, cell []byte) []byte {
 		return j.canonical(cell)
 	}
 	j.scratch = out
-	// NaN lies within no limits.
-	if c.min != nil && !(d >= c.min.Double) {
-		j.fail(c, violation.RangeLow, cell)
-	} else if c.max != nil && !(d <= c.max.Double) {
-		j.fail(c, violation.RangeHigh, cell)
+	if len(c.rules) > 0 {
+		j.hold(c, cell, subject{text: cell, double: d})
 	}
 	if c.hashed {
 		j.hash(c, out)
@@ -356,20 +327,20 @@ func (j *Judge) boolean(c *lane, cell []byte) []byte {
 }
 
 func (j *Judge) date(c *lane, cell []byte) []byte {
-	var t value.Instant
+	t := &j.instant
 	outcome, isCanonical := value.Mismatch, false
 	if j.kind == workbook.DateTime && c.spec.Datatype == value.Date {
 		cell = bytes.TrimSuffix(cell, []byte("T00:00:00"))
 	}
 	for k, f := range j.dateFormats(c) {
-		o := f.Parse(cell, &t)
+		o := f.Parse(cell, t)
 		if o == value.Matches {
 			if c.spec.Zoned && !t.Zoned {
 				continue
 			}
 			outcome, isCanonical = o, f.IsISO() && !t.EndOfDay
 			if j.kind == workbook.Text {
-				j.otherDate(c, k, cell, &t)
+				j.otherDate(c, k, cell, t)
 			}
 			break
 		}
@@ -390,14 +361,8 @@ func (j *Judge) date(c *lane, cell []byte) []byte {
 	if c.spec.Datatype == value.Time {
 		t.Year, t.Month, t.Day, t.Zoned = 1970, 1, 1, false // a workbook gives it a day
 	}
-	if c.min != nil && t.Compare(&c.min.Instant) < 0 {
-		j.fail(c, violation.RangeLow, cell)
-	}
-	if c.max != nil && t.Compare(&c.max.Instant) > 0 {
-		j.fail(c, violation.RangeHigh, cell)
-	}
-	if c.set != nil && !slices.ContainsFunc(c.set, func(l target.Literal) bool { return t.Equal(&l.Instant) }) {
-		j.fail(c, violation.ValueUnknown, cell)
+	if len(c.rules) > 0 {
+		j.hold(c, cell, subject{text: cell, instant: t})
 	}
 	if c.hashed {
 		j.scratch = t.AppendUTC(j.scratch[:0])

@@ -61,6 +61,8 @@ type atHand struct {
 	isTrying, hasFailed bool // it is judged as it was before its remedies, and breaks a rule
 
 	number  value.Number
+	instant value.Instant
+	subject subject // that breaks a rule
 	scratch []byte
 	coded   []byte // in its code list's form
 	joined  []byte // the text that is put together for it

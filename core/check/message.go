@@ -176,34 +176,20 @@ func (j *Judge) sayRequired(p *phrase, c *column) {
 // sayRule says which rule of its column a value breaks, and where the cause is plain, what
 // would mend it.
 func (j *Judge) sayRule(p *phrase, c *column, code violation.Code, cell []byte) {
-	s := c.spec
+	if j.sayValueRule(p, c, code) {
+		return
+	}
 	switch code {
-	case violation.NumberPrecision:
-		p.say(" has ", count(j.number.IntegerDigits(), "digit", "digits"), " before the point, at most ",
-			strconv.Itoa(c.whole), " fit")
-	case violation.NumberScale:
-		p.say(" has ", count(j.number.FractionDigits(), "digit", "digits"), " after the point, at most ",
-			strconv.Itoa(c.frac), " fit")
 	case violation.DateImpossible:
-		p.say(" has the form of a ", dateWord(s.Datatype), ", but the calendar has no such day or time")
+		p.say(" has the form of a ", dateWord(c.spec.Datatype), ", but the calendar has no such day or time")
 	case violation.DateAmbiguous:
 		p.say(" fits ", c.dates[0].Pattern())
 		for _, f := range c.dates[1:] {
 			p.say(" and ", f.Pattern())
 		}
 		p.say(", which read it as different days; the first that fits is taken")
-	case violation.TextLong:
-		p.say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at most ",
-			strconv.Itoa(*s.MaxLength), " fit")
-	case violation.TextShort:
-		p.say(" has ", count(utf8.RuneCount(cell), "character", "characters"), ", at least ",
-			strconv.Itoa(*s.MinLength), " are expected")
 	case violation.TextGrown:
 		j.sayGrown(p, cell)
-	case violation.RangeLow:
-		p.say(" is below the minimum ", limitText(s.Minimum, c.min))
-	case violation.RangeHigh:
-		p.say(" is above the maximum ", limitText(s.Maximum, c.max))
 	default:
 		c.sayForm(p, code, cell)
 		p.say(hint(cell))
@@ -236,15 +222,11 @@ func (c *column) sayForm(p *phrase, code violation.Code, cell []byte) {
 		p.say(" is not a duration such as PT36H or P1D (ISO 8601)")
 	case violation.DateFormat, violation.TimeFormat:
 		p.say(" is not a ", c.dateForms)
-	case violation.TextFormat:
-		p.say(" does not have the form ", c.textForm())
 	case violation.CodeUnknown:
 		p.say(" is not among the ", count(len(c.codes.Codes), "code", "codes"), " of ", c.codes.Name)
 		if meant, ok := c.codes.Meant(cell); ok {
 			p.say("; it has ", meant)
 		}
-	case violation.ValueUnknown:
-		p.say(" is not one of ", c.allowed())
 	default:
 		p.say(" breaks the rule ", code.String())
 	}

@@ -138,6 +138,7 @@ type column struct {
 	derive       *expression      // nil for none
 	requiredWhen *expression      // nil for none
 	fallback     []byte           // in place of no value; nil for none
+	rules        []*valueRule     // that it has
 	quick        quickTest        // nil for none
 }
 
@@ -338,6 +339,7 @@ func (c *column) compile(spec *target.Column, d *Delivery) error {
 			return err
 		}
 	}
+	c.compileRules()
 	return nil
 }
 

@@ -18,6 +18,9 @@ type quickTest func(cell []byte) (whole int64, isClean bool)
 // column's rule does not allow such a test.
 func (c *column) quickTest() quickTest {
 	test := c.quickKind()
+	if slices.ContainsFunc(c.rules, func(r *valueRule) bool { return !r.isQuick }) {
+		return nil
+	}
 	if test == nil || c.spec.Separator != "" || c.spec.Zoned {
 		return nil
 	}

@@ -8,9 +8,50 @@ import (
 	"github.com/goccy/go-yaml/ast"
 
 	"sieb/core/forms"
+	"sieb/core/remedy"
 	"sieb/core/value"
 	"sieb/core/violation"
 )
+
+// Column is one column of a target with its rules. Property names are those
+// of CSV on the Web where it has the concept.
+type Column struct {
+	Name         string
+	Description  string
+	Datatype     value.Datatype
+	Titles       []string // headers that the column may come under, besides its name
+	Position     int      // place in the delivery from 1; 0 means: by header
+	Value        *string  // of all rows, in canonical form; nil for none
+	Derive       string   // an expression in CEL that computes the value; "" for none
+	Default      string   // in canonical form: the value of cells without one
+	Formats      []string
+	YearPivot    int // of years of two digits, the first of a hundred; 0 for the usual one
+	DecimalChar  string
+	GroupChar    string
+	Precision    *int
+	Scale        *int
+	Required     bool
+	RequiredWhen string // a condition in CEL
+	Unique       bool
+	Null         []string // texts that mean "no value"
+	MinLength    *int
+	MaxLength    *int
+	Minimum      string // in canonical form; "" for none
+	Maximum      string
+	Codes        *CodeList // in place of OneOf; nil for none
+	OneOf        []string
+	Complete     bool              // each of the allowed values occurs in the delivery
+	Ordered      Sequence          // what the values are from row to row
+	Separator    string            // between the values of a cell that holds a list; "" for a single value
+	SentWith     string            // the separator that the sender writes; "" for the same one
+	Zoned        bool              // a date and time says its zone
+	OnViolation  *violation.Action // nil: each code's own action
+	OnCode       map[violation.Code]violation.Action
+	Message      string // "" for Sieb's own words
+	Remedies     []remedy.Remedy
+
+	size [2]string // limits of a sized whole number
+}
 
 // Rule is a rule of a column, with all that is to be known of it: how a target says it, what breaks it, how people are told
 // of it and asked for it, what other languages have for it. What it compiles to stands under its name in package check,
