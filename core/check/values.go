@@ -125,9 +125,9 @@ func (c *column) compileRules() {
 
 // hold reports the rules of its column that the value at hand breaks.
 func (j *Judge) hold(c *lane, cell []byte, v subject) {
+	j.subject = v // where it takes no memory of its own
 	for _, r := range c.rules {
-		if r.breaks(c.column, &v) {
-			j.subject = v
+		if r.breaks(c.column, &j.subject) {
 			j.fail(c, r.code, cell)
 		}
 	}
