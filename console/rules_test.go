@@ -61,6 +61,7 @@ func (p *page) tally(accepted, rejected, excluded int) {
 // retype puts a text in the place of what stands in an input.
 func (p *page) retype(input, text string) {
 	p.t.Helper()
+	p.do(chromedp.WaitVisible(input))
 	p.js(fmt.Sprintf(`(document.querySelector(%q).select(), '')`, input))
 	p.do(chromedp.SendKeys(input, text))
 }
