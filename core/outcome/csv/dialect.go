@@ -112,7 +112,6 @@ type dialectPacker struct {
 	to      io.Writer
 	dialect *Dialect
 	encoder *encoding.Encoder // nil for UTF-8
-	buf     []byte
 	lines   int64
 }
 

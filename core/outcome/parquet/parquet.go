@@ -310,7 +310,7 @@ func schema(t *outcome.Table) *parquet.Schema {
 }
 
 type packer struct {
-	w       *parquet.Writer
+	w       *parquet.GenericWriter[any]
 	kinds   []kind
 	values  []parquet.Value // of the rows at hand
 	rows    []parquet.Row
@@ -324,8 +324,8 @@ func (Form) Pack(t *outcome.Table, to io.Writer) (outcome.Packer, error) {
 		return nil, err
 	}
 	page := min(max(pages/max(1, len(t.Columns)), 4<<10), parquet.DefaultPageBufferSize)
-	p := &packer{w: parquet.NewWriter(to, schema(t), parquet.Compression(&zstd.Codec{}), parquet.PageBufferSize(page),
-		parquet.KeyValueMetadata("columns", string(about)), parquet.CreatedBy("sieb", "1", ""))}
+	p := &packer{w: parquet.NewGenericWriter[any](to, schema(t), parquet.Compression(&zstd.Codec{}),
+		parquet.PageBufferSize(page), parquet.KeyValueMetadata("columns", string(about)), parquet.CreatedBy("sieb", "1", ""))}
 	for i := range t.Columns {
 		p.kinds = append(p.kinds, kindOf(&t.Columns[i]))
 	}

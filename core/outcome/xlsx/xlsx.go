@@ -100,7 +100,6 @@ type packer struct {
 	head    int // style
 	moments map[value.Datatype]*value.DateFormat
 	cells   []any
-	text    []byte
 }
 
 // Pack begins a workbook.
