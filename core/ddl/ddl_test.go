@@ -73,3 +73,22 @@ func TestDialects(t *testing.T) {
 	_, err = ddl.Create(of, "cobol")
 	assert.ErrorContains(t, err, `there is no dialect "cobol"`)
 }
+
+// A rule that SQL has no words for is told above the table in words, and never left out.
+func TestRulesThatSQLDoesNotExpress(t *testing.T) {
+	of, err := target.Parse([]byte(`target: t
+columns:
+  - {name: a, oneOf: [x, y], complete: true}
+  - {name: b, datatype: integer, ordered: consecutive}
+  - {name: c, requiredWhen: has(a)}
+`))
+	require.NoError(t, err)
+	for _, dialect := range []ddl.Dialect{ddl.Standard, ddl.PostgreSQL, ddl.MariaDB, ddl.SQLite} {
+		sql, err := ddl.Create(of, dialect)
+		require.NoError(t, err)
+		for _, want := range []string{"a: each allowed value occurs", "b: consecutive from row to row",
+			"c: mandatory where has(a)"} {
+			assert.Contains(t, sql, "-- not said in the table: "+want, dialect)
+		}
+	}
+}

@@ -55,8 +55,10 @@ func Rewrite(ctx context.Context, dir string, t *target.Target, lists []*codes.L
 		}
 	}
 	if err := source.InOrder(ctx, rows, 0, work, func(_ *source.Batch, r *rewritten) error {
-		_, err := packer.Write(r.text)
-		return err
+		if _, err := packer.Write(r.text); err != nil {
+			return fmt.Errorf("%s: %w", AcceptedName, err) // whose rows a form counts
+		}
+		return nil
 	}); err != nil {
 		return err
 	}

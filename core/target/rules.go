@@ -2,7 +2,6 @@ package target
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/goccy/go-yaml/ast"
@@ -250,15 +249,6 @@ var Rules = []Rule{
 		read: func(p *reading, n ast.Node, c *Column) {
 			c.Ordered = Sequence(p.choice(n, "ordered", orderWords))
 		}},
-}
-
-// RuleOf returns the rule that a violation of a code breaks; nil where it is none of a column's own.
-func RuleOf(code violation.Code) *Rule {
-	at := slices.IndexFunc(Rules, func(r Rule) bool { return slices.Contains(r.Codes, code) })
-	if at < 0 {
-		return nil
-	}
-	return &Rules[at]
 }
 
 // Demands says in words what the column demands of a value, rule by rule.
