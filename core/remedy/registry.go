@@ -66,6 +66,7 @@ type Spec struct {
 	Leaves     string      // what it leaves as it is
 	Parameters []Parameter // where it is given one text, number or list alone, the first is meant
 	IsSteady   bool        // doing it again changes nothing more
+	Cure       string      // what it would do to wrong values, as a suggestion; "" where it is not tried on all of them
 	Examples   []Example
 
 	// leaves reports whether plain values of a datatype, as a quick test takes them, stay as

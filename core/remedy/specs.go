@@ -48,6 +48,7 @@ func (e Example) because(why string) Example {
 var specs = sync.OnceValue(func() []Spec {
 	return []Spec{
 		{Name: "trim", IsSteady: true, leaves: always, make: viewed(trim),
+			Cure:   "take off blanks at both ends",
 			Does:   "takes off white space at both ends, also no-break spaces and line ends",
 			Leaves: "white space inside",
 			Examples: []Example{
@@ -56,6 +57,7 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(of("trim"), "a  b", "a  b").because("blanks inside are for squeeze"),
 			}},
 		{Name: "squeeze", IsSteady: true, leaves: unlessText, tidy: true, make: written(squeeze),
+			Cure:   "make one blank of several",
 			Does:   "makes one blank of each run of white space",
 			Leaves: "where text begins and ends: white space there becomes one blank, which trim takes off",
 			Examples: []Example{
@@ -64,6 +66,7 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(of("squeeze"), "a b", "a b"),
 			}},
 		{Name: "clean", IsSteady: true, leaves: unlessText, tidy: true, make: written(clean),
+			Cure:   "take out characters that do not show",
 			Does:   "takes out control characters and characters that do not show, and makes plain blanks of other ones",
 			Leaves: "tabs and line ends, which squeeze takes; the joiners that some scripts need; cells with invalid bytes",
 			Examples: []Example{
@@ -73,6 +76,7 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(of("clean"), "Ahrensee", "Ahrensee"),
 			}},
 		{Name: "normalize", IsSteady: true, leaves: unlessText, tidy: true, make: written(normalize),
+			Cure:   "compose letters and their marks",
 			Does:   "composes letters and their marks (Unicode Normalization Form C)",
 			Leaves: "what looks alike but is another letter",
 			Examples: []Example{
@@ -80,6 +84,7 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(of("normalize"), "Mühle", "Mühle"),
 			}},
 		{Name: "repair", IsSteady: true, leaves: unlessText, tidy: true, make: written(repair),
+			Cure:   "undo a second decoding",
 			Does:   "undoes a second decoding: text in UTF-8 that was taken for Windows-1252",
 			Leaves: "what makes no text that way",
 			Examples: []Example{
@@ -88,18 +93,21 @@ var specs = sync.OnceValue(func() []Spec {
 				ex(of("repair"), "Ã", "Ã").because("it says nothing by itself"),
 			}},
 		{Name: "upper", IsSteady: true, leaves: unlessText, make: written(toUpper),
+			Cure: "make capitals",
 			Does: "makes capitals of small letters", Leaves: "letters of which there is no single capital, such as ß",
 			Examples: []Example{
 				ex(of("upper"), "ah-000105", "AH-000105"),
 				ex(of("upper"), "Straße", "STRAßE"),
 			}},
 		{Name: "lower", IsSteady: true, leaves: func(d value.Datatype) bool { return !d.IsText() && d != value.DateTime },
-			make: written(toLower), Does: "makes small letters of capitals", Leaves: "everything else",
+			make: written(toLower), Cure: "make small letters",
+			Does: "makes small letters of capitals", Leaves: "everything else",
 			Examples: []Example{
 				ex(of("lower"), "WEIZEN", "weizen"),
 				ex(of("lower"), "Ähre", "ähre"),
 			}},
 		{Name: "title", IsSteady: true, leaves: unlessText, make: written(toTitle),
+			Cure:   "begin words with capitals",
 			Does:   "makes a capital of the first letter of each word, and small letters of the others",
 			Leaves: "everything that is no letter; a letter behind an apostrophe stays small",
 			Examples: []Example{

@@ -5,15 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"io/fs"
-	"os"
-	"path/filepath"
 	"strconv"
 
-	"sieb/core/outcome"
-	"sieb/core/rfc4180"
 	"sieb/core/source"
-	"sieb/core/spill"
 	"sieb/core/violation"
 )
 
@@ -63,17 +57,17 @@ const maxPage = 16 << 20
 // files once; they stand in the order of rows. Of very long rows a page has fewer.
 func Rejects(ctx context.Context, dir string, filter Filter, offset, limit int) (columns []string, page []Reject,
 	total int, err error) {
-	rows, err := openOutput(filepath.Join(dir, RejectedName))
+	rows, err := openOutput(dir, RejectedName)
 	if err != nil {
 		return nil, nil, 0, err
 	}
-	defer rows.close()
-	found, err := openOutput(filepath.Join(dir, ViolationsName))
+	defer rows.Close()
+	found, err := openOutput(dir, ViolationsName)
 	if err != nil {
 		return nil, nil, 0, err
 	}
-	defer found.close()
-	columns = rows.reader.Header().Names[3:]
+	defer found.Close()
+	columns = rows.Header().Names[3:]
 	page = []Reject{}
 	var next *Violation
 	bytes := 0
@@ -142,11 +136,11 @@ type Placed struct {
 // all. It goes through the file once.
 func Violations(ctx context.Context, dir string, filter Filter, offset, limit int) (page []Placed, total int,
 	err error) {
-	found, err := openOutput(filepath.Join(dir, ViolationsName))
+	found, err := openOutput(dir, ViolationsName)
 	if err != nil {
 		return nil, 0, err
 	}
-	defer found.close()
+	defer found.Close()
 	page = []Placed{}
 	bytes := 0
 	for n := 0; ; n++ {
@@ -174,58 +168,23 @@ func Violations(ctx context.Context, dir string, filter Filter, offset, limit in
 	}
 }
 
-// own reads a file that Sieb wrote.
+// outputFile goes through the rows of a file that a run wrote, one by one.
 type outputFile struct {
-	path   string
-	f      *os.File
-	reader *source.Reader
-	batch  source.Batch
-	row    int
-	cells  [][]byte
+	*Rows
+	batch source.Batch
+	row   int
+	cells [][]byte
 }
 
-// Open opens a file that a run wrote. Runs of versions that left no rows out have no excluded.csv: it
-// is as one without a row.
-func Open(path string) (*os.File, error) {
-	f, err := os.Open(path)
-	if !errors.Is(err, fs.ErrNotExist) || filepath.Base(path) != ExcludedName {
-		return f, err
-	}
-	if _, err := os.Stat(filepath.Join(filepath.Dir(path), ManifestName)); err != nil {
-		return nil, err
-	}
-	if f, err = spill.Unnamed(""); err != nil {
-		return nil, err
-	}
-	if _, err = f.Write(rfc4180.AppendRow(nil, outcome.ExcludedHeader...)); err == nil {
-		_, err = f.Seek(0, io.SeekStart)
-	}
-	if err != nil {
-		f.Close()
-		return nil, err
-	}
-	return f, nil
+func openOutput(dir, name string) (*outputFile, error) {
+	rows, err := OpenRows(dir, name)
+	return &outputFile{Rows: rows, row: -1}, err
 }
-
-func openOutput(path string) (*outputFile, error) {
-	f, err := Open(path)
-	if err != nil {
-		return nil, fmt.Errorf("the run's file cannot be read: %w", err)
-	}
-	r, err := source.Written(f)
-	if err != nil {
-		f.Close()
-		return nil, err
-	}
-	return &outputFile{path: path, f: f, reader: r, row: -1}, nil
-}
-
-func (o *outputFile) close() { o.f.Close() } // no loss: it is only read
 
 // next returns the next row's cells, valid until the call after it.
 func (o *outputFile) next() ([][]byte, error) {
 	for o.row++; o.row >= len(o.batch.Rows); o.row = 0 {
-		if err := o.reader.Next(&o.batch); err != nil {
+		if err := o.Next(&o.batch); err != nil {
 			return nil, err
 		}
 		o.batch.Split()

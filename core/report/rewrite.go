@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"path/filepath"
 	"slices"
 
 	"sieb/core/check"
@@ -19,21 +18,16 @@ import (
 // code lists are those of the run.
 func Rewrite(ctx context.Context, dir string, t *target.Target, lists []*codes.List, as outcome.Writing,
 	to io.Writer) error {
-	path := filepath.Join(dir, AcceptedName)
-	f, err := Open(path)
-	if err != nil {
-		return fmt.Errorf("the run's file cannot be read: %w", err)
-	}
-	defer f.Close()
-	rows, err := source.Written(f)
+	rows, err := OpenRows(dir, AcceptedName)
 	if err != nil {
 		return err
 	}
+	defer rows.Close()
 	names := rows.Header().Names
 	schema := check.SchemaOf(t, lists, names)
 	table := schema.Table(outcome.Accepted, as.Settings.Shape())
 	if columns := len(schema.Columns); columns != len(names) {
-		return fmt.Errorf("%s has %d columns, and the target of the run %d; run the delivery again", path, len(names),
+		return fmt.Errorf("%s has %d columns, and the target of the run %d; run the delivery again", rows.path, len(names),
 			columns)
 	}
 	packer, err := as.Form.Pack(table, to)

@@ -426,9 +426,10 @@ func (g *group) remedies() {
 	if g.Code.Class() == "range" || g.Code == violation.NumberPrecision {
 		return
 	}
-	for _, name := range []string{"trim", "squeeze", "clean", "normalize", "repair", "upper", "lower", "title"} {
-		if !slices.ContainsFunc(g.column.Remedies, func(r remedy.Remedy) bool { return r.Name == name }) {
-			g.offer("remedy", remedyWords[name], nil, g.remedy(name))
+	for _, spec := range remedy.Specs() {
+		has := slices.ContainsFunc(g.column.Remedies, func(r remedy.Remedy) bool { return r.Name == spec.Name })
+		if spec.Cure != "" && !has {
+			g.offer("remedy", cureWords(&spec), nil, g.remedy(spec.Name))
 		}
 	}
 	switch {
@@ -444,12 +445,8 @@ func (g *group) remedies() {
 	}
 }
 
-var remedyWords = map[string]string{
-	"trim": "take off blanks at both ends (trim)", "squeeze": "make one blank of several (squeeze)",
-	"clean":     "take out characters that do not show (clean)",
-	"normalize": "compose letters and their marks (normalize)", "repair": "undo a second decoding (repair)",
-	"upper": "make capitals (upper)", "lower": "make small letters (lower)",
-	"title": "begin words with capitals (title)"}
+// cureWords says what a remedy without parameters does as a cure.
+func cureWords(r *remedy.Spec) string { return fmt.Sprintf("%s (%s)", r.Cure, r.Name) }
 
 // digitsOf returns how many digits texts of a column may be meant to have.
 func digitsOf(c *target.Column) (all []int) {

@@ -144,7 +144,7 @@ func (f *fed) clean() {
 		if cells == 0 || slices.ContainsFunc(f.target.Remedies, has) {
 			return
 		}
-		f.try(Suggestion{Kind: "remedy", Column: f.target.Name, Words: remedyWords[name], Cells: cells,
+		f.try(Suggestion{Kind: "remedy", Column: f.target.Name, Words: cureWords(remedy.Find(name)), Cells: cells,
 			Steps: []edit.Step{f.remedy(f.target, name)}})
 	}
 	of("trim", f.from.Blanks.Around.Count)

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 
 	"sieb/core/check"
 	"sieb/core/codes"
@@ -122,15 +121,11 @@ func (q *Queue) fromRun(ctx context.Context, t *target.Target, fk *target.Foreig
 
 // output reads a file that a run wrote.
 func (q *Queue) output(run, name string, use func(source.Source) error) error {
-	f, err := report.Open(filepath.Join(q.Area.RunDir(run), name))
+	rows, err := report.OpenRows(q.Area.RunDir(run), name)
 	if err != nil {
 		return err
 	}
-	defer f.Close()
-	rows, err := source.Written(f)
-	if err != nil {
-		return err
-	}
+	defer rows.Close()
 	return use(rows)
 }
 

@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -151,19 +149,19 @@ func (s *Server) compareRows(ctx context.Context, out *api.Comparison, before, a
 	if err != nil {
 		return err
 	}
-	var files []*os.File
+	var opened []*report.Rows
 	defer func() {
-		for _, f := range files {
-			f.Close()
+		for _, rows := range opened {
+			rows.Close()
 		}
 	}()
 	open := func(run, name string) (source.Source, error) {
-		f, err := report.Open(filepath.Join(s.Area.RunDir(run), name))
+		rows, err := report.OpenRows(s.Area.RunDir(run), name)
 		if err != nil {
 			return nil, s.failure("opening an output", err)
 		}
-		files = append(files, f)
-		return source.Written(f)
+		opened = append(opened, rows)
+		return rows, nil
 	}
 	outputs := func(run string) (o compare.Outputs, err error) {
 		if o.Rejected, err = open(run, report.RejectedName); err == nil {

@@ -2,18 +2,26 @@ package routes
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
+	"path/filepath"
+	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humachi"
 
 	"sieb/core/fault"
 	"sieb/core/outcome"
+	"sieb/core/outcome/csv"
 	"sieb/core/outcome/written"
+	"sieb/core/report"
+	"sieb/core/source"
 	"sieb/core/spill"
 	"sieb/service/api"
+	"sieb/service/jobs"
 	"sieb/service/store"
 )
 
@@ -98,6 +106,71 @@ func (s *Server) runAccepted(ctx context.Context, in *askAccepted) (*huma.Stream
 		}
 		if _, err := io.Copy(w, fault.Until(r.Context(), f)); err != nil {
 			s.Log.Warn("a download broke off", "file", of.File, "error", err)
+			panic(http.ErrAbortHandler) // so that it does not look whole
+		}
+	}}, nil
+}
+
+func (s *Server) runOutput(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Name string `path:"name"`
+	For  string `query:"for" enum:"spreadsheet,spreadsheet-semicolon" doc:"with a byte order mark, and guarded against cells that a spreadsheet would run as formulas; the second with semicolons between the cells, as spreadsheets expect them where decimals have a comma"`
+}) (*huma.StreamResponse, error) {
+	r, err := s.run(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	kind, names := "text/csv; charset=utf-8", outputNames
+	if r.Result != nil {
+		var result jobs.Result
+		if err := json.Unmarshal(r.Result, &result); err != nil {
+			return nil, s.failure("reading a run's result", err)
+		}
+		names = slices.Concat(names, result.Written)
+	}
+	switch {
+	case !slices.Contains(names, in.Name):
+		return nil, huma.Error404NotFound(fmt.Sprintf("the run has no output %q; it has %s", in.Name,
+			strings.Join(names, ", ")))
+	case r.State != store.Done:
+		return nil, huma.Error404NotFound("the run has no outputs: it is " + r.State)
+	case in.Name == report.ManifestName:
+		kind = "application/json"
+	}
+	for _, f := range written.Forms {
+		if f.File == in.Name {
+			kind = f.Type
+		}
+	}
+	d, err := s.delivery(ctx, r.DeliveryID)
+	if err != nil {
+		return nil, err
+	}
+	path, name := filepath.Join(s.Area.RunDir(r.ID), in.Name), stem(d.Name)+"."+in.Name
+	switch {
+	case !strings.HasSuffix(in.Name, ".csv") || in.For == "":
+		return s.sendFile(path, name, kind, source.Content{})
+	case in.For == "spreadsheet":
+		return s.sendSpreadsheet(path, name, ',')
+	}
+	return s.sendSpreadsheet(path, name, ';')
+}
+
+// sendSpreadsheet answers with a file of a run as a spreadsheet opens it.
+func (s *Server) sendSpreadsheet(path, name string, delimiter byte) (*huma.StreamResponse, error) {
+	f, err := report.Open(path)
+	if err != nil {
+		return nil, s.failure("opening "+name, err)
+	}
+	return &huma.StreamResponse{Body: func(ctx huma.Context) {
+		defer f.Close()
+		r, w := humachi.Unwrap(ctx)
+		attach(w, name, "text/csv; charset=utf-8")
+		if r.Method == http.MethodHead {
+			return // how long it is would take making all of it
+		}
+		if err := csv.Spreadsheet(r.Context(), w, f, delimiter); err != nil {
+			s.Log.Warn("a download broke off", "file", name, "error", err)
 			panic(http.ErrAbortHandler) // so that it does not look whole
 		}
 	}}, nil

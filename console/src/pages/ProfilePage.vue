@@ -1,42 +1,39 @@
 <script setup lang="ts">
+/** The Profile station: what is in a delivery, what is odd, and what would mend it. */
 import { ElButton, ElOption, ElProgress, ElSelect, ElSkeleton } from 'element-plus'
-import { computed, nextTick, onBeforeUnmount, ref, shallowRef, useTemplateRef, watch } from 'vue'
+import { computed, nextTick, useTemplateRef, watch } from 'vue'
 import { useAddress } from '../address'
-import {
-  answered,
-  api,
-  ServiceError,
-  type ColumnFit,
-  type Delivery,
-  type DeliveryProfile,
-  type Filter,
-  type Suggestion,
-} from '../api/client'
+import { api, type Filter, type Suggestion } from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import { useDrafts } from '../drafts'
-import { count, counted, size, visible } from '../format'
-import { readsAs } from '../layouts'
+import { counted, size, visible } from '../format'
 import ColumnList from '../profile/ColumnList.vue'
 import ColumnView from '../profile/ColumnView.vue'
-import { curesOf, dealsWith, fedFrom, type Mending } from '../profile/cures'
 import { ops } from '../profile/filters'
 import FindingList from '../profile/FindingList.vue'
+import { useProfile } from '../profile/making'
+import { useMending } from '../profile/mending'
 import RowsBehind from '../profile/RowsBehind.vue'
+import WhatHolds from '../profile/WhatHolds.vue'
 import BeginRules from '../rules/BeginRules.vue'
 import CureButton from '../rules/CureButton.vue'
 import { lastOf, useRules, type NewRules } from '../rules/draft'
 import DraftStrip from '../rules/DraftStrip.vue'
-import { inWords, useSuggestions } from '../rules/suggestions'
+import { inWords } from '../rules/suggestions'
 import OthersNote from '../rules/OthersNote.vue'
+import { useStation } from '../station'
 
 const { id } = defineProps<{ id: string }>()
 const address = useAddress()
 const book = useDrafts(() => id)
 const work = useRules(() => id)
-const delivery = ref<Delivery>()
-const kept = shallowRef<DeliveryProfile>()
+const making = useProfile(
+  () => id,
+  (e) => (error.value = e),
+)
+const { kept, isBusy, anew, start, stop, look } = making
 /** The column that is looked at and the rows behind something: both stand in the address. */
 const chosen = computed(() => address.of('column'))
 const filters = computed<Filter[]>(() => {
@@ -51,15 +48,11 @@ const filters = computed<Filter[]>(() => {
     return []
   }
 })
-const anew = ref('')
-const error = ref<unknown>()
-const path = computed(() => ({ params: { path: { id } } }))
 const profile = computed(() => kept.value?.profile)
 const column = computed(() => profile.value?.columns.find((c) => c.name === chosen.value))
 const own = computed(() =>
   (profile.value?.findings ?? []).filter((f) => (f.columns ?? []).includes(chosen.value ?? '')),
 )
-const isBusy = computed(() => kept.value?.state === 'waiting' || kept.value?.state === 'running')
 const damagedWords = computed(() => {
   const [damaged, headers] = [profile.value?.damaged ?? 0, profile.value?.repeatedHeaders.rows ?? 0]
   return headers === 0 ? 'damaged' : headers === damaged ? 'the header again' : 'damaged or the header again'
@@ -67,78 +60,17 @@ const damagedWords = computed(() => {
 const beginning = useTemplateRef<HTMLElement>('beginning')
 /** One chooses by which rules the findings are mended. */
 const isBeginning = computed(() => address.of('draft') === 'open' && !work.rules.value)
-/** Asked once the draft was counted, so that its first figures do not wait for those of cures. */
-const asked = computed(() => {
-  const whole = work.rehearsal.value?.whole && !work.isOld.value
-  if (!profile.value || !work.rules.value || !whole) return undefined
-  const column = fedFrom(chosen.value, profile.value, work.rehearsal.value)?.column
-  return chosen.value !== undefined && column === undefined
-    ? undefined
-    : { delivery: id, state: work.state.value, column }
-})
-const { found: suggestions, error: noCures } = useSuggestions(() => asked.value)
-/** What still does not fit of the columns that findings are of, so that each finding can say whether it is dealt with. */
-const wrongOf = shallowRef(new Map<string, Set<string>>())
-const mostWrong = 1000
-const mostAsked = 20
-watch(
-  () => (asked.value ? work.state.value : undefined),
-  async (state) => {
-    wrongOf.value = new Map()
-    if (state === undefined) return
-    const known = new Map<string, Set<string>>()
-    const wrong = (work.rehearsal.value?.columns ?? []).filter((c) => c.wrong > 0).slice(0, mostAsked)
-    try {
-      for (const { column } of wrong) {
-        const found = await answered(
-          api.POST('/api/v1/deliveries/{id}/rehearsals/values', {
-            params: { path: { id } },
-            body: { column, only: 'wrong', limit: mostWrong },
-          }),
-        )
-        if (found.whole && found.total <= mostWrong) known.set(column, new Set(found.items.map((v) => v.value)))
-      }
-    } catch {
-      return // then a finding says so once its whole column fits
-    }
-    if (work.state.value === state) wrongOf.value = known
-  },
+const {
+  mending,
+  rest,
+  searching,
+  error: noCures,
+} = useMending(
+  () => id,
+  () => profile.value,
+  () => chosen.value,
+  work,
 )
-const mending = computed<Mending | undefined>(() => {
-  const p = profile.value
-  const rules = work.rules.value
-  if (!p || !rules) return undefined
-  const items = suggestions.value?.items ?? []
-  const fitOf = (column?: string): ColumnFit | undefined => fedFrom(column, p, work.rehearsal.value)
-  return {
-    cures: curesOf(p, items),
-    others: (column) => items.filter((s) => s.header === column && !s.findings && !s.weakens).slice(0, 5),
-    isDealtWith: (f) => {
-      const fit = fitOf(f.columns?.[0])
-      const spec = work.columns.value.find((c) => c.name === fit?.column)
-      if (!fit || !spec) return false
-      const codes = (work.rehearsal.value?.broken ?? []).filter((b) => b.column === fit.column).map((b) => b.code)
-      return dealsWith(rules, fit, spec, f, wrongOf.value.get(fit.column), codes)
-    },
-    ruleOf: (column) => {
-      const name = fitOf(column)?.column
-      return name && `/deliveries/${id}/rules?column=${encodeURIComponent(name)}`
-    },
-  }
-})
-/** What mends rejected rows of which no finding tells, since the file alone does not show that they are wrong. */
-const rest = computed(() =>
-  (mending.value ? (suggestions.value?.items ?? []) : [])
-    .filter((s) => !s.findings && !s.weakens)
-    .filter((s) => s.kind === 'pair' || (s.effect?.rescued ?? 0) + (s.effect?.excluded ?? 0) > 0)
-    .slice(0, 6),
-)
-/** How far the search for cures is. */
-const searching = computed(() => {
-  const s = suggestions.value
-  if (!asked.value || noCures.value || s?.done) return ''
-  return s ? `trying cures on all rows, ${s.tried} of ${s.total}` : 'looking for cures …'
-})
 const strange = computed(() => {
   if (!profile.value) return ''
   if (chosen.value !== undefined && !column.value)
@@ -147,95 +79,25 @@ const strange = computed(() => {
     return 'The address asks for rows in a way that is not understood.'
   return ''
 })
-let latest = 0
-let timer = 0
-
-/** Whether a profile was made by other settings than those saved since. */
-function isOld(p: DeliveryProfile, d: Delivery): boolean {
-  if (d.layout === undefined) return Object.keys(p.given).length > 0
-  return p.state === 'done' && !readsAs(d.layout, p.readAs ?? p.given)
-}
-
-async function load(): Promise<void> {
-  const mine = ++latest
-  error.value = undefined
-  try {
-    const found = await answered(api.GET('/api/v1/deliveries/{id}', path.value))
-    if (mine !== latest) return
-    delivery.value = found
-    document.title = `${found.name} · Profile · Sieb`
-    if (found.refusal) return
+const { delivery, error, load } = useStation(
+  () => id,
+  'Profile',
+  async (found, isHere) => {
     void book.load()
     void work.load()
-    try {
-      kept.value = await answered(api.GET('/api/v1/deliveries/{id}/profile', path.value))
-      if (isOld(kept.value, found)) {
-        await start(true)
-        anew.value =
-          'The layout was changed since the last profile: this one is made by the layout as it is saved now.'
-      }
-    } catch (e) {
-      if (!(e instanceof ServiceError) || e.status !== 404) throw e
-      await start(false)
-    }
-    if (mine !== latest) return
-    follow(mine)
+    await making.load(found, isHere)
+    if (!isHere()) return
     // The delivery is laid open, so that the rows behind a value are found at once.
-    void api.POST('/api/v1/deliveries/{id}/reading', { ...path.value, body: { layout: kept.value?.given ?? {} } })
-  } catch (e) {
-    if (mine === latest) error.value = e
-  }
-}
-
-/** Asks again until the profile has come to its end. */
-function follow(mine: number): void {
-  window.clearTimeout(timer)
-  if (!isBusy.value) return
-  timer = window.setTimeout(async () => {
-    try {
-      const p = await answered(api.GET('/api/v1/deliveries/{id}/profile', path.value))
-      if (mine !== latest) return
-      kept.value = p
-      follow(mine)
-    } catch (e) {
-      if (mine === latest) error.value = e
-    }
-  }, 300)
-}
+    void api.POST('/api/v1/deliveries/{id}/reading', {
+      params: { path: { id } },
+      body: { layout: kept.value?.given ?? {} },
+    })
+  },
+  making.leave,
+)
 
 /** Which shares of a column's values may decide its datatype. */
 const shares = [0.5, 0.75, 0.9, 0.95, 0.99, 1]
-
-async function start(again: boolean, share = kept.value?.share): Promise<void> {
-  error.value = undefined
-  try {
-    kept.value = await answered(
-      api.POST('/api/v1/deliveries/{id}/profile', { ...path.value, body: { again, share } }),
-    )
-    follow(latest)
-  } catch (e) {
-    error.value = e
-  }
-}
-
-async function stop(): Promise<void> {
-  try {
-    kept.value = await answered(api.POST('/api/v1/deliveries/{id}/profile/cancel', path.value))
-  } catch (e) {
-    error.value = e
-  }
-}
-
-async function look(name: string, on: boolean): Promise<void> {
-  if (!kept.value) return
-  const columns = on ? [...kept.value.looked, name] : kept.value.looked.filter((n) => n !== name)
-  try {
-    const p = await answered(api.PUT('/api/v1/deliveries/{id}/profile/looked', { ...path.value, body: { columns } }))
-    if (kept.value) kept.value = { ...kept.value, looked: p.looked }
-  } catch (e) {
-    error.value = e
-  }
-}
 
 const show = (name?: string): void => address.go({ column: name, rows: undefined })
 
@@ -268,20 +130,6 @@ async function begin(body: NewRules): Promise<void> {
 }
 
 const cure = (s: Suggestion): Promise<boolean> => work.change(inWords(s), s.steps)
-
-watch(
-  () => id,
-  () => {
-    delivery.value = kept.value = undefined
-    anew.value = ''
-    void load()
-  },
-  { immediate: true },
-)
-onBeforeUnmount(() => {
-  latest++
-  window.clearTimeout(timer)
-})
 </script>
 
 <template>
@@ -404,24 +252,7 @@ onBeforeUnmount(() => {
                 </li>
               </ul>
             </template>
-            <template v-if="profile.keys.length > 0 || profile.relations.length > 0">
-              <h3>What holds</h3>
-              <ul class="holds">
-                <li v-for="k in profile.keys" :key="k.columns.join()">
-                  {{ k.columns.map(visible).join(', ') }}
-                  {{ k.columns.length === 1 ? 'tells' : 'together tell' }} rows apart{{
-                    k.repeats ? `, save ${count(k.repeats)}` : ''
-                  }}
-                </li>
-                <li v-for="r in profile.relations" :key="r.kind + r.columns.join()">
-                  {{
-                    r.kind === 'sum'
-                      ? `${visible(r.columns[0] ?? '')} = ${r.columns.slice(1).map(visible).join(' + ')}`
-                      : `${visible(r.columns[0] ?? '')} ${r.kind === 'equal' ? 'is the same as' : r.kind === 'order' ? 'is never after' : 'tells'} ${visible(r.columns[1] ?? '')}`
-                  }}{{ r.exceptions ? `, save in ${counted(r.exceptions, 'row', 'rows')}` : '' }}
-                </li>
-              </ul>
-            </template>
+            <WhatHolds :profile="profile" />
           </template>
         </section>
         <RowsBehind
@@ -505,11 +336,6 @@ h3 {
 
 .rest b {
   overflow-wrap: anywhere;
-}
-
-.holds {
-  margin: 0;
-  padding-left: 28px;
 }
 
 /* The account stays in sight while one works below it. */

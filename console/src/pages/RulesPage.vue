@@ -1,53 +1,31 @@
 <script setup lang="ts">
 /** The Rules station: a column's pairing, rule and remedies are one thing, and every change is tried at once. */
 import { ElButton, ElSkeleton } from 'element-plus'
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, onMounted, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAddress } from '../address'
-import {
-  answered,
-  api,
-  type Delivery,
-  type RemedyHelp,
-  type Rules,
-  type Step,
-  type Suggestion,
-  type Suggestions,
-} from '../api/client'
-import { stream } from '../api/stream'
+import { answered, api, type RemedyHelp, type Rules, type Step } from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import { useDrafts } from '../drafts'
-import { counted } from '../format'
 import BeginRules from '../rules/BeginRules.vue'
+import ColumnPanel from '../rules/ColumnPanel.vue'
 import ColumnRail from '../rules/ColumnRail.vue'
-import ColumnRule from '../rules/ColumnRule.vue'
 import { lastOf, useRules } from '../rules/draft'
 import ManyColumns from '../rules/ManyColumns.vue'
-import {
-  datatypeOf,
-  fedBy,
-  fedByPlace,
-  feedOf,
-  inOrder,
-  isSameHeader,
-  leftOutOf,
-  listOf,
-  objectOf,
-} from '../rules/model'
 import OthersNote from '../rules/OthersNote.vue'
 import OverRows from '../rules/OverRows.vue'
+import { usePairing } from '../rules/pairing'
 import { partNames, partsOf, type PartName } from '../rules/parts'
 import RowTable from '../rules/RowTable.vue'
 import RulesName from '../rules/RulesName.vue'
 import { useSamples } from '../rules/samples'
 import SaveRules from '../rules/SaveRules.vue'
-import SpellingPanel from '../rules/SpellingPanel.vue'
 import SuggestionPanel from '../rules/SuggestionPanel.vue'
 import TallyStrip from '../rules/TallyStrip.vue'
 import TextView from '../rules/TextView.vue'
 import UndoButtons from '../rules/UndoButtons.vue'
-import WrongValues from '../rules/WrongValues.vue'
+import { useStation } from '../station'
 
 const { id } = defineProps<{ id: string }>()
 const address = useAddress()
@@ -59,16 +37,11 @@ const samples = useSamples(
   () => id,
   () => rehearsal.value !== undefined,
 )
-const delivery = ref<Delivery>()
-const failure = ref<unknown>()
 const isLoaded = ref(false)
 const isSaving = ref(false)
 const said = ref('')
 const help = shallowRef<RemedyHelp[]>([])
-const pairs = shallowRef<Suggestion[]>([])
 const picked = ref<string[]>([])
-let latest = 0
-let pairing = new AbortController()
 
 const part = computed<PartName | undefined>(() => partNames.find((p) => p === address.of('over')))
 const isText = computed(() => address.of('view') === 'text')
@@ -98,30 +71,30 @@ const parts = computed(() => (rules.value ? partsOf(rules.value, rehearsal.value
 const changes = computed(() => rules.value?.changes.length ?? 0)
 const isWhole = computed(() => rehearsal.value?.whole === true && !isOld.value)
 const isChanged = computed(() => Boolean(rules.value?.target.changed || rules.value?.mapping?.changed))
-const leftOut = computed(() => (rules.value ? leftOutOf(rules.value).map((l) => l.header) : []))
 const rowKind = computed(
   () => address.of('rows') ?? (column.value && (fit.value?.wrong ?? 0) > 0 ? 'column' : 'rejected'),
 )
 
-async function load(): Promise<void> {
-  const mine = ++latest
-  failure.value = undefined
-  try {
-    const found = await answered(api.GET('/api/v1/deliveries/{id}', { params: { path: { id } } }))
-    if (mine !== latest) return
-    delivery.value = found
-    document.title = `${found.name} · Rules · Sieb`
-    if (found.refusal) return
+const {
+  delivery,
+  error: failure,
+  load,
+} = useStation(
+  () => id,
+  'Rules',
+  async (found) => {
     void book.load()
     const has = await work.load()
     const last = lastOf(found)
     // By what the delivery was sifted last, it is worked on.
     if (!has && !work.error.value && last) await work.begin(last)
     isLoaded.value = true
-  } catch (e) {
-    if (mine === latest) failure.value = e
-  }
-}
+  },
+  () => {
+    held.value = ''
+    isLoaded.value = false
+  },
+)
 
 onMounted(async () => {
   try {
@@ -129,45 +102,6 @@ onMounted(async () => {
   } catch {
     help.value = [] // the form is of use without it
   }
-})
-
-/** Looks for what may feed the columns that nothing feeds. */
-async function lookForPairs(): Promise<void> {
-  pairing.abort()
-  pairing = new AbortController()
-  const { signal } = pairing
-  const unfed = (rehearsal.value?.columns ?? []).filter((c) => !c.place)
-  if (unfed.length === 0 || unfed.length > 200) {
-    pairs.value = []
-    return
-  }
-  try {
-    await stream<Suggestions>(
-      `/api/v1/deliveries/${id}/rehearsals/suggestions`,
-      { pairs: true },
-      (s) => {
-        if (!signal.aborted) pairs.value = s.items.filter((i) => i.kind === 'pair')
-      },
-      signal,
-    )
-  } catch {
-    pairs.value = [] // pairing by hand goes on
-  }
-}
-
-/** A column that nothing feeds is fed by what fits best; each of the file's columns feeds one. */
-const bestPairs = computed(() => {
-  const taken = new Set<string>()
-  const fedColumns = new Set<string>()
-  return [...pairs.value]
-    .sort((a, b) => b.cells - a.cells)
-    .filter((p) => {
-      const from = JSON.stringify(p.steps[0]?.value)
-      if (taken.has(from) || fedColumns.has(p.column ?? '')) return false
-      taken.add(from)
-      fedColumns.add(p.column ?? '')
-      return true
-    })
 })
 
 watch(
@@ -183,26 +117,6 @@ watch(
     if (before[0] !== undefined || before[1] !== undefined) error.value = undefined
   },
 )
-watch(
-  () => id,
-  () => {
-    delivery.value = undefined
-    held.value = ''
-    isLoaded.value = false
-    void load()
-  },
-  { immediate: true },
-)
-watch(
-  () => rehearsal.value?.whole && !isOld.value && state.value,
-  (is) => {
-    if (is) void lookForPairs()
-  },
-)
-onBeforeUnmount(() => {
-  latest++
-  pairing.abort()
-})
 
 async function change(words: string, steps: Step[]): Promise<boolean> {
   said.value = ''
@@ -210,92 +124,19 @@ async function change(words: string, steps: Step[]): Promise<boolean> {
   if (done) said.value = `Done: ${words}.`
   return done
 }
+const pairing = usePairing(() => id, work, change)
 
-function pair(all: Suggestion[]): void {
-  void change(
-    all.length === 1 ? all[0]!.words : `pair ${counted(all.length, 'column', 'columns')}`,
-    all.flatMap((p) => p.steps),
-  )
+async function addColumn(header: string): Promise<void> {
+  const name = await pairing.add(header)
+  if (name) choose(name)
 }
 
-/** The place of a column of a delivery without a header, from 1; 0 where a header names it. */
-const placeOf = (header: string): number =>
-  rehearsal.value?.named === false ? rehearsal.value.header.indexOf(header) + 1 : 0
-
-function feed(name: string, header: string): void {
-  const c = columns.value.find((o) => o.name === name)
-  if (!c || !rules.value) return
-  const place = placeOf(header)
-  if (place > 0) void change(`${name} from column ${place}`, fedByPlace(c, place))
-  else void change(`${name} from ${header}`, fedBy(c, header, rules.value))
-}
-
-const isUnfed = (name: string): boolean => !rehearsal.value?.columns.find((c) => c.column === name)?.place
-
-/** Of a delivery without a header: its columns in the target's order, where their counts agree. */
-const orderly = computed(() =>
-  rehearsal.value?.named === false && columns.value.some((c) => feedOf(c).kind === 'header' && isUnfed(c.name))
-    ? inOrder(columns.value, rehearsal.value.header.length)
-    : [],
+/** What the address says of the column, or of the part, that one looks at. */
+const nothing = Object.fromEntries(
+  ['column', 'over', 'view', 'rows', 'value', 'empty', 'page', 'find'].map((name) => [name, undefined]),
 )
-
-function leave(header: string, on: boolean): void {
-  if (!rules.value) return
-  const steps: Step[] = on
-    ? [{ in: rules.value.mapping ? 'mapping' : 'target', do: 'add', path: ['leftOut'], value: header }]
-    : leftOutOf(rules.value)
-        .filter((l) => isSameHeader(l.header, header))
-        .map((l) => ({ in: l.into, do: 'remove', path: ['leftOut'], value: l.header }))
-  void change(on ? `leave ${header} out` : `ask about ${header} again`, steps)
-}
-
-/** Adds a column to the target that a column of the file feeds. */
-function addColumn(header: string): void {
-  const base =
-    header
-      .normalize('NFKD')
-      .replace(/\p{M}/gu, '')
-      .toLowerCase()
-      .replace(/[^\p{L}\p{N}]+/gu, '_')
-      .replace(/^_+|_+$/g, '') || 'column'
-  let name = base
-  for (let n = 2; columns.value.some((c) => c.name === name); n++) name = `${base}_${n}`
-  const steps: Step[] = [
-    {
-      in: 'target',
-      do: 'add',
-      path: ['columns'],
-      value: rules.value?.mapping || rehearsal.value?.named === false ? { name } : { name, titles: [header] },
-    },
-  ]
-  const place = placeOf(header)
-  if (place > 0)
-    steps.push({
-      in: rules.value?.mapping ? 'mapping' : 'target',
-      do: 'set',
-      path: ['columns', name, 'position'],
-      value: place,
-    })
-  else if (rules.value?.mapping)
-    steps.push({ in: 'mapping', do: 'set', path: ['columns', name, 'from'], value: header })
-  void change(`a new column ${name} from ${header}`, steps).then((done) => {
-    if (done) choose(name)
-  })
-}
-
-const choose = (name: string): void =>
-  address.go({
-    column: name,
-    over: undefined,
-    view: undefined,
-    rows: undefined,
-    value: undefined,
-    empty: undefined,
-    page: undefined,
-    find: undefined,
-  })
-const showPart = (p: string): void =>
-  address.go({ over: p, column: undefined, view: undefined, rows: undefined, value: undefined })
+const choose = (name: string): void => address.go({ ...nothing, column: name })
+const showPart = (name: string): void => address.go({ ...nothing, over: name })
 
 function saved(r: Rules, sift: boolean): void {
   isSaving.value = false
@@ -334,14 +175,7 @@ async function discard(): Promise<void> {
 async function beginAnew(): Promise<void> {
   try {
     await work.drop()
-    address.go({
-      column: undefined,
-      over: undefined,
-      view: undefined,
-      rows: undefined,
-      value: undefined,
-      suggest: undefined,
-    })
+    address.go({ ...nothing, suggest: undefined })
   } catch (e) {
     error.value = e
   }
@@ -349,24 +183,7 @@ async function beginAnew(): Promise<void> {
 
 const isSuggesting = computed(() => address.of('suggest') === 'open' && rules.value !== undefined)
 
-/** Ctrl+Z, and Ctrl+Shift+Z or Ctrl+Y, where nothing is typed into. */
-function onKey(e: KeyboardEvent): void {
-  const key = e.key.toLowerCase()
-  if (
-    !(e.ctrlKey || e.metaKey) ||
-    (key !== 'z' && key !== 'y') ||
-    (e.target as HTMLElement).closest('input, textarea')
-  )
-    return
-  e.preventDefault()
-  void (e.shiftKey || key === 'y' ? work.redo() : work.undo())
-}
-onMounted(() => window.addEventListener('keydown', onKey))
-onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
-
-const columnWords = computed(() => String(column.value?.demands.description ?? ''))
 const pickedColumns = computed(() => columns.value.filter((c) => picked.value.includes(c.name)))
-const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).columns).length)
 </script>
 
 <template>
@@ -421,22 +238,22 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
           :chosen="column?.name"
           :parts="parts"
           :part="part"
-          :pairs="bestPairs"
-          :left-out="leftOut"
+          :pairs="pairing.best.value"
+          :left-out="pairing.leftOut.value"
           :picked="picked"
           :samples="samples"
           @choose="choose"
           @part="showPart"
-          @pair="pair"
-          @feed="feed"
-          @leave="leave"
+          @pair="pairing.take"
+          @feed="pairing.feed"
+          @leave="pairing.leave"
           @pick="(p) => (picked = p)"
           @add="addColumn"
         />
         <div class="middle">
-          <p v-if="orderly.length > 0" class="said order">
+          <p v-if="pairing.inOrder.value.length > 0" class="said order">
             The file has no header. It has as many columns as the target takes:
-            <ElButton size="small" type="primary" @click="change('the columns in this order', orderly)"
+            <ElButton size="small" type="primary" @click="change('the columns in this order', pairing.inOrder.value)"
               >Take them in this order</ElButton
             >
           </p>
@@ -447,46 +264,16 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
             @change="change"
             @done="picked = []"
           />
-          <template v-else-if="column">
-            <section class="sheet" :aria-label="`Rule of ${column.name}`">
-              <div class="head">
-                <h2>{{ column.name }}</h2>
-                <span class="soft">{{ columnWords }}</span>
-              </div>
-              <ColumnRule
-                :column="column"
-                :rehearsal="rehearsal"
-                :help="help"
-                :mapping="rules.mapping?.name"
-                :samples="samples"
-                @change="change"
-                @feed="(header) => feed(column!.name, header)"
-              />
-            </section>
-            <WrongValues
-              :unfed="fit !== undefined && !fit.place && feedOf(column).kind === 'header'"
-              :delivery="id"
-              :column="column"
-              :state="state"
-              :whole="isWhole"
-              :page="address.page()"
-              :find="address.of('find')"
-              @change="change"
-              @rows="(v) => address.go({ rows: 'column', value: v, empty: v === '' ? 'yes' : undefined })"
-              @page="(p) => address.go({ page: p === 1 ? undefined : p })"
-              @find="(t) => address.go({ find: t || undefined, page: undefined })"
-            />
-            <SpellingPanel
-              v-if="datatypeOf(column) === 'string' && fit?.place"
-              :key="column.name"
-              :delivery="id"
-              :column="column"
-              :state="state"
-              :open="address.of('spellings') === 'open'"
-              @open="(on) => address.go({ spellings: on ? 'open' : undefined })"
-              @change="change"
-            />
-          </template>
+          <ColumnPanel
+            v-else-if="column"
+            :delivery="id"
+            :column="column"
+            :work="work"
+            :help="help"
+            :samples="samples"
+            @change="change"
+            @feed="(header) => pairing.feed(column!.name, header)"
+          />
           <OverRows
             v-else-if="part"
             :delivery="id"
@@ -498,7 +285,7 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
             @change="change"
             @rows="(r) => address.go({ rows: 'column', value: undefined, rule: r })"
           />
-          <p v-else-if="excludedOf === 0" class="soft">The target has no columns.</p>
+          <p v-else-if="columns.length === 0" class="soft">The target has no columns.</p>
           <RowTable
             :delivery="id"
             :state="state"
@@ -585,15 +372,6 @@ const excludedOf = computed(() => listOf(objectOf(rules.value?.target.view).colu
 
 .middle > * {
   min-width: 0;
-}
-
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 4px 12px;
-  padding: 8px 12px;
-  border-bottom: 1px solid var(--line);
 }
 
 @media (max-width: 900px) {

@@ -1,32 +1,27 @@
 <script setup lang="ts">
 /** The targets, mappings or code lists: found, added, copied. */
-import { ElButton, ElDialog, ElInput, ElPagination, ElSkeleton, ElSwitch } from 'element-plus'
+import { ElButton, ElInput, ElPagination, ElSkeleton, ElSwitch } from 'element-plus'
 import { computed, onBeforeUnmount, ref, useTemplateRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAddress } from '../address'
-import { addText, answered, api, type Target } from '../api/client'
+import { addText, type Target } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
-import { count, counted, time } from '../format'
+import { counted } from '../format'
 import { steward } from '../steward'
 import AddCodes, { type Source } from '../shelves/AddCodes.vue'
+import DrawTarget from '../shelves/DrawTarget.vue'
+import MadeTarget from '../shelves/MadeTarget.vue'
 import NameDialog from '../shelves/NameDialog.vue'
-import TablePicker from '../shelves/TablePicker.vue'
-import { ask, libraryWords, type Library } from '../shelves/names'
+import { ask, libraryWords, type Library, type Made, type ShelfItem } from '../shelves/names'
+import ShelfTable from '../shelves/ShelfTable.vue'
 
 const { library } = defineProps<{ library: Library }>()
-type Item = Target & { for?: string }
-interface Made {
-  name?: string
-  text: string
-  mapping?: string
-  left: string[]
-}
 
 const perPage = 50
 const router = useRouter()
 const address = useAddress()
 const words = computed(() => libraryWords[library])
-const items = ref<Item[]>()
+const items = ref<ShelfItem[]>()
 const total = ref(0)
 const error = ref<unknown>()
 const page = computed(() => address.page())
@@ -43,7 +38,7 @@ async function load(): Promise<void> {
     const query = new URLSearchParams({ offset: String((page.value - 1) * perPage), limit: String(perPage) })
     if (find.value) query.set('find', find.value)
     if (retired.value) query.set('retired', 'true')
-    const found = await ask<{ items: Item[]; total: number }>(`${library}?${query.toString()}`)
+    const found = await ask<{ items: ShelfItem[]; total: number }>(`${library}?${query.toString()}`)
     if (mine !== latest) return
     items.value = found.items
     total.value = found.total
@@ -75,9 +70,6 @@ const input = useTemplateRef<HTMLInputElement>('input')
 const made = ref<Made>()
 const isDrawing = ref(false)
 const codesFrom = ref<Source>()
-const database = ref('')
-const table = ref('')
-const isBusy = ref(false)
 
 const stem = (file: string): string =>
   file
@@ -120,34 +112,6 @@ async function take(): Promise<void> {
 async function addAsItIs(content: string): Promise<void> {
   const added = await addText(content)
   await router.push(`/${'for' in added ? 'mappings' : 'targets'}/${added.name}`)
-}
-
-async function addMade(): Promise<void> {
-  if (!made.value) return
-  error.value = undefined
-  try {
-    const added = await addText(made.value.text)
-    if (made.value.mapping) await addText(made.value.mapping)
-    made.value = undefined
-    await router.push(`/targets/${added.name}`)
-  } catch (e) {
-    error.value = e
-  }
-}
-
-async function draw(): Promise<void> {
-  isBusy.value = true
-  error.value = undefined
-  try {
-    const drawn = await answered(
-      api.POST('/api/v1/targets/from-table', { body: { database: database.value, table: table.value } }),
-    )
-    isDrawing.value = false
-    made.value = { name: drawn.name, text: drawn.text, left: [] }
-  } catch (e) {
-    error.value = e
-  }
-  isBusy.value = false
 }
 
 // --- Copying.
@@ -217,7 +181,7 @@ const means = computed(
     A file is a target in YAML or JSON, a data dictionary (CSV or a workbook), or CSVW metadata. Or draft one from a
     delivery at its Rules station.
   </p>
-  <FailureNote v-if="error && !made && !isDrawing" :error="error" :retry="load" class="apart" />
+  <FailureNote v-if="error" :error="error" :retry="load" class="apart" />
   <ElSkeleton v-if="!items && !error" :rows="5" animated />
   <div v-else-if="items && total === 0" class="sheet empty">
     <h2>{{ find ? `No ${words.one} is like this` : `There is no ${words.one} yet` }}</h2>
@@ -229,45 +193,7 @@ const means = computed(
     </p>
     <p v-else>Keep one by hand, or take it from a file, a column of a delivery or a table.</p>
   </div>
-  <div v-else-if="items" class="sheet scroll" role="region" :aria-label="words.title" tabindex="0">
-    <table>
-      <thead>
-        <tr>
-          <th>{{ words.one }}</th>
-          <th v-if="library === 'mappings'">for the target</th>
-          <th v-if="library === 'targets'" class="number roomy">columns</th>
-          <th class="number">version</th>
-          <th>changed</th>
-          <th class="number roomy">deliveries</th>
-          <th class="unseen">actions</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="t in items" :key="t.name">
-          <td>
-            <RouterLink :to="`/${library}/${t.name}`"
-              ><b>{{ t.name }}</b></RouterLink
-            >
-            <span class="soft">{{ t.title === t.name ? '' : t.title }}</span><span v-if="t.retired" class="mark"
-              >retired</span
-            >
-          </td>
-          <td v-if="library === 'mappings'">
-            <RouterLink :to="`/targets/${t.for}`">{{ t.for }}</RouterLink>
-          </td>
-          <td v-if="library === 'targets'" class="number roomy">{{ t.columns ? count(t.columns) : '' }}</td>
-          <td class="number">{{ t.version }}</td>
-          <td>
-            {{ time(t.addedAt) }}<span v-if="t.addedBy" class="soft"> by {{ t.addedBy }}</span>
-          </td>
-          <td class="number roomy">{{ t.deliveries ? count(t.deliveries) : '' }}</td>
-          <td class="number">
-            <button type="button" class="link" :aria-label="`Copy ${t.name}`" @click="copying = t.name">copy</button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
-  </div>
+  <ShelfTable v-else-if="items" :library="library" :items="items" @copy="(name) => (copying = name)" />
   <ElPagination
     v-if="total > perPage"
     layout="prev, pager, next"
@@ -287,53 +213,26 @@ const means = computed(
     @close="copying = ''"
   />
   <AddCodes :source="codesFrom" @close="codesFrom = undefined" @added="(n) => router.push(`/codes/${n}`)" />
-  <ElDialog
-    :model-value="made !== undefined"
-    :title="`The target ${made?.name ?? ''}`"
-    width="min(760px, 96vw)"
+  <MadeTarget
+    :made="made"
     @close="made = undefined"
-  >
-    <p class="soft">It is not added yet. Change what you know better, then add it.</p>
-    <ul v-if="made && made.left.length > 0" class="left">
-      <li v-for="l in made.left" :key="l">not taken: {{ l }}</li>
-    </ul>
-    <ElInput
-      v-if="made"
-      v-model="made.text"
-      type="textarea"
-      :autosize="{ minRows: 8, maxRows: 24 }"
-      spellcheck="false"
-      aria-label="Text of the target"
-      class="code"
-    />
-    <FailureNote v-if="error" :error="error" />
-    <template #footer
-      ><ElButton @click="made = undefined">Discard</ElButton
-      ><ElButton type="primary" @click="addMade">Add the target</ElButton></template
-    >
-  </ElDialog>
-  <ElDialog
-    :model-value="isDrawing"
-    title="A target from a database table"
-    width="min(760px, 96vw)"
+    @added="
+      (name) => {
+        made = undefined
+        void router.push(`/targets/${name}`)
+      }
+    "
+  />
+  <DrawTarget
+    :open="isDrawing"
     @close="isDrawing = false"
-  >
-    <TablePicker
-      :chosen="table"
-      @choose="
-        (d, t) => {
-          database = d
-          table = `${t.schema}.${t.name}`
-        }
-      "
-    />
-    <FailureNote v-if="error" :error="error" />
-    <template #footer
-      ><ElButton type="primary" :disabled="!table" :loading="isBusy" @click="draw"
-        >Draw the target{{ table ? ` from ${table}` : '' }}</ElButton
-      ></template
-    >
-  </ElDialog>
+    @made="
+      (target) => {
+        isDrawing = false
+        made = target
+      }
+    "
+  />
 </template>
 
 <style scoped>
@@ -374,70 +273,7 @@ const means = computed(
   margin-bottom: 12px;
 }
 
-.scroll {
-  overflow-x: auto;
-}
-
-table {
-  width: 100%;
-  border-collapse: collapse;
-}
-
-th,
-td {
-  padding: 6px 12px;
-  border-top: 1px solid var(--line);
-  text-align: left;
-  vertical-align: baseline;
-}
-
-th {
-  border-top: 0;
-  background: var(--husk-wash);
-  white-space: nowrap;
-}
-
-th.number,
-td.number {
-  text-align: right;
-}
-
-/* On a narrow page the name and what was changed last count most. */
-@media (max-width: 560px) {
-  th,
-  td {
-    padding: 6px;
-  }
-
-  .roomy {
-    display: none;
-  }
-
-  td:first-child {
-    overflow-wrap: anywhere;
-  }
-}
-
-.mark {
-  margin-left: 8px;
-  padding: 0 6px;
-  border: 1px solid var(--line);
-  border-radius: 8px;
-  font-size: 12px;
-}
-
 .empty {
   padding: 14px;
-}
-
-.left {
-  max-height: 140px;
-  overflow-y: auto;
-  padding-left: 20px;
-}
-
-.code :deep(textarea) {
-  font-family: 'DejaVu Sans Mono', Consolas, monospace;
-  font-size: 12.5px;
 }
 </style>

@@ -1,34 +1,34 @@
 <script setup lang="ts">
 /** One target, mapping or code list: its columns or codes, its versions, and the deliveries that used it. */
-import { ElButton, ElInput, ElSkeleton } from 'element-plus'
+import { ElButton, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAddress } from '../address'
 import type { Target, TextUse } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
-import { count, counted, time, visible } from '../format'
+import { time } from '../format'
 import { steward } from '../steward'
 import { objectOf, type Properties } from '../rules/model'
+import CodeTable from '../shelves/CodeTable.vue'
 import NameDialog from '../shelves/NameDialog.vue'
-import { ask, libraryWords, type Library } from '../shelves/names'
+import { ask, libraryWords, type Library, type ShelfItem } from '../shelves/names'
 import { useTextDraft } from '../shelves/textdraft'
 import TextColumns from '../shelves/TextColumns.vue'
+import TextEditor from '../shelves/TextEditor.vue'
 import UseList from '../shelves/UseList.vue'
 import VersionList from '../shelves/VersionList.vue'
 
 const { library, name } = defineProps<{ library: Library; name: string }>()
-type Text = Target & { for?: string }
 
 const router = useRouter()
 const address = useAddress()
 const words = computed(() => libraryWords[library])
-const text = ref<Text>()
+const text = ref<ShelfItem>()
 const parsed = shallowRef<Properties>()
 const last = ref<TextUse>()
 const error = ref<unknown>()
 const said = ref('')
 const dialog = ref<'' | 'copy' | 'rename'>('')
-const word = ref('')
 let latest = 0
 
 const views = computed(() => [
@@ -56,7 +56,7 @@ async function load(): Promise<void> {
   const mine = ++latest
   error.value = undefined
   try {
-    const found = await ask<Text>(shown.value > 0 ? `${path.value}/versions/${shown.value}` : path.value)
+    const found = await ask<ShelfItem>(shown.value > 0 ? `${path.value}/versions/${shown.value}` : path.value)
     const seen =
       library === 'codes'
         ? undefined
@@ -87,22 +87,8 @@ onBeforeUnmount(() => {
   void draft.settled()
 })
 
-const codes = computed(() => {
-  const w = word.value.trim().toLowerCase()
-  const lines = (text.value?.text ?? '')
-    .split(/\r?\n/)
-    .slice(1)
-    .filter((l) => l.trim() !== '')
-  const found = lines.filter((l) => l.toLowerCase().includes(w))
-  return { all: lines.length, shown: found.slice(0, 500), found: found.length }
-})
-
 // --- Changing the text. What is typed is kept on the service until it is saved as a version.
 const typed = draft.text
-const edited = computed({
-  get: () => typed.value ?? text.value?.text ?? '',
-  set: (to) => draft.type(to, text.value?.version ?? 0),
-})
 /** A version that was saved after the text began, which saving would take the place of. */
 const newer = ref<Target>()
 
@@ -133,10 +119,10 @@ async function save(): Promise<void> {
         ? await ask<Target>(
             `codes?name=${encodeURIComponent(name)}&title=${encodeURIComponent(text.value?.title ?? '')}&${by}`,
             'POST',
-            edited.value,
+            typed.value ?? text.value?.text ?? '',
             'text/csv',
           )
-        : await ask<Target>(`${library}?${by}`, 'POST', edited.value, 'application/yaml')
+        : await ask<Target>(`${library}?${by}`, 'POST', typed.value ?? text.value?.text ?? '', 'application/yaml')
     await discard()
     if (added.name !== name) await router.push(`/${library}/${added.name}`)
     else await load()
@@ -235,89 +221,20 @@ async function retire(on: boolean): Promise<void> {
       </button>
     </nav>
     <section class="sheet">
-      <template v-if="view === '' && library === 'codes'">
-        <div class="bar">
-          <ElInput
-            v-model="word"
-            size="small"
-            clearable
-            placeholder="Find a code"
-            aria-label="Find a code"
-            class="find"
-          /><span class="soft"
-            >{{ counted(codes.all, 'code', 'codes')
-            }}<template v-if="codes.found > codes.shown.length"
-              >; the first {{ codes.shown.length }} of {{ count(codes.found) }} found</template
-            ></span
-          >
-        </div>
-        <table>
-          <tbody>
-            <tr v-for="(c, i) in codes.shown" :key="i">
-              <td>{{ visible(c) }}</td>
-            </tr>
-          </tbody>
-        </table>
-      </template>
+      <CodeTable v-if="view === '' && library === 'codes'" :text="text.text ?? ''" />
       <TextColumns v-else-if="view === '' && library !== 'codes' && parsed" :library="library" :view="parsed" />
       <VersionList v-else-if="view === 'versions'" :path="path" :newest="text.version" />
       <UseList v-else-if="view === 'uses'" :path="path" />
-      <template v-else-if="view === 'text'">
-        <div class="bar">
-          <span class="soft" role="status">{{
-            typed === undefined
-              ? 'as it is saved'
-              : draft.isKept.value
-                ? 'changed; kept on the service, and not saved as a version'
-                : draft.others.value
-                  ? 'changed, and not kept'
-                  : 'changed; keeping …'
-          }}</span>
-          <template v-if="typed !== undefined">
-            <ElButton size="small" type="primary" :disabled="draft.others.value !== undefined" @click="save">{{
-              newer ? `Save over version ${newer.version}` : 'Save as a version'
-            }}</ElButton>
-            <ElButton size="small" @click="discard">Throw the changes away</ElButton>
-          </template>
-        </div>
-        <div v-if="draft.others.value" class="told inset" role="alert">
-          <p>
-            Meanwhile somebody else
-            {{
-              draft.others.value === 'gone'
-                ? 'saved the changes of this text, or threw them away'
-                : 'changed this text too'
-            }}. What stands here is yours.
-          </p>
-          <ElButton size="small" type="primary" @click="draft.settle(true)">Keep mine</ElButton>
-          <ElButton size="small" @click="theirs">Show theirs; mine is put aside</ElButton>
-        </div>
-        <div v-if="draft.aside.value !== undefined" class="told inset" role="status">
-          <p>Your own text is put aside until you leave this page.</p>
-          <ElButton size="small" @click="draft.restore">Back to mine</ElButton>
-        </div>
-        <div v-if="newer" class="told inset" role="status">
-          <p>
-            Version {{ newer.version }} was saved {{ newer.addedBy ? `by ${newer.addedBy}, ` : ''
-            }}{{ time(newer.addedAt) }}. The text here began with version {{ draft.version.value }}.
-            <button
-              type="button"
-              class="link"
-              @click="address.go({ view: 'versions', from: String(draft.version.value), to: String(newer.version) })"
-            >
-              what differs
-            </button>
-          </p>
-        </div>
-        <ElInput
-          v-model="edited"
-          type="textarea"
-          :autosize="{ minRows: 14, maxRows: 44 }"
-          spellcheck="false"
-          class="code"
-          :aria-label="`Text of the ${words.one}`"
-        />
-      </template>
+      <TextEditor
+        v-else-if="view === 'text'"
+        :saved="text"
+        :draft="draft"
+        :newer="newer"
+        :label="`Text of the ${words.one}`"
+        @save="save"
+        @discard="discard"
+        @theirs="theirs"
+      />
     </section>
   </template>
   <NameDialog
@@ -402,34 +319,5 @@ async function retire(on: boolean): Promise<void> {
   border-color: var(--line);
   box-shadow: inset 0 3px 0 var(--grain);
   font-weight: 600;
-}
-
-.bar {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 8px 12px;
-  padding: 8px 12px;
-}
-
-.find {
-  width: 240px;
-}
-
-table {
-  width: 100%;
-  border-collapse: collapse;
-  font-size: 13px;
-}
-
-td {
-  padding: 3px 12px;
-  border-top: 1px solid var(--line);
-}
-
-.code :deep(textarea) {
-  font-family: 'DejaVu Sans Mono', Consolas, monospace;
-  font-size: 12.5px;
-  white-space: pre;
 }
 </style>

@@ -1,7 +1,18 @@
 import { ref } from 'vue'
-import { answered, api, ServiceError } from '../api/client'
+import { answered, api, ServiceError, type Target } from '../api/client'
 
 export type Library = 'targets' | 'mappings' | 'codes'
+
+/** A target, mapping or code list as lists show it; a mapping says for which target it is. */
+export type ShelfItem = Target & { for?: string }
+
+/** A target that was made of something else, and what of that it could not take. */
+export interface Made {
+  name?: string
+  text: string
+  mapping?: string
+  left: string[]
+}
 
 /** What people call the texts of a library. */
 export const libraryWords: Record<Library, { one: string; many: string; title: string }> = {

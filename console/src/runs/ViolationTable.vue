@@ -5,7 +5,7 @@ import { ref, watch } from 'vue'
 import { useAddress } from '../address'
 import { answered, api, type Group, type Run, type Violations } from '../api/client'
 import { count, counted, visible } from '../format'
-import FailureNote from './FailureNote.vue'
+import FailureNote from '../components/FailureNote.vue'
 
 const { run, group } = defineProps<{ run: Run; group: Group }>()
 

@@ -6,7 +6,7 @@ import { answered, api, type Comparison, type Run, type RunHead, type TextUse } 
 import { count, counted, time } from '../format'
 import { ask } from '../shelves/names'
 import { meaning } from '../words'
-import FailureNote from './FailureNote.vue'
+import FailureNote from '../components/FailureNote.vue'
 
 const {
   run,

@@ -4,7 +4,7 @@ import { ElButton, ElOption, ElSelect } from 'element-plus'
 import { computed, onMounted, ref, watch } from 'vue'
 import { answered, api, ServiceError, type Delivery, type Mapping, type RunHead, type Target } from '../api/client'
 import { time } from '../format'
-import FailureNote from './FailureNote.vue'
+import FailureNote from '../components/FailureNote.vue'
 
 const { delivery, last = undefined, busy } = defineProps<{ delivery: string; last?: RunHead; busy: boolean }>()
 const emit = defineEmits<{ started: [run: string] }>()

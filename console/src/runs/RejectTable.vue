@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { useAddress } from '../address'
 import { answered, api, type Reject, type Rejects, type Run } from '../api/client'
 import { count, counted, visible } from '../format'
-import FailureNote from './FailureNote.vue'
+import FailureNote from '../components/FailureNote.vue'
 import type { Choice } from './ViolationList.vue'
 
 const { run, choice = undefined } = defineProps<{ run: Run; choice?: Choice }>()

@@ -4,7 +4,7 @@ import { ElButton, ElDialog, ElIcon, ElInput, ElOption, ElRadio, ElRadioGroup, E
 import { computed, reactive, ref, watch } from 'vue'
 import { answered, api, ServiceError, type OutputForm, type Run } from '../api/client'
 import { counted } from '../format'
-import FailureNote from './FailureNote.vue'
+import FailureNote from '../components/FailureNote.vue'
 
 /** What a run has written, and its accepted rows in any form. */
 const { run } = defineProps<{ run: Run }>()
