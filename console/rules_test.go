@@ -562,5 +562,5 @@ func TestRulesByHand(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, r.Changes, 4)
 	assert.Contains(t, r.Target.Text, "unique: true")
-	p.until(`document.querySelector('.rail .list li').innerText.includes('unique')`)
+	p.until(`document.querySelector('.rail .list li').innerText.includes('no value occurs twice')`)
 }

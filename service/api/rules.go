@@ -23,7 +23,7 @@ type RulesText struct {
 	Version int    `json:"version" doc:"that it began with; 0 for one that was never saved"`
 	Changed bool   `json:"changed" doc:"the draft differs from that version"`
 	Text    string `json:"text" doc:"YAML or JSON, with the changes"`
-	View    any    `json:"view" doc:"the text as objects, lists, texts, numbers and truth values"`
+	TextView
 
 	Newest *NewerText `json:"newest,omitempty" doc:"a version that was saved since; absent where the draft began with the newest"`
 }

@@ -40,7 +40,8 @@ type TextKept struct {
 
 // TextView is a text as it is read.
 type TextView struct {
-	View any `json:"view"`
+	View  any                 `json:"view" doc:"objects, lists, texts, numbers and truth values"`
+	Words map[string][]string `json:"words,omitempty" doc:"what a target demands of each column beside its datatype, rule by rule"`
 }
 
 // Retirement says whether lists leave a text out.

@@ -11,7 +11,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/zeebo/xxh3"
 
-	"sieb/core/edit"
 	"sieb/core/suggest"
 	"sieb/service/api"
 	"sieb/service/store"
@@ -284,8 +283,6 @@ func (k *kept) view(delivery string) (out *api.Rules, err error) {
 func (t *keptText) view() (api.RulesText, error) {
 	out := api.RulesText{Name: t.Name, Version: t.Version, Text: t.now(), Changed: t.Version == 0 || t.Now != nil}
 	var err error
-	if out.View, err = edit.View([]byte(out.Text)); err != nil {
-		return out, huma.Error422UnprocessableEntity(err.Error())
-	}
-	return out, nil
+	out.TextView, err = viewOf(out.Text)
+	return out, err
 }

@@ -71,11 +71,8 @@ func (s *Server) shelfRoutes(to huma.API, l store.Library, one string) {
 			if err != nil {
 				return nil, err
 			}
-			view, err := edit.View([]byte(t.Text))
-			if err != nil {
-				return nil, huma.Error422UnprocessableEntity(err.Error())
-			}
-			return &answer[api.TextView]{api.TextView{View: view}}, nil
+			view, err := viewOf(t.Text)
+			return &answer[api.TextView]{view}, err
 		})
 	}
 	huma.Register(to, op("list"+one+"Uses", http.MethodGet, path+"/uses", "The deliveries that were sifted by a "+what,
@@ -344,6 +341,24 @@ func (s *Server) renameIn(ctx context.Context, l, other store.Library, name stri
 }
 
 const maxPage = 1000
+
+// viewOf reads a text as it stands, and where it is a target that holds together, says what that demands.
+func viewOf(text string) (view api.TextView, err error) {
+	if view.View, err = edit.View([]byte(text)); err != nil {
+		return view, huma.Error422UnprocessableEntity(err.Error())
+	}
+	t, err := target.Parse([]byte(text))
+	if err != nil {
+		return view, nil // a mapping, or a draft that is not finished
+	}
+	view.Words = map[string][]string{}
+	for i := range t.Columns {
+		if words := t.Columns[i].Demands(); len(words) > 0 {
+			view.Words[t.Columns[i].Name] = words
+		}
+	}
+	return view, nil
+}
 
 // renamedIn changes the places of a text in which something is named that was renamed.
 func renamedIn(l, other store.Library, text, from, to string) (string, error) {

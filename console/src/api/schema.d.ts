@@ -3261,8 +3261,12 @@ export interface components {
              * @description that it began with; 0 for one that was never saved
              */
             version: number;
-            /** @description the text as objects, lists, texts, numbers and truth values */
+            /** @description objects, lists, texts, numbers and truth values */
             view: unknown;
+            /** @description what a target demands of each column beside its datatype, rule by rule */
+            words?: {
+                [key: string]: string[];
+            };
         };
         Run: {
             /**
@@ -3634,7 +3638,12 @@ export interface components {
             version: number;
         };
         TextView: {
+            /** @description objects, lists, texts, numbers and truth values */
             view: unknown;
+            /** @description what a target demands of each column beside its datatype, rule by rule */
+            words?: {
+                [key: string]: string[];
+            };
         };
         Together: {
             /** @description suggestions that lose values or rows, on top of all that lose nothing */

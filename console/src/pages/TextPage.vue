@@ -4,11 +4,11 @@ import { ElButton, ElSkeleton } from 'element-plus'
 import { computed, onBeforeUnmount, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { useAddress } from '../address'
-import type { Target, TextUse } from '../api/client'
+import type { Target, TextUse, TextView } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { time } from '../format'
 import { steward } from '../steward'
-import { objectOf, type Properties } from '../rules/model'
+import { objectOf } from '../rules/model'
 import CodeTable from '../shelves/CodeTable.vue'
 import NameDialog from '../shelves/NameDialog.vue'
 import { ask, libraryWords, type Library, type ShelfItem } from '../shelves/names'
@@ -24,7 +24,7 @@ const router = useRouter()
 const address = useAddress()
 const words = computed(() => libraryWords[library])
 const text = ref<ShelfItem>()
-const parsed = shallowRef<Properties>()
+const parsed = shallowRef<TextView>()
 const last = ref<TextUse>()
 const error = ref<unknown>()
 const said = ref('')
@@ -57,10 +57,7 @@ async function load(): Promise<void> {
   error.value = undefined
   try {
     const found = await ask<ShelfItem>(shown.value > 0 ? `${path.value}/versions/${shown.value}` : path.value)
-    const seen =
-      library === 'codes'
-        ? undefined
-        : objectOf((await ask<{ view: unknown }>(`${path.value}/view?version=${shown.value}`)).view)
+    const seen = library === 'codes' ? undefined : await ask<TextView>(`${path.value}/view?version=${shown.value}`)
     const uses = await ask<{ items: TextUse[] }>(`${path.value}/uses?limit=1`)
     await draft.load()
     await look()
@@ -222,7 +219,12 @@ async function retire(on: boolean): Promise<void> {
     </nav>
     <section class="sheet">
       <CodeTable v-if="view === '' && library === 'codes'" :text="text.text ?? ''" />
-      <TextColumns v-else-if="view === '' && library !== 'codes' && parsed" :library="library" :view="parsed" />
+      <TextColumns
+        v-else-if="view === '' && library !== 'codes' && parsed"
+        :library="library"
+        :view="objectOf(parsed.view)"
+        :words="parsed.words"
+      />
       <VersionList v-else-if="view === 'versions'" :path="path" :newest="text.version" />
       <UseList v-else-if="view === 'uses'" :path="path" />
       <TextEditor

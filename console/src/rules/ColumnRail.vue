@@ -4,7 +4,8 @@ import { ElButton, ElCheckbox, ElInput } from 'element-plus'
 import { computed, nextTick, ref, useTemplateRef, watch } from 'vue'
 import type { Rehearsal, Suggestion } from '../api/client'
 import { count, visible } from '../format'
-import { feedOf, isSameHeader, ruleWords, type ColumnSpec } from './model'
+import { datatypeWord } from './fields'
+import { datatypeOf, feedOf, isSameHeader, type ColumnSpec } from './model'
 import type { Part } from './parts'
 
 const {
@@ -78,7 +79,7 @@ const items = computed(() => {
         isEmpty: feed.kind === 'value' && feed.text === '',
         pair,
         wrong: fit?.wrong ?? 0,
-        words: ruleWords(c),
+        words: [datatypeWord(datatypeOf(c)), ...c.words].join(', '),
       }
     })
     .filter((i) => `${i.name} ${i.text} ${i.words}`.toLowerCase().includes(w))
@@ -201,7 +202,7 @@ watch(
           <span class="wrong" :class="{ bad: i.wrong > 0 }">{{
             i.wrong > 0 ? `${count(i.wrong)} of ${count(judged)}` : i.isUnfed ? '' : 'all fit'
           }}</span>
-          <span class="soft rule">{{ i.words }}</span>
+          <span class="soft rule" :title="i.words">{{ i.words }}</span>
           <span v-if="!i.isUnfed && judged > 0" class="bar" aria-hidden="true"
             ><i :style="{ width: `${Math.floor((100 * (judged - i.wrong)) / judged)}%` }"></i
           ></span>

@@ -1,6 +1,6 @@
 /** Targets and mappings as forms show them: what a draft's texts say of columns, and the steps that change it. */
 import type { Rules, Step } from '../api/client'
-import { datatypeWord, demands, fits, habits } from './fields'
+import { demands, fits, habits } from './fields'
 
 export type Properties = Record<string, unknown>
 
@@ -11,6 +11,8 @@ export interface ColumnSpec {
   demands: Properties
   /** What the mapping says; undefined where there is no mapping. */
   habits?: Properties
+  /** What the target demands beside the datatype, in the service's words. */
+  words: string[]
 }
 
 const isObject = (v: unknown): v is Properties => typeof v === 'object' && v !== null && !Array.isArray(v)
@@ -23,7 +25,8 @@ export function columnsOf(rules: Rules): ColumnSpec[] {
   return listOf(objectOf(rules.target.view).columns).map((c) => {
     const demands = objectOf(c)
     const name = String(demands.name ?? '')
-    return { name, demands, habits: habits && objectOf(habits[name]) }
+    const words = rules.target.words?.[name] ?? []
+    return { name, demands, habits: habits && objectOf(habits[name]), words }
   })
 }
 
@@ -115,21 +118,6 @@ export function feedOf(c: ColumnSpec): { kind: 'value' | 'derive' | 'header' | '
     if (value !== undefined && !(isOver && !(c.habits && property in c.habits))) return { kind, text: String(value) }
   }
   return { kind: 'header', text: '' }
-}
-
-/** A rule in a few words, for a list of columns. */
-export function ruleWords(c: ColumnSpec): string {
-  const d = c.demands
-  const parts = [datatypeWord(datatypeOf(c))]
-  const [low, high] = [d.minimum, d.maximum]
-  if (low !== undefined && high !== undefined) parts[0] += ` ${String(low)} to ${String(high)}`
-  else if (low !== undefined) parts[0] += ` from ${String(low)}`
-  else if (high !== undefined) parts[0] += ` up to ${String(high)}`
-  if (d.oneOf !== undefined)
-    parts.push(isObject(d.oneOf) ? `of the list ${String(d.oneOf.codes)}` : `one of ${listOf(d.oneOf).length}`)
-  if (d.unique === true) parts.push('unique')
-  if (d.required === true) parts.push('required')
-  return parts.join(', ')
 }
 
 /** A remedy's name, and what it is given. */

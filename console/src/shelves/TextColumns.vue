@@ -6,7 +6,16 @@ import { counted } from '../format'
 import { datatypeWord } from '../rules/fields'
 import { givenWords, listOf, objectOf, type Properties, remedyOf, textsOf } from '../rules/model'
 
-const { library, view } = defineProps<{ library: 'targets' | 'mappings'; view: Properties }>()
+const {
+  library,
+  view,
+  words = {},
+} = defineProps<{
+  library: 'targets' | 'mappings'
+  view: Properties
+  /** What a target demands of its columns beside their datatypes, in the service's words. */
+  words?: Record<string, string[]>
+}>()
 const word = ref('')
 const columns = computed(() => {
   const w = word.value.trim().toLowerCase()
@@ -30,27 +39,6 @@ const plain = (v: unknown): string =>
       : listOf(v)
           .map((t) => (t === '' ? 'empty' : typeof t === 'object' ? plain(t) : String(t)))
           .join(', ')
-const limits = (c: Properties): string =>
-  c.minimum !== undefined && c.maximum !== undefined
-    ? `${String(c.minimum)} to ${String(c.maximum)}`
-    : c.minimum !== undefined
-      ? `from ${String(c.minimum)}`
-      : c.maximum !== undefined
-        ? `up to ${String(c.maximum)}`
-        : ''
-const sizes = (c: Properties): string =>
-  [
-    c.precision !== undefined
-      ? `${String(c.precision)} digits${c.scale !== undefined ? `, ${String(c.scale)} behind` : ''}`
-      : '',
-    c.minLength !== undefined
-      ? `${String(c.minLength)} to ${String(c.maxLength ?? '…')} characters`
-      : c.maxLength !== undefined
-        ? `up to ${String(c.maxLength)} characters`
-        : '',
-  ]
-    .filter(Boolean)
-    .join(', ')
 const remedies = (c: Properties): string =>
   listOf(c.remedies)
     .map((r) => `${remedyOf(r).name} ${givenWords(remedyOf(r).given)}`.trim())
@@ -60,15 +48,8 @@ const remedies = (c: Properties): string =>
 const told: Record<'targets' | 'mappings', { title: string; of: (c: Properties) => string; wide?: boolean }[]> = {
   targets: [
     { title: 'datatype', of: (c) => datatypeWord(String(c.datatype ?? 'string')) },
-    {
-      title: 'required',
-      of: (c) => (c.required === true ? '✓' : c.requiredWhen ? `when ${String(c.requiredWhen)}` : ''),
-    },
-    { title: 'unique', of: (c) => (c.unique === true ? '✓' : '') },
-    { title: 'limits', of: limits },
-    { title: 'size', of: sizes },
-    { title: 'one of', of: (c) => plain(c.oneOf), wide: true },
-    { title: 'form', of: (c) => plain(c.format) },
+    { title: 'demands', of: (c) => (words[String(c.name)] ?? []).join('; '), wide: true },
+    { title: 'format', of: (c) => plain(c.format), wide: true },
     {
       title: 'always',
       of: (c) =>
