@@ -254,7 +254,10 @@ func (t *Table) Touch(hashes []uint64, which []uint32) (sum uint64) {
 	}
 	for _, i := range which {
 		if s := t.slots[hashes[i]>>32>>t.shift]; s != 0 {
-			sum ^= t.Entry(int(s&(1<<32-1)) - 1).head
+			e := t.Entry(int(s&(1<<32-1)) - 1)
+			if sum ^= e.head; e.size&(1<<KindShift-1) > value.MaxWords {
+				sum ^= uint64(t.Text(e)[0]) // which is compared, too
+			}
 		}
 	}
 	return sum

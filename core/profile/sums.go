@@ -36,7 +36,8 @@ type sums struct {
 	invisible   typing.FormCount // characters that leave no ink and are no plain blanks
 	cases       [letterCases]int64
 	shapes      distinct.Table
-	shapesOver  bool // more shapes than are held
+	shapesOver  bool          // more shapes than are held
+	others      distinct.Item // counts the texts of shapes that are not held
 	negative    int64
 	whole, frac int // most digits before and after the point
 	against     typing.FormCount
@@ -94,7 +95,8 @@ const maxShapes = 128 << 10
 // newSums makes the sums of a column that is read as the typing says. The shapes
 // are counted in any case, however many others there are.
 func newSums(t *typing.Reading, shapes [][]byte) *sums {
-	s := &sums{typing: t, forms: typing.Forms{}, missing: map[string]*typing.FormCount{}}
+	s := &sums{typing: t, forms: typing.Forms{}, missing: map[string]*typing.FormCount{},
+		others: distinct.Item{Entry: &distinct.Entry{}, Where: &distinct.Where{}}}
 	for _, shape := range shapes {
 		s.shapes.Add(distinct.HashOf(shape, 0), shape, 0, 0, math.MaxInt64, 0)
 	}
@@ -298,7 +300,7 @@ func (s *sums) findShape(text []byte, at distinct.Sighting) {
 		k := s.shapes.Find(hash, held, 0)
 		if k < 0 && s.shapes.IsFull() {
 			s.shapesOver = true
-			last.entry = distinct.Item{Entry: &distinct.Entry{}, Where: &distinct.Where{}} // counted with the others
+			last.entry = s.others
 		} else {
 			if k < 0 {
 				k = s.shapes.Add(hash, held, 0, 0, at.Row, at.Line)
@@ -311,11 +313,26 @@ func (s *sums) findShape(text []byte, at distinct.Sighting) {
 // BlanksIn reports whether a shape has more than one blank between words, and
 // characters that leave no ink and are no plain blanks.
 func BlanksIn(shape []byte) (double, odd bool) {
+	if isPlain(shape) {
+		return false, false
+	}
 	double = bytes.Contains(shape, []byte("  ")) || bytes.Contains(shape, []byte(" …"))
 	return double, bytes.ContainsFunc(shape, func(r rune) bool {
 		return r != ' ' && r != '\n' && r != '\r' &&
 			lexical.IsBlank(r)
 	})
+}
+
+// isPlain reports whether a shape is of printable ASCII, with single blanks at most.
+func isPlain(shape []byte) bool {
+	before := byte(0)
+	for _, c := range shape {
+		if c-' ' > '~'-' ' || c == ' ' && before == ' ' {
+			return false
+		}
+		before = c
+	}
+	return true
 }
 
 // caseOf tells the habit of letter case by a shape; letterCases where it has
