@@ -273,31 +273,45 @@ func packed(file *source.File) string {
 	return ""
 }
 
-// showRows prints rows as a table of as many columns as fit.
+// showRows prints rows of a delivery, each behind its number and its line.
 func (a *app) showRows(names []string, rows [][]string) {
-	const most = 24
-	columns := []columnOf{{title: "row", number: true}, {title: "line", number: true}}
-	used := 16
+	columns := make([]columnOf, len(names))
 	for k, name := range names {
-		w := text.StringWidthWithoutEscSequences(visible(name))
+		columns[k] = columnOf{title: name}
+	}
+	a.fitting([]columnOf{{title: "row", number: true}, {title: "line", number: true}}, columns, rows)
+}
+
+// fitting prints a table of as many columns as fit beside one another, behind those that lead, and names the others.
+func (a *app) fitting(lead, columns []columnOf, rows [][]string) {
+	const most = 24
+	shown := slices.Clone(lead)
+	used := 8 * len(lead)
+	for k, c := range columns {
+		at := len(lead) + k
+		w := text.StringWidthWithoutEscSequences(visible(c.title))
 		for _, row := range rows {
-			if k+2 < len(row) {
-				w = max(w, text.StringWidthWithoutEscSequences(row[k+2]))
+			if at < len(row) {
+				w = max(w, text.StringWidthWithoutEscSequences(row[at]))
 			}
 		}
 		w = min(w, most)
 		if used += w + 2; used > a.width() && k > 0 {
 			break
 		}
-		columns = append(columns, columnOf{title: clip(visible(name), most), most: most})
+		shown = append(shown, columnOf{title: clip(visible(c.title), most), most: most, number: c.number})
 	}
-	shown := make([][]string, len(rows))
+	cells := make([][]string, len(rows))
 	for i, row := range rows {
-		shown[i] = row[:min(len(row), len(columns))]
+		cells[i] = row[:min(len(row), len(shown))]
 	}
-	a.table(columns, shown)
-	if hidden := len(names) - (len(columns) - 2); hidden > 0 {
-		fmt.Fprintf(a.out, "and %s: %s\n", value.Count(int64(hidden), "more column", "more columns"),
-			clip(joined(names[len(columns)-2:]), a.width()-20))
+	a.table(shown, cells)
+	if hidden := columns[len(shown)-len(lead):]; len(hidden) > 0 {
+		names := make([]string, len(hidden))
+		for i, c := range hidden {
+			names[i] = c.title
+		}
+		fmt.Fprintf(a.out, "and %s: %s\n", value.Count(int64(len(hidden)), "more column", "more columns"),
+			clip(joined(names), a.width()-20))
 	}
 }

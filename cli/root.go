@@ -131,7 +131,7 @@ that was started by "sieb serve" or "sieb demo".`,
 			root.AddCommand(c)
 		}
 	}
-	add("files", a.read(), a.profile(), a.draft(), a.sift(), a.suggest(), a.remedies())
+	add("files", a.read(), a.profile(), a.draft(), a.sift(), a.rows(), a.suggest(), a.remedies())
 	add("service", a.serve(), a.demo())
 	add("remote", a.deliveries(), a.targets(), a.mappings(), a.codeLists(), a.runs())
 	return root

@@ -187,3 +187,13 @@ func (s *stickyWriter) flush() error {
 	}
 	return s.err
 }
+
+// argument shows a path as a shell takes it.
+func argument(path string) string {
+	if path != "" && strings.IndexFunc(path, func(r rune) bool {
+		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !strings.ContainsRune("/._-+,:@%", r)
+	}) < 0 && path[0] != '-' {
+		return path
+	}
+	return "'" + strings.ReplaceAll(path, "'", `'\''`) + "'"
+}

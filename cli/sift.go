@@ -16,6 +16,7 @@ import (
 	"sieb/core/codes"
 	"sieb/core/layout"
 	"sieb/core/reference"
+	"sieb/core/report"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/suggest"
@@ -121,6 +122,9 @@ Exit codes: 0 accepted, 3 split, 4 refused, 1 failed, 2 wrong usage.`,
 				o := summary.Outputs
 				fmt.Fprintf(a.out, "\nwritten: %s\n", strings.Join(append(append([]string{o.Accepted}, o.Also...), o.Rejected,
 					o.Excluded, o.Violations, o.Manifest), "\n         "))
+				if filepath.Base(o.Accepted) == report.AcceptedName {
+					fmt.Fprintf(a.out, "see the rows: sieb rows %s\n", argument(filepath.Dir(o.Accepted)))
+				}
 			} else {
 				fmt.Fprintf(a.out, "\nnothing was written; --out DIR writes the accepted and the rejected rows\n")
 			}

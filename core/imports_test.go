@@ -22,7 +22,7 @@ var order = []string{"fault", "spill", "violation", "rfc4180", "value", "forms",
 	"edit", "variants", "codes", "distinct", "typing", "relation", "profile/profiletest", "profile", "search", "finding",
 	"condition",
 	"remedy", "target", "outcome/written", "check", "reference", "trial", "sift", "compare", "ddl", "draft", "suggest",
-	"table", "brief", "csvw", "dictionary", "report"}
+	"table", "brief", "csvw", "dictionary", "report", "result"}
 
 // The core computes. It knows no HTTP, SQL, command line or page, and imports
 // run downward only.

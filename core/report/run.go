@@ -89,6 +89,7 @@ type Manifest struct {
 	Violations []sift.Counted     `json:"violations"`
 	Remedies   []sift.Remedy      `json:"remedies"`
 	Write      []outcome.Settings `json:"write,omitempty" doc:"how accepted rows are written; absent for CSV alone"`
+	Columns    []ColumnProof      `json:"columns" doc:"of the accepted rows"`
 	Outputs    []outcome.Proof    `json:"outputs"`
 	Guarded    bool               `json:"guarded,omitempty" doc:"an apostrophe stands before cells of rejected rows and violations that a spreadsheet would take for formulas"`
 }
@@ -100,6 +101,13 @@ type DeliveryProof struct {
 	Packing string `json:"packing,omitempty" doc:"gzip, zip or zstd"`
 	BLAKE3  string `json:"blake3"`
 	SHA256  string `json:"sha256,omitempty"`
+}
+
+// ColumnProof says what the values of a column of the accepted rows are.
+type ColumnProof struct {
+	Name      string `json:"name"`
+	Datatype  string `json:"datatype" doc:"in CSVW's words; a text where values of another datatype are only flagged"`
+	Separator string `json:"separator,omitempty" doc:"between the values of a list"`
 }
 
 // TextProof identifies the text of a target, a mapping or a code list.
@@ -159,6 +167,9 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		written = append(written, p)
 	}
 	m := r.manifest(result, written)
+	for _, c := range outputs[0].Table().Schema.Columns { // that of accepted rows
+		m.Columns = append(m.Columns, ColumnProof{c.Name, c.Datatype.String(), c.Separator})
+	}
 	if _, m.Delivery.Bytes, err = r.Delivery.Delivered(); err != nil {
 		return nil, err
 	}

@@ -162,8 +162,8 @@ func (t *test) texts(f profile.Filter) {
 		}
 		t.passes = func(text []byte, _ workbook.Kind) bool { return values[string(text)] }
 	default:
-		want := folded([]byte(f.Value))
-		t.passes = func(text []byte, _ workbook.Kind) bool { return holds(text, want) }
+		want := Folded([]byte(f.Value))
+		t.passes = func(text []byte, _ workbook.Kind) bool { return Holds(text, want) }
 	}
 }
 
@@ -291,11 +291,11 @@ func (t *test) compare(c *profile.Column, f profile.Filter, reading *typing.Read
 	return nil
 }
 
-// holds reports whether a text holds another one, whatever the letter case, the blanks
+// Holds reports whether a text holds another one, whatever the letter case, the blanks
 // and the accents; want is folded already.
-func holds(text []byte, want string) bool {
+func Holds(text []byte, want string) bool {
 	if !lexical.IsASCII(text) || strings.ContainsRune(want, ' ') {
-		return strings.Contains(folded(text), want)
+		return strings.Contains(Folded(text), want)
 	}
 	for i := 0; i+len(want) <= len(text); i++ {
 		k := 0
@@ -368,8 +368,8 @@ func (t *test) of(text []byte, kind workbook.Kind) bool {
 	return t.result
 }
 
-// folded returns a text without what a search does not look at: letter case, accents, blanks beyond one.
-func folded(text []byte) string {
+// Folded returns a text without what a search does not look at: letter case, accents, blanks beyond one.
+func Folded(text []byte) string {
 	if bytes.IndexFunc(text, func(r rune) bool { return r >= 0x80 }) < 0 {
 		return strings.Join(strings.Fields(strings.ToLower(string(text))), " ")
 	}

@@ -1,0 +1,107 @@
+package cli_test
+
+import (
+	"encoding/json"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/demo"
+)
+
+// rowsDocument is what rows prints for programs.
+type rowsDocument struct {
+	Side    string
+	Columns []struct{ Name, Datatype string }
+	Total   int64
+	Rows    []struct {
+		At, Row int64
+		Cells   []*string
+	}
+}
+
+// Of each demo delivery the three sides hold each row once.
+func TestRowsOfAllSides(t *testing.T) {
+	dir := files(t)
+	for _, m := range demo.All() {
+		out := filepath.Join(dir, "out", m.Name)
+		code, _, errs := sieb(append([]string{"sift", filepath.Join(dir, m.Name), "--out", out}, rulesOf(dir, m)...)...)
+		require.Equal(t, 3, code, errs)
+		sides := map[int64]string{}
+		for side, want := range map[string]int64{"accepted": m.Accepted, "rejected": m.Rejected, "excluded": m.Excluded} {
+			code, text, errs := sieb("rows", out, "--side", side, "--head", "1000", "--format", "json")
+			require.Equal(t, 0, code, errs)
+			var got rowsDocument
+			require.NoError(t, json.Unmarshal([]byte(text), &got))
+			assert.Equal(t, side, got.Side)
+			assert.Equal(t, want, got.Total, "%s of %s", side, m.Name)
+			require.Len(t, got.Rows, int(want))
+			for i, r := range got.Rows {
+				assert.EqualValues(t, i+1, r.At)
+				assert.Empty(t, sides[r.Row], "row %d is on one side", r.Row)
+				sides[r.Row] = side
+				assert.Len(t, r.Cells, len(got.Columns))
+			}
+		}
+		assert.Len(t, sides, int(m.Read))
+		for _, p := range m.Planted {
+			if p.Row > 0 && p.Action.RejectsRow() {
+				assert.Equal(t, "rejected", sides[p.Row], "row %d of %s", p.Row, m.Name)
+			}
+		}
+	}
+}
+
+func TestRowsAreAsked(t *testing.T) {
+	dir := files(t)
+	m, out := demo.Ahrensee(), filepath.Join(dir, "out")
+	code, _, errs := sieb(append([]string{"sift", filepath.Join(dir, m.Name), "--out", out}, rulesOf(dir, m)...)...)
+	require.Equal(t, 3, code, errs)
+	for _, c := range []struct {
+		args string
+		want []string
+	}{
+		{"", []string{"219 accepted rows; the first 20 are shown", "row  ticket_no", "AH-000121", "and 8 more columns: gross_kg"}},
+		{"--where|crop equals wheat|--where|net_kg atLeast 20000|--sort|net_kg descending|--columns|ticket_no,net_kg|--head|2",
+			[]string{"25 accepted rows pass; the first 2 are shown", " 11  AH-000111   35028", " 96  AH-000196   33814"}},
+		{"--where|crop equals maize", []string{"0 accepted rows pass\n"}},
+		{"--sort|moisture_pct|--tail|1|--columns|moisture_pct", []string{"219 accepted rows; the last 1 is shown", " 59          18.4"}},
+		{"--sort|moisture_pct|--tail|1|--skip|1|--columns|moisture_pct", []string{"141          18.3"}},
+		{"--head|0", []string{"219 accepted rows; the first 0 are shown"}},
+		{"--count|crop", []string{"4 different values in 219 accepted rows", "wheat     58  26.5 %"}},
+		{"--count|crop|--where|net_kg less 0", []string{"0 different values in 0 accepted rows"}},
+		{"--count|crop|--head|1|--format|json", []string{`"distinct": 4`, `"value": "wheat"`, `"count": 58`}},
+		{"--side|rejected|--where|Crop filled|--sort|line descending|--columns|row,line,Ticket No.|--head|1",
+			[]string{"222   225  AH-000322"}},
+		{"--side|excluded", []string{"0 excluded rows\n"}},
+	} {
+		args := []string{"rows", out}
+		if c.args != "" {
+			args = append(args, strings.Split(c.args, "|")...)
+		}
+		code, text, errs := sieb(args...)
+		require.Equal(t, 0, code, errs)
+		for _, want := range c.want {
+			assert.Contains(t, text, want, c.args)
+		}
+	}
+	for want, args := range map[string]string{
+		"name the folder with the files of a run":             "",
+		"holds no run":                                        dir,
+		`--side "refused": there are accepted, rejected`:      out + "|--side|refused",
+		`"net_kg > 3" asks nothing`:                           out + "|--where|net_kg > 3",
+		`the accepted rows have no column "kg"`:               out + "|--sort|kg descending",
+		"-1 rows cannot be shown":                             out + "|--head|-1",
+		"if any flags in the group [head tail] are set":       out + "|--head|1|--tail|1",
+		"if any flags in the group [count sort] are set none": out + "|--count|crop|--sort|crop",
+		"up to 100000 rows can be shown at once":              out + "|--head|100001",
+	} {
+		code, text, errs := sieb(append([]string{"rows"}, strings.FieldsFunc(args, func(r rune) bool { return r == '|' })...)...)
+		assert.Contains(t, []int{1, 2}, code, args)
+		assert.Contains(t, errs, want, args)
+		assert.Empty(t, text)
+	}
+}

@@ -1,0 +1,460 @@
+package result
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"iter"
+	"slices"
+
+	"sieb/core/outcome"
+	"sieb/core/profile"
+	"sieb/core/report"
+	"sieb/core/source"
+)
+
+// Question is what is asked of a side's rows. The zero Question asks for the first rows as they stand.
+type Question struct {
+	Where []profile.Filter // rows that pass all of them
+	Sort  []By             // by these columns; rows alike in all stand in their own order, no value stands last
+	Skip  int              // rows in front of those that are shown
+	Most  int              // rows that are shown
+	Last  bool             // shows the last rows, in their order, in place of the first
+
+	Columns []string // whose cells are shown; nil for all
+}
+
+// By is a column that rows are sorted by.
+type By struct {
+	Column     string
+	Descending bool
+}
+
+// Answer is what was found.
+type Answer struct {
+	Total int64 // rows that pass
+	Rows  []Row
+}
+
+// Limits of an answer.
+const MostRows = 100_000 // that are shown, with those in front of them
+
+var (
+	mostHeld = 256 << 20 // bytes of values by which rows are sorted, or that are counted
+	mostSeen = 64 << 20  // bytes of cells that are shown
+)
+
+// Find answers a question. It goes over the side's rows once, and once more for the cells of those that are shown.
+func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
+	if q.Most < 0 || q.Skip < 0 || q.Skip+q.Most > MostRows {
+		return nil, fmt.Errorf("up to %d rows can be shown at once, with those in front of them; ask for fewer, or for "+
+			"rows that pass more conditions", MostRows)
+	}
+	b := &best{most: q.Skip + q.Most, isLast: q.Last}
+	for _, by := range q.Sort {
+		k, err := s.place(by.Column)
+		if err != nil {
+			return nil, err
+		}
+		b.by = append(b.by, sortedBy{k, s.Columns[k].order, by.Descending})
+	}
+	columns, err := s.places(q.Columns)
+	if err != nil {
+		return nil, err
+	}
+	answer := &Answer{}
+	cells := make([][]byte, len(s.Columns))
+	err = s.walk(ctx, q.Where, func(at, row int64, batch *source.Batch, i int) bool {
+		answer.Total++
+		if len(b.by) > 0 {
+			s.cells(cells, batch, i)
+		}
+		b.offer(at, row, cells)
+		return b.bytes <= mostHeld
+	})
+	if err != nil {
+		return nil, err
+	}
+	if b.bytes > mostHeld {
+		return nil, fmt.Errorf("the values by which %d rows are sorted take more than %d MiB; ask for fewer rows", q.Most,
+			mostHeld>>20)
+	}
+	shown := b.inOrder()
+	if q.Last {
+		shown = shown[max(0, len(shown)-q.Skip-q.Most):max(0, len(shown)-q.Skip)]
+	} else {
+		shown = shown[min(q.Skip, len(shown)):]
+	}
+	answer.Rows, err = s.read(ctx, shown, columns)
+	return answer, err
+}
+
+// read reads cells of rows.
+func (s *Side) read(ctx context.Context, shown []candidate, columns []int) ([]Row, error) {
+	if len(shown) == 0 {
+		return nil, nil
+	}
+	all := make([]Row, len(shown))
+	places := make(map[int64]int, len(shown)) // by the rows' places on their side
+	last := int64(0)
+	for i, c := range shown {
+		places[c.at] = i
+		last = max(last, c.at)
+	}
+	seen := 0
+	err := s.walk(ctx, nil, func(at, _ int64, b *source.Batch, i int) bool {
+		k, is := places[at]
+		if !is {
+			return true
+		}
+		all[k] = Row{At: at, Row: shown[k].row, Cells: make([]*string, len(columns))}
+		for n, column := range columns {
+			if text := s.cell(b, i, column); text != nil {
+				cell := string(text)
+				all[k].Cells[n] = &cell
+				seen += len(cell)
+			}
+		}
+		return at < last && seen <= mostSeen
+	})
+	if err == nil && seen > mostSeen {
+		return nil, fmt.Errorf("the cells of %d rows take more than %d MiB; ask for fewer rows, or for fewer columns",
+			len(shown), mostSeen>>20)
+	}
+	return all, err
+}
+
+// places returns the places of columns; of all where none is named.
+func (s *Side) places(names []string) (all []int, err error) {
+	for k := range s.Columns {
+		all = append(all, k)
+	}
+	if names == nil {
+		return all, nil
+	}
+	all = all[:0]
+	for _, name := range names {
+		k, err := s.place(name)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, k)
+	}
+	return all, nil
+}
+
+// passing are the rows of a batch that pass.
+type passing struct{ rows []int }
+
+// walk calls see with each row that passes, in order, until see returns false: with its place on its side, its number
+// in the delivery, and where it stands in a batch.
+func (s *Side) walk(ctx context.Context, where []profile.Filter,
+	see func(at, row int64, b *source.Batch, i int) bool) error {
+	if _, err := s.conditions(where); err != nil {
+		return err
+	}
+	rows, err := s.rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	numbers := s.numbers()
+	defer numbers.stop()
+	work := func() func(*source.Batch, *passing) {
+		conditions, _ := s.conditions(where) // they were made once
+		return func(b *source.Batch, p *passing) {
+			b.Split()
+			p.rows = p.rows[:0]
+			for i := range b.Rows {
+				if s.pass(conditions, b, i) {
+					p.rows = append(p.rows, i)
+				}
+			}
+		}
+	}
+	err = source.InOrder(ctx, rows, 0, work, func(b *source.Batch, p *passing) error {
+		next := 0
+		for i := range b.Rows {
+			row, err := numbers.next(b, i)
+			if err != nil {
+				return err
+			}
+			if next == len(p.rows) || p.rows[next] != i {
+				continue
+			}
+			if next++; !see(b.Number(i), row, b, i) {
+				return errEnough
+			}
+		}
+		return nil
+	})
+	if errors.Is(err, errEnough) {
+		return nil
+	}
+	return err
+}
+
+// errEnough ends a walk.
+var errEnough = errors.New("enough rows were seen")
+
+func (s *Side) pass(conditions []condition, b *source.Batch, i int) bool {
+	for k := range conditions {
+		if c := &conditions[k]; !c.passes(s.cell(b, i, c.column)) {
+			return false
+		}
+	}
+	return true
+}
+
+// cell returns a cell; nil for no value. Among accepted rows, quotes without a character between them are an empty
+// text.
+func (s *Side) cell(b *source.Batch, row, column int) []byte {
+	cells := b.Cells(row)
+	if column >= len(cells) {
+		return nil
+	}
+	at := cells[column]
+	if at.Start < at.End {
+		return b.Text(at)
+	}
+	if s.side == outcome.Accepted && at.Start > b.Rows[row].Start && b.Arena[at.Start-1] == '"' {
+		return []byte{}
+	}
+	return nil
+}
+
+func (s *Side) cells(to [][]byte, b *source.Batch, row int) {
+	for k := range to {
+		to[k] = s.cell(b, row, k)
+	}
+}
+
+// numbers tells the numbers of a side's rows in the delivery. Accepted rows have those that no other row has.
+type numbers struct {
+	side   *Side
+	others []numbered
+	last   int64
+}
+
+// numbered goes through the numbers of the rows of another side.
+type numbered struct {
+	head int64 // the next one; 0 behind the last
+	next func() (int64, error, bool)
+	stop func()
+}
+
+func (s *Side) numbers() *numbers {
+	n := &numbers{side: s}
+	if s.side == outcome.Accepted {
+		for _, name := range []string{report.RejectedName, report.ExcludedName} {
+			next, stop := iter.Pull2(report.Numbers(s.dir, name))
+			n.others = append(n.others, numbered{-1, next, stop})
+		}
+	}
+	return n
+}
+
+func (n *numbers) stop() {
+	for _, o := range n.others {
+		o.stop()
+	}
+}
+
+// next returns the number of the next row, which stands in a batch.
+func (n *numbers) next(b *source.Batch, row int) (int64, error) {
+	if n.side.side != outcome.Accepted {
+		number := int64(0)
+		for _, digit := range n.side.cell(b, row, 0) {
+			number = number*10 + int64(digit-'0')
+		}
+		return number, nil
+	}
+	for n.last++; ; n.last++ {
+		isTaken := false
+		for i := range n.others {
+			o := &n.others[i]
+			for o.head != 0 && o.head < n.last {
+				number, err, ok := o.next()
+				if err != nil {
+					return 0, err
+				}
+				if o.head = number; !ok {
+					o.head = 0
+				}
+			}
+			isTaken = isTaken || o.head == n.last
+		}
+		if !isTaken {
+			return n.last, nil
+		}
+	}
+}
+
+// sortedBy is a column that rows are sorted by, made ready.
+type sortedBy struct {
+	column     int
+	order      order
+	descending bool
+}
+
+// candidate is a row that may be among those shown.
+type candidate struct {
+	at, row int64
+	keys    []key
+}
+
+// best keeps the rows that stand first, or last, in an order: no more than twice as many as are asked for.
+type best struct {
+	by     []sortedBy
+	most   int
+	isLast bool
+	held   []candidate
+	spare  []candidate // whose room is used again
+	worst  *candidate  // no row that stands behind it is among those asked for; nil until as many are known
+	next   candidate
+	bytes  int // of the texts of the rows held
+}
+
+// compare orders rows as they are shown: rows without a value stand last in any case.
+func (b *best) compare(x, y *candidate) int {
+	for i, by := range b.by {
+		c := by.order.compareKeys(&x.keys[i], &y.keys[i])
+		if by.descending && x.keys[i].rank != absent && y.keys[i].rank != absent {
+			c = -c
+		}
+		if c != 0 {
+			return c
+		}
+	}
+	return cmp.Compare(x.at, y.at)
+}
+
+// prefers orders rows by how much they are wanted.
+func (b *best) prefers(x, y *candidate) int {
+	if b.isLast {
+		x, y = y, x
+	}
+	return b.compare(x, y)
+}
+
+// offer takes a row that passes.
+func (b *best) offer(at, row int64, cells [][]byte) {
+	if b.most == 0 {
+		return
+	}
+	c := &b.next
+	c.at, c.row = at, row
+	if c.keys == nil {
+		c.keys = make([]key, len(b.by))
+	}
+	for i, by := range b.by {
+		by.order.key(cells[by.column], &c.keys[i])
+	}
+	if b.worst != nil && b.prefers(c, b.worst) > 0 {
+		return
+	}
+	b.held = append(b.held, *c)
+	for i := range c.keys {
+		b.bytes += len(c.keys[i].text)
+	}
+	if n := len(b.spare); n > 0 {
+		b.next, b.spare = b.spare[n-1], b.spare[:n-1]
+	} else {
+		b.next = candidate{}
+	}
+	if len(b.held) >= 2*b.most {
+		b.cut()
+	}
+}
+
+// cut keeps as many rows as are asked for.
+func (b *best) cut() {
+	slices.SortFunc(b.held, func(x, y candidate) int { return b.prefers(&x, &y) })
+	for _, c := range b.held[b.most:] {
+		for i := range c.keys {
+			b.bytes -= len(c.keys[i].text)
+		}
+	}
+	b.spare = append(b.spare, b.held[b.most:]...)
+	b.held = b.held[:b.most]
+	b.worst = &b.held[b.most-1]
+}
+
+// inOrder returns the rows that were asked for, as they are shown.
+func (b *best) inOrder() []candidate {
+	if len(b.held) > b.most {
+		b.cut()
+	}
+	slices.SortFunc(b.held, func(x, y candidate) int { return b.compare(&x, &y) })
+	return b.held
+}
+
+// Counted is a value with how often it occurs; nil for no value.
+type Counted struct {
+	Value *string `json:"value" doc:"null for no value"`
+	Count int64   `json:"count"`
+}
+
+// valueBytes is what a value takes that is counted, beside its text.
+const valueBytes = 64
+
+// Count counts the values of a column in the rows that pass, the most frequent first. It returns the first of them, how
+// many different ones there are, and how many rows pass.
+func (s *Side) Count(ctx context.Context, column string, where []profile.Filter, most int) (first []Counted,
+	distinct int, total int64, err error) {
+	k, err := s.place(column)
+	if err != nil {
+		return nil, 0, 0, err
+	}
+	counts := map[string]*int64{}
+	var missing int64
+	held := 0
+	if err := s.walk(ctx, where, func(_, _ int64, b *source.Batch, i int) bool {
+		total++
+		cell := s.cell(b, i, k)
+		if cell == nil {
+			missing++
+			return true
+		}
+		n := counts[string(cell)]
+		if n == nil {
+			held += valueBytes + len(cell)
+			n = new(int64)
+			counts[string(cell)] = n
+		}
+		*n++
+		return held <= mostHeld
+	}); err != nil {
+		return nil, 0, 0, err
+	}
+	if held > mostHeld {
+		return nil, 0, 0, fmt.Errorf("the different values of the column %q take more than %d MiB; ask for rows that pass "+
+			"more conditions", column, mostHeld>>20)
+	}
+	all := make([]Counted, 0, len(counts)+1)
+	for text, n := range counts {
+		all = append(all, Counted{&text, *n})
+	}
+	if missing > 0 {
+		all = append(all, Counted{nil, missing})
+	}
+	slices.SortFunc(all, func(x, y Counted) int {
+		if c := cmp.Compare(y.Count, x.Count); c != 0 || x.Value == nil || y.Value == nil {
+			return cmp.Or(c, boolOrder(x.Value == nil, y.Value == nil))
+		}
+		return cmp.Compare(*x.Value, *y.Value)
+	})
+	return all[:min(most, len(all))], len(counts), total, nil
+}
+
+// boolOrder puts what is not before what is.
+func boolOrder(x, y bool) int {
+	switch {
+	case x == y:
+		return 0
+	case y:
+		return -1
+	}
+	return 1
+}

@@ -1,0 +1,175 @@
+package result
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+	"strings"
+
+	"sieb/core/profile"
+	"sieb/core/search"
+)
+
+// op is a condition that a cell can be asked with.
+type op struct {
+	name   string
+	values int
+}
+
+// ops are the conditions that cells can be asked with, and how many values each takes; -1 for any number.
+var ops = []op{{"equals", 1}, {"oneOf", -1}, {"contains", 1}, {"empty", 0}, {"filled", 0}, {"greater", 1}, {"atLeast", 1},
+	{"less", 1}, {"atMost", 1}, {"between", 2}}
+
+// ParseFilter reads a condition as it is typed: a column, what is asked of it, and a value, as in
+// "net_kg atLeast 20000", "crop oneOf wheat,rye", "weighed_on between 2026-07-01,2026-07-31" and "grower empty".
+// Commas stand between several values; a backslash before a comma makes it one of the value.
+func ParseFilter(text string) (f profile.Filter, err error) {
+	// A column's name may hold blanks, and words that ask: the first such word behind the name's first counts.
+	words := strings.Fields(text)
+	for i := 1; i < len(words); i++ {
+		op := slices.IndexFunc(ops, func(o op) bool { return o.name == words[i] })
+		if op < 0 {
+			continue
+		}
+		column, rest := cutAt(text, words[:i+1])
+		f = profile.Filter{Column: column, Op: words[i]}
+		switch values := splitValues(rest); ops[op].values {
+		case 0:
+			if rest != "" {
+				return f, fmt.Errorf("%q asks whether cells are %s, which takes no value", text, f.Op)
+			}
+		case 1:
+			f.Value = rest
+		case 2:
+			if len(values) != 2 {
+				return f, fmt.Errorf("%q takes the first value and the last, with a comma between them", text)
+			}
+			f.Value, f.To = values[0], values[1]
+		default:
+			f.Values = values
+		}
+		return f, nil
+	}
+	names := make([]string, len(ops))
+	for i, o := range ops {
+		names[i] = o.name
+	}
+	return f, fmt.Errorf("%q asks nothing; a condition is a column, one of %s, and a value, as in \"net_kg atLeast 20000\"",
+		text, strings.Join(names, ", "))
+}
+
+// cutAt cuts a text behind words that it begins with, the last of which is no part of the first half.
+func cutAt(text string, words []string) (before, after string) {
+	rest := text
+	for i, w := range words {
+		at := strings.Index(rest, w)
+		if i == len(words)-1 {
+			before = strings.TrimSpace(text[:len(text)-len(rest)+at])
+		}
+		rest = rest[at+len(w):]
+	}
+	return before, strings.TrimSpace(rest)
+}
+
+// splitValues splits a list at its commas.
+func splitValues(text string) (values []string) {
+	var one strings.Builder
+	for i := 0; i < len(text); i++ {
+		switch {
+		case text[i] == '\\' && i+1 < len(text) && (text[i+1] == ',' || text[i+1] == '\\'):
+			i++
+			one.WriteByte(text[i])
+		case text[i] == ',':
+			values = append(values, strings.TrimSpace(one.String()))
+			one.Reset()
+		default:
+			one.WriteByte(text[i])
+		}
+	}
+	return append(values, strings.TrimSpace(one.String()))
+}
+
+// test reports whether a cell passes; nil is no value.
+type test func(cell []byte) bool
+
+// condition is a test of a column's cells. It serves one goroutine.
+type condition struct {
+	column int
+	passes test
+}
+
+// conditions makes filters ready.
+func (s *Side) conditions(filters []profile.Filter) (all []condition, err error) {
+	for _, f := range filters {
+		k, err := s.place(f.Column)
+		if err != nil {
+			return nil, err
+		}
+		passes, err := s.test(&s.Columns[k], f)
+		if err != nil {
+			return nil, fmt.Errorf("%s %s: %w", f.Column, f.Op, err)
+		}
+		all = append(all, condition{k, passes})
+	}
+	return all, nil
+}
+
+func (s *Side) test(c *Column, f profile.Filter) (test, error) {
+	switch f.Op {
+	case "equals":
+		want := []byte(f.Value)
+		return func(cell []byte) bool { return cell != nil && bytes.Equal(cell, want) }, nil
+	case "oneOf":
+		values := map[string]bool{}
+		for _, v := range f.Values {
+			values[v] = true
+		}
+		return func(cell []byte) bool { return cell != nil && values[string(cell)] }, nil
+	case "contains":
+		want := search.Folded([]byte(f.Value))
+		return func(cell []byte) bool { return search.Holds(cell, want) }, nil
+	case "empty":
+		return func(cell []byte) bool { return len(cell) == 0 }, nil
+	case "filled":
+		return func(cell []byte) bool { return len(cell) > 0 }, nil
+	}
+	return c.limits(f)
+}
+
+// limits makes a test of the order of values. What is no value of the datatype lies between no limits.
+func (c *Column) limits(f profile.Filter) (test, error) {
+	low, high, k := &key{}, &key{}, &key{}
+	for _, limit := range []struct {
+		text string
+		to   *key
+	}{{f.Value, low}, {f.To, high}} {
+		c.order.key([]byte(limit.text), limit.to)
+		if limit.to.rank != ranked && (limit.to == low || f.Op == "between") {
+			return nil, fmt.Errorf("%q is no value of the datatype %s; write 12.5, 2026-07-31, 06:30:00", limit.text,
+				c.Datatype)
+		}
+	}
+	compare := func(to *key) int { return c.order.compare(k, to) }
+	var holds func() bool
+	switch f.Op {
+	case "greater":
+		holds = func() bool { return compare(low) > 0 }
+	case "atLeast":
+		holds = func() bool { return compare(low) >= 0 }
+	case "less":
+		holds = func() bool { return compare(low) < 0 }
+	case "atMost":
+		holds = func() bool { return compare(low) <= 0 }
+	case "between":
+		holds = func() bool { return compare(low) >= 0 && compare(high) <= 0 }
+	default:
+		return nil, fmt.Errorf("there is no such condition")
+	}
+	return func(cell []byte) bool {
+		if len(cell) == 0 {
+			return false
+		}
+		c.order.key(cell, k)
+		return k.rank == ranked && holds()
+	}, nil
+}
