@@ -12,6 +12,7 @@ import (
 	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/source"
+	"sieb/core/value"
 )
 
 // Question is what is asked of a side's rows. The zero Question asks for the first rows as they stand.
@@ -64,13 +65,9 @@ func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 		return nil, err
 	}
 	answer := &Answer{}
-	cells := make([][]byte, len(s.Columns))
-	err = s.walk(ctx, q.Where, func(at, row int64, batch *source.Batch, i int) bool {
+	err = s.walk(ctx, q.Where, b.by, func(r *seen) bool {
 		answer.Total++
-		if len(b.by) > 0 {
-			s.cells(cells, batch, i)
-		}
-		b.offer(at, row, cells)
+		b.offer(r.at, r.row, r.keys)
 		return b.bytes <= mostHeld
 	})
 	if err != nil {
@@ -102,23 +99,24 @@ func (s *Side) read(ctx context.Context, shown []candidate, columns []int) ([]Ro
 		places[c.at] = i
 		last = max(last, c.at)
 	}
-	seen := 0
-	err := s.walk(ctx, nil, func(at, _ int64, b *source.Batch, i int) bool {
-		k, is := places[at]
+	size := 0
+	err := s.walk(ctx, nil, nil, func(r *seen) bool {
+		k, is := places[r.at]
 		if !is {
 			return true
 		}
-		all[k] = Row{At: at, Row: shown[k].row, Cells: make([]*string, len(columns))}
+		r.batch.Split()
+		all[k] = Row{At: r.at, Row: r.row, Cells: make([]*string, len(columns))}
 		for n, column := range columns {
-			if text := s.cell(b, i, column); text != nil {
+			if text := s.cell(r.batch, r.index, column); text != nil {
 				cell := string(text)
 				all[k].Cells[n] = &cell
-				seen += len(cell)
+				size += len(cell)
 			}
 		}
-		return at < last && seen <= mostSeen
+		return r.at < last && size <= mostSeen
 	})
-	if err == nil && seen > mostSeen {
+	if err == nil && size > mostSeen {
 		return nil, fmt.Errorf("the cells of %d rows take more than %d MiB; ask for fewer rows, or for fewer columns",
 			len(shown), mostSeen>>20)
 	}
@@ -144,13 +142,23 @@ func (s *Side) places(names []string) (all []int, err error) {
 	return all, nil
 }
 
-// passing are the rows of a batch that pass.
-type passing struct{ rows []int }
+// seen is a row on a walk. Nothing of it may be kept.
+type seen struct {
+	at, row int64 // its place on its side, from 1; its number in the delivery
+	batch   *source.Batch
+	index   int   // in the batch
+	keys    []key // of the columns that rows are sorted by
+}
 
-// walk calls see with each row that passes, in order, until see returns false: with its place on its side, its number
-// in the delivery, and where it stands in a batch.
-func (s *Side) walk(ctx context.Context, where []profile.Filter,
-	see func(at, row int64, b *source.Batch, i int) bool) error {
+// passing are the rows of a batch that pass, with their keys behind one another.
+type passing struct {
+	rows []int
+	keys []key
+}
+
+// walk calls see with each row that passes, in order, until see returns false. Batches are split only where conditions
+// or keys take that.
+func (s *Side) walk(ctx context.Context, where []profile.Filter, by []sortedBy, see func(*seen) bool) error {
 	if _, err := s.conditions(where); err != nil {
 		return err
 	}
@@ -164,15 +172,26 @@ func (s *Side) walk(ctx context.Context, where []profile.Filter,
 	work := func() func(*source.Batch, *passing) {
 		conditions, _ := s.conditions(where) // they were made once
 		return func(b *source.Batch, p *passing) {
-			b.Split()
+			if len(conditions)+len(by) > 0 || s.side != outcome.Accepted {
+				b.Split()
+			}
 			p.rows = p.rows[:0]
 			for i := range b.Rows {
-				if s.pass(conditions, b, i) {
-					p.rows = append(p.rows, i)
+				if !s.pass(conditions, b, i) {
+					continue
+				}
+				n := len(p.rows) * len(by)
+				p.rows = append(p.rows, i)
+				for len(p.keys) < n+len(by) {
+					p.keys = append(p.keys, key{})
+				}
+				for k := range by {
+					by[k].order.key(s.cell(b, i, by[k].column), &p.keys[n+k])
 				}
 			}
 		}
 	}
+	var r seen
 	err = source.InOrder(ctx, rows, 0, work, func(b *source.Batch, p *passing) error {
 		next := 0
 		for i := range b.Rows {
@@ -183,7 +202,8 @@ func (s *Side) walk(ctx context.Context, where []profile.Filter,
 			if next == len(p.rows) || p.rows[next] != i {
 				continue
 			}
-			if next++; !see(b.Number(i), row, b, i) {
+			r = seen{b.Number(i), row, b, i, p.keys[next*len(by) : (next+1)*len(by)]}
+			if next++; !see(&r) {
 				return errEnough
 			}
 		}
@@ -222,12 +242,6 @@ func (s *Side) cell(b *source.Batch, row, column int) []byte {
 		return []byte{}
 	}
 	return nil
-}
-
-func (s *Side) cells(to [][]byte, b *source.Batch, row int) {
-	for k := range to {
-		to[k] = s.cell(b, row, k)
-	}
 }
 
 // numbers tells the numbers of a side's rows in the delivery. Accepted rows have those that no other row has.
@@ -312,8 +326,7 @@ type best struct {
 	held   []candidate
 	spare  []candidate // whose room is used again
 	worst  *candidate  // no row that stands behind it is among those asked for; nil until as many are known
-	next   candidate
-	bytes  int // of the texts of the rows held
+	bytes  int         // of the texts of the rows held
 }
 
 // compare orders rows as they are shown: rows without a value stand last in any case.
@@ -339,30 +352,29 @@ func (b *best) prefers(x, y *candidate) int {
 }
 
 // offer takes a row that passes.
-func (b *best) offer(at, row int64, cells [][]byte) {
+func (b *best) offer(at, row int64, keys []key) {
 	if b.most == 0 {
 		return
 	}
-	c := &b.next
-	c.at, c.row = at, row
-	if c.keys == nil {
-		c.keys = make([]key, len(b.by))
-	}
-	for i, by := range b.by {
-		by.order.key(cells[by.column], &c.keys[i])
-	}
-	if b.worst != nil && b.prefers(c, b.worst) > 0 {
+	if b.worst != nil && b.prefers(&candidate{at, row, keys}, b.worst) > 0 {
 		return
 	}
-	b.held = append(b.held, *c)
-	for i := range c.keys {
-		b.bytes += len(c.keys[i].text)
-	}
+	var c candidate
 	if n := len(b.spare); n > 0 {
-		b.next, b.spare = b.spare[n-1], b.spare[:n-1]
+		c, b.spare = b.spare[n-1], b.spare[:n-1]
 	} else {
-		b.next = candidate{}
+		c.keys = make([]key, len(keys))
 	}
+	c.at, c.row = at, row
+	for i := range keys {
+		var text []byte
+		if keys[i].rank != absent {
+			text = keys[i].text
+		}
+		b.by[i].order.key(text, &c.keys[i])
+		b.bytes += len(text)
+	}
+	b.held = append(b.held, c)
 	if len(b.held) >= 2*b.most {
 		b.cut()
 	}
@@ -410,18 +422,19 @@ func (s *Side) Count(ctx context.Context, column string, where []profile.Filter,
 	counts := map[string]*int64{}
 	var missing int64
 	held := 0
-	if err := s.walk(ctx, where, func(_, _ int64, b *source.Batch, i int) bool {
+	by := []sortedBy{{column: k, order: orderOf(value.String.String())}} // keys are the texts
+	if err := s.walk(ctx, where, by, func(r *seen) bool {
 		total++
-		cell := s.cell(b, i, k)
-		if cell == nil {
+		if r.keys[0].rank == absent {
 			missing++
 			return true
 		}
-		n := counts[string(cell)]
+		n := counts[string(r.keys[0].text)]
 		if n == nil {
-			held += valueBytes + len(cell)
+			text := string(r.keys[0].text)
+			held += valueBytes + len(text)
 			n = new(int64)
-			counts[string(cell)] = n
+			counts[text] = n
 		}
 		*n++
 		return held <= mostHeld

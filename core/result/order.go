@@ -26,8 +26,8 @@ const (
 
 // order compares the values of a column.
 type order struct {
-	// read fills a key from the canonical text of a value, and reports whether that is of the datatype.
-	read    func(text []byte, k *key) bool
+	// read fills a key from its own text, the canonical one of a value, and reports whether that is of the datatype.
+	read    func(k *key) bool
 	compare func(a, b *key) int
 }
 
@@ -36,15 +36,15 @@ var plain value.NumberFormat
 
 // orderOf returns the order of a datatype's values in canonical form.
 func orderOf(datatype string) order {
-	byNumber := order{func(text []byte, k *key) bool { return plain.Parse(text, &k.number) },
+	byNumber := order{func(k *key) bool { return plain.Parse(k.text, &k.number) },
 		func(a, b *key) int { return a.number.Compare(&b.number) }}
 	switch datatype {
 	case value.Integer.String(), value.Decimal.String():
 		return byNumber
 	case value.Double.String():
-		return order{func(text []byte, k *key) (ok bool) {
+		return order{func(k *key) (ok bool) {
 			var err error
-			k.float, err = strconv.ParseFloat(string(text), 64)
+			k.float, err = strconv.ParseFloat(string(k.text), 64)
 			return err == nil
 		}, func(a, b *key) int { return cmp.Compare(a.float, b.float) }}
 	case value.Date.String():
@@ -54,7 +54,7 @@ func orderOf(datatype string) order {
 	case value.Time.String():
 		return byMoment(value.Time, "")
 	}
-	return order{func([]byte, *key) bool { return true }, func(a, b *key) int { return bytes.Compare(a.text, b.text) }}
+	return order{func(*key) bool { return true }, func(a, b *key) int { return bytes.Compare(a.text, b.text) }}
 }
 
 func byMoment(d value.Datatype, pattern string) order {
@@ -62,7 +62,7 @@ func byMoment(d value.Datatype, pattern string) order {
 	if err != nil {
 		panic(err) // the pattern stands above
 	}
-	return order{func(text []byte, k *key) bool { return format.Parse(text, &k.instant) == value.Matches },
+	return order{func(k *key) bool { return format.Parse(k.text, &k.instant) == value.Matches },
 		func(a, b *key) int { return a.instant.Compare(&b.instant) }}
 }
 
@@ -72,7 +72,7 @@ func (o order) key(text []byte, k *key) {
 	switch {
 	case text == nil:
 		k.rank = absent
-	case o.read(text, k):
+	case o.read(k):
 		k.rank = ranked
 	default:
 		k.rank = unranked
