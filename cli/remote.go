@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"sieb/client"
 	"sieb/core/sift"
@@ -23,14 +24,17 @@ func (a *app) remote(use, short string, subs ...*cobra.Command) *cobra.Command {
 		}
 		return nil
 	}, RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() }}
+	addService(cmd.PersistentFlags())
+	cmd.AddCommand(subs...)
+	return cmd
+}
+
+func addService(flags *pflag.FlagSet) {
 	address := os.Getenv("SIEB_SERVICE")
 	if address == "" {
 		address = "http://" + defaultListen
 	}
-	cmd.PersistentFlags().String("service", address,
-		"address of the service (SIEB_SERVICE); if it requires a token, set SIEB_TOKEN")
-	cmd.AddCommand(subs...)
-	return cmd
+	flags.String("service", address, "address of the service (SIEB_SERVICE); if it requires a token, set SIEB_TOKEN")
 }
 
 func connect(cmd *cobra.Command) *client.Client {

@@ -1,33 +1,26 @@
 package cli
 
 import (
+	"context"
 	"fmt"
+	"os"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"sieb/client"
 	"sieb/core/outcome"
 	"sieb/core/profile"
 	"sieb/core/result"
 	"sieb/core/value"
+	"sieb/service/api"
 )
 
-// rowsSeen is what rows prints for programs.
-type rowsSeen struct {
-	Side    string          `json:"side"`
-	Columns []result.Column `json:"columns"`
-	Total   int64           `json:"total" doc:"rows that pass"`
-	Rows    []result.Row    `json:"rows"`
-}
-
-// valuesSeen is what rows --count prints for programs.
-type valuesSeen struct {
-	Side     string           `json:"side"`
-	Column   string           `json:"column"`
-	Total    int64            `json:"total" doc:"rows that pass"`
-	Distinct int              `json:"distinct"`
-	Values   []result.Counted `json:"values" doc:"the most frequent first"`
+// outcomeRows answers questions about the rows of an outcome: a folder's, or a run's on a service.
+type outcomeRows interface {
+	Rows(ctx context.Context, ask api.RowsAsked) (api.ResultRows, error)
+	Values(ctx context.Context, column string, ask api.RowsAsked) (api.ResultValues, error)
 }
 
 // rowsAsked are the flags of rows.
@@ -41,11 +34,12 @@ type rowsAsked struct {
 func (a *app) rows() *cobra.Command {
 	var ask rowsAsked
 	cmd := &cobra.Command{
-		Use:   "rows DIR",
+		Use:   "rows RUN|DIR",
 		Short: "Shows the rows of an outcome: accepted as their table will have them, rejected, excluded",
-		Long: `Looks at the rows that sieb sift has written to a folder: the accepted ones under the
-target's names and in canonical form, the others as they were delivered. row is a row's
-number in the delivery, by which sieb sift --explain tells what was made of it.
+		Long: `Looks at the rows of an outcome, which sieb sift has written to a folder, or a run of the
+service: the accepted ones under the target's names and in canonical form, the others as
+they were delivered. row is a row's number in the delivery, by which sieb sift --explain
+tells what was made of it.
 
 A condition is a column, what is asked of it, and a value:
 
@@ -60,10 +54,12 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 		Example: `  sieb rows out
   sieb rows out --where 'crop equals wheat' --sort 'net_kg descending' --columns ticket_no,net_kg --head 5
   sieb rows out --side rejected --tail 10
-  sieb rows out --count crop`,
+  sieb rows out --count crop
+  sieb rows RUN --where 'grower empty'`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
-				return usagef("name the folder with the files of a run; sieb sift --out writes one")
+				return usagef("name the folder with the files of a run, which sieb sift --out writes, or a run of the service, " +
+					"which sieb runs list shows")
 			}
 			return nil
 		},
@@ -77,107 +73,174 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 	f.IntVar(&ask.tail, "tail", 0, "shows so many of the last rows instead")
 	f.IntVar(&ask.skipped, "skip", 0, "rows in front of them, or behind the last ones, that are not shown")
 	f.StringVar(&ask.count, "count", "", "shows how often each value of this column occurs instead")
+	addService(f)
 	cmd.MarkFlagsMutuallyExclusive("head", "tail")
 	cmd.MarkFlagsMutuallyExclusive("count", "tail")
 	cmd.MarkFlagsMutuallyExclusive("count", "sort")
 	cmd.MarkFlagsMutuallyExclusive("count", "columns")
 	cmd.MarkFlagsMutuallyExclusive("count", "skip")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		k := slices.IndexFunc(result.Sides, func(s outcome.Side) bool { return s.String() == ask.side })
-		if k < 0 {
+		if !slices.ContainsFunc(result.Sides, func(s outcome.Side) bool { return s.String() == ask.side }) {
 			return usagef("--side %q: there are accepted, rejected and excluded rows", ask.side)
 		}
-		filters, err := ask.filters()
-		if err != nil {
-			return err
+		for _, text := range ask.where {
+			if _, err := result.ParseFilter(text); err != nil {
+				return usagef("--where: %w", err)
+			}
 		}
 		for _, n := range []int{ask.head, ask.tail, ask.skipped} {
 			if n < 0 {
 				return usagef("%d rows cannot be shown; a number of rows is 0 or more", n)
 			}
 		}
-		side, err := result.Open(args[0], result.Sides[k])
-		if err != nil {
-			return err
+		q := api.RowsAsked{Side: ask.side, Where: ask.where, Sort: ask.sort, Columns: ask.columns, Offset: ask.skipped,
+			Limit: ask.head}
+		if cmd.Flags().Changed("tail") {
+			q.Last, q.Limit = true, ask.tail
 		}
+		of := rowsOf(cmd, args[0])
+		var err error
 		if ask.count != "" {
-			return a.countValues(cmd, side, &ask, filters)
+			err = a.showOccurring(cmd.Context(), of, ask.count, q)
+		} else {
+			err = a.showFound(cmd.Context(), of, q)
 		}
-		return a.showFound(cmd, side, &ask, filters)
+		if _, isRun := of.(runRows); isRun && err != nil {
+			err = fmt.Errorf("%s is no folder here, and taken for a run: %w", args[0], err)
+		}
+		return err
 	}
 	return cmd
 }
 
-func (r *rowsAsked) filters() (all []profile.Filter, err error) {
-	for _, text := range r.where {
+// rowsOf returns whose rows an argument names: a folder that there is, or anything with the look of one, and otherwise a
+// run.
+func rowsOf(cmd *cobra.Command, name string) outcomeRows {
+	if _, err := os.Stat(name); err == nil || strings.ContainsAny(name, `/.`) {
+		return writtenRows{name}
+	}
+	return runRows{connect(cmd), name}
+}
+
+// writtenRows are those of a folder.
+type writtenRows struct{ dir string }
+
+func (w writtenRows) open(ask api.RowsAsked) (side *result.Side, filters []profile.Filter, err error) {
+	k := slices.IndexFunc(result.Sides, func(s outcome.Side) bool { return s.String() == ask.Side })
+	if side, err = result.Open(w.dir, result.Sides[k]); err != nil {
+		return nil, nil, err
+	}
+	for _, text := range ask.Where {
 		f, err := result.ParseFilter(text)
 		if err != nil {
-			return nil, usagef("--where: %w", err)
+			return nil, nil, err
 		}
-		all = append(all, f)
+		filters = append(filters, f)
 	}
-	return all, nil
+	return side, filters, nil
 }
 
-// sorted returns what rows are sorted by.
-func (r *rowsAsked) sorted(side *result.Side) (all []result.By) {
-	for _, text := range r.sort {
-		by := result.By{Column: text}
-		// A column may be called so itself.
-		isColumn := slices.ContainsFunc(side.Columns, func(c result.Column) bool { return c.Name == text })
-		if column, is := strings.CutSuffix(text, " descending"); is && !isColumn {
-			by = result.By{Column: strings.TrimSpace(column), Descending: true}
-		}
-		all = append(all, by)
+func (w writtenRows) Rows(ctx context.Context, ask api.RowsAsked) (p api.ResultRows, err error) {
+	side, filters, err := w.open(ask)
+	if err != nil {
+		return p, err
 	}
-	return all
+	q := result.Question{Where: filters, Skip: ask.Offset, Most: ask.Limit, Last: ask.Last, Columns: ask.Columns}
+	for _, text := range ask.Sort {
+		q.Sort = append(q.Sort, side.ParseBy(text))
+	}
+	found, err := side.Find(ctx, q)
+	if err != nil {
+		return p, err
+	}
+	fields, err := side.Fields(ask.Columns)
+	return api.ResultRows{Side: ask.Side, Columns: fields, Items: append([]result.Shown{}, found.Rows...),
+		Total: found.Total}, err
 }
 
-func (a *app) showFound(cmd *cobra.Command, side *result.Side, ask *rowsAsked, filters []profile.Filter) error {
-	q := result.Question{Where: filters, Sort: ask.sorted(side), Skip: ask.skipped, Most: ask.head, Columns: ask.columns}
-	if cmd.Flags().Changed("tail") {
-		q.Last, q.Most = true, ask.tail
+func (w writtenRows) Values(ctx context.Context, column string, ask api.RowsAsked) (p api.ResultValues, err error) {
+	side, filters, err := w.open(ask)
+	if err != nil {
+		return p, err
 	}
-	answer, err := side.Find(cmd.Context(), q)
+	found, distinct, rows, err := side.Count(ctx, column, filters, ask.Limit)
+	return api.ResultValues{Side: ask.Side, Column: column, Items: append([]result.Occurring{}, found...),
+		Total: distinct, Rows: rows}, err
+}
+
+// runRows are those of a run on a service, which gives them page by page.
+type runRows struct {
+	client *client.Client
+	run    string
+}
+
+// mostOfPage is how many rows the service gives at once.
+const mostOfPage = 1000
+
+func (r runRows) Rows(ctx context.Context, ask api.RowsAsked) (all api.ResultRows, err error) {
+	all.Items = []result.Shown{}
+	for rest := ask.Limit; ; {
+		ask.Limit = min(rest, mostOfPage)
+		page, err := r.client.RunRows(ctx, r.run, ask)
+		if err != nil {
+			return all, err
+		}
+		if ask.Last {
+			page.Items = append(page.Items, all.Items...)
+		} else {
+			page.Items = append(all.Items, page.Items...)
+		}
+		got := len(page.Items) - len(all.Items)
+		all = page
+		ask.Offset, rest = ask.Offset+got, rest-got
+		if rest == 0 || got == 0 {
+			return all, nil
+		}
+	}
+}
+
+func (r runRows) Values(ctx context.Context, column string, ask api.RowsAsked) (api.ResultValues, error) {
+	ask.Limit = min(ask.Limit, mostOfPage)
+	return r.client.RunValues(ctx, r.run, column, ask)
+}
+
+func (a *app) showFound(ctx context.Context, of outcomeRows, q api.RowsAsked) error {
+	found, err := of.Rows(ctx, q)
 	if err != nil {
 		return err
 	}
-	columns := side.Columns
-	if ask.columns != nil {
-		columns = nil
-		for _, name := range ask.columns {
-			columns = append(columns, side.Columns[slices.IndexFunc(side.Columns, func(c result.Column) bool {
-				return c.Name == name
-			})])
-		}
-	}
 	if a.format == "json" {
-		return a.json(rowsSeen{ask.side, columns, answer.Total, append([]result.Row{}, answer.Rows...)})
+		return a.json(found)
 	}
-	passed := value.Count(answer.Total, ask.side+" row", ask.side+" rows")
-	if len(filters) > 0 {
-		passed = value.Count(answer.Total, ask.side+" row passes", ask.side+" rows pass")
+	passed := value.Count(found.Total, q.Side+" row", q.Side+" rows")
+	if len(q.Where) > 0 {
+		passed = value.Count(found.Total, q.Side+" row passes", q.Side+" rows pass")
 	}
 	which := ""
-	if n := int64(len(answer.Rows)); n < answer.Total {
+	if n := int64(len(found.Items)); n < found.Total {
 		which = fmt.Sprintf("; the %s %s", map[bool]string{false: "first", true: "last"}[q.Last],
 			value.Count(n, "is shown", "are shown"))
+		if q.Offset > 0 {
+			which = fmt.Sprintf("; %s %s the %s %s", value.Count(n, "is shown", "are shown"),
+				map[bool]string{false: "behind", true: "in front of"}[q.Last],
+				map[bool]string{false: "first", true: "last"}[q.Last], value.Thousands(int64(q.Offset)))
+		}
 	}
 	fmt.Fprintf(a.out, "%s%s\n", passed, which)
-	if len(answer.Rows) == 0 {
+	if len(found.Items) == 0 {
 		return nil
 	}
 	fmt.Fprintln(a.out)
 	var lead []columnOf
-	if ask.side == outcome.Accepted.String() { // of others the number is a column
+	if q.Side == outcome.Accepted.String() { // of others the number is a column
 		lead = []columnOf{{title: "row", number: true}}
 	}
-	heads := make([]columnOf, len(columns))
-	for i, c := range columns {
+	heads := make([]columnOf, len(found.Columns))
+	for i, c := range found.Columns {
 		heads[i] = columnOf{title: c.Name, number: isNumber(c.Datatype)}
 	}
 	var cells [][]string
-	for _, r := range answer.Rows {
+	for _, r := range found.Items {
 		var row []string
 		if lead != nil {
 			row = append(row, value.Thousands(r.Row))
@@ -206,22 +269,22 @@ func cellText(cell *string) string {
 	return visible(*cell)
 }
 
-func (a *app) countValues(cmd *cobra.Command, side *result.Side, ask *rowsAsked, filters []profile.Filter) error {
-	values, distinct, total, err := side.Count(cmd.Context(), ask.count, filters, ask.head)
+func (a *app) showOccurring(ctx context.Context, of outcomeRows, column string, q api.RowsAsked) error {
+	found, err := of.Values(ctx, column, q)
 	if err != nil {
 		return err
 	}
 	if a.format == "json" {
-		return a.json(valuesSeen{ask.side, ask.count, total, distinct, append([]result.Counted{}, values...)})
+		return a.json(found)
 	}
-	fmt.Fprintf(a.out, "%s in %s\n\n", value.Count(int64(distinct), "different value", "different values"),
-		value.Count(total, ask.side+" row", ask.side+" rows"))
-	rows := make([][]string, len(values))
-	for i, v := range values {
+	fmt.Fprintf(a.out, "%s in %s\n\n", value.Count(int64(found.Total), "different value", "different values"),
+		value.Count(found.Rows, q.Side+" row", q.Side+" rows"))
+	rows := make([][]string, len(found.Items))
+	for i, v := range found.Items {
 		rows[i] = []string{cellText(v.Value), value.Thousands(v.Count),
-			fmt.Sprintf("%.1f %%", 100*float64(v.Count)/float64(total))}
+			fmt.Sprintf("%.1f %%", 100*float64(v.Count)/float64(found.Rows))}
 	}
-	a.table([]columnOf{{title: visible(ask.count), most: 60}, {title: "rows", number: true},
+	a.table([]columnOf{{title: visible(column), most: 60}, {title: "rows", number: true},
 		{title: "share", number: true}}, rows)
 	return nil
 }

@@ -2,6 +2,7 @@ package cli_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -10,6 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sieb/demo"
+	"sieb/service/api"
+	"sieb/service/servicetest"
 )
 
 // rowsDocument is what rows prints for programs.
@@ -17,7 +20,7 @@ type rowsDocument struct {
 	Side    string
 	Columns []struct{ Name, Datatype string }
 	Total   int64
-	Rows    []struct {
+	Items   []struct {
 		At, Row int64
 		Cells   []*string
 	}
@@ -38,8 +41,8 @@ func TestRowsOfAllSides(t *testing.T) {
 			require.NoError(t, json.Unmarshal([]byte(text), &got))
 			assert.Equal(t, side, got.Side)
 			assert.Equal(t, want, got.Total, "%s of %s", side, m.Name)
-			require.Len(t, got.Rows, int(want))
-			for i, r := range got.Rows {
+			require.Len(t, got.Items, int(want))
+			for i, r := range got.Items {
 				assert.EqualValues(t, i+1, r.At)
 				assert.Empty(t, sides[r.Row], "row %d is on one side", r.Row)
 				sides[r.Row] = side
@@ -73,7 +76,7 @@ func TestRowsAreAsked(t *testing.T) {
 		{"--head|0", []string{"219 accepted rows; the first 0 are shown"}},
 		{"--count|crop", []string{"4 different values in 219 accepted rows", "wheat     58  26.5 %"}},
 		{"--count|crop|--where|net_kg less 0", []string{"0 different values in 0 accepted rows"}},
-		{"--count|crop|--head|1|--format|json", []string{`"distinct": 4`, `"value": "wheat"`, `"count": 58`}},
+		{"--count|crop|--head|1|--format|json", []string{`"total": 4`, `"value": "wheat"`, `"count": 58`}},
 		{"--side|rejected|--where|Crop filled|--sort|line descending|--columns|row,line,Ticket No.|--head|1",
 			[]string{"222   225  AH-000322"}},
 		{"--side|excluded", []string{"0 excluded rows\n"}},
@@ -89,8 +92,8 @@ func TestRowsAreAsked(t *testing.T) {
 		}
 	}
 	for want, args := range map[string]string{
-		"name the folder with the files of a run":             "",
-		"holds no run":                                        dir,
+		"name the folder with the files of a run": "",
+		"holds no run": dir,
 		`--side "refused": there are accepted, rejected`:      out + "|--side|refused",
 		`"net_kg > 3" asks nothing`:                           out + "|--where|net_kg > 3",
 		`the accepted rows have no column "kg"`:               out + "|--sort|kg descending",
@@ -103,5 +106,52 @@ func TestRowsAreAsked(t *testing.T) {
 		assert.Contains(t, []int{1, 2}, code, args)
 		assert.Contains(t, errs, want, args)
 		assert.Empty(t, text)
+	}
+}
+
+// Of a run on a service the same is told as of its files; more than a page is asked for page by page.
+func TestRowsOfARun(t *testing.T) {
+	s := servicetest.Start(t, "", nil)
+	text := "target: loads\ncolumns: [{name: no, unique: true}, {name: kg, datatype: integer}]\n"
+	_, err := s.Client.AddTarget(t.Context(), []byte(text))
+	require.NoError(t, err)
+	var loads strings.Builder
+	loads.WriteString("no,kg\n")
+	for i := range 2500 {
+		fmt.Fprintf(&loads, "L%d,%d\n", i, i*37%2500)
+	}
+	loads.WriteString("L1,1\nX,viel\n")
+	d, err := s.Client.AddDelivery(t.Context(), "loads.csv", strings.NewReader(loads.String()))
+	require.NoError(t, err)
+	run, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "loads"})
+	require.NoError(t, err)
+	run, err = s.Client.Follow(t.Context(), run.ID, func(api.Run) {})
+	require.NoError(t, err)
+	dir := t.TempDir()
+	file, target := write(t, dir, "loads.csv", loads.String()), write(t, dir, "loads.yaml", text)
+	out := filepath.Join(dir, "out")
+	code, _, errs := sieb("sift", file, "--target", target, "--out", out)
+	require.Equal(t, 3, code, errs)
+	for _, flags := range [][]string{{"--head", "2100"}, {"--tail", "1700"}, {"--head", "5000"}, {"--sort", "kg descending", "--head", "3"},
+		{"--sort", "kg", "--tail", "1005", "--skip", "7"}, {"--where", "kg between 100,1500", "--sort", "no", "--head", "1200"},
+		{"--side", "rejected"}, {"--side", "excluded"}, {"--count", "kg", "--head", "5"}, {"--columns", "kg,no", "--skip", "2400"}} {
+		for _, format := range []string{"text", "json"} {
+			flags := append(flags, "--format", format)
+			code, want, errs := sieb(append([]string{"rows", out}, flags...)...)
+			require.Equal(t, 0, code, errs)
+			code, got, errs := sieb(append([]string{"rows", run.ID, "--service", s.Address}, flags...)...)
+			require.Equal(t, 0, code, errs)
+			assert.Equal(t, want, got, flags)
+		}
+	}
+	for want, flags := range map[string][]string{
+		`there is no run "nosuch"`:                  {"nosuch"},
+		"nosuch is no folder here, and taken for a": {"nosuch"},
+		`the accepted rows have no column "weight"`: {run.ID, "--sort", "weight"},
+		`"viel" is no value of the datatype`:        {run.ID, "--where", "kg less viel"},
+	} {
+		code, _, errs := sieb(append([]string{"rows", "--service", s.Address}, flags...)...)
+		assert.Equal(t, 1, code)
+		assert.Contains(t, errs, want)
 	}
 }

@@ -368,6 +368,29 @@ func (c *Client) Rejects(ctx context.Context, id, column, code string, offset, l
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rejects?"+v.Encode(), &p)
 }
 
+// RunRows returns rows of a run's outcome.
+func (c *Client) RunRows(ctx context.Context, id string, ask api.RowsAsked) (p api.ResultRows, err error) {
+	v := sideOf(ask)
+	v["sort"], v["columns"] = ask.Sort, ask.Columns
+	v.Set("offset", strconv.Itoa(ask.Offset))
+	v.Set("last", strconv.FormatBool(ask.Last))
+	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows?"+v.Encode(), &p)
+}
+
+// RunValues returns how often the values of a column occur in the rows of a run's outcome that pass the conditions, the
+// most frequent first.
+func (c *Client) RunValues(ctx context.Context, id, column string, ask api.RowsAsked) (p api.ResultValues, err error) {
+	v := sideOf(ask)
+	v.Set("column", column)
+	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/values?"+v.Encode(), &p)
+}
+
+func sideOf(ask api.RowsAsked) url.Values {
+	v := url.Values{"where": ask.Where, "limit": {strconv.Itoa(ask.Limit)}}
+	put(v, "side", ask.Side)
+	return v
+}
+
 // Violations returns a page of a run's violations one by one; column and code narrow it
 // down.
 func (c *Client) Violations(ctx context.Context, id, column, code string, offset, limit int) (p api.Violations,

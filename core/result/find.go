@@ -4,9 +4,9 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"iter"
 	"slices"
+	"strings"
 
 	"sieb/core/outcome"
 	"sieb/core/profile"
@@ -32,10 +32,20 @@ type By struct {
 	Descending bool
 }
 
+// ParseBy reads a column that rows are to be sorted by, with descending behind it or not. A column may itself be called
+// so.
+func (s *Side) ParseBy(text string) By {
+	column, is := strings.CutSuffix(text, " descending")
+	if _, err := s.place(text); !is || err == nil {
+		return By{Column: text}
+	}
+	return By{strings.TrimSpace(column), true}
+}
+
 // Answer is what was found.
 type Answer struct {
 	Total int64 // rows that pass
-	Rows  []Row
+	Rows  []Shown
 }
 
 // Limits of an answer.
@@ -48,14 +58,22 @@ var (
 
 // Find answers a question. It goes over the side's rows once, and once more for the cells of those that are shown.
 func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
-	if q.Most < 0 || q.Skip < 0 || q.Skip+q.Most > MostRows {
-		return nil, fmt.Errorf("up to %d rows can be shown at once, with those in front of them; ask for fewer, or for "+
-			"rows that pass more conditions", MostRows)
+	isWindow := len(q.Sort) == 0 && !q.Last // then those in front are only counted
+	held := q.Most
+	if !isWindow {
+		held += q.Skip
 	}
-	b := &best{most: q.Skip + q.Most, isLast: q.Last}
+	if q.Most < 0 || q.Skip < 0 || held > MostRows {
+		return nil, wrongf("up to %d rows can be shown at once, with those in front of them where rows are sorted; ask "+
+			"for fewer, or for rows that pass more conditions", MostRows)
+	}
+	b := &best{most: held, isLast: q.Last}
 	for _, by := range q.Sort {
 		k, err := s.place(by.Column)
 		if err != nil {
+			return nil, err
+		}
+		if err := s.Columns[k].isOrdered(); err != nil {
 			return nil, err
 		}
 		b.by = append(b.by, sortedBy{k, s.Columns[k].order, by.Descending})
@@ -67,20 +85,23 @@ func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 	answer := &Answer{}
 	err = s.walk(ctx, q.Where, b.by, func(r *seen) bool {
 		answer.Total++
-		b.offer(r.at, r.row, r.keys)
+		if !isWindow || answer.Total > int64(q.Skip) {
+			b.offer(r.at, r.row, r.keys)
+		}
 		return b.bytes <= mostHeld
 	})
 	if err != nil {
 		return nil, err
 	}
 	if b.bytes > mostHeld {
-		return nil, fmt.Errorf("the values by which %d rows are sorted take more than %d MiB; ask for fewer rows", q.Most,
+		return nil, wrongf("the values by which %d rows are sorted take more than %d MiB; ask for fewer rows", q.Most,
 			mostHeld>>20)
 	}
 	shown := b.inOrder()
-	if q.Last {
+	switch {
+	case q.Last:
 		shown = shown[max(0, len(shown)-q.Skip-q.Most):max(0, len(shown)-q.Skip)]
-	} else {
+	case !isWindow:
 		shown = shown[min(q.Skip, len(shown)):]
 	}
 	answer.Rows, err = s.read(ctx, shown, columns)
@@ -88,11 +109,11 @@ func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 }
 
 // read reads cells of rows.
-func (s *Side) read(ctx context.Context, shown []candidate, columns []int) ([]Row, error) {
+func (s *Side) read(ctx context.Context, shown []candidate, columns []int) ([]Shown, error) {
 	if len(shown) == 0 {
 		return nil, nil
 	}
-	all := make([]Row, len(shown))
+	all := make([]Shown, len(shown))
 	places := make(map[int64]int, len(shown)) // by the rows' places on their side
 	last := int64(0)
 	for i, c := range shown {
@@ -106,7 +127,7 @@ func (s *Side) read(ctx context.Context, shown []candidate, columns []int) ([]Ro
 			return true
 		}
 		r.batch.Split()
-		all[k] = Row{At: r.at, Row: r.row, Cells: make([]*string, len(columns))}
+		all[k] = Shown{At: r.at, Row: r.row, Cells: make([]*string, len(columns))}
 		for n, column := range columns {
 			if text := s.cell(r.batch, r.index, column); text != nil {
 				cell := string(text)
@@ -117,7 +138,7 @@ func (s *Side) read(ctx context.Context, shown []candidate, columns []int) ([]Ro
 		return r.at < last && size <= mostSeen
 	})
 	if err == nil && size > mostSeen {
-		return nil, fmt.Errorf("the cells of %d rows take more than %d MiB; ask for fewer rows, or for fewer columns",
+		return nil, wrongf("the cells of %d rows take more than %d MiB; ask for fewer rows, or for fewer columns",
 			len(shown), mostSeen>>20)
 	}
 	return all, err
@@ -402,8 +423,8 @@ func (b *best) inOrder() []candidate {
 	return b.held
 }
 
-// Counted is a value with how often it occurs; nil for no value.
-type Counted struct {
+// Occurring is a value with how often it occurs; nil for no value.
+type Occurring struct {
 	Value *string `json:"value" doc:"null for no value"`
 	Count int64   `json:"count"`
 }
@@ -413,7 +434,7 @@ const valueBytes = 64
 
 // Count counts the values of a column in the rows that pass, the most frequent first. It returns the first of them, how
 // many different ones there are, and how many rows pass.
-func (s *Side) Count(ctx context.Context, column string, where []profile.Filter, most int) (first []Counted,
+func (s *Side) Count(ctx context.Context, column string, where []profile.Filter, most int) (first []Occurring,
 	distinct int, total int64, err error) {
 	k, err := s.place(column)
 	if err != nil {
@@ -442,17 +463,17 @@ func (s *Side) Count(ctx context.Context, column string, where []profile.Filter,
 		return nil, 0, 0, err
 	}
 	if held > mostHeld {
-		return nil, 0, 0, fmt.Errorf("the different values of the column %q take more than %d MiB; ask for rows that pass "+
+		return nil, 0, 0, wrongf("the different values of the column %q take more than %d MiB; ask for rows that pass "+
 			"more conditions", column, mostHeld>>20)
 	}
-	all := make([]Counted, 0, len(counts)+1)
+	all := make([]Occurring, 0, len(counts)+1)
 	for text, n := range counts {
-		all = append(all, Counted{&text, *n})
+		all = append(all, Occurring{&text, *n})
 	}
 	if missing > 0 {
-		all = append(all, Counted{nil, missing})
+		all = append(all, Occurring{nil, missing})
 	}
-	slices.SortFunc(all, func(x, y Counted) int {
+	slices.SortFunc(all, func(x, y Occurring) int {
 		if c := cmp.Compare(y.Count, x.Count); c != 0 || x.Value == nil || y.Value == nil {
 			return cmp.Or(c, boolOrder(x.Value == nil, y.Value == nil))
 		}

@@ -22,18 +22,18 @@ import (
 	"sieb/core/value"
 )
 
-// Column is a column of a side: of accepted rows the target's, of others the delivery's behind the row's line and why
+// Field is a column of a side: of accepted rows the target's, of others the delivery's behind the row's line and why
 // it is there.
-type Column struct {
+type Field struct {
 	Name     string `json:"name"`
-	Datatype string `json:"datatype" doc:"of accepted rows as the manifest has it; cells as delivered are texts"`
+	Datatype string `json:"datatype" doc:"of accepted rows as the manifest has it, empty where it is of a version that did not say; cells as delivered are texts"`
 
 	order order
 }
 
 // Side is one side of an outcome, as it stands in a folder.
 type Side struct {
-	Columns []Column
+	Columns []Field
 
 	dir  string
 	side outcome.Side
@@ -80,10 +80,10 @@ func Open(dir string, side outcome.Side) (*Side, error) {
 	}
 	for _, name := range rows.Header().Names {
 		d := datatypes[name]
-		if d == "" {
+		if isOld := side == outcome.Accepted && m.Columns == nil; d == "" && !isOld {
 			d = value.String.String()
 		}
-		s.Columns = append(s.Columns, Column{name, d, orderOf(d)})
+		s.Columns = append(s.Columns, Field{name, d, orderOf(d)})
 	}
 	return s, nil
 }
@@ -91,9 +91,22 @@ func Open(dir string, side outcome.Side) (*Side, error) {
 // rows reads the side's file.
 func (s *Side) rows() (*report.Rows, error) { return report.OpenRows(s.dir, files[s.side]) }
 
+// Fields returns columns by their names; all where none is named.
+func (s *Side) Fields(names []string) ([]Field, error) {
+	places, err := s.places(names)
+	if err != nil {
+		return nil, err
+	}
+	fields := make([]Field, len(places))
+	for i, k := range places {
+		fields[i] = s.Columns[k]
+	}
+	return fields, nil
+}
+
 // place returns the place of a column.
 func (s *Side) place(name string) (int, error) {
-	k := slices.IndexFunc(s.Columns, func(c Column) bool { return c.Name == name })
+	k := slices.IndexFunc(s.Columns, func(c Field) bool { return c.Name == name })
 	if k >= 0 {
 		return k, nil
 	}
@@ -101,7 +114,23 @@ func (s *Side) place(name string) (int, error) {
 	for i, c := range s.Columns {
 		names[i] = c.Name
 	}
-	return 0, fmt.Errorf("the %s rows have no column %q; they have %s", s.side, name, shortList(names))
+	return 0, wrongf("the %s rows have no column %q; they have %s", s.side, name, shortList(names))
+}
+
+// Wrong says what is wrong with a question.
+type Wrong struct{ what string }
+
+func (w *Wrong) Error() string { return w.what }
+
+func wrongf(format string, args ...any) error { return &Wrong{fmt.Sprintf(format, args...)} }
+
+// isOrdered reports as an error that nothing is known of the order of a column's values.
+func (c *Field) isOrdered() error {
+	if c.Datatype != "" {
+		return nil
+	}
+	return wrongf("the run is of an older version of Sieb, which did not say whether %q holds numbers, dates or texts; "+
+		"sift the delivery again to have its rows sorted and compared", c.Name)
 }
 
 // shortList lists some names, those behind the first few as their number.
@@ -113,8 +142,8 @@ func shortList(names []string) string {
 	return fmt.Sprintf("%s and %d more", strings.Join(names[:few], ", "), len(names)-few)
 }
 
-// Row is a row of a side.
-type Row struct {
+// Shown is a row of a side.
+type Shown struct {
 	At    int64     `json:"at" doc:"its place on its side, from 1"`
 	Row   int64     `json:"row" doc:"its number in the delivery"`
 	Cells []*string `json:"cells" doc:"of the columns that were asked for, in their order; null for no value"`

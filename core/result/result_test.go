@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"encoding/csv"
+	"encoding/json"
 	"fmt"
 	"math/big"
 	"os"
@@ -317,7 +318,7 @@ func some(t *testing.T) (out string) {
 	return filepath.Join(dir, "out")
 }
 
-func idsOf(rows []result.Row) (ids []int64) {
+func idsOf(rows []result.Shown) (ids []int64) {
 	for _, r := range rows {
 		ids = append(ids, r.Row)
 	}
@@ -363,7 +364,9 @@ func TestWhatCannotBeAsked(t *testing.T) {
 		"no such condition":      where("count", "shape", "9"),
 		`no column "no"`:         {Most: 3, Sort: []result.By{{Column: "no"}}},
 		`no column "neither"`:    {Most: 3, Columns: []string{"id", "neither"}},
-		"up to 100000 rows":      {Most: result.MostRows, Skip: 1},
+		"up to 100000 rows":      {Most: result.MostRows, Skip: 1, Sort: []result.By{{Column: "day"}}},
+		"up to 100000 rows c":    {Most: result.MostRows, Skip: 1, Last: true},
+		"up to 100000 row":       {Most: result.MostRows + 1},
 		"up to 100000 rows can":  {Most: -1},
 		"up to 100000 rows can ": {Skip: -1},
 	} {
@@ -380,7 +383,7 @@ func TestWhatCannotBeAsked(t *testing.T) {
 	answer, err := s.Find(t.Context(), result.Question{Most: result.MostRows})
 	require.NoError(t, err)
 	assert.Len(t, answer.Rows, 9)
-	answer, err = s.Find(t.Context(), result.Question{Skip: result.MostRows})
+	answer, err = s.Find(t.Context(), result.Question{Skip: 1 << 40, Most: 3})
 	require.NoError(t, err)
 	assert.Empty(t, answer.Rows)
 	assert.EqualValues(t, 9, answer.Total)
@@ -398,13 +401,31 @@ func TestWhatCannotBeOpened(t *testing.T) {
 		0o600))
 	_, err = result.Open(out, outcome.Accepted)
 	assert.ErrorContains(t, err, "has not written accepted.csv")
+
+	// Runs of older versions do not say what their columns are.
+	var m map[string]any
+	require.NoError(t, json.Unmarshal(manifest, &m))
+	delete(m, "columns")
+	old, err := json.Marshal(m)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(path, old, 0o600))
+	s, err := result.Open(out, outcome.Accepted)
+	require.NoError(t, err)
+	_, err = s.Find(t.Context(), result.Question{Most: 3, Sort: []result.By{{Column: "count"}}})
+	assert.ErrorContains(t, err, "sift the delivery again")
+	_, err = s.Find(t.Context(), result.Question{Most: 3, Where: []profile.Filter{{Column: "count", Op: "less", Value: "3"}}})
+	assert.ErrorContains(t, err, "sift the delivery again")
+	answer, err := s.Find(t.Context(), result.Question{Most: 3, Where: []profile.Filter{{Column: "id", Op: "equals", Value: "3"}}})
+	require.NoError(t, err)
+	assert.Equal(t, []int64{3}, idsOf(answer.Rows))
+
 	require.NoError(t, os.WriteFile(path, manifest[:len(manifest)/2], 0o600))
 	_, err = result.Open(out, outcome.Accepted)
 	assert.ErrorContains(t, err, "is damaged")
 	require.NoError(t, os.WriteFile(path, manifest, 0o600))
 
 	// What goes away while it is asked is told.
-	s, err := result.Open(out, outcome.Accepted)
+	s, err = result.Open(out, outcome.Accepted)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(out, report.RejectedName), []byte("row,line,reasons,id\nx,2,,\n"), 0o600))
 	_, err = s.Find(t.Context(), result.Question{Most: 3})

@@ -2,7 +2,6 @@ package result
 
 import (
 	"bytes"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -36,13 +35,13 @@ func ParseFilter(text string) (f profile.Filter, err error) {
 		switch values := splitValues(rest); ops[op].values {
 		case 0:
 			if rest != "" {
-				return f, fmt.Errorf("%q asks whether cells are %s, which takes no value", text, f.Op)
+				return f, wrongf("%q asks whether cells are %s, which takes no value", text, f.Op)
 			}
 		case 1:
 			f.Value = rest
 		case 2:
 			if len(values) != 2 {
-				return f, fmt.Errorf("%q takes the first value and the last, with a comma between them", text)
+				return f, wrongf("%q takes the first value and the last, with a comma between them", text)
 			}
 			f.Value, f.To = values[0], values[1]
 		default:
@@ -50,12 +49,16 @@ func ParseFilter(text string) (f profile.Filter, err error) {
 		}
 		return f, nil
 	}
+	return f, wrongf("%q asks nothing; a condition is a column, one of %s, and a value, as in \"net_kg atLeast 20000\"",
+		text, opNames())
+}
+
+func opNames() string {
 	names := make([]string, len(ops))
 	for i, o := range ops {
 		names[i] = o.name
 	}
-	return f, fmt.Errorf("%q asks nothing; a condition is a column, one of %s, and a value, as in \"net_kg atLeast 20000\"",
-		text, strings.Join(names, ", "))
+	return strings.Join(names, ", ")
 }
 
 // cutAt cuts a text behind words that it begins with, the last of which is no part of the first half.
@@ -107,14 +110,14 @@ func (s *Side) conditions(filters []profile.Filter) (all []condition, err error)
 		}
 		passes, err := s.test(&s.Columns[k], f)
 		if err != nil {
-			return nil, fmt.Errorf("%s %s: %w", f.Column, f.Op, err)
+			return nil, wrongf("%s %s: %s", f.Column, f.Op, err)
 		}
 		all = append(all, condition{k, passes})
 	}
 	return all, nil
 }
 
-func (s *Side) test(c *Column, f profile.Filter) (test, error) {
+func (s *Side) test(c *Field, f profile.Filter) (test, error) {
 	switch f.Op {
 	case "equals":
 		want := []byte(f.Value)
@@ -137,7 +140,10 @@ func (s *Side) test(c *Column, f profile.Filter) (test, error) {
 }
 
 // limits makes a test of the order of values. What is no value of the datatype lies between no limits.
-func (c *Column) limits(f profile.Filter) (test, error) {
+func (c *Field) limits(f profile.Filter) (test, error) {
+	if err := c.isOrdered(); err != nil {
+		return nil, err
+	}
 	low, high, k := &key{}, &key{}, &key{}
 	for _, limit := range []struct {
 		text string
@@ -145,7 +151,7 @@ func (c *Column) limits(f profile.Filter) (test, error) {
 	}{{f.Value, low}, {f.To, high}} {
 		c.order.key([]byte(limit.text), limit.to)
 		if limit.to.rank != ranked && (limit.to == low || f.Op == "between") {
-			return nil, fmt.Errorf("%q is no value of the datatype %s; write 12.5, 2026-07-31, 06:30:00", limit.text,
+			return nil, wrongf("%q is no value of the datatype %s; write 12.5, 2026-07-31, 06:30:00", limit.text,
 				c.Datatype)
 		}
 	}
@@ -163,7 +169,7 @@ func (c *Column) limits(f profile.Filter) (test, error) {
 	case "between":
 		holds = func() bool { return compare(low) >= 0 && compare(high) <= 0 }
 	default:
-		return nil, fmt.Errorf("there is no such condition")
+		return nil, wrongf("there is no such condition; there are %s", opNames())
 	}
 	return func(cell []byte) bool {
 		if len(cell) == 0 {

@@ -219,6 +219,7 @@ func (s *Server) routes(to huma.API) {
 	s.readingRoutes(to)
 	s.profileRoutes(to)
 
+	s.rowRoutes(to)
 	s.textRoutes(to)
 	s.rulesRoutes(to)
 	s.senderRoutes(to)

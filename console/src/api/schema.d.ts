@@ -1141,6 +1141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of an outcome: accepted as their table will have them, the others as delivered */
+        get: operations["runRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{id}/rows/{row}": {
         parameters: {
             query?: never;
@@ -1150,6 +1167,23 @@ export interface paths {
         };
         /** What the run made of one row: each cell after each remedy, each rule's answer */
         get: operations["explainRow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How often each value of a column occurs in rows of an outcome, the most frequent first */
+        get: operations["runValues"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2256,6 +2290,11 @@ export interface components {
             /** @description the proposed one: that of a set, or the most frequent one */
             spelling: string;
         };
+        Field: {
+            /** @description of accepted rows as the manifest has it; cells as delivered are texts */
+            datatype: string;
+            name: string;
+        };
         Filter: {
             /** @description none where the condition is on the row */
             column?: string;
@@ -2800,6 +2839,12 @@ export interface components {
              */
             wholeDigits: number;
         };
+        Occurring: {
+            /** Format: int64 */
+            count: number;
+            /** @description null for no value */
+            value: string | null;
+        };
         Option: {
             label: string;
             value: string;
@@ -3153,6 +3198,33 @@ export interface components {
             /** Format: int64 */
             rows: number;
         };
+        ResultRows: {
+            /** @description to which the cells belong */
+            columns: components["schemas"]["Field"][];
+            items: components["schemas"]["Shown"][];
+            side: string;
+            /**
+             * Format: int64
+             * @description rows that pass
+             */
+            total: number;
+        };
+        ResultValues: {
+            column: string;
+            /** @description the most frequent first */
+            items: components["schemas"]["Occurring"][];
+            /**
+             * Format: int64
+             * @description that pass
+             */
+            rows: number;
+            side: string;
+            /**
+             * Format: int64
+             * @description different values
+             */
+            total: number;
+        };
         Retirement: {
             retired: boolean;
         };
@@ -3402,6 +3474,20 @@ export interface components {
              * @description up to the last filled cell; 0 where the workbook does not say
              */
             rows: number;
+        };
+        Shown: {
+            /**
+             * Format: int64
+             * @description its place on its side, from 1
+             */
+            at: number;
+            /** @description of the columns that were asked for, in their order; null for no value */
+            cells: (string | null)[];
+            /**
+             * Format: int64
+             * @description its number in the delivery
+             */
+            row: number;
         };
         Sides: {
             /**
@@ -8243,6 +8329,77 @@ export interface operations {
             };
         };
     };
+    runRows: {
+        parameters: {
+            query?: {
+                side?: "accepted" | "rejected" | "excluded";
+                /** @description conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between */
+                where?: string[];
+                /** @description columns that rows are sorted by, each with descending behind it or not; no value stands last */
+                sort?: string[];
+                /** @description rows in front of those shown; behind them with last */
+                offset?: number;
+                limit?: number;
+                /** @description shows the last rows, in their order, in place of the first */
+                last?: boolean;
+                /** @description whose cells are shown, in this order; all where none is named */
+                columns?: string[];
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultRows"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     explainRow: {
         parameters: {
             query?: never;
@@ -8263,6 +8420,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Explanation"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    runValues: {
+        parameters: {
+            query: {
+                side?: "accepted" | "rejected" | "excluded";
+                /** @description conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between */
+                where?: string[];
+                column: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultValues"];
                 };
             };
             /** @description Not Found */
