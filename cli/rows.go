@@ -47,6 +47,7 @@ A condition is a column, what is asked of it, and a value:
   --where 'grower contains hof'         whatever the letter case and the accents
   --where 'net_kg atLeast 20000'        also greater, less, atMost; between takes two values
   --where 'moisture_pct empty'          or filled
+  --where 'field equals " Breite"'      in quotes where blanks at the ends count
 
 Several must all hold. Numbers are compared as numbers, dates and times as moments, all
 else by its characters. --sort names a column, with descending behind it for the highest

@@ -24,6 +24,12 @@ export const router = createRouter({
       props: true,
       meta: { title: 'Rules' },
     },
+    {
+      path: '/deliveries/:id/result',
+      component: () => import('./pages/ResultPage.vue'),
+      props: true,
+      meta: { title: 'Result' },
+    },
     ...(['targets', 'mappings', 'codes'] as const).flatMap((library) => [
       {
         path: `/${library}`,

@@ -2,6 +2,7 @@ package result
 
 import (
 	"bytes"
+	"encoding/json"
 	"slices"
 	"strings"
 
@@ -21,7 +22,8 @@ var ops = []op{{"equals", 1}, {"oneOf", -1}, {"contains", 1}, {"empty", 0}, {"fi
 
 // ParseFilter reads a condition as it is typed: a column, what is asked of it, and a value, as in
 // "net_kg atLeast 20000", "crop oneOf wheat,rye", "weighed_on between 2026-07-01,2026-07-31" and "grower empty".
-// Commas stand between several values; a backslash before a comma makes it one of the value.
+// Commas stand between several values; a backslash before a comma makes it one of the value. A single value may stand
+// between quotes, as JSON has them, where blanks at its ends count.
 func ParseFilter(text string) (f profile.Filter, err error) {
 	// A column's name may hold blanks, and words that ask: the first such word behind the name's first counts.
 	words := strings.Fields(text)
@@ -39,6 +41,12 @@ func ParseFilter(text string) (f profile.Filter, err error) {
 			}
 		case 1:
 			f.Value = rest
+			if strings.HasPrefix(rest, `"`) {
+				var quoted string
+				if json.Unmarshal([]byte(rest), &quoted) == nil {
+					f.Value = quoted
+				}
+			}
 		case 2:
 			if len(values) != 2 {
 				return f, wrongf("%q takes the first value and the last, with a comma between them", text)

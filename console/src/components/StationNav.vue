@@ -37,6 +37,7 @@ const isUnsaved = computed(() => (changes ?? drafts?.rules?.changes ?? 0) > 0)
         >not saved</span
       ></RouterLink
     >
+    <RouterLink :to="`/deliveries/${delivery}/result`" exact-active-class="here">Result</RouterLink>
     <RouterLink :to="`/deliveries/${delivery}/rejects`" :class="{ here: isRejects }" exact-active-class="here"
       >Rejects<span v-if="rejects !== undefined" class="number">{{ count(rejects) }}</span></RouterLink
     >
@@ -48,6 +49,8 @@ const isUnsaved = computed(() => (changes ?? drafts?.rules?.changes ?? 0) > 0)
   display: flex;
   gap: 2px;
   margin: 0 0 12px;
+  overflow-x: auto;
+  white-space: nowrap;
   border-bottom: 1px solid var(--line);
 }
 

@@ -1,0 +1,102 @@
+/** What is asked of the rows of an outcome, as it stands in the address. */
+import { computed, type ComputedRef } from 'vue'
+import { useAddress } from '../address'
+import { ops } from '../profile/filters'
+
+export const sides = ['accepted', 'rejected', 'excluded'] as const
+export type SideName = (typeof sides)[number]
+
+/** The conditions that are offered; the service takes the same words. */
+export const conditions = ['equals', 'contains', 'empty', 'filled', 'greater', 'atLeast', 'less', 'atMost'] as const
+export type ConditionName = (typeof conditions)[number]
+
+export const takesValue = (op: ConditionName): boolean => op !== 'empty' && op !== 'filled'
+
+/** A condition on a column, as the service reads it. */
+export interface Condition {
+  column: string
+  op: ConditionName
+  value: string
+}
+
+/** The text of a condition: a value is quoted where it would otherwise be read as another one. */
+export function textOf(c: Condition): string {
+  if (!takesValue(c.op)) return `${c.column} ${c.op}`
+  const isPlain = c.value !== '' && c.value.trim() === c.value && !c.value.startsWith('"')
+  return `${c.column} ${c.op} ${isPlain ? c.value : JSON.stringify(c.value)}`
+}
+
+/** A condition in words. */
+export const wordsOf = (c: Condition): string =>
+  `${c.column} ${ops[c.op]}${takesValue(c.op) ? ` ${c.value === '' ? '“”' : c.value}` : ''}`
+
+export interface QuestionBook {
+  side: ComputedRef<SideName>
+  where: ComputedRef<Condition[]>
+  /** The column that rows are sorted by; undefined for their own order. */
+  sort: ComputedRef<{ column: string; descending: boolean } | undefined>
+  page: ComputedRef<number>
+  /** The column whose values are counted. */
+  counted: ComputedRef<string | undefined>
+  setSide: (side: SideName) => void
+  add: (c: Condition) => void
+  remove: (place: number) => void
+  /** Sorts by a column: from the lowest, then from the highest, then in the rows' own order. */
+  turn: (column: string) => void
+  setPage: (page: number) => void
+  count: (column: string | undefined) => void
+}
+
+function isCondition(c: unknown): c is Condition {
+  const { column, op, value } = (c ?? {}) as Record<string, unknown>
+  return typeof column === 'string' && typeof value === 'string' && (conditions as readonly unknown[]).includes(op)
+}
+
+export function useQuestion(): QuestionBook {
+  const address = useAddress()
+  const side = computed(() => sides.find((s) => s === address.of('side')) ?? 'accepted')
+  const where = computed<Condition[]>(() => {
+    try {
+      const list = JSON.parse(address.of('where') ?? '[]') as unknown
+      return Array.isArray(list) ? list.filter(isCondition) : []
+    } catch {
+      return []
+    }
+  })
+  const sort = computed(() => {
+    const column = address.of('sort')
+    return column === undefined ? undefined : { column, descending: address.of('order') === 'descending' }
+  })
+  const setWhere = (list: Condition[]): void =>
+    address.go({ where: list.length > 0 ? JSON.stringify(list) : undefined, page: undefined })
+  return {
+    side,
+    where,
+    sort,
+    page: computed(() => address.page()),
+    counted: computed(() => address.of('count')),
+    setSide: (to) =>
+      address.go({
+        side: to === 'accepted' ? undefined : to,
+        where: undefined,
+        sort: undefined,
+        order: undefined,
+        page: undefined,
+        count: undefined,
+      }),
+    add: (c) => {
+      if (!where.value.some((w) => textOf(w) === textOf(c))) setWhere([...where.value, c])
+    },
+    remove: (place) => setWhere(where.value.filter((_, i) => i !== place)),
+    turn(column) {
+      const now = sort.value?.column === column ? sort.value : undefined
+      address.go({
+        sort: now?.descending ? undefined : column,
+        order: now && !now.descending ? 'descending' : undefined,
+        page: undefined,
+      })
+    },
+    setPage: (to) => address.go({ page: to > 1 ? to : undefined }),
+    count: (column) => address.go({ count: column }),
+  }
+}
