@@ -2291,7 +2291,7 @@ export interface components {
             spelling: string;
         };
         Field: {
-            /** @description of accepted rows as the manifest has it; cells as delivered are texts */
+            /** @description of accepted rows as the manifest has it, empty where it is of a version that did not say; cells as delivered are texts */
             datatype: string;
             name: string;
         };
