@@ -11,28 +11,20 @@ import (
 
 	"sieb/client"
 	"sieb/core/outcome"
-	"sieb/core/profile"
 	"sieb/core/result"
 	"sieb/core/value"
-	"sieb/service/api"
 )
 
 // outcomeRows answers questions about the rows of an outcome: a folder's, or a run's on a service.
 type outcomeRows interface {
-	Rows(ctx context.Context, ask api.RowsAsked) (api.ResultRows, error)
-	Values(ctx context.Context, column string, ask api.RowsAsked) (api.ResultValues, error)
-}
-
-// rowsAsked are the flags of rows.
-type rowsAsked struct {
-	side, count         string
-	where, sort         []string
-	columns             []string
-	head, tail, skipped int
+	Rows(ctx context.Context, ask result.Ask) (result.RowsFound, error)
+	Values(ctx context.Context, column string, ask result.Ask) (result.ValuesFound, error)
 }
 
 func (a *app) rows() *cobra.Command {
-	var ask rowsAsked
+	var ask result.Ask
+	var count string
+	var tail int
 	cmd := &cobra.Command{
 		Use:   "rows RUN|DIR",
 		Short: "Shows the rows of an outcome: accepted as their table will have them, rejected, excluded",
@@ -66,14 +58,14 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&ask.side, "side", "accepted", "accepted, rejected or excluded")
-	f.StringArrayVar(&ask.where, "where", nil, "only rows that pass: 'COLUMN CONDITION VALUE'; may be given several times")
-	f.StringArrayVar(&ask.sort, "sort", nil, "'COLUMN' or 'COLUMN descending'; may be given several times")
-	f.StringSliceVar(&ask.columns, "columns", nil, "only these columns, in this order")
-	f.IntVar(&ask.head, "head", 20, "shows so many of the first rows")
-	f.IntVar(&ask.tail, "tail", 0, "shows so many of the last rows instead")
-	f.IntVar(&ask.skipped, "skip", 0, "rows in front of them, or behind the last ones, that are not shown")
-	f.StringVar(&ask.count, "count", "", "shows how often each value of this column occurs instead")
+	f.StringVar(&ask.Side, "side", "accepted", "accepted, rejected or excluded")
+	f.StringArrayVar(&ask.Where, "where", nil, "only rows that pass: 'COLUMN CONDITION VALUE'; may be given several times")
+	f.StringArrayVar(&ask.Sort, "sort", nil, "'COLUMN' or 'COLUMN descending'; may be given several times")
+	f.StringSliceVar(&ask.Columns, "columns", nil, "only these columns, in this order")
+	f.IntVar(&ask.Limit, "head", 20, "shows so many of the first rows")
+	f.IntVar(&tail, "tail", 0, "shows so many of the last rows instead")
+	f.IntVar(&ask.Offset, "skip", 0, "rows in front of them, or behind the last ones, that are not shown")
+	f.StringVar(&count, "count", "", "shows how often each value of this column occurs instead")
 	addService(f)
 	cmd.MarkFlagsMutuallyExclusive("head", "tail")
 	cmd.MarkFlagsMutuallyExclusive("count", "tail")
@@ -81,30 +73,28 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 	cmd.MarkFlagsMutuallyExclusive("count", "columns")
 	cmd.MarkFlagsMutuallyExclusive("count", "skip")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		if !slices.ContainsFunc(result.Sides, func(s outcome.Side) bool { return s.String() == ask.side }) {
-			return usagef("--side %q: there are accepted, rejected and excluded rows", ask.side)
+		if _, err := result.SideOf(ask.Side); err != nil {
+			return usagef("--side %w", err)
 		}
-		for _, text := range ask.where {
+		for _, text := range ask.Where {
 			if _, err := result.ParseFilter(text); err != nil {
 				return usagef("--where: %w", err)
 			}
 		}
-		for _, n := range []int{ask.head, ask.tail, ask.skipped} {
+		for _, n := range []int{ask.Limit, tail, ask.Offset} {
 			if n < 0 {
 				return usagef("%d rows cannot be shown; a number of rows is 0 or more", n)
 			}
 		}
-		q := api.RowsAsked{Side: ask.side, Where: ask.where, Sort: ask.sort, Columns: ask.columns, Offset: ask.skipped,
-			Limit: ask.head}
 		if cmd.Flags().Changed("tail") {
-			q.Last, q.Limit = true, ask.tail
+			ask.Last, ask.Limit = true, tail
 		}
 		of := rowsOf(cmd, args[0])
 		var err error
-		if ask.count != "" {
-			err = a.showOccurring(cmd.Context(), of, ask.count, q)
+		if count != "" {
+			err = a.showOccurring(cmd.Context(), of, count, ask)
 		} else {
-			err = a.showFound(cmd.Context(), of, q)
+			err = a.showFound(cmd.Context(), of, ask)
 		}
 		if _, isRun := of.(runRows); isRun && err != nil {
 			err = fmt.Errorf("%s is no folder here, and taken for a run: %w", args[0], err)
@@ -114,8 +104,8 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 	return cmd
 }
 
-// rowsOf returns whose rows an argument names: a folder that there is, or anything with the look of one, and otherwise a
-// run.
+// rowsOf returns whose rows an argument names: a folder that there is, or anything with the look of one, and
+// otherwise a run.
 func rowsOf(cmd *cobra.Command, name string) outcomeRows {
 	if _, err := os.Stat(name); err == nil || strings.ContainsAny(name, `/.`) {
 		return writtenRows{name}
@@ -126,47 +116,12 @@ func rowsOf(cmd *cobra.Command, name string) outcomeRows {
 // writtenRows are those of a folder.
 type writtenRows struct{ dir string }
 
-func (w writtenRows) open(ask api.RowsAsked) (side *result.Side, filters []profile.Filter, err error) {
-	k := slices.IndexFunc(result.Sides, func(s outcome.Side) bool { return s.String() == ask.Side })
-	if side, err = result.Open(w.dir, result.Sides[k]); err != nil {
-		return nil, nil, err
-	}
-	for _, text := range ask.Where {
-		f, err := result.ParseFilter(text)
-		if err != nil {
-			return nil, nil, err
-		}
-		filters = append(filters, f)
-	}
-	return side, filters, nil
+func (w writtenRows) Rows(ctx context.Context, ask result.Ask) (result.RowsFound, error) {
+	return ask.Rows(ctx, w.dir)
 }
 
-func (w writtenRows) Rows(ctx context.Context, ask api.RowsAsked) (p api.ResultRows, err error) {
-	side, filters, err := w.open(ask)
-	if err != nil {
-		return p, err
-	}
-	q := result.Question{Where: filters, Skip: ask.Offset, Most: ask.Limit, Last: ask.Last, Columns: ask.Columns}
-	for _, text := range ask.Sort {
-		q.Sort = append(q.Sort, side.ParseBy(text))
-	}
-	found, err := side.Find(ctx, q)
-	if err != nil {
-		return p, err
-	}
-	fields, err := side.Fields(ask.Columns)
-	return api.ResultRows{Side: ask.Side, Columns: fields, Items: append([]result.Shown{}, found.Rows...),
-		Total: found.Total}, err
-}
-
-func (w writtenRows) Values(ctx context.Context, column string, ask api.RowsAsked) (p api.ResultValues, err error) {
-	side, filters, err := w.open(ask)
-	if err != nil {
-		return p, err
-	}
-	found, distinct, rows, err := side.Count(ctx, column, filters, ask.Limit)
-	return api.ResultValues{Side: ask.Side, Column: column, Items: append([]result.Occurring{}, found...),
-		Total: distinct, Rows: rows}, err
+func (w writtenRows) Values(ctx context.Context, column string, ask result.Ask) (result.ValuesFound, error) {
+	return ask.Values(ctx, w.dir, column)
 }
 
 // runRows are those of a run on a service, which gives them page by page.
@@ -178,7 +133,7 @@ type runRows struct {
 // mostOfPage is how many rows the service gives at once.
 const mostOfPage = 1000
 
-func (r runRows) Rows(ctx context.Context, ask api.RowsAsked) (all api.ResultRows, err error) {
+func (r runRows) Rows(ctx context.Context, ask result.Ask) (all result.RowsFound, err error) {
 	all.Items = []result.Shown{}
 	for rest := ask.Limit; ; {
 		ask.Limit = min(rest, mostOfPage)
@@ -200,12 +155,12 @@ func (r runRows) Rows(ctx context.Context, ask api.RowsAsked) (all api.ResultRow
 	}
 }
 
-func (r runRows) Values(ctx context.Context, column string, ask api.RowsAsked) (api.ResultValues, error) {
+func (r runRows) Values(ctx context.Context, column string, ask result.Ask) (result.ValuesFound, error) {
 	ask.Limit = min(ask.Limit, mostOfPage)
 	return r.client.RunValues(ctx, r.run, column, ask)
 }
 
-func (a *app) showFound(ctx context.Context, of outcomeRows, q api.RowsAsked) error {
+func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error {
 	found, err := of.Rows(ctx, q)
 	if err != nil {
 		return err
@@ -217,15 +172,18 @@ func (a *app) showFound(ctx context.Context, of outcomeRows, q api.RowsAsked) er
 	if len(q.Where) > 0 {
 		passed = value.Count(found.Total, q.Side+" row passes", q.Side+" rows pass")
 	}
+	end, beside := "first", "behind"
+	if q.Last {
+		end, beside = "last", "in front of"
+	}
 	which := ""
-	if n := int64(len(found.Items)); n < found.Total {
-		which = fmt.Sprintf("; the %s %s", map[bool]string{false: "first", true: "last"}[q.Last],
-			value.Count(n, "is shown", "are shown"))
-		if q.Offset > 0 {
-			which = fmt.Sprintf("; %s %s the %s %s", value.Count(n, "is shown", "are shown"),
-				map[bool]string{false: "behind", true: "in front of"}[q.Last],
-				map[bool]string{false: "first", true: "last"}[q.Last], value.Thousands(int64(q.Offset)))
-		}
+	switch n := int64(len(found.Items)); {
+	case n == found.Total:
+	case q.Offset > 0:
+		which = fmt.Sprintf("; %s %s the %s %s", value.Count(n, "is shown", "are shown"), beside, end,
+			value.Thousands(int64(q.Offset)))
+	default:
+		which = fmt.Sprintf("; the %s %s", end, value.Count(n, "is shown", "are shown"))
 	}
 	fmt.Fprintf(a.out, "%s%s\n", passed, which)
 	if len(found.Items) == 0 {
@@ -270,7 +228,7 @@ func cellText(cell *string) string {
 	return visible(*cell)
 }
 
-func (a *app) showOccurring(ctx context.Context, of outcomeRows, column string, q api.RowsAsked) error {
+func (a *app) showOccurring(ctx context.Context, of outcomeRows, column string, q result.Ask) error {
 	found, err := of.Values(ctx, column, q)
 	if err != nil {
 		return err

@@ -24,6 +24,7 @@ import (
 	"sieb/core/check"
 	"sieb/core/outcome"
 	"sieb/core/remedy"
+	"sieb/core/result"
 	"sieb/service/api"
 )
 
@@ -369,7 +370,7 @@ func (c *Client) Rejects(ctx context.Context, id, column, code string, offset, l
 }
 
 // RunRows returns rows of a run's outcome.
-func (c *Client) RunRows(ctx context.Context, id string, ask api.RowsAsked) (p api.ResultRows, err error) {
+func (c *Client) RunRows(ctx context.Context, id string, ask result.Ask) (p result.RowsFound, err error) {
 	v := sideOf(ask)
 	v["sort"], v["columns"] = ask.Sort, ask.Columns
 	v.Set("offset", strconv.Itoa(ask.Offset))
@@ -379,13 +380,13 @@ func (c *Client) RunRows(ctx context.Context, id string, ask api.RowsAsked) (p a
 
 // RunValues returns how often the values of a column occur in the rows of a run's outcome that pass the conditions, the
 // most frequent first.
-func (c *Client) RunValues(ctx context.Context, id, column string, ask api.RowsAsked) (p api.ResultValues, err error) {
+func (c *Client) RunValues(ctx context.Context, id, column string, ask result.Ask) (p result.ValuesFound, err error) {
 	v := sideOf(ask)
 	v.Set("column", column)
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/values?"+v.Encode(), &p)
 }
 
-func sideOf(ask api.RowsAsked) url.Values {
+func sideOf(ask result.Ask) url.Values {
 	v := url.Values{"where": ask.Where, "limit": {strconv.Itoa(ask.Limit)}}
 	put(v, "side", ask.Side)
 	return v

@@ -47,7 +47,7 @@ func (c *column) quickTest() quickTest {
 		return test
 	}
 	return func(cell []byte) (int64, bool) {
-		if _, is := test(cell); !is || tidy && !isTidy(cell) {
+		if _, is := test(cell); !is || tidy && !lexical.IsTidy(cell) {
 			return 0, false
 		}
 		for _, m := range missing {
@@ -61,18 +61,6 @@ func (c *column) quickTest() quickTest {
 
 // fewMissing is how many texts for missing values a cell is compared with.
 const fewMissing = 4
-
-// isTidy reports whether a text is printable ASCII, with single blanks inside; blanks at its ends are not looked at.
-func isTidy(cell []byte) bool {
-	last := byte(0)
-	for _, c := range cell {
-		if c-' ' > '~'-' ' || c == ' ' && last == ' ' {
-			return false
-		}
-		last = c
-	}
-	return true
-}
 
 func (c *column) quickKind() quickTest {
 	switch c.spec.Datatype {

@@ -175,6 +175,18 @@ func IsBlank(r rune) bool {
 	return unicode.IsSpace(r) || unicode.Is(unicode.Cf, r)
 }
 
+// IsTidy reports whether a text is printable ASCII, with single blanks inside; blanks at its ends are not looked at.
+func IsTidy(cell []byte) bool {
+	last := byte(0)
+	for _, c := range cell {
+		if c-' ' > '~'-' ' || c == ' ' && last == ' ' {
+			return false
+		}
+		last = c
+	}
+	return true
+}
+
 // longShape is how many characters a text may have whose shape stands in full.
 const longShape = 24
 

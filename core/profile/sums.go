@@ -313,7 +313,7 @@ func (s *sums) findShape(text []byte, at distinct.Sighting) {
 // BlanksIn reports whether a shape has more than one blank between words, and
 // characters that leave no ink and are no plain blanks.
 func BlanksIn(shape []byte) (double, odd bool) {
-	if isPlain(shape) {
+	if lexical.IsTidy(shape) {
 		return false, false
 	}
 	double = bytes.Contains(shape, []byte("  ")) || bytes.Contains(shape, []byte(" …"))
@@ -321,18 +321,6 @@ func BlanksIn(shape []byte) (double, odd bool) {
 		return r != ' ' && r != '\n' && r != '\r' &&
 			lexical.IsBlank(r)
 	})
-}
-
-// isPlain reports whether a shape is of printable ASCII, with single blanks at most.
-func isPlain(shape []byte) bool {
-	before := byte(0)
-	for _, c := range shape {
-		if c-' ' > '~'-' ' || c == ' ' && before == ' ' {
-			return false
-		}
-		before = c
-	}
-	return true
 }
 
 // caseOf tells the habit of letter case by a shape; letterCases where it has

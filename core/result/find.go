@@ -4,7 +4,9 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"iter"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -56,7 +58,8 @@ var (
 	mostSeen = 64 << 20  // bytes of cells that are shown
 )
 
-// Find answers a question. It goes over the side's rows once, and once more for the cells of those that are shown.
+// Find answers a question. Where rows pass conditions, or are sorted, it goes over the side's rows once to find them. Then
+// it goes as far as the last of those that are shown, for their cells.
 func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 	isWindow := len(q.Sort) == 0 && !q.Last // then those in front are only counted
 	held := q.Most
@@ -66,6 +69,14 @@ func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 	if q.Most < 0 || q.Skip < 0 || held > MostRows {
 		return nil, wrongf("up to %d rows can be shown at once, with those in front of them where rows are sorted; ask "+
 			"for fewer, or for rows that pass more conditions", MostRows)
+	}
+	columns, err := s.places(q.Columns)
+	if err != nil {
+		return nil, err
+	}
+	if len(q.Where)+len(q.Sort) == 0 {
+		shown, err := s.read(ctx, s.window(q), columns)
+		return &Answer{s.total, shown}, err
 	}
 	b := &best{most: held, isLast: q.Last}
 	for _, by := range q.Sort {
@@ -78,15 +89,11 @@ func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 		}
 		b.by = append(b.by, sortedBy{k, s.Columns[k].order, by.Descending})
 	}
-	columns, err := s.places(q.Columns)
-	if err != nil {
-		return nil, err
-	}
 	answer := &Answer{}
 	err = s.walk(ctx, q.Where, b.by, func(r *seen) bool {
 		answer.Total++
 		if !isWindow || answer.Total > int64(q.Skip) {
-			b.offer(r.at, r.row, r.keys)
+			b.offer(r.at, r.keys)
 		}
 		return b.bytes <= mostHeld
 	})
@@ -108,26 +115,49 @@ func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 	return answer, err
 }
 
-// read reads cells of rows.
-func (s *Side) read(ctx context.Context, shown []candidate, columns []int) ([]Shown, error) {
+// window returns the places of the rows that are shown where all pass, in their own order.
+func (s *Side) window(q Question) (shown []int64) {
+	from := min(int64(q.Skip), s.total)
+	to := min(from+int64(q.Most), s.total)
+	if q.Last {
+		to = s.total - from
+		from = max(0, to-int64(q.Most))
+	}
+	for at := from + 1; at <= to; at++ {
+		shown = append(shown, at)
+	}
+	return shown
+}
+
+// read reads cells of the rows at some places.
+func (s *Side) read(ctx context.Context, shown []int64, columns []int) ([]Shown, error) {
 	if len(shown) == 0 {
 		return nil, nil
 	}
 	all := make([]Shown, len(shown))
 	places := make(map[int64]int, len(shown)) // by the rows' places on their side
 	last := int64(0)
-	for i, c := range shown {
-		places[c.at] = i
-		last = max(last, c.at)
+	for i, at := range shown {
+		places[at] = i
+		last = max(last, at)
 	}
+	numbers := s.numbers()
+	defer numbers.stop()
+	var failed error
 	size := 0
 	err := s.walk(ctx, nil, nil, func(r *seen) bool {
+		row, err := numbers.next(r)
+		if err != nil {
+			failed = err
+			return false
+		}
 		k, is := places[r.at]
 		if !is {
 			return true
 		}
+		delete(places, r.at)
 		r.batch.Split()
-		all[k] = Shown{At: r.at, Row: r.row, Cells: make([]*string, len(columns))}
+		all[k] = Shown{At: r.at, Row: row, Cells: make([]*string, len(columns))}
 		for n, column := range columns {
 			if text := s.cell(r.batch, r.index, column); text != nil {
 				cell := string(text)
@@ -137,11 +167,17 @@ func (s *Side) read(ctx context.Context, shown []candidate, columns []int) ([]Sh
 		}
 		return r.at < last && size <= mostSeen
 	})
-	if err == nil && size > mostSeen {
+	switch {
+	case err != nil || failed != nil:
+		return nil, cmp.Or(err, failed)
+	case size > mostSeen:
 		return nil, wrongf("the cells of %d rows take more than %d MiB; ask for fewer rows, or for fewer columns",
 			len(shown), mostSeen>>20)
+	case len(places) > 0:
+		return nil, fmt.Errorf("%s is damaged: it has fewer rows than the manifest counts; run the delivery again",
+			filepath.Join(s.dir, files[s.side]))
 	}
-	return all, err
+	return all, nil
 }
 
 // places returns the places of columns; of all where none is named.
@@ -165,10 +201,10 @@ func (s *Side) places(names []string) (all []int, err error) {
 
 // seen is a row on a walk. Nothing of it may be kept.
 type seen struct {
-	at, row int64 // its place on its side, from 1; its number in the delivery
-	batch   *source.Batch
-	index   int   // in the batch
-	keys    []key // of the columns that rows are sorted by
+	at    int64 // its place on its side, from 1
+	batch *source.Batch
+	index int   // in the batch
+	keys  []key // of the columns that rows are sorted by
 }
 
 // passing are the rows of a batch that pass, with their keys behind one another.
@@ -188,12 +224,10 @@ func (s *Side) walk(ctx context.Context, where []profile.Filter, by []sortedBy, 
 		return err
 	}
 	defer rows.Close()
-	numbers := s.numbers()
-	defer numbers.stop()
 	work := func() func(*source.Batch, *passing) {
 		conditions, _ := s.conditions(where) // they were made once
 		return func(b *source.Batch, p *passing) {
-			if len(conditions)+len(by) > 0 || s.side != outcome.Accepted {
+			if len(conditions)+len(by) > 0 {
 				b.Split()
 			}
 			p.rows = p.rows[:0]
@@ -214,17 +248,9 @@ func (s *Side) walk(ctx context.Context, where []profile.Filter, by []sortedBy, 
 	}
 	var r seen
 	err = source.InOrder(ctx, rows, 0, work, func(b *source.Batch, p *passing) error {
-		next := 0
-		for i := range b.Rows {
-			row, err := numbers.next(b, i)
-			if err != nil {
-				return err
-			}
-			if next == len(p.rows) || p.rows[next] != i {
-				continue
-			}
-			r = seen{b.Number(i), row, b, i, p.keys[next*len(by) : (next+1)*len(by)]}
-			if next++; !see(&r) {
+		for k, i := range p.rows {
+			r = seen{b.Number(i), b, i, p.keys[k*len(by) : (k+1)*len(by)]}
+			if !see(&r) {
 				return errEnough
 			}
 		}
@@ -296,11 +322,12 @@ func (n *numbers) stop() {
 	}
 }
 
-// next returns the number of the next row, which stands in a batch.
-func (n *numbers) next(b *source.Batch, row int) (int64, error) {
+// next returns the number of the next row of a walk over all.
+func (n *numbers) next(r *seen) (int64, error) {
 	if n.side.side != outcome.Accepted {
+		r.batch.Split()
 		number := int64(0)
-		for _, digit := range n.side.cell(b, row, 0) {
+		for _, digit := range n.side.cell(r.batch, r.index, 0) {
 			number = number*10 + int64(digit-'0')
 		}
 		return number, nil
@@ -335,8 +362,8 @@ type sortedBy struct {
 
 // candidate is a row that may be among those shown.
 type candidate struct {
-	at, row int64
-	keys    []key
+	at   int64
+	keys []key
 }
 
 // best keeps the rows that stand first, or last, in an order: no more than twice as many as are asked for.
@@ -373,11 +400,11 @@ func (b *best) prefers(x, y *candidate) int {
 }
 
 // offer takes a row that passes.
-func (b *best) offer(at, row int64, keys []key) {
+func (b *best) offer(at int64, keys []key) {
 	if b.most == 0 {
 		return
 	}
-	if b.worst != nil && b.prefers(&candidate{at, row, keys}, b.worst) > 0 {
+	if b.worst != nil && b.prefers(&candidate{at, keys}, b.worst) > 0 {
 		return
 	}
 	var c candidate
@@ -386,7 +413,7 @@ func (b *best) offer(at, row int64, keys []key) {
 	} else {
 		c.keys = make([]key, len(keys))
 	}
-	c.at, c.row = at, row
+	c.at = at
 	for i := range keys {
 		var text []byte
 		if keys[i].rank != absent {
@@ -414,13 +441,16 @@ func (b *best) cut() {
 	b.worst = &b.held[b.most-1]
 }
 
-// inOrder returns the rows that were asked for, as they are shown.
-func (b *best) inOrder() []candidate {
+// inOrder returns the places of the rows that were asked for, as they are shown.
+func (b *best) inOrder() (places []int64) {
 	if len(b.held) > b.most {
 		b.cut()
 	}
 	slices.SortFunc(b.held, func(x, y candidate) int { return b.compare(&x, &y) })
-	return b.held
+	for i := range b.held {
+		places = append(places, b.held[i].at)
+	}
+	return places
 }
 
 // Occurring is a value with how often it occurs; nil for no value.
@@ -474,21 +504,18 @@ func (s *Side) Count(ctx context.Context, column string, where []profile.Filter,
 		all = append(all, Occurring{nil, missing})
 	}
 	slices.SortFunc(all, func(x, y Occurring) int {
-		if c := cmp.Compare(y.Count, x.Count); c != 0 || x.Value == nil || y.Value == nil {
-			return cmp.Or(c, boolOrder(x.Value == nil, y.Value == nil))
-		}
-		return cmp.Compare(*x.Value, *y.Value)
+		return cmp.Or(cmp.Compare(y.Count, x.Count), compareCells(x.Value, y.Value))
 	})
 	return all[:min(most, len(all))], len(counts), total, nil
 }
 
-// boolOrder puts what is not before what is.
-func boolOrder(x, y bool) int {
+// compareCells compares texts by their bytes; no value stands last.
+func compareCells(x, y *string) int {
 	switch {
-	case x == y:
-		return 0
-	case y:
+	case x == nil:
+		return 1 // a column has no value once
+	case y == nil:
 		return -1
 	}
-	return 1
+	return cmp.Compare(*x, *y)
 }

@@ -35,16 +35,17 @@ type Field struct {
 type Side struct {
 	Columns []Field
 
-	dir  string
-	side outcome.Side
+	dir   string
+	side  outcome.Side
+	total int64 // rows, as the manifest counts them
 }
 
 // files names the file of each side.
 var files = [...]string{outcome.Accepted: report.AcceptedName, outcome.Rejected: report.RejectedName,
 	outcome.Excluded: report.ExcludedName}
 
-// Sides are the sides that can be asked.
-var Sides = []outcome.Side{outcome.Accepted, outcome.Rejected, outcome.Excluded}
+// sides are those that can be asked.
+var sides = []outcome.Side{outcome.Accepted, outcome.Rejected, outcome.Excluded}
 
 // Open opens a side of the outcome whose files stand in a folder.
 func Open(dir string, side outcome.Side) (*Side, error) {
@@ -64,7 +65,7 @@ func Open(dir string, side outcome.Side) (*Side, error) {
 		return nil, fmt.Errorf("the run in %s has not written %s, in which its rows are looked up; sift again, with csv "+
 			"among the forms of --write", dir, files[side])
 	}
-	s := &Side{dir: dir, side: side}
+	s := &Side{dir: dir, side: side, total: [...]int64{m.Tally.Accepted, m.Tally.Rejected, m.Tally.Excluded}[side]}
 	rows, err := s.rows()
 	if err != nil {
 		return nil, err
@@ -91,8 +92,8 @@ func Open(dir string, side outcome.Side) (*Side, error) {
 // rows reads the side's file.
 func (s *Side) rows() (*report.Rows, error) { return report.OpenRows(s.dir, files[s.side]) }
 
-// Fields returns columns by their names; all where none is named.
-func (s *Side) Fields(names []string) ([]Field, error) {
+// fields returns columns by their names; all where none is named.
+func (s *Side) fields(names []string) ([]Field, error) {
 	places, err := s.places(names)
 	if err != nil {
 		return nil, err

@@ -1,6 +1,7 @@
 package result_test
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/csv"
@@ -426,6 +427,17 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	_, err = result.Open(out, outcome.Accepted)
 	assert.ErrorContains(t, err, "is damaged")
 	require.NoError(t, os.WriteFile(path, manifest, 0o600))
+
+	// A file that has lost rows is told by those that the manifest counts.
+	accepted := filepath.Join(out, report.AcceptedName)
+	text, err := os.ReadFile(accepted)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(accepted, text[:bytes.LastIndexByte(text[:len(text)-1], '\n')+1], 0o600))
+	s, err = result.Open(out, outcome.Accepted)
+	require.NoError(t, err)
+	_, err = s.Find(t.Context(), result.Question{Most: 20})
+	assert.ErrorContains(t, err, "it has fewer rows than the manifest counts")
+	require.NoError(t, os.WriteFile(accepted, text, 0o600))
 
 	// What goes away while it is asked is told.
 	s, err = result.Open(out, outcome.Accepted)

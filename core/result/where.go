@@ -3,8 +3,10 @@ package result
 import (
 	"bytes"
 	"encoding/json"
+	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"sieb/core/profile"
 	"sieb/core/search"
@@ -17,49 +19,52 @@ type op struct {
 }
 
 // ops are the conditions that cells can be asked with, and how many values each takes; -1 for any number.
-var ops = []op{{"equals", 1}, {"oneOf", -1}, {"contains", 1}, {"empty", 0}, {"filled", 0}, {"greater", 1}, {"atLeast", 1},
-	{"less", 1}, {"atMost", 1}, {"between", 2}}
+var ops = []op{{"equals", 1}, {"oneOf", -1}, {"contains", 1}, {"empty", 0}, {"filled", 0}, {"greater", 1},
+	{"atLeast", 1}, {"less", 1}, {"atMost", 1}, {"between", 2}}
 
 // ParseFilter reads a condition as it is typed: a column, what is asked of it, and a value, as in
 // "net_kg atLeast 20000", "crop oneOf wheat,rye", "weighed_on between 2026-07-01,2026-07-31" and "grower empty".
 // Commas stand between several values; a backslash before a comma makes it one of the value. A single value may stand
 // between quotes, as JSON has them, where blanks at its ends count.
 func ParseFilter(text string) (f profile.Filter, err error) {
-	// A column's name may hold blanks, and words that ask: the first such word behind the name's first counts.
-	words := strings.Fields(text)
-	for i := 1; i < len(words); i++ {
-		op := slices.IndexFunc(ops, func(o op) bool { return o.name == words[i] })
-		if op < 0 {
-			continue
-		}
-		column, rest := cutAt(text, words[:i+1])
-		f = profile.Filter{Column: column, Op: words[i]}
-		switch values := splitValues(rest); ops[op].values {
-		case 0:
-			if rest != "" {
-				return f, wrongf("%q asks whether cells are %s, which takes no value", text, f.Op)
-			}
-		case 1:
-			f.Value = rest
-			if strings.HasPrefix(rest, `"`) {
-				var quoted string
-				if json.Unmarshal([]byte(rest), &quoted) == nil {
-					f.Value = quoted
-				}
-			}
-		case 2:
-			if len(values) != 2 {
-				return f, wrongf("%q takes the first value and the last, with a comma between them", text)
-			}
-			f.Value, f.To = values[0], values[1]
-		default:
-			f.Values = values
-		}
-		return f, nil
+	found := filterForm().FindStringSubmatch(text)
+	if found == nil {
+		return f, wrongf("%q asks nothing; a condition is a column, one of %s, and a value, as in \"net_kg atLeast 20000\"",
+			text, opNames())
 	}
-	return f, wrongf("%q asks nothing; a condition is a column, one of %s, and a value, as in \"net_kg atLeast 20000\"",
-		text, opNames())
+	f = profile.Filter{Column: found[1], Op: found[2]}
+	rest := strings.TrimSpace(found[3])
+	switch ops[slices.IndexFunc(ops, func(o op) bool { return o.name == f.Op })].values {
+	case 0:
+		if rest != "" {
+			return f, wrongf("%q asks whether cells are %s, which takes no value", text, f.Op)
+		}
+	case 1:
+		f.Value = rest
+		if strings.HasPrefix(rest, `"`) {
+			var quoted string
+			if json.Unmarshal([]byte(rest), &quoted) == nil {
+				f.Value = quoted
+			}
+		}
+	case 2:
+		values := splitValues(rest)
+		if len(values) != 2 {
+			return f, wrongf("%q takes the first value and the last, with a comma between them", text)
+		}
+		f.Value, f.To = values[0], values[1]
+	default:
+		f.Values = splitValues(rest)
+	}
+	return f, nil
 }
+
+// filterForm finds the parts of a condition. A column's name may hold blanks, and words that ask: the first such word
+// behind the name's first counts.
+var filterForm = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?s)^[\s\pZ]*(\S.*?)[\s\pZ]+(` + strings.ReplaceAll(opNames(), ", ", "|") +
+		`)([\s\pZ].*)?$`)
+})
 
 func opNames() string {
 	names := make([]string, len(ops))
@@ -67,19 +72,6 @@ func opNames() string {
 		names[i] = o.name
 	}
 	return strings.Join(names, ", ")
-}
-
-// cutAt cuts a text behind words that it begins with, the last of which is no part of the first half.
-func cutAt(text string, words []string) (before, after string) {
-	rest := text
-	for i, w := range words {
-		at := strings.Index(rest, w)
-		if i == len(words)-1 {
-			before = strings.TrimSpace(text[:len(text)-len(rest)+at])
-		}
-		rest = rest[at+len(w):]
-	}
-	return before, strings.TrimSpace(rest)
 }
 
 // splitValues splits a list at its commas.

@@ -9,7 +9,6 @@ import (
 	"sieb/core/layout"
 	"sieb/core/reference"
 	"sieb/core/report"
-	"sieb/core/result"
 	"sieb/core/sift"
 	"sieb/core/suggest"
 	"sieb/core/target"
@@ -182,34 +181,6 @@ type Rejects struct {
 	Items   []report.Reject `json:"items"`
 	Total   int             `json:"total" doc:"rows that fit the filters"`
 	Columns []string        `json:"columns" doc:"the delivery's columns, to which the cells belong"`
-}
-
-// RowsAsked is which rows of an outcome are asked for. The zero RowsAsked asks for no row, and how many are accepted.
-type RowsAsked struct {
-	Side    string   // accepted, rejected or excluded; "" for accepted
-	Where   []string // conditions that rows pass, as result.ParseFilter reads them
-	Sort    []string // columns that rows are sorted by, with descending behind them or not
-	Columns []string // whose cells are shown; nil for all
-	Offset  int      // rows in front of those shown; behind them with Last
-	Limit   int
-	Last    bool // shows the last rows, in their order
-}
-
-// ResultRows is a page of rows of an outcome.
-type ResultRows struct {
-	Side    string         `json:"side"`
-	Columns []result.Field `json:"columns" doc:"to which the cells belong"`
-	Items   []result.Shown `json:"items"`
-	Total   int64          `json:"total" doc:"rows that pass"`
-}
-
-// ResultValues is how often the values of a column occur in rows of an outcome.
-type ResultValues struct {
-	Side   string             `json:"side"`
-	Column string             `json:"column"`
-	Items  []result.Occurring `json:"items" doc:"the most frequent first"`
-	Total  int                `json:"total" doc:"different values"`
-	Rows   int64              `json:"rows" doc:"that pass"`
 }
 
 // Violations is a page of a run's violations.

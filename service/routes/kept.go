@@ -272,17 +272,17 @@ func (k *kept) view(delivery string) (out *api.Rules, err error) {
 	for i := range k.Changes {
 		out.Changes = append(out.Changes, k.Changes[i].RuleShift)
 	}
-	if out.Target, err = k.Target.view(); err == nil && k.Mapping != nil {
+	if out.Target, err = k.Target.view(store.Targets); err == nil && k.Mapping != nil {
 		var m api.RulesText
-		m, err = k.Mapping.view()
+		m, err = k.Mapping.view(store.Mappings)
 		out.Mapping = &m
 	}
 	return out, err
 }
 
-func (t *keptText) view() (api.RulesText, error) {
+func (t *keptText) view(l store.Library) (api.RulesText, error) {
 	out := api.RulesText{Name: t.Name, Version: t.Version, Text: t.now(), Changed: t.Version == 0 || t.Now != nil}
 	var err error
-	out.TextView, err = viewOf(out.Text)
+	out.TextView, err = viewOf(l, out.Text)
 	return out, err
 }

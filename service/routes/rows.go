@@ -2,19 +2,12 @@ package routes
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
-	"fmt"
 	"net/http"
-	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"sieb/core/outcome"
-	"sieb/core/profile"
 	"sieb/core/result"
-	"sieb/service/api"
-	"sieb/service/desk"
 	"sieb/service/store"
 )
 
@@ -51,76 +44,40 @@ func (s *Server) rowRoutes(to huma.API) {
 		s.runValues)
 }
 
-// asked does what is asked of a side of a run. A question that is asked again while its answer is kept costs nothing.
-func asked[T any](ctx context.Context, s *Server, in *AskSide, key any,
-	do func(context.Context, *result.Side, []profile.Filter) (T, error)) (out T, err error) {
-	r, err := s.run(ctx, in.ID)
+// asked does what is asked of the rows of a run, which stand in a folder.
+func asked[T any](ctx context.Context, s *Server, id string, do func(ctx context.Context, dir string) (T, error)) (
+	*answer[T], error) {
+	r, err := s.run(ctx, id)
 	if err != nil {
-		return out, err
+		return nil, err
 	}
 	if r.State != store.Done {
-		return out, huma.Error409Conflict("the run has no rows to show: it is " + r.State)
+		return nil, huma.Error409Conflict("the run has no rows to show: it is " + r.State)
 	}
-	var filters []profile.Filter
-	for _, text := range in.Where {
-		f, err := result.ParseFilter(text)
-		if err != nil {
-			return out, huma.Error422UnprocessableEntity(err.Error())
-		}
-		filters = append(filters, f)
-	}
-	text, err := json.Marshal(key)
-	if err != nil {
-		return out, err
-	}
-	out, err = desk.Do(ctx, s.Desk, fmt.Sprintf("%T %s", key, text), func(ctx context.Context) (none T, err error) {
-		k := slices.IndexFunc(result.Sides, func(side outcome.Side) bool { return side.String() == in.Side })
-		side, err := result.Open(s.Area.RunDir(r.ID), result.Sides[k])
-		if err != nil {
-			return none, err
-		}
-		return do(ctx, side, filters)
+	var out answer[T]
+	err = s.Desk.Alone(ctx, func(ctx context.Context) (err error) {
+		out.Body, err = do(ctx, s.Area.RunDir(r.ID))
+		return err
 	})
 	var wrong *result.Wrong
 	switch {
 	case errors.As(err, &wrong):
-		err = huma.Error422UnprocessableEntity(wrong.Error())
+		return nil, huma.Error422UnprocessableEntity(wrong.Error())
 	case err != nil:
-		err = s.failure("looking for rows of a run", err)
+		return nil, s.failure("looking for rows of a run", err)
 	}
-	return out, err
+	return &out, nil
 }
 
-func (s *Server) runRows(ctx context.Context, in *AskRows) (*answer[api.ResultRows], error) {
-	rows, err := asked(ctx, s, &in.AskSide, in, func(ctx context.Context, side *result.Side,
-		filters []profile.Filter) (*api.ResultRows, error) {
-		q := result.Question{Where: filters, Skip: in.Offset, Most: in.Limit, Last: in.Last, Columns: in.Columns}
-		for _, text := range in.Sort {
-			q.Sort = append(q.Sort, side.ParseBy(text))
-		}
-		found, err := side.Find(ctx, q)
-		if err != nil {
-			return nil, err
-		}
-		columns, err := side.Fields(in.Columns)
-		return &api.ResultRows{Side: in.Side, Columns: columns, Items: append([]result.Shown{}, found.Rows...),
-			Total: found.Total}, err
-	})
-	if err != nil {
-		return nil, err
-	}
-	return &answer[api.ResultRows]{*rows}, nil
+func (s *Server) runRows(ctx context.Context, in *AskRows) (*answer[result.RowsFound], error) {
+	ask := result.Ask{Side: in.Side, Where: in.Where, Sort: in.Sort, Columns: in.Columns, Offset: in.Offset,
+		Limit: in.Limit, Last: in.Last}
+	return asked(ctx, s, in.ID, ask.Rows)
 }
 
-func (s *Server) runValues(ctx context.Context, in *AskValues) (*answer[api.ResultValues], error) {
-	values, err := asked(ctx, s, &in.AskSide, in, func(ctx context.Context, side *result.Side,
-		filters []profile.Filter) (*api.ResultValues, error) {
-		found, distinct, rows, err := side.Count(ctx, in.Column, filters, in.Limit)
-		return &api.ResultValues{Side: in.Side, Column: in.Column, Items: append([]result.Occurring{}, found...),
-			Total: distinct, Rows: rows}, err
+func (s *Server) runValues(ctx context.Context, in *AskValues) (*answer[result.ValuesFound], error) {
+	ask := result.Ask{Side: in.Side, Where: in.Where, Limit: in.Limit}
+	return asked(ctx, s, in.ID, func(ctx context.Context, dir string) (result.ValuesFound, error) {
+		return ask.Values(ctx, dir, in.Column)
 	})
-	if err != nil {
-		return nil, err
-	}
-	return &answer[api.ResultValues]{*values}, nil
 }

@@ -71,7 +71,7 @@ func (s *Server) shelfRoutes(to huma.API, l store.Library, one string) {
 			if err != nil {
 				return nil, err
 			}
-			view, err := viewOf(t.Text)
+			view, err := viewOf(l, t.Text)
 			return &answer[api.TextView]{view}, err
 		})
 	}
@@ -342,14 +342,17 @@ func (s *Server) renameIn(ctx context.Context, l, other store.Library, name stri
 
 const maxPage = 1000
 
-// viewOf reads a text as it stands, and where it is a target that holds together, says what that demands.
-func viewOf(text string) (view api.TextView, err error) {
+// viewOf reads a text as it stands, and of a target that holds together says what it demands.
+func viewOf(l store.Library, text string) (view api.TextView, err error) {
 	if view.View, err = edit.View([]byte(text)); err != nil {
 		return view, huma.Error422UnprocessableEntity(err.Error())
 	}
+	if l != store.Targets {
+		return view, nil
+	}
 	t, err := target.Parse([]byte(text))
 	if err != nil {
-		return view, nil // a mapping, or a draft that is not finished
+		return view, nil // a draft that is not finished
 	}
 	view.Words = map[string][]string{}
 	for i := range t.Columns {

@@ -3198,33 +3198,6 @@ export interface components {
             /** Format: int64 */
             rows: number;
         };
-        ResultRows: {
-            /** @description to which the cells belong */
-            columns: components["schemas"]["Field"][];
-            items: components["schemas"]["Shown"][];
-            side: string;
-            /**
-             * Format: int64
-             * @description rows that pass
-             */
-            total: number;
-        };
-        ResultValues: {
-            column: string;
-            /** @description the most frequent first */
-            items: components["schemas"]["Occurring"][];
-            /**
-             * Format: int64
-             * @description that pass
-             */
-            rows: number;
-            side: string;
-            /**
-             * Format: int64
-             * @description different values
-             */
-            total: number;
-        };
         Retirement: {
             retired: boolean;
         };
@@ -3277,6 +3250,17 @@ export interface components {
             newKeys: string[][];
             /** Format: int64 */
             same: number;
+        };
+        RowsFound: {
+            /** @description to which the cells belong */
+            columns: components["schemas"]["Field"][];
+            items: components["schemas"]["Shown"][];
+            side: string;
+            /**
+             * Format: int64
+             * @description rows that pass
+             */
+            total: number;
         };
         RuleShift: {
             /** Format: date-time */
@@ -3786,6 +3770,22 @@ export interface components {
             /** Format: int64 */
             row?: number;
             value: string;
+        };
+        ValuesFound: {
+            column: string;
+            /** @description the most frequent first */
+            items: components["schemas"]["Occurring"][];
+            /**
+             * Format: int64
+             * @description that pass
+             */
+            rows: number;
+            side: string;
+            /**
+             * Format: int64
+             * @description different values
+             */
+            total: number;
         };
         Variant: {
             /** Format: int64 */
@@ -8359,7 +8359,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ResultRows"];
+                    "application/json": components["schemas"]["RowsFound"];
                 };
             };
             /** @description Not Found */
@@ -8483,7 +8483,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ResultValues"];
+                    "application/json": components["schemas"]["ValuesFound"];
                 };
             };
             /** @description Not Found */

@@ -3,7 +3,7 @@
 import { ElPagination, ElSkeleton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
 import { useAddress } from '../address'
-import { answered, api, type ResultRows } from '../api/client'
+import { answered, api, type RowsFound } from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import TallyBar from '../components/TallyBar.vue'
@@ -45,7 +45,7 @@ const { side, where, sort, page } = question
 const texts = computed(() => where.value.map(textOf))
 /** So many rows make a page, and so many columns are shown. */
 const [perPage, mostColumns] = [100, 60]
-const found = ref<ResultRows>()
+const found = ref<RowsFound>()
 /** Why the rows cannot be shown. */
 const wrong = ref<unknown>()
 const isAsking = ref(false)

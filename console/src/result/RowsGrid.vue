@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** Rows of an outcome as a grid: typed, sorted by the head that is chosen, each with its number in the delivery. */
 import { computed } from 'vue'
-import type { ResultRows } from '../api/client'
+import type { RowsFound } from '../api/client'
 import { count, visible } from '../format'
 
 const {
@@ -10,7 +10,7 @@ const {
   sort = undefined,
   counted = undefined,
 } = defineProps<{
-  found: ResultRows
+  found: RowsFound
   delivery: string
   sort?: { column: string; descending: boolean }
   /** The column whose values are counted. */

@@ -2,7 +2,7 @@
 /** How often each value of a column occurs in the rows that pass. */
 import { ElSkeleton } from 'element-plus'
 import { ref, watch } from 'vue'
-import { answered, api, type ResultValues } from '../api/client'
+import { answered, api, type ValuesFound } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, share, visible } from '../format'
 import type { SideName } from './question'
@@ -18,7 +18,7 @@ const emit = defineEmits<{ only: [value: string | null]; close: [] }>()
 
 /** So many values are shown. */
 const most = 50
-const found = ref<ResultValues>()
+const found = ref<ValuesFound>()
 const error = ref<unknown>()
 let latest = 0
 
