@@ -67,11 +67,14 @@ func TestRowsAreAsked(t *testing.T) {
 		args string
 		want []string
 	}{
-		{"", []string{"219 accepted rows; the first 20 are shown", "row  ticket_no", "AH-000121", "and 8 more columns: gross_kg"}},
-		{"--where|crop equals wheat|--where|net_kg atLeast 20000|--sort|net_kg descending|--columns|ticket_no,net_kg|--head|2",
+		{"", []string{"219 accepted rows; the first 20 are shown", "row  ticket_no", "AH-000121",
+			"and 8 more columns: gross_kg"}},
+		{"--where|crop equals wheat|--where|net_kg atLeast 20000|--sort|net_kg descending|--columns|ticket_no,net_kg|" +
+			"--head|2",
 			[]string{"25 accepted rows pass; the first 2 are shown", " 11  AH-000111   35028", " 96  AH-000196   33814"}},
 		{"--where|crop equals maize", []string{"0 accepted rows pass\n"}},
-		{"--sort|moisture_pct|--tail|1|--columns|moisture_pct", []string{"219 accepted rows; the last 1 is shown", " 59          18.4"}},
+		{"--sort|moisture_pct|--tail|1|--columns|moisture_pct",
+			[]string{"219 accepted rows; the last 1 is shown", " 59          18.4"}},
 		{"--sort|moisture_pct|--tail|1|--skip|1|--columns|moisture_pct", []string{"141          18.3"}},
 		{"--head|0", []string{"219 accepted rows; the first 0 are shown"}},
 		{"--count|crop", []string{"4 different values in 219 accepted rows", "wheat     58  26.5 %"}},
@@ -102,7 +105,8 @@ func TestRowsAreAsked(t *testing.T) {
 		"if any flags in the group [count sort] are set none": out + "|--count|crop|--sort|crop",
 		"up to 100000 rows can be shown at once":              out + "|--head|100001",
 	} {
-		code, text, errs := sieb(append([]string{"rows"}, strings.FieldsFunc(args, func(r rune) bool { return r == '|' })...)...)
+		flags := strings.FieldsFunc(args, func(r rune) bool { return r == '|' })
+		code, text, errs := sieb(append([]string{"rows"}, flags...)...)
 		assert.Contains(t, []int{1, 2}, code, args)
 		assert.Contains(t, errs, want, args)
 		assert.Empty(t, text)
@@ -132,9 +136,10 @@ func TestRowsOfARun(t *testing.T) {
 	out := filepath.Join(dir, "out")
 	code, _, errs := sieb("sift", file, "--target", target, "--out", out)
 	require.Equal(t, 3, code, errs)
-	for _, flags := range [][]string{{"--head", "2100"}, {"--tail", "1700"}, {"--head", "5000"}, {"--sort", "kg descending", "--head", "3"},
-		{"--sort", "kg", "--tail", "1005", "--skip", "7"}, {"--where", "kg between 100,1500", "--sort", "no", "--head", "1200"},
-		{"--side", "rejected"}, {"--side", "excluded"}, {"--count", "kg", "--head", "5"}, {"--columns", "kg,no", "--skip", "2400"}} {
+	for _, flags := range [][]string{{"--head", "2100"}, {"--tail", "1700"}, {"--head", "5000"},
+		{"--sort", "kg descending", "--head", "3"}, {"--sort", "kg", "--tail", "1005", "--skip", "7"},
+		{"--where", "kg between 100,1500", "--sort", "no", "--head", "1200"}, {"--side", "rejected"},
+		{"--side", "excluded"}, {"--count", "kg", "--head", "5"}, {"--columns", "kg,no", "--skip", "2400"}} {
 		for _, format := range []string{"text", "json"} {
 			flags := append(flags, "--format", format)
 			code, want, errs := sieb(append([]string{"rows", out}, flags...)...)

@@ -43,11 +43,12 @@ var columns = []struct {
 		"2026-07-31T06:00:00.25Z", ""}},
 	{"hour", "time", []string{"06:30:00", "23:59:59", "06:30:00.5", ""}},
 	{"sure", "boolean", []string{"true", "false", ""}},
-	{"word", "string", []string{"wheat", "Weizen", "Höhenrain", "a,b", `a "b"`, "two\nlines", "Z", "z", "ä", "10", "9", ""}},
+	{"word", "string", []string{"wheat", "Weizen", "Höhenrain", "a,b", `a "b"`, "two\nlines", "Z", "z", "ä", "10", "9",
+		""}},
 }
 
-// made makes a run of a delivery: of so many rows, with values drawn by their places. Each row's id is its number; fate says
-// whether it is accepted, rejected or left out.
+// made makes a run of a delivery with these rows. Each row's id is its number; fate says whether it is accepted, rejected
+// or left out.
 func made(t require.TestingT, dir string, rows [][]string) {
 	text := &strings.Builder{}
 	w := csv.NewWriter(text)
@@ -232,7 +233,8 @@ func condition(t *rapid.T) (f profile.Filter, holds func(row []*string) bool) {
 	k := rapid.IntRange(0, len(columns)-1).Draw(t, "column")
 	c := columns[k]
 	value := func() string {
-		return rapid.SampledFrom(slices.DeleteFunc(slices.Clone(c.values), func(v string) bool { return v == "" })).Draw(t, "value")
+		filled := slices.DeleteFunc(slices.Clone(c.values), func(v string) bool { return v == "" })
+		return rapid.SampledFrom(filled).Draw(t, "value")
 	}
 	f = profile.Filter{Column: c.name, Value: value()}
 	is := func(test func(cell string) bool) func([]*string) bool {
@@ -267,22 +269,23 @@ func condition(t *rapid.T) (f profile.Filter, holds func(row []*string) bool) {
 
 func TestFiltersAreRead(t *testing.T) {
 	for text, want := range map[string]profile.Filter{
-		"crop equals wheat":                       {Column: "crop", Op: "equals", Value: "wheat"},
-		"  crop   equals   two words ":            {Column: "crop", Op: "equals", Value: "two words"},
-		"Grower No. contains 00":                  {Column: "Grower No.", Op: "contains", Value: "00"},
-		`crop equals " x "`:                       {Column: "crop", Op: "equals", Value: " x "},
-		`crop equals "\"x\""`:                     {Column: "crop", Op: "equals", Value: `"x"`},
-		`crop equals "x" y`:                       {Column: "crop", Op: "equals", Value: `"x" y`},
-		"crop equals":                             {Column: "crop", Op: "equals"},
-		"crop equals a, b":                        {Column: "crop", Op: "equals", Value: "a, b"},
-		"crop oneOf wheat, rye":                   {Column: "crop", Op: "oneOf", Values: []string{"wheat", "rye"}},
-		`crop oneOf a\,b,c\\,d\e`:                 {Column: "crop", Op: "oneOf", Values: []string{"a,b", `c\`, `d\e`}},
-		"crop oneOf ,":                            {Column: "crop", Op: "oneOf", Values: []string{"", ""}},
-		"weighed_on between 2026-07-01,2026-07-3": {Column: "weighed_on", Op: "between", Value: "2026-07-01", To: "2026-07-3"},
-		"grower empty":                            {Column: "grower", Op: "empty"},
-		"less less 3":                             {Column: "less", Op: "less", Value: "3"},
-		"equals equals equals":                    {Column: "equals", Op: "equals", Value: "equals"},
-		"Höhe  in m atMost -12.5":                 {Column: "Höhe  in m", Op: "atMost", Value: "-12.5"},
+		"crop equals wheat":            {Column: "crop", Op: "equals", Value: "wheat"},
+		"  crop   equals   two words ": {Column: "crop", Op: "equals", Value: "two words"},
+		"Grower No. contains 00":       {Column: "Grower No.", Op: "contains", Value: "00"},
+		`crop equals " x "`:            {Column: "crop", Op: "equals", Value: " x "},
+		`crop equals "\"x\""`:          {Column: "crop", Op: "equals", Value: `"x"`},
+		`crop equals "x" y`:            {Column: "crop", Op: "equals", Value: `"x" y`},
+		"crop equals":                  {Column: "crop", Op: "equals"},
+		"crop equals a, b":             {Column: "crop", Op: "equals", Value: "a, b"},
+		"crop oneOf wheat, rye":        {Column: "crop", Op: "oneOf", Values: []string{"wheat", "rye"}},
+		`crop oneOf a\,b,c\\,d\e`:      {Column: "crop", Op: "oneOf", Values: []string{"a,b", `c\`, `d\e`}},
+		"crop oneOf ,":                 {Column: "crop", Op: "oneOf", Values: []string{"", ""}},
+		"weighed_on between 2026-07-01,2026-07-3": {Column: "weighed_on", Op: "between", Value: "2026-07-01",
+			To: "2026-07-3"},
+		"grower empty":            {Column: "grower", Op: "empty"},
+		"less less 3":             {Column: "less", Op: "less", Value: "3"},
+		"equals equals equals":    {Column: "equals", Op: "equals", Value: "equals"},
+		"Höhe  in m atMost -12.5": {Column: "Höhe  in m", Op: "atMost", Value: "-12.5"},
 	} {
 		f, err := result.ParseFilter(text)
 		require.NoError(t, err, text)
@@ -331,8 +334,8 @@ func idsOf(rows []result.Shown) (ids []int64) {
 
 func TestOtherSides(t *testing.T) {
 	out := some(t)
-	for side, want := range map[outcome.Side][]int64{outcome.Accepted: {2, 3, 4, 6, 7, 8, 9, 10, 11}, outcome.Rejected: {5},
-		outcome.Excluded: {1, 12}} {
+	for side, want := range map[outcome.Side][]int64{outcome.Accepted: {2, 3, 4, 6, 7, 8, 9, 10, 11},
+		outcome.Rejected: {5}, outcome.Excluded: {1, 12}} {
 		s, err := result.Open(out, side)
 		require.NoError(t, err)
 		got, err := s.Find(t.Context(), result.Question{Most: 20})
@@ -417,9 +420,12 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Find(t.Context(), result.Question{Most: 3, Sort: []result.By{{Column: "count"}}})
 	assert.ErrorContains(t, err, "sift the delivery again")
-	_, err = s.Find(t.Context(), result.Question{Most: 3, Where: []profile.Filter{{Column: "count", Op: "less", Value: "3"}}})
+	where := func(column, op, value string) result.Question {
+		return result.Question{Most: 3, Where: []profile.Filter{{Column: column, Op: op, Value: value}}}
+	}
+	_, err = s.Find(t.Context(), where("count", "less", "3"))
 	assert.ErrorContains(t, err, "sift the delivery again")
-	answer, err := s.Find(t.Context(), result.Question{Most: 3, Where: []profile.Filter{{Column: "id", Op: "equals", Value: "3"}}})
+	answer, err := s.Find(t.Context(), where("id", "equals", "3"))
 	require.NoError(t, err)
 	assert.Equal(t, []int64{3}, idsOf(answer.Rows))
 
@@ -442,7 +448,8 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	// What goes away while it is asked is told.
 	s, err = result.Open(out, outcome.Accepted)
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(filepath.Join(out, report.RejectedName), []byte("row,line,reasons,id\nx,2,,\n"), 0o600))
+	rejected := filepath.Join(out, report.RejectedName)
+	require.NoError(t, os.WriteFile(rejected, []byte("row,line,reasons,id\nx,2,,\n"), 0o600))
 	_, err = s.Find(t.Context(), result.Question{Most: 3})
 	assert.ErrorContains(t, err, `"x" is not a row number`)
 	require.NoError(t, os.Remove(filepath.Join(out, report.AcceptedName)))
@@ -544,8 +551,8 @@ func TestEmptyTexts(t *testing.T) {
 	require.NoError(t, err)
 	s, err := result.Open(filepath.Join(dir, "out"), outcome.Accepted)
 	require.NoError(t, err)
-	for want, f := range map[string]profile.Filter{"[1]": {Column: "word", Op: "equals"}, "[1 2]": {Column: "word", Op: "empty"},
-		"[3]": {Column: "word", Op: "filled"}, "[1 3]": {Column: "word", Op: "oneOf", Values: []string{"", "x"}}} {
+	for want, f := range map[string]profile.Filter{"[1]": {Column: "word", Op: "equals"},
+		"[1 2]": {Column: "word", Op: "empty"}, "[3]": {Column: "word", Op: "filled"}, "[1 3]": {Column: "word", Op: "oneOf", Values: []string{"", "x"}}} {
 		answer, err := s.Find(t.Context(), result.Question{Most: 5, Where: []profile.Filter{f}})
 		require.NoError(t, err)
 		assert.Equal(t, want, fmt.Sprint(idsOf(answer.Rows)), f.Op)
