@@ -15,9 +15,12 @@ import (
 	"sieb/service/servicetest"
 )
 
-// grid returns the texts of the first column's cells that hold a value of the column with this head.
-const grid = `(name => { const heads = [...document.querySelectorAll('.rows thead th')].map(h => h.querySelector('.head')?.innerText.replace(/[▴▾]/g, '').trim() ?? 'row');
-	return [...document.querySelectorAll('.rows tbody tr')].map(r => r.children[heads.indexOf(name)]?.innerText.trim()).join(' ') })`
+// grid returns the texts of the cells of the column with this head, with blanks between them.
+const grid = `(name => {
+	const heads = [...document.querySelectorAll('.rows thead th')].map(h =>
+		h.querySelector('.head')?.innerText.replace(/[▴▾]/g, '').trim() ?? 'row');
+	return [...document.querySelectorAll('.rows tbody tr')].map(r =>
+		r.children[heads.indexOf(name)]?.innerText.trim()).join(' ') })`
 
 // cells waits until the grid shows these cells in a column.
 func (p *page) cells(column, want string) {
@@ -82,7 +85,8 @@ func TestResult(t *testing.T) {
 	p.cells("no", "A B D E F")
 	p.do(chromedp.Click(`button[aria-label="Only rows with a \"b\""]`))
 	p.cells("no", "F")
-	p.do(chromedp.Click(`button[aria-label^="Without crop"]`), chromedp.Click(`button[aria-label="Only rows with no value"]`))
+	p.do(chromedp.Click(`button[aria-label^="Without crop"]`),
+		chromedp.Click(`button[aria-label="Only rows with no value"]`))
 	p.cells("no", "E")
 
 	// The other sides, as delivered.

@@ -6,6 +6,7 @@ type Change = Record<string, string | number | undefined>
 export function useAddress(): {
   of: (name: string) => string | undefined
   page: () => number
+  list: <T>(name: string, is: (one: unknown) => one is T) => T[]
   go: (change: Change) => void
   swap: (change: Change) => void
 } {
@@ -34,6 +35,15 @@ export function useAddress(): {
     of,
     /** The page of a list, from 1; what is no number stands for the first. */
     page: () => Math.max(1, Math.floor(Number(of('page'))) || 1),
+    /** A list in JSON, of things that are all understood; otherwise there is none. */
+    list<T>(name: string, is: (one: unknown) => one is T): T[] {
+      try {
+        const list = JSON.parse(of(name) ?? '[]') as unknown
+        return Array.isArray(list) && list.every(is) ? list : []
+      } catch {
+        return []
+      }
+    },
     /** Goes on to other choices; Back leads to those before. */
     go: (change) => void router.push(changed(change)),
     /** Changes the address without a step for Back. */

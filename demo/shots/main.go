@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -190,16 +191,16 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 		{"deliveries", []action{chromedp.EmulateViewport(1280, 800), media("light"), chromedp.Navigate(address),
 			chromedp.WaitVisible("tbody tr")}},
 		{"delivery", []action{chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
-		{"delivery-violation", []action{chromedp.Click(`//button[contains(., "type.decimal")]`),
-			chromedp.WaitVisible(`//span[contains(., "with type.decimal")]`), chromedp.WaitVisible(".samples button.cure"),
-			chromedp.WaitNotPresent(`//div[@aria-label="Cures"]//span[@role="status"]`),
-			chromedp.ScrollIntoView(".samples button.cure")}},
+		{"result", []action{chromedp.Navigate(page + "/result?sort=net_kg&order=descending&count=variety&where=" +
+			url.QueryEscape(`[{"column":"crop","op":"equals","value":"wheat"}]`)),
+			chromedp.WaitVisible(`//p[contains(., "different values in")]`), chromedp.WaitVisible(".rows tbody tr")}},
 		{"reading", []action{reading(demo.Ahrensee()), counted, chromedp.Click(".tools .el-switch__core"),
 			chromedp.WaitVisible(".row .under")}},
 		{"reading-fixed", []action{reading(demo.Dornau()), counted, chromedp.WaitVisible(".ruler .cut")}},
+		// It begins the draft of rules by which findings are mended.
+		{"rules", []action{chromedp.Navigate(page + "/rules?column=moisture_pct"), tried}},
 		{"station-profile", []action{chromedp.Navigate(page + "/profile"), chromedp.WaitVisible(".group button.cure"),
 			chromedp.WaitNotPresent(".searching")}},
-		{"rules", []action{chromedp.Navigate(page + "/rules?column=moisture_pct"), tried}},
 		{"rules-suggestions", []action{chromedp.Navigate(page + "/rules?suggest=open"),
 			chromedp.WaitVisible(`//p[contains(., "Each was tried on all rows")]`)}},
 		{"rules-pairing", []action{

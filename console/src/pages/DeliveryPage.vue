@@ -1,9 +1,9 @@
 <script setup lang="ts">
 /** A delivery and its runs: what they made of its rows. */
 import { ElOption, ElSelect, ElSkeleton } from 'element-plus'
-import { computed, watch } from 'vue'
+import { computed } from 'vue'
 import { useAddress } from '../address'
-import type { Group, RunHead } from '../api/client'
+import type { Group } from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import { useDrafts } from '../drafts'
@@ -19,7 +19,7 @@ import RunComparison from '../runs/RunComparison.vue'
 import RunPanel from '../runs/RunPanel.vue'
 import RunProgress from '../runs/RunProgress.vue'
 import RunResult from '../runs/RunResult.vue'
-import { useRuns } from '../runs/shown'
+import { rulesOf, useRuns } from '../runs/shown'
 import ViolationList, { type Choice } from '../runs/ViolationList.vue'
 import ViolationTable from '../runs/ViolationTable.vue'
 import { useStation } from '../station'
@@ -31,6 +31,7 @@ const book = useDrafts(() => id)
 const work = useRules(() => id)
 const shown = useRuns(
   () => id,
+  () => delivery.value,
   () => renew(),
   (e) => (error.value = e),
 )
@@ -38,9 +39,9 @@ const { runs, run, isBusy, lost, strange } = shown
 const { delivery, error, load, renew } = useStation(
   () => id,
   '',
-  (found) => {
+  () => {
     void book.load()
-    return shown.load(found)
+    return shown.load()
   },
   shown.forget,
 )
@@ -74,20 +75,6 @@ const isOld = computed(() => {
   const [saved, read] = [delivery.value?.layout, run.value?.readAs]
   return saved !== undefined && read !== undefined && !readsAs(saved, read)
 })
-
-watch(
-  () => address.of('run'),
-  () => {
-    if (delivery.value) shown.show(delivery.value).catch((e: unknown) => (error.value = e))
-  },
-)
-
-/** By what a run has sifted. */
-function rulesOf(r: RunHead): string {
-  if (!r.target) return 'no target'
-  const target = `${r.target.name}, version ${r.target.version}`
-  return r.mapping ? `${target}, by ${r.mapping.name}, version ${r.mapping.version}` : target
-}
 
 const hasRemedied = computed(() => run.value?.remedies?.some((r) => r.changed > 0) ?? false)
 

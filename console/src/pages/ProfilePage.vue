@@ -11,7 +11,7 @@ import { useDrafts } from '../drafts'
 import { counted, size, visible } from '../format'
 import ColumnList from '../profile/ColumnList.vue'
 import ColumnView from '../profile/ColumnView.vue'
-import { ops } from '../profile/filters'
+import { isFilter } from '../profile/filters'
 import FindingList from '../profile/FindingList.vue'
 import { useProfile } from '../profile/making'
 import { useMending } from '../profile/mending'
@@ -36,18 +36,7 @@ const making = useProfile(
 const { kept, isBusy, anew, start, stop, look } = making
 /** The column that is looked at and the rows behind something: both stand in the address. */
 const chosen = computed(() => address.of('column'))
-const filters = computed<Filter[]>(() => {
-  const text = address.of('rows')
-  if (text === undefined) return []
-  try {
-    const list = JSON.parse(text) as unknown
-    return Array.isArray(list) && list.every((f) => typeof (f as Filter)?.op === 'string' && (f as Filter).op in ops)
-      ? (list as Filter[])
-      : []
-  } catch {
-    return []
-  }
-})
+const filters = computed(() => address.list('rows', isFilter))
 const profile = computed(() => kept.value?.profile)
 const column = computed(() => profile.value?.columns.find((c) => c.name === chosen.value))
 const own = computed(() =>

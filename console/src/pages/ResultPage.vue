@@ -2,7 +2,6 @@
 /** The Result station: the rows of an outcome, accepted ones as their table will have them, looked at and asked. */
 import { ElPagination, ElSkeleton } from 'element-plus'
 import { computed, ref, watch } from 'vue'
-import { useAddress } from '../address'
 import { answered, api, type RowsFound } from '../api/client'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
@@ -14,14 +13,14 @@ import { sides, textOf, useQuestion } from '../result/question'
 import RowsGrid from '../result/RowsGrid.vue'
 import ValueCounts from '../result/ValueCounts.vue'
 import RunProgress from '../runs/RunProgress.vue'
-import { useRuns } from '../runs/shown'
+import { rulesOf, useRuns } from '../runs/shown'
 import { useStation } from '../station'
 
 const { id } = defineProps<{ id: string }>()
-const address = useAddress()
 const book = useDrafts(() => id)
 const shown = useRuns(
   () => id,
+  () => delivery.value,
   () => renew(),
   (e) => (error.value = e),
 )
@@ -30,9 +29,9 @@ const isLoaded = ref(false)
 const { delivery, error, load, renew } = useStation(
   () => id,
   'Result',
-  async (found, isHere) => {
+  async (_, isHere) => {
     void book.load()
-    await shown.load(found)
+    await shown.load()
     isLoaded.value = isHere()
   },
   () => {
@@ -95,20 +94,7 @@ watch(
   () => void ask(),
   { immediate: true },
 )
-watch(
-  () => address.of('run'),
-  () => {
-    if (delivery.value) shown.show(delivery.value).catch((e: unknown) => (error.value = e))
-  },
-)
-
 const rowsOf = (s: (typeof sides)[number]): number => run.value?.tally?.[s] ?? 0
-const rules = computed(() => {
-  const r = run.value
-  if (!r?.target) return 'without a target'
-  const by = r.mapping ? ` by ${r.mapping.name}, version ${r.mapping.version}` : ''
-  return `into ${r.target.name}, version ${r.target.version}${by}`
-})
 const said = computed(() => {
   const f = found.value
   if (!f) return ''
@@ -150,7 +136,7 @@ function only(value: string | null): void {
     <template v-else>
       <section class="sheet part account" aria-label="Account">
         <p class="soft by">
-          {{ rules }}, sifted {{ time(run.createdAt) }} ·
+          {{ run.target ? 'into ' : '' }}{{ rulesOf(run) }}, sifted {{ time(run.createdAt) }} ·
           <RouterLink :to="`/deliveries/${id}/rejects?run=${run.id}`">verdict, violations and downloads</RouterLink>
         </p>
         <TallyBar :tally="run.tally" :refused="run.verdict === 'refused'" />

@@ -31,6 +31,11 @@ export const ops: Record<Op, string> = {
   rows: 'is one of',
 }
 
+export const isFilter = (f: unknown): f is Filter => {
+  const op = (f as Filter | null)?.op
+  return typeof op === 'string' && op in ops
+}
+
 /** The conditions that are chosen by hand; the others come with findings. */
 export const usual: Op[] = [
   'contains',
@@ -75,5 +80,5 @@ export function say(f: Filter): string {
     case 'between':
       return `${what} ${visible(f.value ?? '')} and ${visible(f.to ?? '')}`
   }
-  return needsValue(f.op) ? `${what} ${visible(f.value ?? '')}` : what
+  return needsValue(f.op) ? `${what} ${visible(f.value ?? '') || '“”'}` : what
 }

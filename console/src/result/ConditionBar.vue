@@ -2,8 +2,8 @@
 /** The conditions that rows pass: each can be taken away, and another one added. */
 import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed, ref } from 'vue'
-import { ops } from '../profile/filters'
-import { conditions, takesValue, wordsOf, type Condition, type ConditionName } from './question'
+import { needsValue, ops, say } from '../profile/filters'
+import { conditions, type Condition, type ConditionName } from './question'
 
 const { where, columns } = defineProps<{ where: Condition[]; columns: string[] }>()
 const emit = defineEmits<{ add: [c: Condition]; remove: [place: number] }>()
@@ -12,11 +12,11 @@ const isOpen = ref(false)
 const column = ref('')
 const op = ref<ConditionName>('equals')
 const value = ref('')
-const isReady = computed(() => column.value !== '' && (!takesValue(op.value) || value.value !== ''))
+const isReady = computed(() => column.value !== '' && (!needsValue(op.value) || value.value !== ''))
 
 function add(): void {
   if (!isReady.value) return
-  emit('add', { column: column.value, op: op.value, value: takesValue(op.value) ? value.value : '' })
+  emit('add', { column: column.value, op: op.value, value: needsValue(op.value) ? value.value : '' })
   isOpen.value = false
   value.value = ''
 }
@@ -25,10 +25,8 @@ function add(): void {
 <template>
   <div class="bar">
     <span v-for="(c, i) in where" :key="i" class="chip"
-      >{{ wordsOf(c) }}
-      <button type="button" class="off" :aria-label="`Without ${wordsOf(c)}`" @click="emit('remove', i)">
-        ×
-      </button></span
+      >{{ say(c) }}
+      <button type="button" class="off" :aria-label="`Without ${say(c)}`" @click="emit('remove', i)">×</button></span
     >
     <ElButton v-if="!isOpen" size="small" @click="isOpen = true">Add a condition</ElButton>
     <form v-else class="form" @submit.prevent="add">
@@ -38,7 +36,7 @@ function add(): void {
       <ElSelect v-model="op" size="small" aria-label="Condition" class="op">
         <ElOption v-for="o in conditions" :key="o" :value="o" :label="ops[o]" />
       </ElSelect>
-      <ElInput v-if="takesValue(op)" v-model="value" size="small" aria-label="Value" class="value" />
+      <ElInput v-if="needsValue(op)" v-model="value" size="small" aria-label="Value" class="value" />
       <ElButton size="small" type="primary" native-type="submit" :disabled="!isReady">Add</ElButton>
       <ElButton size="small" @click="isOpen = false">Cancel</ElButton>
     </form>

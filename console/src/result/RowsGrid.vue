@@ -3,6 +3,7 @@
 import { computed } from 'vue'
 import type { RowsFound } from '../api/client'
 import { count, visible } from '../format'
+import { kindOf } from '../rules/model'
 
 const {
   found,
@@ -18,7 +19,7 @@ const {
 }>()
 const emit = defineEmits<{ turn: [column: string]; count: [column: string] }>()
 
-const numbers = ['integer', 'decimal', 'double']
+const isNumber = (datatype = ''): boolean => kindOf(datatype) === 'number'
 /** Of rows that were not accepted the number is a column by itself. */
 const isNumbered = computed(() => found.side === 'accepted')
 const order = (name: string): 'ascending' | 'descending' | 'none' =>
@@ -36,7 +37,7 @@ const marks = { ascending: '▴', descending: '▾', none: '' }
             v-for="c in found.columns"
             :key="c.name"
             scope="col"
-            :class="{ number: numbers.includes(c.datatype), counted: c.name === counted }"
+            :class="{ number: isNumber(c.datatype), counted: c.name === counted }"
             :aria-sort="order(c.name)"
           >
             <!-- Its name stays while its mark changes, so that it can be clicked again at once. -->
@@ -73,7 +74,7 @@ const marks = { ascending: '▴', descending: '▾', none: '' }
           <td
             v-for="(cell, i) in r.cells"
             :key="i"
-            :class="{ number: numbers.includes(found.columns[i]?.datatype ?? '') }"
+            :class="{ number: isNumber(found.columns[i]?.datatype) }"
             :title="cell && cell.length > 40 ? cell : undefined"
           >
             <span v-if="cell === null" class="blank">none</span>

@@ -1,7 +1,7 @@
 /** What is asked of the rows of an outcome, as it stands in the address. */
 import { computed, type ComputedRef } from 'vue'
 import { useAddress } from '../address'
-import { ops } from '../profile/filters'
+import { needsValue } from '../profile/filters'
 
 export const sides = ['accepted', 'rejected', 'excluded'] as const
 export type SideName = (typeof sides)[number]
@@ -9,8 +9,6 @@ export type SideName = (typeof sides)[number]
 /** The conditions that are offered; the service takes the same words. */
 export const conditions = ['equals', 'contains', 'empty', 'filled', 'greater', 'atLeast', 'less', 'atMost'] as const
 export type ConditionName = (typeof conditions)[number]
-
-export const takesValue = (op: ConditionName): boolean => op !== 'empty' && op !== 'filled'
 
 /** A condition on a column, as the service reads it. */
 export interface Condition {
@@ -21,14 +19,10 @@ export interface Condition {
 
 /** The text of a condition: a value is quoted where it would otherwise be read as another one. */
 export function textOf(c: Condition): string {
-  if (!takesValue(c.op)) return `${c.column} ${c.op}`
+  if (!needsValue(c.op)) return `${c.column} ${c.op}`
   const isPlain = c.value !== '' && c.value.trim() === c.value && !c.value.startsWith('"')
   return `${c.column} ${c.op} ${isPlain ? c.value : JSON.stringify(c.value)}`
 }
-
-/** A condition in words. */
-export const wordsOf = (c: Condition): string =>
-  `${c.column} ${ops[c.op]}${takesValue(c.op) ? ` ${c.value === '' ? '“”' : c.value}` : ''}`
 
 export interface QuestionBook {
   side: ComputedRef<SideName>
@@ -55,14 +49,7 @@ function isCondition(c: unknown): c is Condition {
 export function useQuestion(): QuestionBook {
   const address = useAddress()
   const side = computed(() => sides.find((s) => s === address.of('side')) ?? 'accepted')
-  const where = computed<Condition[]>(() => {
-    try {
-      const list = JSON.parse(address.of('where') ?? '[]') as unknown
-      return Array.isArray(list) ? list.filter(isCondition) : []
-    } catch {
-      return []
-    }
-  })
+  const where = computed(() => address.list('where', isCondition))
   const sort = computed(() => {
     const column = address.of('sort')
     return column === undefined ? undefined : { column, descending: address.of('order') === 'descending' }

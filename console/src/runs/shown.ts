@@ -1,4 +1,4 @@
-import { computed, ref, type ComputedRef, type Ref } from 'vue'
+import { computed, ref, watch, type ComputedRef, type Ref } from 'vue'
 import { useAddress } from '../address'
 import { answered, api, follow, ServiceError, type Delivery, type Run, type RunHead } from '../api/client'
 
@@ -12,10 +12,11 @@ export interface RunsShown {
   lost: Ref<string>
   /** What the address names, and is not there. */
   strange: Ref<string>
-  /** Loads the list of runs, and shows the one that the address names. */
-  load: (delivery: Delivery) => Promise<void>
-  /** Shows the run that the address names; without one, that which is under way, or that of the delivery's state. */
-  show: (delivery: Delivery) => Promise<void>
+  /**
+   * Loads the list of runs, and shows the one that the address names; without one, that which is under way, or that of
+   * the delivery's state.
+   */
+  load: () => Promise<void>
   cancel: () => Promise<void>
   /** Follows no run any more, and shows none. */
   forget: () => void
@@ -23,8 +24,20 @@ export interface RunsShown {
 
 const hasEnded = (r: RunHead): boolean => r.state !== 'waiting' && r.state !== 'running'
 
+/** By what a run has sifted. */
+export function rulesOf(r: RunHead): string {
+  if (!r.target) return 'no target'
+  const target = `${r.target.name}, version ${r.target.version}`
+  return r.mapping ? `${target}, by ${r.mapping.name}, version ${r.mapping.version}` : target
+}
+
 /** Shows the runs of the delivery that `id` names. `ended` is done when the run shown has come to its end. */
-export function useRuns(id: () => string, ended: () => Promise<void>, failed: (e: unknown) => void): RunsShown {
+export function useRuns(
+  id: () => string,
+  delivery: () => Delivery | undefined,
+  ended: () => Promise<void>,
+  failed: (e: unknown) => void,
+): RunsShown {
   const address = useAddress()
   const runs = ref<RunHead[]>([])
   const run = ref<Run>()
@@ -39,11 +52,11 @@ export function useRuns(id: () => string, ended: () => Promise<void>, failed: (e
     if (mine === visit) runs.value = found.items
   }
 
-  async function show(delivery: Delivery): Promise<void> {
+  async function show(): Promise<void> {
     strange.value = ''
     const asked = address.of('run')
     const newest = runs.value[0]
-    const usual = newest && !hasEnded(newest) ? newest : (delivery.run ?? newest)
+    const usual = newest && !hasEnded(newest) ? newest : (delivery()?.run ?? newest)
     if (asked === undefined) {
       if (usual) await take(usual.id)
       return
@@ -79,17 +92,24 @@ export function useRuns(id: () => string, ended: () => Promise<void>, failed: (e
     if (hasEnded(r)) list().then(ended).catch(failed)
   }
 
+  watch(
+    () => address.of('run'),
+    () => {
+      if (delivery()) show().catch(failed)
+    },
+    { flush: 'post' }, // of another delivery nothing is known by then
+  )
+
   return {
     runs,
     run,
     isBusy: computed(() => run.value !== undefined && !hasEnded(run.value)),
     lost,
     strange,
-    async load(delivery) {
+    async load() {
       await list()
-      await show(delivery)
+      await show()
     },
-    show,
     async cancel() {
       if (!run.value) return
       try {
