@@ -73,7 +73,7 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 	cmd.MarkFlagsMutuallyExclusive("count", "columns")
 	cmd.MarkFlagsMutuallyExclusive("count", "skip")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		if _, err := result.SideOf(ask.Side); err != nil {
+		if err := result.Known(ask.Side); err != nil {
 			return usagef("--side %w", err)
 		}
 		for _, text := range ask.Where {

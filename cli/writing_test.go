@@ -30,7 +30,7 @@ func TestWriting(t *testing.T) {
 		}
 		return all
 	}
-	others := []string{"excluded.csv", "manifest.json", "rejected.csv", "violations.csv"}
+	others := []string{"excluded.csv", "manifest.json", "rejected.csv", "rows.index", "violations.csv"}
 	for i, c := range []struct {
 		args []string
 		want []string

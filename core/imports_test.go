@@ -18,7 +18,7 @@ import (
 // what stands before it.
 var order = []string{"fault", "spill", "violation", "rfc4180", "value", "forms", "recall", "lexical", "delimited", "workbook",
 	"layout", "source", "outcome", "outcome/packed", "outcome/csv", "outcome/jsonl",
-	"outcome/parquet", "outcome/xlsx", "outcome/outcometest",
+	"outcome/parquet", "outcome/xlsx", "outcome/outcometest", "rowindex",
 	"edit", "variants", "codes", "distinct", "typing", "relation", "profile/profiletest", "profile", "search", "finding",
 	"condition",
 	"remedy", "target", "outcome/written", "check", "reference", "trial", "sift", "compare", "ddl", "draft", "suggest",

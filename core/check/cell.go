@@ -26,8 +26,9 @@ func (c *column) isNull(cell []byte) bool {
 	return false
 }
 
-// count adds up what the remedies of a column changed in one cell.
+// count adds up what the remedies of a column changed in one cell of the row at hand.
 func (j *Judge) count(i int, changed uint64) {
+	j.out.Altered[j.row] = true
 	for k := range j.out.Changed[i] {
 		j.out.Changed[i][k] += int64(changed >> k & 1)
 	}

@@ -291,6 +291,7 @@ func (j *Judge) constant(l *lane, from, to int) {
 				l.hashes[k] = l.hashes[known]
 			}
 			if j.changed != 0 {
+				j.row = from + k
 				j.count(l.place, j.changed)
 				for _, at := range j.pairs.cell {
 					j.out.Pairs[at].Cells++

@@ -30,6 +30,7 @@ type Found struct {
 type Ruling struct {
 	Found    []Found   // in the order of rows
 	Rejected []bool    // for each row
+	Altered  []bool    // for each row whether something in it was changed, by a remedy or since it broke a rule
 	Excluded []uint16  // for each row by which of the plan's exclusions, from 1, it is left out; 0 for none
 	Sums     []Sum     // for each control value
 	Met      [][]int   // for each column of which all values must occur those that this judge met for the first time
@@ -121,7 +122,7 @@ func (j *Judge) report(cell, place int, code violation.Code, text []byte, d *sou
 	case violation.Reject, violation.Refuse:
 		j.out.Rejected[j.row] = true
 	case violation.Blank:
-		j.blank = true
+		j.blank, j.out.Altered[j.row] = true, true
 	}
 	out := j.out
 	if j.isSilent {

@@ -164,6 +164,7 @@ func (j *Judge) Start(b *source.Batch, out *Ruling) {
 	j.breaches, j.expects = nil, false
 	j.pairs.start()
 	out.Rejected = append(out.Rejected[:0], make([]bool, len(b.Rows))...)
+	out.Altered = append(out.Altered[:0], make([]bool, len(b.Rows))...)
 	out.Excluded = append(out.Excluded[:0], make([]uint16, len(b.Rows))...)
 	if out.Changed == nil {
 		out.Changed, out.Spoilt = make([][]int64, len(j.plan.columns)), make([][]int64, len(j.plan.columns))

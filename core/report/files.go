@@ -23,7 +23,7 @@ import (
 	"sieb/core/source"
 )
 
-// The names of the files.
+// The names of the files that a run proves.
 const (
 	AcceptedName   = "accepted.csv"
 	RejectedName   = "rejected.csv"
@@ -105,8 +105,8 @@ var (
 	}
 )
 
-// commit lets outputs appear that were prepared, and then the manifest of this text.
-func (s *folder) commit(ctx context.Context, outputs []*outcome.Output, written []outcome.Proof,
+// commit lets appear what was prepared, and then the manifest of this text.
+func (s *folder) commit(ctx context.Context, prepared []outcome.Destination, written []outcome.Proof,
 	manifest []byte) error {
 	last := s.file(ManifestName)
 	defer last.Abort()
@@ -134,8 +134,8 @@ func (s *folder) commit(ctx context.Context, outputs []*outcome.Output, written 
 			return fault.Writing(err, "taking "+name+" of an earlier run away in "+s.dir)
 		}
 	}
-	for _, o := range outputs {
-		if err := o.To.Commit(); err != nil {
+	for _, to := range prepared {
+		if err := to.Commit(); err != nil {
 			return err
 		}
 	}

@@ -27,14 +27,16 @@ func commitFiles(t *testing.T, dir, text string) error {
 		require.NoError(t, err)
 	}
 	var written []outcome.Proof
+	var prepared []outcome.Destination
 	for _, o := range all {
+		prepared = append(prepared, o.To)
 		p, err := o.To.Prepare()
 		if err != nil {
 			return err
 		}
 		written = append(written, p)
 	}
-	return s.commit(t.Context(), all, written, []byte(text+ManifestName))
+	return s.commit(t.Context(), prepared, written, []byte(text+ManifestName))
 }
 
 // delivery returns a delivery that is not in the way.

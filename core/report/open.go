@@ -59,5 +59,10 @@ func OpenRows(dir, name string) (*Rows, error) {
 	return &Rows{r, path, f}, nil
 }
 
+// From reads the rows from one on, at whose text the file has so many bytes behind it. The rows are closed with r.
+func (r *Rows) From(row, offset int64) (*source.Reader, error) {
+	return r.WrittenOn(io.NewSectionReader(r.file, offset, 1<<62-offset), row)
+}
+
 // Close ends reading.
 func (r *Rows) Close() { r.file.Close() } // no loss: it is only read

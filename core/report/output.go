@@ -20,7 +20,7 @@ import (
 // file is a destination: one file of a run. What is handed to it is gathered; a goroutine of its own
 // hashes and writes what was gathered, so that whoever puts rows in order waits for neither.
 //
-// gathered is the writer's; everything else belongs to the goroutine as long as something is pending.
+// gathered and taken are the writer's; everything else belongs to the goroutine as long as something is pending.
 type file struct {
 	name     string
 	folder   *folder
@@ -30,6 +30,7 @@ type file struct {
 	sha256   hash.Hash // nil where it was not asked for
 	bytes    int64
 	synced   int64
+	taken    int64 // bytes that were handed to it, written or not
 	failed   error
 	gathered []byte
 
@@ -86,6 +87,7 @@ const (
 // Write takes text. A failure may be told at a later call, or by Prepare.
 func (o *file) Write(text []byte) (int, error) {
 	size := len(text)
+	o.taken += int64(size)
 	for len(text) > 0 {
 		if o.gathered == nil {
 			o.gathered = make([]byte, 0, gather)
@@ -179,7 +181,7 @@ func (o *file) Restart() error {
 	if o.sha256 != nil {
 		o.sha256.Reset()
 	}
-	o.bytes, o.synced, o.gathered = 0, 0, o.gathered[:0]
+	o.bytes, o.synced, o.taken, o.gathered = 0, 0, 0, o.gathered[:0]
 	return nil
 }
 

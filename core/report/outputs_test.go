@@ -166,7 +166,7 @@ func TestFailuresLeaveTheOldFiles(t *testing.T) {
 		},
 	} {
 		require.Error(t, fails(), what)
-		assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"},
+		assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "rows.index", "violations.csv"},
 			names(t, r.Dir),
 			what)
 		assertWhole(t, r.Dir)

@@ -50,7 +50,7 @@ func TestRunWritesItsFiles(t *testing.T) {
 	r := newRun(t, "id,n\na,1\nb,x\n")
 	summary, err := r.Do(t.Context())
 	require.NoError(t, err)
-	assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"},
+	assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "rows.index", "violations.csv"},
 		names(t, r.Dir))
 	text, err := os.ReadFile(summary.Outputs.Manifest)
 	require.NoError(t, err)
@@ -113,7 +113,7 @@ func TestLeftoversAreWrittenOver(t *testing.T) {
 		[]byte(strings.Repeat("left over", 100)), 0o600))
 	_, err := r.Do(t.Context())
 	require.NoError(t, err)
-	assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "violations.csv"},
+	assert.Equal(t, []string{"accepted.csv", "excluded.csv", "manifest.json", "rejected.csv", "rows.index", "violations.csv"},
 		names(t, r.Dir))
 	text, err := os.ReadFile(filepath.Join(r.Dir, "accepted.csv"))
 	require.NoError(t, err)
@@ -224,8 +224,8 @@ func TestFormsOfAnEarlierRunGo(t *testing.T) {
 	mine := filepath.Join(r.Dir, "accepted.txt")
 	require.NoError(t, os.WriteFile(mine, []byte("mine"), 0o600))
 	assert.Equal(t, []string{"accepted-delimited.csv", "accepted.jsonl", "accepted.parquet", "accepted.txt", "accepted.xlsx",
-		"excluded.csv", "manifest.json", "rejected.csv", "violations.csv"}, names(t, r.Dir))
+		"excluded.csv", "manifest.json", "rejected.csv", "rows.index", "violations.csv"}, names(t, r.Dir))
 	write(outcome.Settings{Form: "csv"}, outcome.Settings{Form: "jsonl"})
 	assert.Equal(t, []string{"accepted.csv", "accepted.jsonl", "accepted.txt", "excluded.csv", "manifest.json",
-		"rejected.csv", "violations.csv"}, names(t, r.Dir))
+		"rejected.csv", "rows.index", "violations.csv"}, names(t, r.Dir))
 }

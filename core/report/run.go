@@ -122,6 +122,7 @@ type TextProof struct {
 func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	var out *folder
 	var outputs []*outcome.Output
+	var index *indexing
 	var proof *blake3.Hasher
 	var copies []io.Writer
 	if r.Dir != "" {
@@ -135,6 +136,11 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		for _, o := range outputs {
 			defer o.To.Abort()
 		}
+		index = newIndexing(out, outputs)
+		defer index.file.Abort()
+		if err := index.file.Begin(ctx, nil); err != nil {
+			return nil, err
+		}
 		proof = blake3.New()
 		copies = append(copies, proof)
 	}
@@ -145,6 +151,9 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	defer source.Close(rows)
 	run := r.sifting(rows)
 	run.Outputs = outputs
+	if index != nil {
+		run.Noting = index
+	}
 	result, err := run.Do(ctx)
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", r.name(), err)
@@ -159,12 +168,17 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 		return summary, nil
 	}
 	var written []outcome.Proof
+	var prepared []outcome.Destination
 	for _, o := range outputs {
+		prepared = append(prepared, o.To)
 		p, err := o.To.Prepare()
 		if err != nil {
 			return nil, err
 		}
 		written = append(written, p)
+	}
+	if err := index.end(written); err != nil {
+		return nil, err
 	}
 	m := r.manifest(result, written)
 	for _, c := range outputs[0].Table().Schema.Columns { // that of accepted rows
@@ -178,7 +192,7 @@ func (r *Run) Do(ctx context.Context) (*Summary, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := out.commit(ctx, outputs, written, append(text, '\n')); err != nil {
+	if err := out.commit(ctx, append(prepared, index.file), written, append(text, '\n')); err != nil {
 		return nil, err
 	}
 	in := func(name string) string { return filepath.Join(r.Dir, name) }

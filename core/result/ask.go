@@ -1,17 +1,16 @@
 package result
 
 import (
+	"cmp"
 	"context"
-	"slices"
 
-	"sieb/core/outcome"
 	"sieb/core/profile"
 )
 
 // Ask is a question in the words in which the command line and the service take it. The zero Ask asks how many rows were
 // accepted, and for none of them.
 type Ask struct {
-	Side    string   // accepted, rejected or excluded; "" for accepted
+	Side    string   // accepted, rejected, excluded, changed or flagged; "" for accepted
 	Where   []string // conditions that rows pass; see ParseFilter
 	Sort    []string // columns that rows are sorted by, with descending behind them or not
 	Columns []string // whose cells are shown; nil for all
@@ -37,23 +36,8 @@ type ValuesFound struct {
 	Rows   int64       `json:"rows" doc:"that pass"`
 }
 
-// SideOf returns the side of a name.
-func SideOf(name string) (outcome.Side, error) {
-	k := slices.IndexFunc(sides, func(s outcome.Side) bool { return s.String() == name })
-	if k < 0 {
-		return 0, wrongf("%q: there are accepted, rejected and excluded rows", name)
-	}
-	return sides[k], nil
-}
-
-// open opens the side that is asked, and reads the conditions.
+// open opens the side that is asked, and reads the conditions. The side is to be closed.
 func (a *Ask) open(dir string) (s *Side, where []profile.Filter, err error) {
-	side := outcome.Accepted
-	if a.Side != "" {
-		if side, err = SideOf(a.Side); err != nil {
-			return nil, nil, err
-		}
-	}
 	for _, text := range a.Where {
 		f, err := ParseFilter(text)
 		if err != nil {
@@ -61,7 +45,7 @@ func (a *Ask) open(dir string) (s *Side, where []profile.Filter, err error) {
 		}
 		where = append(where, f)
 	}
-	s, err = Open(dir, side)
+	s, err = Open(dir, cmp.Or(a.Side, sides[0].name))
 	return s, where, err
 }
 
@@ -71,6 +55,7 @@ func (a *Ask) Rows(ctx context.Context, dir string) (found RowsFound, err error)
 	if err != nil {
 		return found, err
 	}
+	defer s.Close()
 	q := Question{Where: where, Skip: a.Offset, Most: a.Limit, Last: a.Last, Columns: a.Columns}
 	for _, text := range a.Sort {
 		q.Sort = append(q.Sort, s.ParseBy(text))
@@ -80,7 +65,7 @@ func (a *Ask) Rows(ctx context.Context, dir string) (found RowsFound, err error)
 		return found, err
 	}
 	columns, err := s.fields(a.Columns)
-	return RowsFound{s.side.String(), columns, append([]Shown{}, answer.Rows...), answer.Total}, err
+	return RowsFound{s.which.name, columns, append([]Shown{}, answer.Rows...), answer.Total}, err
 }
 
 // Values answers with how often values of a column occur in rows of the outcome whose files stand in a folder.
@@ -89,6 +74,7 @@ func (a *Ask) Values(ctx context.Context, dir, column string) (found ValuesFound
 	if err != nil {
 		return found, err
 	}
+	defer s.Close()
 	values, distinct, rows, err := s.Count(ctx, column, where, a.Limit)
-	return ValuesFound{s.side.String(), column, append([]Occurring{}, values...), distinct, rows}, err
+	return ValuesFound{s.which.name, column, append([]Occurring{}, values...), distinct, rows}, err
 }

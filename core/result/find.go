@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"iter"
 	"path/filepath"
 	"slices"
@@ -13,6 +14,7 @@ import (
 	"sieb/core/outcome"
 	"sieb/core/profile"
 	"sieb/core/report"
+	"sieb/core/rowindex"
 	"sieb/core/source"
 	"sieb/core/value"
 )
@@ -59,8 +61,21 @@ var (
 )
 
 // Find answers a question. Where rows pass conditions, or are sorted, it goes over the side's rows once to find them. Then
-// it goes as far as the last of those that are shown, for their cells.
+// it reads the cells of those that are shown, from where the index says, or as far as the last of them.
 func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
+	answer, err := s.find(ctx, q)
+	if errors.Is(err, rowindex.ErrDamaged) {
+		if s.which.only != 0 {
+			return nil, s.noIndex()
+		}
+		s.Close() // the files tell the same, more slowly
+		s.index = nil
+		return s.find(ctx, q)
+	}
+	return answer, err
+}
+
+func (s *Side) find(ctx context.Context, q Question) (*Answer, error) {
 	isWindow := len(q.Sort) == 0 && !q.Last // then those in front are only counted
 	held := q.Most
 	if !isWindow {
@@ -75,7 +90,11 @@ func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 		return nil, err
 	}
 	if len(q.Where)+len(q.Sort) == 0 {
-		shown, err := s.read(ctx, s.window(q), columns)
+		places, err := s.window(q)
+		if err != nil {
+			return nil, err
+		}
+		shown, err := s.read(ctx, places, columns)
 		return &Answer{s.total, shown}, err
 	}
 	b := &best{most: held, isLast: q.Last}
@@ -90,7 +109,7 @@ func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 		b.by = append(b.by, sortedBy{k, s.Columns[k].order, by.Descending})
 	}
 	answer := &Answer{}
-	err = s.walk(ctx, q.Where, b.by, func(r *seen) bool {
+	err = s.all(ctx, q.Where, b.by, func(r *seen) bool {
 		answer.Total++
 		if !isWindow || answer.Total > int64(q.Skip) {
 			b.offer(r.at, r.keys)
@@ -116,68 +135,112 @@ func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 }
 
 // window returns the places of the rows that are shown where all pass, in their own order.
-func (s *Side) window(q Question) (shown []int64) {
+func (s *Side) window(q Question) (shown []int64, err error) {
 	from := min(int64(q.Skip), s.total)
 	to := min(from+int64(q.Most), s.total)
 	if q.Last {
 		to = s.total - from
 		from = max(0, to-int64(q.Most))
 	}
+	if s.which.only != 0 {
+		return s.index.Places(s.which.only, from, to-from)
+	}
 	for at := from + 1; at <= to; at++ {
 		shown = append(shown, at)
 	}
-	return shown
+	return shown, nil
 }
 
 // read reads cells of the rows at some places.
 func (s *Side) read(ctx context.Context, shown []int64, columns []int) ([]Shown, error) {
-	if len(shown) == 0 {
-		return nil, nil
-	}
 	all := make([]Shown, len(shown))
-	places := make(map[int64]int, len(shown)) // by the rows' places on their side
-	last := int64(0)
-	for i, at := range shown {
-		places[at] = i
-		last = max(last, at)
+	order := make([]int, len(shown)) // the rows shown, by their places
+	for i := range order {
+		order[i] = i
 	}
+	slices.SortFunc(order, func(x, y int) int { return cmp.Compare(shown[x], shown[y]) })
 	numbers := s.numbers()
 	defer numbers.stop()
-	var failed error
 	size := 0
-	err := s.walk(ctx, nil, nil, func(r *seen) bool {
-		row, err := numbers.next(r)
-		if err != nil {
-			failed = err
-			return false
+	for len(order) > 0 {
+		n := 1
+		for ; n < len(order) && (s.index == nil || shown[order[n]] <= shown[order[n-1]]+nearRows); n++ {
 		}
-		k, is := places[r.at]
-		if !is {
-			return true
-		}
-		delete(places, r.at)
-		r.batch.Split()
-		all[k] = Shown{At: r.at, Row: row, Cells: make([]*string, len(columns))}
-		for n, column := range columns {
-			if text := s.cell(r.batch, r.index, column); text != nil {
-				cell := string(text)
-				all[k].Cells[n] = &cell
-				size += len(cell)
+		mine := order[:n]
+		order = order[n:]
+		var failed error
+		err := s.from(ctx, shown[mine[0]], func(r *seen) bool {
+			var row int64
+			if row, failed = numbers.next(r, r.at == shown[mine[0]]); failed != nil {
+				return false
 			}
+			if r.at != shown[mine[0]] {
+				return true
+			}
+			one := &all[mine[0]]
+			mine = mine[1:]
+			r.batch.Split()
+			*one = Shown{At: r.at, Row: row, Cells: make([]*string, len(columns))}
+			for n, column := range columns {
+				if text := s.cell(r.batch, r.index, column); text != nil {
+					cell := string(text)
+					one.Cells[n] = &cell
+					size += len(cell)
+				}
+			}
+			return len(mine) > 0 && size <= mostSeen
+		})
+		switch {
+		case err != nil || failed != nil:
+			return nil, cmp.Or(err, failed)
+		case size > mostSeen:
+			return nil, wrongf("the cells of %d rows take more than %d MiB; ask for fewer rows, or for fewer columns",
+				len(shown), mostSeen>>20)
+		case len(mine) > 0:
+			return nil, fmt.Errorf("%s is damaged: it has fewer rows than the manifest counts; run the delivery again",
+				filepath.Join(s.dir, s.which.file))
 		}
-		return r.at < last && size <= mostSeen
-	})
-	switch {
-	case err != nil || failed != nil:
-		return nil, cmp.Or(err, failed)
-	case size > mostSeen:
-		return nil, wrongf("the cells of %d rows take more than %d MiB; ask for fewer rows, or for fewer columns",
-			len(shown), mostSeen>>20)
-	case len(places) > 0:
-		return nil, fmt.Errorf("%s is damaged: it has fewer rows than the manifest counts; run the delivery again",
-			filepath.Join(s.dir, files[s.side]))
 	}
 	return all, nil
+}
+
+// nearRows is how many rows behind those at hand are read on to, rather than looked up.
+const nearRows = 2000
+
+// from calls see with each row of the file, in order, until see returns false: from one at or in front of a place on.
+func (s *Side) from(ctx context.Context, at int64, see func(*seen) bool) error {
+	if s.index == nil {
+		return s.walk(ctx, nil, nil, see)
+	}
+	rows, err := s.rows()
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	stretch := s.index.Holding(s.which.side, at)
+	if stretch == nil {
+		return nil
+	}
+	src, err := rows.From(stretch.BeforeOf[s.which.side]+1, stretch.Offset[s.which.side])
+	if err != nil {
+		return err
+	}
+	var b source.Batch
+	for {
+		switch err := src.Next(&b); {
+		case errors.Is(err, io.EOF):
+			return nil
+		case err != nil:
+			return err
+		case ctx.Err() != nil:
+			return context.Cause(ctx)
+		}
+		for i := range b.Rows {
+			if !see(&seen{at: b.Number(i), batch: &b, index: i}) {
+				return nil
+			}
+		}
+	}
 }
 
 // places returns the places of columns; of all where none is named.
@@ -213,8 +276,25 @@ type passing struct {
 	keys []key
 }
 
-// walk calls see with each row that passes, in order, until see returns false. Batches are split only where conditions
-// or keys take that.
+// all calls see with each row of the side that passes, in order, until see returns false.
+func (s *Side) all(ctx context.Context, where []profile.Filter, by []sortedBy, see func(*seen) bool) error {
+	if s.which.only == 0 {
+		return s.walk(ctx, where, by, see)
+	}
+	accepted := s.index.Accepted()
+	var failed error
+	err := s.walk(ctx, where, by, func(r *seen) bool {
+		var f rowindex.Fate
+		if _, f, failed = accepted.To(r.at); failed != nil {
+			return false
+		}
+		return !f.Is(s.which.only) || see(r)
+	})
+	return cmp.Or(err, failed)
+}
+
+// walk calls see with each row of the file that passes, in order, until see returns false. Batches are split only where
+// conditions or keys take that.
 func (s *Side) walk(ctx context.Context, where []profile.Filter, by []sortedBy, see func(*seen) bool) error {
 	if _, err := s.conditions(where); err != nil {
 		return err
@@ -285,17 +365,19 @@ func (s *Side) cell(b *source.Batch, row, column int) []byte {
 	if at.Start < at.End {
 		return b.Text(at)
 	}
-	if s.side == outcome.Accepted && at.Start > b.Rows[row].Start && b.Arena[at.Start-1] == '"' {
+	if s.which.side == outcome.Accepted && at.Start > b.Rows[row].Start && b.Arena[at.Start-1] == '"' {
 		return []byte{}
 	}
 	return nil
 }
 
-// numbers tells the numbers of a side's rows in the delivery. Accepted rows have those that no other row has.
+// numbers tells the numbers of a side's rows in the delivery. Accepted rows have those that no other row has, which the
+// index knows, or the files of the others.
 type numbers struct {
-	side   *Side
-	others []numbered
-	last   int64
+	side     *Side
+	accepted *rowindex.Cursor // nil without an index
+	others   []numbered
+	last     int64
 }
 
 // numbered goes through the numbers of the rows of another side.
@@ -307,7 +389,11 @@ type numbered struct {
 
 func (s *Side) numbers() *numbers {
 	n := &numbers{side: s}
-	if s.side == outcome.Accepted {
+	switch {
+	case s.which.side != outcome.Accepted:
+	case s.index != nil:
+		n.accepted = s.index.Accepted()
+	default:
 		for _, name := range []string{report.RejectedName, report.ExcludedName} {
 			next, stop := iter.Pull2(report.Numbers(s.dir, name))
 			n.others = append(n.others, numbered{-1, next, stop})
@@ -322,11 +408,18 @@ func (n *numbers) stop() {
 	}
 }
 
-// next returns the number of the next row of a walk over all.
-func (n *numbers) next(r *seen) (int64, error) {
-	if n.side.side != outcome.Accepted {
+// next returns the number of the next row of a walk, where it is wanted.
+func (n *numbers) next(r *seen, isWanted bool) (number int64, err error) {
+	switch {
+	case n.accepted != nil || n.side.which.side != outcome.Accepted:
+		if !isWanted {
+			return 0, nil
+		}
+		if n.accepted != nil {
+			number, _, err = n.accepted.To(r.at)
+			return number, err
+		}
 		r.batch.Split()
-		number := int64(0)
 		for _, digit := range n.side.cell(r.batch, r.index, 0) {
 			number = number*10 + int64(digit-'0')
 		}
@@ -474,7 +567,7 @@ func (s *Side) Count(ctx context.Context, column string, where []profile.Filter,
 	var missing int64
 	held := 0
 	by := []sortedBy{{column: k, order: orderOf(value.String.String())}} // keys are the texts
-	if err := s.walk(ctx, where, by, func(r *seen) bool {
+	if err := s.all(ctx, where, by, func(r *seen) bool {
 		total++
 		if r.keys[0].rank == absent {
 			missing++

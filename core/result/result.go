@@ -1,8 +1,8 @@
 // Package result answers questions about the rows of an outcome, from the files that a run wrote: which rows pass some
 // conditions, in what order, and how often each value occurs.
 //
-// It reads the files of a run and nothing else: what is asked costs a reading of one of them, and as much memory as the
-// rows that are shown. Values are compared as what they are, exactly: numbers of any length as numbers, moments as
+// It reads the files of a run and nothing else: a page of rows in their own order costs the reading of the page, any other
+// question a reading of one of the files, and as much memory as the rows that are shown. Values are compared as what they are, exactly: numbers of any length as numbers, moments as
 // moments, all others by their bytes.
 package result
 
@@ -19,6 +19,7 @@ import (
 	"sieb/core/fault"
 	"sieb/core/outcome"
 	"sieb/core/report"
+	"sieb/core/rowindex"
 	"sieb/core/value"
 )
 
@@ -31,24 +32,56 @@ type Field struct {
 	order order
 }
 
-// Side is one side of an outcome, as it stands in a folder.
+// Side is one side of an outcome, as it stands in a folder, or a part of one.
 type Side struct {
 	Columns []Field
 
 	dir   string
-	side  outcome.Side
-	total int64 // rows, as the manifest counts them
+	which which
+	total int64           // rows, as the manifest counts them
+	index *rowindex.Index // nil where there is none
 }
 
-// files names the file of each side.
-var files = [...]string{outcome.Accepted: report.AcceptedName, outcome.Rejected: report.RejectedName,
-	outcome.Excluded: report.ExcludedName}
+// which says which rows a side has.
+type which struct {
+	name string
+	side outcome.Side
+	only rowindex.Fate // which of the accepted rows; 0 for all
+	file string
+}
 
 // sides are those that can be asked.
-var sides = []outcome.Side{outcome.Accepted, outcome.Rejected, outcome.Excluded}
+var sides = []which{
+	{"accepted", outcome.Accepted, 0, report.AcceptedName},
+	{"rejected", outcome.Rejected, 0, report.RejectedName},
+	{"excluded", outcome.Excluded, 0, report.ExcludedName},
+	{"changed", outcome.Accepted, rowindex.Changed, report.AcceptedName},
+	{"flagged", outcome.Accepted, rowindex.Flagged, report.AcceptedName},
+}
 
-// Open opens a side of the outcome whose files stand in a folder.
-func Open(dir string, side outcome.Side) (*Side, error) {
+// Known reports as an error that there is no side of a name.
+func Known(name string) error {
+	_, err := whichOf(name)
+	return err
+}
+
+func whichOf(name string) (which, error) {
+	if k := slices.IndexFunc(sides, func(w which) bool { return w.name == name }); k >= 0 {
+		return sides[k], nil
+	}
+	return which{}, wrongf("%q: there are accepted, rejected and excluded rows, and of the accepted ones those that are "+
+		"changed and flagged", name)
+}
+
+// opened is a run in a folder, as its manifest tells of it.
+type opened struct {
+	dir   string
+	proof report.Manifest
+	index *rowindex.Index // nil where there is none
+}
+
+// open opens a run. It is to be closed.
+func open(dir string) (*opened, error) {
 	path := filepath.Join(dir, report.ManifestName)
 	text, err := os.ReadFile(path)
 	if errors.Is(err, fs.ErrNotExist) {
@@ -57,22 +90,67 @@ func Open(dir string, side outcome.Side) (*Side, error) {
 	} else if err != nil {
 		return nil, fmt.Errorf("%s cannot be read: %w", path, fault.Cause(err))
 	}
-	var m report.Manifest
-	if err := json.Unmarshal(text, &m); err != nil {
+	o := &opened{dir: dir}
+	if err := json.Unmarshal(text, &o.proof); err != nil {
 		return nil, fmt.Errorf("%s is damaged (%w); run the delivery again", path, err)
 	}
-	if !slices.ContainsFunc(m.Outputs, func(o outcome.Proof) bool { return o.Name == files[side] }) {
-		return nil, fmt.Errorf("the run in %s has not written %s, in which its rows are looked up; sift again, with csv "+
-			"among the forms of --write", dir, files[side])
+	if o.index, err = rowindex.Open(dir, report.IndexedOf(o.proof.Outputs)); err != nil {
+		o.index = nil // the files tell the same, more slowly
 	}
-	s := &Side{dir: dir, side: side, total: [...]int64{m.Tally.Accepted, m.Tally.Rejected, m.Tally.Excluded}[side]}
-	rows, err := s.rows()
+	return o, nil
+}
+
+func (o *opened) close() {
+	if o.index != nil {
+		o.index.Close()
+	}
+}
+
+// Open opens a side of the outcome whose files stand in a folder, by its name. It is to be closed.
+func Open(dir, name string) (*Side, error) {
+	w, err := whichOf(name)
 	if err != nil {
 		return nil, err
 	}
+	o, err := open(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := &Side{dir: dir, which: w, index: o.index}
+	if err := s.begin(&o.proof); err != nil {
+		s.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+// Close ends the use of the side.
+func (s *Side) Close() {
+	if s.index != nil {
+		s.index.Close()
+	}
+}
+
+// begin counts the side's rows, and reads the names of its columns.
+func (s *Side) begin(m *report.Manifest) error {
+	if !slices.ContainsFunc(m.Outputs, func(o outcome.Proof) bool { return o.Name == s.which.file }) {
+		return fmt.Errorf("the run in %s has not written %s, in which its rows are looked up; sift again, with csv "+
+			"among the forms of --write", s.dir, s.which.file)
+	}
+	s.total = [...]int64{m.Tally.Accepted, m.Tally.Rejected, m.Tally.Excluded}[s.which.side]
+	if s.which.only != 0 {
+		if s.index == nil {
+			return s.noIndex()
+		}
+		s.total = s.index.Total(s.which.only)
+	}
+	rows, err := s.rows()
+	if err != nil {
+		return err
+	}
 	defer rows.Close()
 	datatypes := map[string]string{}
-	if side == outcome.Accepted {
+	if s.which.side == outcome.Accepted {
 		for _, c := range m.Columns {
 			datatypes[c.Name] = c.Datatype
 		}
@@ -81,16 +159,22 @@ func Open(dir string, side outcome.Side) (*Side, error) {
 	}
 	for _, name := range rows.Header().Names {
 		d := datatypes[name]
-		if isOld := side == outcome.Accepted && m.Columns == nil; d == "" && !isOld {
+		if isOld := s.which.side == outcome.Accepted && m.Columns == nil; d == "" && !isOld {
 			d = value.String.String()
 		}
 		s.Columns = append(s.Columns, Field{name, d, orderOf(d)})
 	}
-	return s, nil
+	return nil
+}
+
+// noIndex says that it is not known which of the accepted rows are asked for.
+func (s *Side) noIndex() error {
+	return wrongf("which rows are %s is not known: the run has no index of its rows, or one that is damaged or not of its "+
+		"files; sift the delivery again", s.which.name)
 }
 
 // rows reads the side's file.
-func (s *Side) rows() (*report.Rows, error) { return report.OpenRows(s.dir, files[s.side]) }
+func (s *Side) rows() (*report.Rows, error) { return report.OpenRows(s.dir, s.which.file) }
 
 // fields returns columns by their names; all where none is named.
 func (s *Side) fields(names []string) ([]Field, error) {
@@ -115,7 +199,7 @@ func (s *Side) place(name string) (int, error) {
 	for i, c := range s.Columns {
 		names[i] = c.Name
 	}
-	return 0, wrongf("the %s rows have no column %q; they have %s", s.side, name, shortList(names))
+	return 0, wrongf("the %s rows have no column %q; they have %s", s.which.name, name, shortList(names))
 }
 
 // Wrong says what is wrong with a question.
@@ -145,7 +229,7 @@ func shortList(names []string) string {
 
 // Shown is a row of a side.
 type Shown struct {
-	At    int64     `json:"at" doc:"its place on its side, from 1"`
+	At    int64     `json:"at" doc:"its place among the accepted, rejected or excluded rows, from 1"`
 	Row   int64     `json:"row" doc:"its number in the delivery"`
 	Cells []*string `json:"cells" doc:"of the columns that were asked for, in their order; null for no value"`
 }

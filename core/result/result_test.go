@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/big"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -24,6 +25,7 @@ import (
 	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/result"
+	"sieb/core/rowindex"
 	"sieb/core/source"
 	"sieb/core/target"
 )
@@ -141,7 +143,7 @@ func TestAnswersAreThoseOfASlowReading(t *testing.T) {
 		made(t, dir, drawn(t))
 		out := filepath.Join(dir, "out")
 		all := slowly(t, filepath.Join(out, report.AcceptedName))
-		side, err := result.Open(out, outcome.Accepted)
+		side, err := result.Open(out, "accepted")
 		require.NoError(t, err)
 
 		var q result.Question
@@ -336,13 +338,13 @@ func TestOtherSides(t *testing.T) {
 	out := some(t)
 	for side, want := range map[outcome.Side][]int64{outcome.Accepted: {2, 3, 4, 6, 7, 8, 9, 10, 11},
 		outcome.Rejected: {5}, outcome.Excluded: {1, 12}} {
-		s, err := result.Open(out, side)
+		s, err := result.Open(out, side.String())
 		require.NoError(t, err)
 		got, err := s.Find(t.Context(), result.Question{Most: 20})
 		require.NoError(t, err)
 		assert.Equal(t, want, idsOf(got.Rows), side)
 	}
-	s, err := result.Open(out, outcome.Excluded)
+	s, err := result.Open(out, "excluded")
 	require.NoError(t, err)
 	assert.Equal(t, "row", s.Columns[0].Name)
 	assert.Equal(t, "integer", s.Columns[0].Datatype, "numbers of rows are in the order of numbers")
@@ -357,7 +359,7 @@ func TestOtherSides(t *testing.T) {
 
 func TestWhatCannotBeAsked(t *testing.T) {
 	out := some(t)
-	s, err := result.Open(out, outcome.Accepted)
+	s, err := result.Open(out, "accepted")
 	require.NoError(t, err)
 	where := func(column, op, value string) result.Question {
 		return result.Question{Most: 3, Where: []profile.Filter{{Column: column, Op: op, Value: value}}}
@@ -398,7 +400,7 @@ func TestWhatCannotBeAsked(t *testing.T) {
 
 func TestWhatCannotBeOpened(t *testing.T) {
 	out := some(t)
-	_, err := result.Open(t.TempDir(), outcome.Accepted)
+	_, err := result.Open(t.TempDir(), "accepted")
 	assert.ErrorContains(t, err, "holds no run: there is no manifest.json in it")
 
 	path := filepath.Join(out, report.ManifestName)
@@ -406,7 +408,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(path, []byte(strings.ReplaceAll(string(manifest), "accepted.csv", "accepted.parquet")),
 		0o600))
-	_, err = result.Open(out, outcome.Accepted)
+	_, err = result.Open(out, "accepted")
 	assert.ErrorContains(t, err, "has not written accepted.csv")
 
 	// Runs of older versions do not say what their columns are.
@@ -416,7 +418,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	old, err := json.Marshal(m)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(path, old, 0o600))
-	s, err := result.Open(out, outcome.Accepted)
+	s, err := result.Open(out, "accepted")
 	require.NoError(t, err)
 	_, err = s.Find(t.Context(), result.Question{Most: 3, Sort: []result.By{{Column: "count"}}})
 	assert.ErrorContains(t, err, "sift the delivery again")
@@ -430,7 +432,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	assert.Equal(t, []int64{3}, idsOf(answer.Rows))
 
 	require.NoError(t, os.WriteFile(path, manifest[:len(manifest)/2], 0o600))
-	_, err = result.Open(out, outcome.Accepted)
+	_, err = result.Open(out, "accepted")
 	assert.ErrorContains(t, err, "is damaged")
 	require.NoError(t, os.WriteFile(path, manifest, 0o600))
 
@@ -439,14 +441,15 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	text, err := os.ReadFile(accepted)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(accepted, text[:bytes.LastIndexByte(text[:len(text)-1], '\n')+1], 0o600))
-	s, err = result.Open(out, outcome.Accepted)
+	s, err = result.Open(out, "accepted")
 	require.NoError(t, err)
 	_, err = s.Find(t.Context(), result.Question{Most: 20})
 	assert.ErrorContains(t, err, "it has fewer rows than the manifest counts")
 	require.NoError(t, os.WriteFile(accepted, text, 0o600))
 
-	// What goes away while it is asked is told.
-	s, err = result.Open(out, outcome.Accepted)
+	// What goes away while it is asked is told; without an index the numbers of others are read.
+	require.NoError(t, os.Remove(filepath.Join(out, rowindex.Name)))
+	s, err = result.Open(out, "accepted")
 	require.NoError(t, err)
 	rejected := filepath.Join(out, report.RejectedName)
 	require.NoError(t, os.WriteFile(rejected, []byte("row,line,reasons,id\nx,2,,\n"), 0o600))
@@ -460,7 +463,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 // Answers are bounded by what they hold, not only by their rows.
 func TestAnswersAreBounded(t *testing.T) {
 	out := some(t)
-	s, err := result.Open(out, outcome.Accepted)
+	s, err := result.Open(out, "accepted")
 	require.NoError(t, err)
 	all := result.Question{Most: 9}
 	sorted := result.Question{Most: 9, Sort: []result.By{{Column: "word"}}, Columns: []string{"id"}}
@@ -517,7 +520,7 @@ func TestTheFirstOfMany(t *testing.T) {
 		rows = append(rows, row)
 	}
 	made(t, dir, rows)
-	s, err := result.Open(filepath.Join(dir, "out"), outcome.Accepted)
+	s, err := result.Open(filepath.Join(dir, "out"), "accepted")
 	require.NoError(t, err)
 	for _, descending := range []bool{false, true} {
 		for _, last := range []bool{false, true} {
@@ -549,7 +552,7 @@ func TestEmptyTexts(t *testing.T) {
 	defer file.Close()
 	_, err = (&report.Run{Delivery: file, Target: parsed, Dir: filepath.Join(dir, "out")}).Do(t.Context())
 	require.NoError(t, err)
-	s, err := result.Open(filepath.Join(dir, "out"), outcome.Accepted)
+	s, err := result.Open(filepath.Join(dir, "out"), "accepted")
 	require.NoError(t, err)
 	for want, f := range map[string]profile.Filter{"[1]": {Column: "word", Op: "equals"},
 		"[1 2]": {Column: "word", Op: "empty"}, "[3]": {Column: "word", Op: "filled"}, "[1 3]": {Column: "word", Op: "oneOf", Values: []string{"", "x"}}} {
@@ -567,4 +570,133 @@ func TestEmptyTexts(t *testing.T) {
 	assert.Equal(t, 2, distinct)
 	assert.EqualValues(t, 3, total)
 	assert.Nil(t, values[2].Value, "among equally many no value stands last")
+}
+
+// An index changes nothing but how fast answers come. Rows stand in several stretches, changed and flagged among them.
+func TestTheIndexTellsWhatTheFilesTell(t *testing.T) {
+	dir := t.TempDir()
+	const n = 16_000
+	text := []byte("id;word;note\n")
+	var changed, flagged []int64
+	draw := rand.New(rand.NewPCG(1, 2))
+	for i := int64(1); i <= n; i++ {
+		id, word := fmt.Sprint(i), "rye"
+		isAccepted := true
+		switch k := draw.IntN(100); {
+		case k < 5:
+			id, isAccepted = "x", false
+		case k < 8:
+			word, isAccepted = "trial", false
+		case k < 14:
+			word = " rye "
+		case k < 20:
+			word = "a very long word"
+		case k < 22:
+			word = " quite a long word"
+		case k < 24:
+			word = "?"
+		}
+		if isAccepted && (word[0] == ' ' || word[0] == '?') {
+			changed = append(changed, i)
+		}
+		if isAccepted && len(word) > 8 {
+			flagged = append(flagged, i)
+		}
+		text = fmt.Appendf(text, "%s;%s;\"line\nof %d\"\n", id, word, i)
+	}
+	path := filepath.Join(dir, "d.csv")
+	require.NoError(t, os.WriteFile(path, text, 0o600))
+	parsed, err := target.Parse([]byte("target: t\ncolumns:\n  - {name: id, datatype: integer}\n  - {name: word, " +
+		"remedies: [trim], null: ['', '?'], maxLength: 8, onViolation: flag}\n  - {name: note}\n" +
+		"exclude: [{condition: cell(\"word\") == \"trial\", reason: trial}]\n"))
+	require.NoError(t, err)
+	file, err := source.Open(t.Context(), path, layout.Given{})
+	require.NoError(t, err)
+	defer file.Close()
+	out := filepath.Join(dir, "out")
+	_, err = (&report.Run{Delivery: file, Target: parsed, Dir: out}).Do(t.Context())
+	require.NoError(t, err)
+
+	rowsOf := func(side string, q result.Question) []result.Shown {
+		s, err := result.Open(out, side)
+		require.NoError(t, err)
+		defer s.Close()
+		answer, err := s.Find(t.Context(), q)
+		require.NoError(t, err)
+		return answer.Rows
+	}
+	numbersOf := func(side string, q result.Question) (numbers []int64) {
+		for _, r := range rowsOf(side, q) {
+			numbers = append(numbers, r.Row)
+			if r.Cells[0] != nil && side != "rejected" && side != "excluded" {
+				assert.Equal(t, fmt.Sprint(r.Row), *r.Cells[0])
+				assert.Equal(t, fmt.Sprintf("line\nof %d", r.Row), *r.Cells[2])
+			}
+		}
+		return numbers
+	}
+	require.Greater(t, len(changed), 1000)
+	assert.Equal(t, changed, numbersOf("changed", result.Question{Most: n}))
+	assert.Equal(t, flagged, numbersOf("flagged", result.Question{Most: n}))
+	for _, skip := range []int{0, 1, 700, len(changed) - 3, len(changed), len(changed) + 9} {
+		rest := changed[min(skip, len(changed)):]
+		assert.Equal(t, rest[:min(7, len(rest))], append([]int64{}, numbersOf("changed",
+			result.Question{Skip: skip, Most: 7})...), "behind %d", skip)
+	}
+	long := []profile.Filter{{Column: "word", Op: "contains", Value: "LONG"}}
+	both := slices.DeleteFunc(slices.Clone(flagged), func(row int64) bool { return !slices.Contains(changed, row) })
+	assert.Equal(t, both, numbersOf("changed", result.Question{Most: n, Where: long}))
+	by := []result.By{{Column: "id", Descending: true}}
+	assert.Equal(t, changed[len(changed)-1], numbersOf("changed", result.Question{Most: 5, Sort: by})[0])
+
+	type asked struct {
+		side string
+		q    result.Question
+	}
+	var all []asked
+	for _, side := range []string{"accepted", "rejected", "excluded"} {
+		for _, skip := range []int{0, 499, 800, 9_000} {
+			for _, last := range []bool{false, true} {
+				q := result.Question{Skip: skip, Most: 9, Last: last}
+				all = append(all, asked{side, q})
+				q.Sort = []result.By{{Column: "word"}, {Column: "note", Descending: true}}
+				all = append(all, asked{side, q})
+				q.Where = []profile.Filter{{Column: "note", Op: "contains", Value: "99"}}
+				all = append(all, asked{side, q})
+			}
+		}
+	}
+	quick := make([][]result.Shown, len(all))
+	for i, a := range all {
+		quick[i] = rowsOf(a.side, a.q)
+	}
+	index := filepath.Join(out, rowindex.Name)
+	whole, err := os.ReadFile(index)
+	require.NoError(t, err)
+	spoil := map[string]func() error{
+		"no index":        func() error { return os.Remove(index) },
+		"half an index":   func() error { return os.WriteFile(index, whole[:len(whole)/2], 0o600) },
+		"an empty index":  func() error { return os.WriteFile(index, nil, 0o600) },
+		"a damaged table": func() error { return os.WriteFile(index, spoilt(whole, len(whole)-40), 0o600) },
+		"damaged fates":   func() error { return os.WriteFile(index, spoilt(whole, 3), 0o600) },
+	}
+	for what, does := range spoil {
+		require.NoError(t, does())
+		for i, a := range all {
+			require.Equal(t, quick[i], rowsOf(a.side, a.q), "%s: %+v", what, a)
+		}
+		s, err := result.Open(out, "changed")
+		if err == nil {
+			_, err = s.Find(t.Context(), result.Question{Most: n})
+			s.Close()
+		}
+		assert.ErrorContains(t, err, "which rows are changed is not known", what)
+	}
+}
+
+// spoilt returns a text with another byte at a place.
+func spoilt(text []byte, at int) []byte {
+	text = bytes.Clone(text)
+	text[at] ^= 0x55
+	return text
 }

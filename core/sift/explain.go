@@ -30,7 +30,7 @@ func (r *Run) Explain(ctx context.Context, row int64) (*check.Explanation, error
 		return nil, &NoRow{row, 0}
 	}
 	one := *r
-	one.Outputs, one.Progress, one.explain = nil, nil, row
+	one.Outputs, one.Noting, one.Progress, one.explain = nil, nil, nil, row
 	result, err := one.Do(ctx)
 	switch {
 	case errors.Is(err, errExplained):
@@ -44,6 +44,6 @@ func (r *Run) Explain(ctx context.Context, row int64) (*check.Explanation, error
 // Rehearse does the run without writing anything.
 func (r *Run) Rehearse(ctx context.Context) (*Result, error) {
 	one := *r
-	one.Outputs = nil
+	one.Outputs, one.Noting = nil, nil
 	return one.Do(ctx)
 }

@@ -55,6 +55,7 @@ type Run struct {
 	Progress  func(Progress)    // called in order, now and then; may be nil
 	Outputs   []*outcome.Output // whose destinations whoever does the run commits, or aborts
 	Account   *Account          // that the run fills; nil for none
+	Noting    Noting            // where rows end; nil for none
 
 	// Again reads the delivery once more from its start. It is asked for where not the first
 	// of rows that repeat one another is kept, and where memory does not hold all keys.
@@ -65,6 +66,16 @@ type Run struct {
 
 	explain     int64 // number of a row that is to be explained, 0 for none
 	explanation *check.Explanation
+}
+
+// Noting notes where rows end, in order.
+type Noting interface {
+	// Restart forgets what was noted: the rows come anew. The outputs have begun by then.
+	Restart() error
+	// Row notes the next row: whether something in it was changed, and whether something breaks a rule.
+	Row(side outcome.Side, isAltered, isBroken bool)
+	// Written says that the rows noted since the last time were handed to the outputs.
+	Written() error
 }
 
 // Result is what a run found.
@@ -131,6 +142,7 @@ type part struct {
 type end struct {
 	found    int // of the violations of the batch, those of the row and of the rows before it
 	side     outcome.Side
+	altered  bool
 	excluded uint16 // by which of the exclusions, from 1, the row is left out
 }
 
@@ -236,7 +248,7 @@ func judgeBatch(plan *check.Plan, judge *check.Judge, b *source.Batch, p *part, 
 			last := first
 			for ; last < len(p.ruling.Found) && p.ruling.Found[last].Row == row; last++ {
 			}
-			e := end{found: last, excluded: p.ruling.Excluded[row]}
+			e := end{found: last, altered: p.ruling.Altered[row], excluded: p.ruling.Excluded[row]}
 			reason := ""
 			switch {
 			case e.excluded > 0:

@@ -59,6 +59,11 @@ func (w *sifter) begin() error {
 	if w.run.Account != nil {
 		w.run.Account.reset(w.plan)
 	}
+	if w.run.Noting != nil {
+		if err := w.run.Noting.Restart(); err != nil {
+			return err
+		}
+	}
 	w.splicing = newSplicing(w.run.newLeaving(w.plan))
 	all := slices.Clone(w.plan.Delivery)
 	for _, d := range w.run.Source.Header().Defects {
@@ -86,7 +91,7 @@ func (w *sifter) deliver(b *source.Batch, p *part) error {
 	w.splicing.start()
 	if len(w.plan.Keys) == 0 && len(p.ruling.Found) == 0 && len(late) == 0 {
 		for i := range p.ends {
-			w.end(&p.ends[i], p.ends[i].side)
+			w.end(&p.ends[i], p.ends[i].side, false)
 		}
 	} else if w.decide(b, p, late); w.owners.failed != nil {
 		return w.owners.failed
@@ -99,6 +104,11 @@ func (w *sifter) deliver(b *source.Batch, p *part) error {
 	}
 	if err := w.splicing.write(p); err != nil {
 		return err
+	}
+	if w.run.Noting != nil {
+		if err := w.run.Noting.Written(); err != nil {
+			return err
+		}
 	}
 	if w.run.Progress != nil {
 		w.run.Progress(w.progress.behind(b, w.tallies.tally.Read))
@@ -127,9 +137,12 @@ func (w *sifter) meet(b *source.Batch, p *part) error {
 	return err
 }
 
-// end counts a row where it ended.
-func (w *sifter) end(e *end, side outcome.Side) {
+// end counts a row where it ended; isBroken says that it has violations.
+func (w *sifter) end(e *end, side outcome.Side, isBroken bool) {
 	w.tallies.end(e, side)
+	if w.run.Noting != nil {
+		w.run.Noting.Row(side, e.altered, isBroken)
+	}
 	if w.run.Account != nil {
 		w.run.Account.end(side)
 	}
@@ -172,7 +185,7 @@ func (w *sifter) decide(b *source.Batch, p *part, late []check.Found) {
 				p.explanation.AddViolation(w.plan, &p.ruling, &mine[i])
 			}
 		}
-		w.end(e, side)
+		w.end(e, side, len(mine) > 0)
 	}
 }
 

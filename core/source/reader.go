@@ -60,6 +60,15 @@ func Written(r io.Reader) (*Reader, error) {
 		QuoteChar: `"`, DoubleQuote: true, HeaderRows: 1, HeaderNames: layout.Joined}, maxRow, math.MaxInt32)
 }
 
+// WrittenOn goes on in what a reader of Written has begun to read: r stands before the row of a number. Lines are counted
+// from there.
+func (s *Reader) WrittenOn(r io.Reader, row int64) (*Reader, error) {
+	on := &Reader{trusted: true, dialect: s.dialect, blanks: s.blanks, header: s.header, width: s.width, line: 1,
+		row: row - 1, longest: s.longest, widest: s.widest}
+	on.in.r, on.in.codec = r, s.in.codec
+	return on, on.more(batchBytes)
+}
+
 func newReader(r io.Reader, l layout.Layout, longest, widest int) (*Reader, error) {
 	return (&Reader{}).begin(r, l, longest, widest)
 }
