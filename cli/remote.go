@@ -372,7 +372,7 @@ func (a *app) runs() *cobra.Command {
 			return a.showRun(r)
 		},
 	}
-	return a.remote("runs", "Runs of deliveries through targets", start, all, show, cancel, a.compareRuns(), a.acceptedRows())
+	return a.remote("runs", "Runs of deliveries through targets", start, all, show, cancel, a.compareRuns(), a.writeRows())
 }
 
 func (a *app) startAndFollow(cmd *cobra.Command, order api.NewRun) error {

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"sieb/client"
 	"sieb/core/outcome"
@@ -30,8 +31,9 @@ func (a *app) rows() *cobra.Command {
 		Short: "Shows the rows of an outcome: accepted as their table will have them, rejected, excluded",
 		Long: `Looks at the rows of an outcome, which sieb sift has written to a folder, or a run of the
 service: the accepted ones under the target's names and in canonical form, the others as
-they were delivered. row is a row's number in the delivery, by which sieb sift --explain
-tells what was made of it.
+they were delivered. Of the accepted ones --side changed shows those in which a remedy has
+changed something, flagged those in which something breaks a rule. row is a row's number in
+the delivery, by which sieb sift --explain tells what was made of it.
 
 A condition is a column, what is asked of it, and a value:
 
@@ -58,8 +60,7 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&ask.Side, "side", "accepted", "accepted, rejected or excluded")
-	f.StringArrayVar(&ask.Where, "where", nil, "only rows that pass: 'COLUMN CONDITION VALUE'; may be given several times")
+	addAsk(f, &ask)
 	f.StringArrayVar(&ask.Sort, "sort", nil, "'COLUMN' or 'COLUMN descending'; may be given several times")
 	f.StringSliceVar(&ask.Columns, "columns", nil, "only these columns, in this order")
 	f.IntVar(&ask.Limit, "head", 20, "shows so many of the first rows")
@@ -73,13 +74,8 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 	cmd.MarkFlagsMutuallyExclusive("count", "columns")
 	cmd.MarkFlagsMutuallyExclusive("count", "skip")
 	cmd.RunE = func(cmd *cobra.Command, args []string) error {
-		if err := result.Known(ask.Side); err != nil {
-			return usagef("--side %w", err)
-		}
-		for _, text := range ask.Where {
-			if _, err := result.ParseFilter(text); err != nil {
-				return usagef("--where: %w", err)
-			}
+		if err := checkAsk(&ask); err != nil {
+			return err
 		}
 		for _, n := range []int{ask.Limit, tail, ask.Offset} {
 			if n < 0 {
@@ -102,6 +98,25 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 		return err
 	}
 	return cmd
+}
+
+// addAsk adds the flags that say which rows are meant.
+func addAsk(f *pflag.FlagSet, ask *result.Ask) {
+	f.StringVar(&ask.Side, "side", "accepted", "accepted, rejected, excluded; or changed, flagged: those accepted ones")
+	f.StringArrayVar(&ask.Where, "where", nil, "only rows that pass: 'COLUMN CONDITION VALUE'; may be given several times")
+}
+
+// checkAsk reports what is wrong with such flags.
+func checkAsk(ask *result.Ask) error {
+	if err := result.Known(ask.Side); err != nil {
+		return usagef("--side %w", err)
+	}
+	for _, text := range ask.Where {
+		if _, err := result.ParseFilter(text); err != nil {
+			return usagef("--where: %w", err)
+		}
+	}
+	return nil
 }
 
 // rowsOf returns whose rows an argument names: a folder that there is, or anything with the look of one, and
@@ -191,7 +206,7 @@ func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error
 	}
 	fmt.Fprintln(a.out)
 	var lead []columnOf
-	if q.Side == outcome.Accepted.String() { // of others the number is a column
+	if q.Side != outcome.Rejected.String() && q.Side != outcome.Excluded.String() { // of those the number is a column
 		lead = []columnOf{{title: "row", number: true}}
 	}
 	heads := make([]columnOf, len(found.Columns))

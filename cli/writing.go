@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"sieb/core/outcome"
+	"sieb/core/result"
 	"sieb/core/outcome/written"
 	"sieb/core/target"
 	"sieb/core/value"
@@ -89,16 +90,19 @@ func (w *writing) asked() (all []outcome.Settings, err error) {
 	return all, nil
 }
 
-// acceptedRows writes the accepted rows of a run of the service in a form.
-func (a *app) acceptedRows() *cobra.Command {
+// writeRows writes rows of a run of the service in a form.
+func (a *app) writeRows() *cobra.Command {
 	var write writing
 	var out string
+	var ask result.Ask
 	cmd := &cobra.Command{
-		Use: "accepted RUN --write FORM --out FILE", Short: "Writes the accepted rows of a run in a form",
-		Long: `Writes the accepted rows of a run that is done to a file: as CSV, or typed and with nulls
-as Parquet, JSON Lines or a workbook, or as text in a dialect that a receiver wants.`,
-		Example: `  sieb runs accepted r7 --write parquet --out tickets.parquet
-  sieb runs accepted r7 --write delimited --write-delimiter ";" --write-codes both --out tickets.csv`,
+		Use: "write RUN --write FORM --out FILE", Short: "Writes rows of a run in a form",
+		Long: `Writes rows of a run that is done to a file: as CSV, or typed and with nulls as Parquet,
+JSON Lines or a workbook, or as text in a dialect that a receiver wants. All accepted rows
+are written, or those that --side and --where find, as with sieb rows.`,
+		Example: `  sieb runs write r7 --write parquet --out tickets.parquet
+  sieb runs write r7 --write jsonl --where 'crop equals wheat' --out wheat.jsonl
+  sieb runs write r7 --write delimited --write-delimiter ";" --write-codes both --out tickets.csv`,
 		Args: one("run"),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			all, err := write.asked()
@@ -110,7 +114,10 @@ as Parquet, JSON Lines or a workbook, or as text in a dialect that a receiver wa
 			case out == "":
 				return usagef("where to? --out names a file")
 			}
-			rows, err := connect(cmd).Accepted(cmd.Context(), args[0], all[0])
+			if err := checkAsk(&ask); err != nil {
+				return err
+			}
+			rows, err := connect(cmd).WrittenRows(cmd.Context(), args[0], ask, all[0])
 			if err != nil {
 				return err
 			}
@@ -131,5 +138,6 @@ as Parquet, JSON Lines or a workbook, or as text in a dialect that a receiver wa
 	}
 	write.add(cmd)
 	cmd.Flags().StringVar(&out, "out", "", "file to write")
+	addAsk(cmd.Flags(), &ask)
 	return cmd
 }

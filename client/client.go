@@ -386,6 +386,21 @@ func (c *Client) RunValues(ctx context.Context, id, column string, ask result.As
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/values?"+v.Encode(), &p)
 }
 
+// RunPlace returns where a row of the delivery ended in a run.
+func (c *Client) RunPlace(ctx context.Context, id string, row int64) (p result.Ended, err error) {
+	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows/"+strconv.FormatInt(row, 10)+"/place", &p)
+}
+
+// RunMarks returns what was changed in the cells of some rows of a run, and which of them break a rule.
+func (c *Client) RunMarks(ctx context.Context, id string, rows []int64, columns []string) (m api.Marks, err error) {
+	texts := make([]string, len(rows))
+	for i, row := range rows {
+		texts[i] = strconv.FormatInt(row, 10)
+	}
+	v := url.Values{"rows": {strings.Join(texts, ",")}, "columns": columns}
+	return m, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/marks?"+v.Encode(), &m)
+}
+
 func sideOf(ask result.Ask) url.Values {
 	v := url.Values{"where": ask.Where, "limit": {strconv.Itoa(ask.Limit)}}
 	put(v, "side", ask.Side)
@@ -412,9 +427,10 @@ func (c *Client) Output(ctx context.Context, id, name string) (io.ReadCloser, er
 	return c.open(ctx, v1+"/runs/"+url.PathEscape(id)+"/outputs/"+url.PathEscape(name))
 }
 
-// Accepted opens the accepted rows of a run, written as settings say.
-func (c *Client) Accepted(ctx context.Context, id string, as outcome.Settings) (io.ReadCloser, error) {
-	ask := url.Values{"form": {as.Form}}
+// WrittenRows opens rows of a run's outcome, those that pass, written as settings say.
+func (c *Client) WrittenRows(ctx context.Context, id string, of result.Ask, as outcome.Settings) (io.ReadCloser, error) {
+	ask := url.Values{"form": {as.Form}, "where": of.Where}
+	put(ask, "side", of.Side)
 	for name, text := range map[string]string{"header": string(as.Header), "codes": string(as.Codes),
 		"delimiter": as.Delimiter, "encoding": as.Encoding, "quoting": as.Quoting, "lineTerminator": as.LineTerminator} {
 		if text != "" {
@@ -424,7 +440,7 @@ func (c *Client) Accepted(ctx context.Context, id string, as outcome.Settings) (
 	if as.ByteOrderMark {
 		ask.Set("byteOrderMark", "true")
 	}
-	return c.open(ctx, v1+"/runs/"+url.PathEscape(id)+"/accepted?"+ask.Encode())
+	return c.open(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows/written?"+ask.Encode())
 }
 
 // Forms returns the forms in which accepted rows can be written.

@@ -46,5 +46,5 @@ func TestAcceptedRowsInAnotherForm(t *testing.T) {
 	assert.Contains(t, p.text("body"), "Violations")
 	link, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](`window.fetched`))
 	require.NoError(t, err)
-	assert.Contains(t, link, "/accepted?form=parquet&header=names&codes=code")
+	assert.Contains(t, link, "/rows/written?form=parquet&header=names&codes=code")
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"sieb/core/outcome"
+	"sieb/core/result"
 	"sieb/service/api"
 	"sieb/service/servicetest"
 )
@@ -59,7 +60,7 @@ func TestFormsOfAcceptedRows(t *testing.T) {
 	forms, err := s.Client.Forms(ctx)
 	require.NoError(t, err)
 	for _, f := range forms.Items {
-		r, err := s.Client.Accepted(ctx, run.ID, outcome.Settings{Form: f.Name})
+		r, err := s.Client.WrittenRows(ctx, run.ID, result.Ask{}, outcome.Settings{Form: f.Name})
 		text := servicetest.Read(t, r, err)
 		assert.NotEmpty(t, text, f.Name)
 		assert.NotEmpty(t, f.Meaning)
@@ -70,14 +71,14 @@ func TestFormsOfAcceptedRows(t *testing.T) {
 			assert.Equal(t, lines, text)
 		}
 	}
-	r, err := s.Client.Accepted(ctx, run.ID, outcome.Settings{Form: "delimited", Delimiter: ";", Header: outcome.ByTitle,
+	r, err := s.Client.WrittenRows(ctx, run.ID, result.Ask{}, outcome.Settings{Form: "delimited", Delimiter: ";", Header: outcome.ByTitle,
 		Codes: outcome.AsBoth})
 	assert.Equal(t, titled, servicetest.Read(t, r, err))
 	for _, wrong := range []outcome.Settings{{Form: "ods"}, {Form: "parquet", Delimiter: ";"}, {Form: "csv", Codes: "label"},
 		{Form: "delimited", Encoding: "ebcdic"}} {
-		_, err := s.Client.Accepted(ctx, run.ID, wrong)
+		_, err := s.Client.WrittenRows(ctx, run.ID, result.Ask{}, wrong)
 		assert.Equal(t, http.StatusUnprocessableEntity, servicetest.Status(err), "%+v", wrong)
 	}
-	_, err = s.Client.Accepted(ctx, "nothing", outcome.Settings{Form: "csv"})
+	_, err = s.Client.WrittenRows(ctx, "nothing", result.Ask{}, outcome.Settings{Form: "csv"})
 	assert.Equal(t, http.StatusNotFound, servicetest.Status(err))
 }

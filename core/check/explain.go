@@ -131,6 +131,9 @@ func (j *Judge) explainColumn(l *lane, row int) Explained {
 		if len(cell) > 0 && l.isNull(cell) {
 			c.Steps = append(c.Steps, CleaningStep{"null", "", true})
 		}
+		if l.fallback != nil && l.isNull(cell) {
+			c.Steps = append(c.Steps, CleaningStep{"default", string(l.fallback), true})
+		}
 	}
 	if j.out.Excluded[row] > 0 || j.apart[row-j.from] {
 		return c

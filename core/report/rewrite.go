@@ -14,17 +14,28 @@ import (
 	"sieb/core/target"
 )
 
-// Rewrite writes the accepted rows of a run, which stand in a folder, in another form. The target, nil for none, and the
-// code lists are those of the run.
-func Rewrite(ctx context.Context, dir string, t *target.Target, lists []*codes.List, as outcome.Writing,
-	to io.Writer) error {
-	rows, err := OpenRows(dir, AcceptedName)
+// Rewriting writes rows of a run, which stand in a folder, in another form.
+type Rewriting struct {
+	Dir    string
+	Name   string         // of the file with the rows
+	Target *target.Target // of the run, which says what the cells of accepted rows are; nil takes all for texts
+	Codes  []*codes.List  // that the target's columns refer to
+	As     outcome.Writing
+
+	// Keep makes what tells whether a row of a batch is written, for one goroutine; nil keeps all.
+	Keep func() func(b *source.Batch, row int) (bool, error)
+}
+
+// Write writes the rows.
+func (w *Rewriting) Write(ctx context.Context, to io.Writer) error {
+	as := w.As
+	rows, err := OpenRows(w.Dir, w.Name)
 	if err != nil {
 		return err
 	}
 	defer rows.Close()
 	names := rows.Header().Names
-	schema := check.SchemaOf(t, lists, names)
+	schema := check.SchemaOf(w.Target, w.Codes, names)
 	table := schema.Table(outcome.Accepted, as.Settings.Shape())
 	if columns := len(schema.Columns); columns != len(names) {
 		return fmt.Errorf("%s has %d columns, and the target of the run %d; run the delivery again", rows.path, len(names),
@@ -38,19 +49,32 @@ func Rewrite(ctx context.Context, dir string, t *target.Target, lists []*codes.L
 	work := func() func(*source.Batch, *rewritten) {
 		encoder := as.Form.Encoder(table)
 		var block outcome.Block
+		keep := func(*source.Batch, int) (bool, error) { return true, nil }
+		if w.Keep != nil {
+			keep = w.Keep()
+		}
 		return func(b *source.Batch, r *rewritten) {
 			accepted(&block, b, len(names))
 			row := outcome.Row{Table: table, Block: &block}
-			r.text = r.text[:0]
+			r.text, r.failed = r.text[:0], nil
 			for i := range b.Rows {
+				var is bool
+				if is, r.failed = keep(b, i); r.failed != nil {
+					return
+				} else if !is {
+					continue
+				}
 				row.At, row.Number, row.Line = i, b.Number(i), b.Rows[i].Line
 				r.text = encoder.Append(r.text, &row)
 			}
 		}
 	}
 	if err := source.InOrder(ctx, rows, 0, work, func(_ *source.Batch, r *rewritten) error {
+		if r.failed != nil {
+			return r.failed
+		}
 		if _, err := packer.Write(r.text); err != nil {
-			return fmt.Errorf("%s: %w", AcceptedName, err) // whose rows a form counts
+			return fmt.Errorf("%s: %w", w.Name, err) // whose rows a form counts
 		}
 		return nil
 	}); err != nil {
@@ -60,9 +84,12 @@ func Rewrite(ctx context.Context, dir string, t *target.Target, lists []*codes.L
 }
 
 // rewritten is a batch of rows in the other form.
-type rewritten struct{ text []byte }
+type rewritten struct {
+	text   []byte
+	failed error
+}
 
-// accepted makes rows that were read from accepted.csv a block: their cells are canonical. Between quotes without a
+// accepted makes rows that were read from a file of a run a block: their cells are canonical. Between quotes without a
 // character stands a text without one; no quotes and no character are no value.
 func accepted(block *outcome.Block, b *source.Batch, columns int) {
 	n := len(b.Rows)

@@ -70,7 +70,7 @@ func TestRewrittenIsWritten(t *testing.T) {
 			want, err := os.ReadFile(filepath.Join(run.Dir, w.File))
 			require.NoError(rt, err)
 			var got bytes.Buffer
-			require.NoError(rt, report.Rewrite(t.Context(), run.Dir, tg, nil, w, &got))
+			require.NoError(rt, (&report.Rewriting{Dir: run.Dir, Name: report.AcceptedName, Target: tg, As: w}).Write(t.Context(), &got))
 			require.Equal(rt, string(want), got.String(), w.File)
 		}
 	})

@@ -268,15 +268,15 @@ func (r *Run) Rehearse(ctx context.Context, account *sift.Account, first int64) 
 }
 
 // MadeOf says what the run makes of some rows, in ascending order; see sift.Run.MadeOf.
-func (r *Run) MadeOf(ctx context.Context, rows []int64,
-	from func(context.Context, int64) (source.Source, error)) ([]sift.Made, error) {
+func (r *Run) MadeOf(ctx context.Context, rows []int64, from func(context.Context, int64) (source.Source, error),
+	see func(*sift.Made)) error {
 	top, err := r.Delivery.Rows(ctx)
 	if err != nil {
-		return nil, fmt.Errorf("%s: %w", r.name(), err)
+		return fmt.Errorf("%s: %w", r.name(), err)
 	}
 	defer source.Close(top)
 	run := r.sifting(top)
-	return run.MadeOf(ctx, rows, from)
+	return run.MadeOf(ctx, rows, from, see)
 }
 
 // Explain says what the run makes of one row of the delivery, and writes nothing.

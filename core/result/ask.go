@@ -3,8 +3,16 @@ package result
 import (
 	"cmp"
 	"context"
+	"errors"
+	"io"
 
+	"sieb/core/codes"
+	"sieb/core/outcome"
 	"sieb/core/profile"
+	"sieb/core/report"
+	"sieb/core/rowindex"
+	"sieb/core/source"
+	"sieb/core/target"
 )
 
 // Ask is a question in the words in which the command line and the service take it. The zero Ask asks how many rows were
@@ -77,4 +85,65 @@ func (a *Ask) Values(ctx context.Context, dir, column string) (found ValuesFound
 	defer s.Close()
 	values, distinct, rows, err := s.Count(ctx, column, where, a.Limit)
 	return ValuesFound{s.which.name, column, append([]Occurring{}, values...), distinct, rows}, err
+}
+
+// Write writes the rows that pass in a form, in their own order. The target, nil for none, and the code lists are those of
+// the run; rows that were not accepted are texts.
+func (a *Ask) Write(ctx context.Context, dir string, t *target.Target, lists []*codes.List, as outcome.Writing,
+	to io.Writer) error {
+	s, where, err := a.open(dir)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if _, err := s.conditions(where); err != nil {
+		return err
+	}
+	w := report.Rewriting{Dir: dir, Name: s.which.file, Target: t, Codes: lists, As: as}
+	if s.which.side != outcome.Accepted {
+		w.Target = nil
+	}
+	w.Keep = func() func(*source.Batch, int) (bool, error) {
+		conditions, _ := s.conditions(where) // they were made once
+		var accepted *rowindex.Cursor
+		if s.which.only != 0 {
+			accepted = s.index.Accepted()
+		}
+		return func(b *source.Batch, row int) (bool, error) {
+			if !s.pass(conditions, b, row) {
+				return false, nil
+			}
+			if accepted == nil {
+				return true, nil
+			}
+			_, f, err := accepted.To(b.Number(row))
+			return err == nil && f.Is(s.which.only), err
+		}
+	}
+	return w.Write(ctx, to)
+}
+
+// Ended is where a row of a delivery ended.
+type Ended struct {
+	Row  int64  `json:"row" doc:"its number in the delivery"`
+	Side string `json:"side" enum:"accepted,rejected,excluded"`
+	At   int64  `json:"at" doc:"its place among the rows of its side, from 1"`
+}
+
+// PlaceOf tells where a row of the delivery stands in the outcome whose files stand in a folder.
+func PlaceOf(dir string, row int64) (p Ended, err error) {
+	o, err := open(dir)
+	if err != nil {
+		return p, err
+	}
+	defer o.close()
+	if o.index == nil {
+		return p, wrongf("where row %d stands is not known: the run has no index of its rows; sift the delivery again", row)
+	}
+	side, at, err := o.index.Row(row)
+	var none *rowindex.NoRow
+	if errors.As(err, &none) {
+		return p, wrongf("%s", none)
+	}
+	return Ended{row, side.String(), at}, err
 }

@@ -145,8 +145,10 @@ func TestMadeOf(t *testing.T) {
 	require.NoError(t, err)
 	again := func(context.Context) (source.Source, error) { return plainReader(t, b.String()), nil }
 	run := sift.Run{Source: plainReader(t, b.String()), Encoding: "utf-8", Target: of, Again: again}
-	all, err := run.MadeOf(context.Background(), []int64{1, 2, 30_005, 59_999, 99_999},
-		func(ctx context.Context, _ int64) (source.Source, error) { return again(ctx) })
+	var all []sift.Made
+	err = run.MadeOf(context.Background(), []int64{1, 2, 30_005, 59_999, 99_999},
+		func(ctx context.Context, _ int64) (source.Source, error) { return again(ctx) },
+		func(m *sift.Made) { all = append(all, *m) })
 	require.NoError(t, err)
 	require.Len(t, all, 4, "a row that there is not is left out")
 	var said []string

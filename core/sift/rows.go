@@ -17,13 +17,13 @@ type Made struct {
 
 // MadeOf says what the run makes of some rows, in ascending order, without those between them: from reads
 // the delivery on from a place at or before a row. Whether a row repeats another one, and what is in tables that
-// memory does not hold, is not told. Rows that there are not are left out.
-func (r *Run) MadeOf(ctx context.Context, rows []int64,
-	from func(context.Context, int64) (source.Source, error)) (all []Made, err error) {
+// memory does not hold, is not told. Rows that there are not are left out. It calls see with each.
+func (r *Run) MadeOf(ctx context.Context, rows []int64, from func(context.Context, int64) (source.Source, error),
+	see func(*Made)) error {
 	plan, err := check.NewPlan(r.Target, check.Delivery{Header: r.Source.Header(), Encoding: r.Encoding, Name: r.Name,
 		Today: r.Today, RepeatOf: r.RepeatOf, Codes: r.Codes, Keys: keysOf(r.Keys)})
 	if err != nil {
-		return nil, err
+		return err
 	}
 	judge := plan.NewJudge()
 	var ruling check.Ruling
@@ -41,13 +41,13 @@ func (r *Run) MadeOf(ctx context.Context, rows []int64,
 				source.Close(src)
 			}
 			if src, err = from(ctx, row); err != nil {
-				return nil, err
+				return err
 			}
 			if plan.Carries() {
 				source.Close(src)
 				// What is carried down into a row stands above it, maybe far.
 				if src, err = r.Again(ctx); err != nil {
-					return nil, err
+					return err
 				}
 			}
 			src = plan.Rows(src)
@@ -56,12 +56,12 @@ func (r *Run) MadeOf(ctx context.Context, rows []int64,
 		for row > last {
 			err := src.Next(&b)
 			if errors.Is(err, io.EOF) {
-				return all, nil
+				return nil
 			} else if err != nil {
-				return nil, err
+				return err
 			}
 			if ctx.Err() != nil {
-				return nil, context.Cause(ctx)
+				return context.Cause(ctx)
 			}
 			if last = b.FirstRow + int64(len(b.Rows)) - 1; row <= last {
 				b.Split()
@@ -86,9 +86,9 @@ func (r *Run) MadeOf(ctx context.Context, rows []int64,
 		for _, s := range b.Cells(at) {
 			made.Cells = append(made.Cells, valid(b.Text(s)))
 		}
-		all = append(all, made)
+		see(&made)
 	}
-	return all, nil
+	return nil
 }
 
 // nearRows is how many rows behind the ones at hand are read on to, rather than looked for anew.

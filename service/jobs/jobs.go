@@ -42,6 +42,7 @@ import (
 	"sieb/core/outcome/written"
 	"sieb/core/profile"
 	"sieb/core/report"
+	"sieb/core/result"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/suggest"
@@ -534,35 +535,64 @@ func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.D
 	}
 }
 
+// reopen opens a run that is done once more, with its delivery, to look at what it made of rows. It is to be closed by the
+// function that comes with it.
+func (q *Queue) reopen(ctx context.Context, run store.Run) (r *report.Run, done func(), err error) {
+	delivery, err := q.Store.Delivery(ctx, run.DeliveryID)
+	if err != nil {
+		return nil, nil, err
+	}
+	r = &report.Run{Name: delivery.Name, KeyMemory: q.KeyMemory, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
+	if err := q.rules(ctx, run, r); err != nil {
+		return nil, nil, err
+	}
+	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {
+		return nil, nil, err
+	}
+	return r, func() {
+		r.Delivery.Close()
+		closeKeys(r)
+	}, nil
+}
+
 // Explain says what a run makes of one row of its delivery; nothing is recorded. The run is
 // done again up to that row.
 func (q *Queue) Explain(ctx context.Context, run store.Run, row int64) (*check.Explanation, error) {
-	delivery, err := q.Store.Delivery(ctx, run.DeliveryID)
+	r, done, err := q.reopen(ctx, run)
 	if err != nil {
 		return nil, err
 	}
-	r := report.Run{Name: delivery.Name, KeyMemory: q.KeyMemory, Today: run.CreatedAt.Local(), RepeatOf: run.RepeatOf}
-	if err := q.rules(ctx, run, &r); err != nil {
+	defer done()
+	if err := q.refer(ctx, run, r); err != nil {
 		return nil, err
 	}
-	defer closeKeys(&r)
-	if err := q.refer(ctx, run, &r); err != nil {
-		return nil, err
-	}
-	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {
-		return nil, err
-	}
-	defer r.Delivery.Close()
 	return r.Explain(ctx, row)
 }
 
-// Rewrite writes the accepted rows of a run that is done in another form.
-func (q *Queue) Rewrite(ctx context.Context, run store.Run, as outcome.Writing, to io.Writer) error {
+// MadeOf says what a run makes of the cells of some rows, in ascending order; from reads its delivery on from a place at
+// or before a row. What rows refer to is not looked up.
+func (q *Queue) MadeOf(ctx context.Context, run store.Run, rows []int64,
+	from func(context.Context, int64) (source.Source, error), see func(*sift.Made)) error {
+	r, done, err := q.reopen(ctx, run)
+	if err != nil {
+		return err
+	}
+	defer done()
+	if r.Target != nil {
+		alone := *r.Target
+		alone.ForeignKeys, alone.AbsentFrom = nil, nil
+		r.Target = &alone
+	}
+	return r.MadeOf(ctx, rows, from, see)
+}
+
+// Write writes rows of a run that is done in a form.
+func (q *Queue) Write(ctx context.Context, run store.Run, ask *result.Ask, as outcome.Writing, to io.Writer) error {
 	var r report.Run
 	if err := q.rules(ctx, run, &r); err != nil {
 		return err
 	}
-	return report.Rewrite(ctx, q.Area.RunDir(run.ID), r.Target, r.Codes, as, to)
+	return ask.Write(ctx, q.Area.RunDir(run.ID), r.Target, r.Codes, as, to)
 }
 
 func (q *Queue) sift(ctx context.Context, id string) error {

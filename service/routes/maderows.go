@@ -164,19 +164,14 @@ func (s *Server) made(ctx context.Context, t *tried, numbers []int64, ask *api.A
 	}
 	defer done()
 	return s.Cache.Read(ctx, s.Area.Path(t.Delivery.SHA256), t.Layout, func(r *reading.Reading) error {
-		all, err := run.MadeOf(ctx, numbers, r.From)
-		if err != nil {
-			return err
-		}
 		out.Header = append(out.Header, r.Columns[:min(len(r.Columns), mostCells)]...)
 		shown := t.shownColumns(ask.Columns)
 		for _, k := range shown {
 			out.Columns = append(out.Columns, t.Target.Columns[k].Name)
 		}
-		for _, made := range all {
-			out.Items = append(out.Items, madeOf(made, shown, account, before))
-		}
-		return nil
+		return run.MadeOf(ctx, numbers, r.From, func(m *sift.Made) {
+			out.Items = append(out.Items, madeOf(m, shown, account, before))
+		})
 	})
 }
 
@@ -196,7 +191,7 @@ func (t *tried) shownColumns(asked []string) (places []int) {
 	return places
 }
 
-func madeOf(made sift.Made, shown []int, account, before *sift.Account) api.MadeRow {
+func madeOf(made *sift.Made, shown []int, account, before *sift.Account) api.MadeRow {
 	e := made.Explanation
 	row := api.MadeRow{Row: e.Row, Line: e.Line, Side: e.Fate, Reason: e.Reason, Cells: []string{}, Values: []*string{},
 		Violations: []api.MadeBad{}}

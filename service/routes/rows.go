@@ -2,21 +2,33 @@ package routes
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"net/http"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"sieb/core/check"
+	"sieb/core/layout"
 	"sieb/core/result"
+	"sieb/core/sift"
+	"sieb/core/violation"
+	"sieb/service/api"
+	"sieb/service/jobs"
+	"sieb/service/reading"
 	"sieb/service/store"
 )
 
 // AskSide is which rows of a run are asked for.
 type AskSide struct {
 	ID    string   `path:"id"`
-	Side  string   `query:"side" enum:"accepted,rejected,excluded" default:"accepted"`
+	Side  string   `query:"side" enum:"accepted,rejected,excluded,changed,flagged" default:"accepted" doc:"changed and flagged rows are accepted ones in which a remedy has changed something, or something breaks a rule"`
 	Where []string `query:"where,explode" maxItems:"50" doc:"conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between"`
 }
+
+// ask returns the question without what is shown of the rows.
+func (in *AskSide) ask() result.Ask { return result.Ask{Side: in.Side, Where: in.Where} }
 
 // AskRows is which rows are shown.
 type AskRows struct {
@@ -42,17 +54,27 @@ func (s *Server) rowRoutes(to huma.API) {
 	huma.Register(to, op("runValues", http.MethodGet, "/runs/{id}/values",
 		"How often each value of a column occurs in rows of an outcome, the most frequent first", "runs", 404, 409, 422),
 		s.runValues)
+	huma.Register(to, op("placeOfRow", http.MethodGet, "/runs/{id}/rows/{row}/place",
+		"On which side a row of the delivery ended, and at which place there", "runs", 404, 409, 422), s.placeOfRow)
+	huma.Register(to, op("runMarks", http.MethodGet, "/runs/{id}/marks",
+		"What was changed in the cells of some rows, and which of them break a rule", "runs", 404, 409, 422), s.runMarks)
+}
+
+// done returns a run that has rows to show.
+func (s *Server) done(ctx context.Context, id string) (store.Run, error) {
+	r, err := s.run(ctx, id)
+	if err == nil && r.State != store.Done {
+		err = huma.Error409Conflict("the run has no rows to show: it is " + r.State)
+	}
+	return r, err
 }
 
 // asked does what is asked of the rows of a run, which stand in a folder.
 func asked[T any](ctx context.Context, s *Server, id string, do func(ctx context.Context, dir string) (T, error)) (
 	*answer[T], error) {
-	r, err := s.run(ctx, id)
+	r, err := s.done(ctx, id)
 	if err != nil {
 		return nil, err
-	}
-	if r.State != store.Done {
-		return nil, huma.Error409Conflict("the run has no rows to show: it is " + r.State)
 	}
 	var out answer[T]
 	err = s.Desk.Alone(ctx, func(ctx context.Context) (err error) {
@@ -70,14 +92,91 @@ func asked[T any](ctx context.Context, s *Server, id string, do func(ctx context
 }
 
 func (s *Server) runRows(ctx context.Context, in *AskRows) (*answer[result.RowsFound], error) {
-	ask := result.Ask{Side: in.Side, Where: in.Where, Sort: in.Sort, Columns: in.Columns, Offset: in.Offset,
-		Limit: in.Limit, Last: in.Last}
+	ask := in.ask()
+	ask.Sort, ask.Columns, ask.Offset, ask.Limit, ask.Last = in.Sort, in.Columns, in.Offset, in.Limit, in.Last
 	return asked(ctx, s, in.ID, ask.Rows)
 }
 
 func (s *Server) runValues(ctx context.Context, in *AskValues) (*answer[result.ValuesFound], error) {
-	ask := result.Ask{Side: in.Side, Where: in.Where, Limit: in.Limit}
+	ask := in.ask()
+	ask.Limit = in.Limit
 	return asked(ctx, s, in.ID, func(ctx context.Context, dir string) (result.ValuesFound, error) {
 		return ask.Values(ctx, dir, in.Column)
 	})
+}
+
+func (s *Server) placeOfRow(ctx context.Context, in *struct {
+	ID  string `path:"id"`
+	Row int64  `path:"row" minimum:"1"`
+}) (*answer[result.Ended], error) {
+	return asked(ctx, s, in.ID, func(_ context.Context, dir string) (result.Ended, error) {
+		return result.PlaceOf(dir, in.Row)
+	})
+}
+
+// AskMarks is of which rows marks are told.
+type AskMarks struct {
+	ID      string   `path:"id"`
+	Rows    []int64  `query:"rows" required:"true" minItems:"1" maxItems:"200" doc:"numbers of rows in the delivery"`
+	Columns []string `query:"columns,explode" maxItems:"16384" doc:"of the target; all where none is named"`
+}
+
+func (s *Server) runMarks(ctx context.Context, in *AskMarks) (*answer[api.Marks], error) {
+	r, err := s.done(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	d, err := s.delivery(ctx, r.DeliveryID)
+	if err != nil {
+		return nil, err
+	}
+	var given layout.Given
+	if err := json.Unmarshal(r.Layout, &given); err != nil {
+		return nil, s.failure("reading the layout of a run", err)
+	}
+	rows := slices.Compact(slices.Sorted(slices.Values(in.Rows)))
+	out := api.Marks{Items: []api.MarkedRow{}}
+	err = s.Cache.Read(ctx, s.Area.Path(d.SHA256), given, func(read *reading.Reading) error {
+		return s.Queue.MadeOf(ctx, r, rows, read.From, func(m *sift.Made) {
+			if row := markedOf(m.Explanation, in.Columns); len(row.Cells) > 0 {
+				out.Items = append(out.Items, row)
+			}
+		})
+	})
+	var gone *jobs.Gone
+	switch {
+	case errors.As(err, &gone):
+		return nil, huma.Error409Conflict(gone.Error())
+	case err != nil:
+		return nil, s.failure("looking at what was changed in rows", err)
+	}
+	return &answer[api.Marks]{out}, nil
+}
+
+// markedOf tells of the cells of a row that were changed, or break a rule, in some columns; nil for all.
+func markedOf(e *check.Explanation, columns []string) api.MarkedRow {
+	row := api.MarkedRow{Row: e.Row, Cells: []api.MarkedCell{}}
+	for i := range e.Columns {
+		c := &e.Columns[i]
+		cell := api.MarkedCell{Column: c.Column}
+		for _, step := range c.Steps {
+			if step.Changed {
+				cell.By = append(cell.By, step.Remedy)
+			}
+		}
+		for _, v := range c.Violations {
+			cell.Breaks = append(cell.Breaks, v.Message)
+			if v.Action == violation.Blank {
+				cell.By = append(cell.By, v.Action.String())
+			}
+		}
+		if len(cell.By) > 0 && c.Delivered != nil {
+			text := cutText(*c.Delivered)
+			cell.Was = &text
+		}
+		if isAsked := columns == nil || slices.Contains(columns, c.Column); isAsked && len(cell.By)+len(cell.Breaks) > 0 {
+			row.Cells = append(row.Cells, cell)
+		}
+	}
+	return row
 }

@@ -36,13 +36,13 @@ func (s *Server) describeForms(to huma.API) {
 			}
 			return &answer[api.Forms]{Body: out}, nil
 		})
-	huma.Register(to, file(op("runAccepted", http.MethodGet, "/runs/{id}/accepted",
-		"The accepted rows of a run, written in a form", "runs", 404, 409, 422)), s.runAccepted)
+	huma.Register(to, file(op("writeRows", http.MethodGet, "/runs/{id}/rows/written",
+		"Rows of an outcome, written in a form, in their own order", "runs", 404, 409, 422)), s.writeRows)
 }
 
-// askAccepted asks for accepted rows in a form.
-type askAccepted struct {
-	ID             string `path:"id"`
+// AskWritten asks for rows in a form.
+type AskWritten struct {
+	AskSide
 	Form           string `query:"form" required:"true" maxLength:"20" doc:"csv, delimited, jsonl, parquet or xlsx"`
 	Header         string `query:"header" enum:"names,titles,none" doc:"what stands over the columns"`
 	Codes          string `query:"codes" enum:"code,label,both" doc:"what stands for the codes of a code list"`
@@ -53,9 +53,9 @@ type askAccepted struct {
 	ByteOrderMark  bool   `query:"byteOrderMark" doc:"of the form delimited"`
 }
 
-// runAccepted answers with the accepted rows in a form. They are written to a file without a name first: whether a form can
+// writeRows answers with rows in a form. They are written to a file without a name first: whether a form can
 // hold them shows only at the last of them.
-func (s *Server) runAccepted(ctx context.Context, in *askAccepted) (*huma.StreamResponse, error) {
+func (s *Server) writeRows(ctx context.Context, in *AskWritten) (*huma.StreamResponse, error) {
 	all, err := written.All([]outcome.Settings{{Form: in.Form, Header: outcome.Heading(in.Header),
 		Codes: outcome.Coding(in.Codes), Delimiter: in.Delimiter, Encoding: in.Encoding, Quoting: in.Quoting,
 		LineTerminator: in.LineTerminator, ByteOrderMark: in.ByteOrderMark}})
@@ -81,7 +81,8 @@ func (s *Server) runAccepted(ctx context.Context, in *askAccepted) (*huma.Stream
 	if err != nil {
 		return nil, s.failure("making room for "+of.File, err)
 	}
-	if err := s.Queue.Rewrite(ctx, r, all[0], f); err != nil {
+	ask := in.ask()
+	if err := s.Queue.Write(ctx, r, &ask, all[0], f); err != nil {
 		f.Close()
 		if ctx.Err() != nil || fault.IsDisk(err) {
 			return nil, s.failure("writing "+of.File, err)
@@ -99,7 +100,7 @@ func (s *Server) runAccepted(ctx context.Context, in *askAccepted) (*huma.Stream
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
 		defer f.Close()
 		r, w := humachi.Unwrap(ctx)
-		attach(w, stem(d.Name)+"."+of.File, of.Type)
+		attach(w, stem(d.Name)+"."+strings.Replace(of.File, "accepted", in.Side, 1), of.Type)
 		w.Header().Set("Content-Length", fmt.Sprint(size))
 		if r.Method == http.MethodHead {
 			return

@@ -1022,23 +1022,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/runs/{id}/accepted": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The accepted rows of a run, written in a form */
-        get: operations["runAccepted"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/runs/{id}/before": {
         parameters: {
             query?: never;
@@ -1107,6 +1090,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was changed in the cells of some rows, and which of them break a rule */
+        get: operations["runMarks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{id}/outputs/{name}": {
         parameters: {
             query?: never;
@@ -1158,6 +1158,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{id}/rows/written": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of an outcome, written in a form, in their own order */
+        get: operations["writeRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{id}/rows/{row}": {
         parameters: {
             query?: never;
@@ -1167,6 +1184,23 @@ export interface paths {
         };
         /** What the run made of one row: each cell after each remedy, each rule's answer */
         get: operations["explainRow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/rows/{row}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** On which side a row of the delivery ended, and at which place there */
+        get: operations["placeOfRow"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2165,6 +2199,20 @@ export interface components {
              */
             rescued: number;
         };
+        Ended: {
+            /**
+             * Format: int64
+             * @description its place among the rows of its side, from 1
+             */
+            at: number;
+            /**
+             * Format: int64
+             * @description its number in the delivery
+             */
+            row: number;
+            /** @enum {string} */
+            side: "accepted" | "rejected" | "excluded";
+        };
         Entry: {
             example: string;
             /** @description the header by which the column is found */
@@ -2659,6 +2707,28 @@ export interface components {
             name: string;
             /** @description YAML, with comments */
             text: string;
+        };
+        MarkedCell: {
+            /** @description what is said of the rules that it breaks */
+            breaks?: string[];
+            /** @description remedies that changed it, null, default, or blank for a wrong value that was taken out */
+            by?: string[];
+            /** @description of the target */
+            column: string;
+            /** @description as delivered, cut where it is long; absent where nothing changed it, or there was no cell */
+            was?: string;
+        };
+        MarkedRow: {
+            cells: components["schemas"]["MarkedCell"][];
+            /**
+             * Format: int64
+             * @description its number in the delivery
+             */
+            row: number;
+        };
+        Marks: {
+            /** @description in ascending order; rows without such a cell are left out */
+            items: components["schemas"]["MarkedRow"][];
         };
         Match: {
             column: string;
@@ -3462,7 +3532,7 @@ export interface components {
         Shown: {
             /**
              * Format: int64
-             * @description its place on its side, from 1
+             * @description its place among the accepted, rejected or excluded rows, from 1
              */
             at: number;
             /** @description of the columns that were asked for, in their order; null for no value */
@@ -7909,81 +7979,6 @@ export interface operations {
             };
         };
     };
-    runAccepted: {
-        parameters: {
-            query: {
-                /** @description csv, delimited, jsonl, parquet or xlsx */
-                form: string;
-                /** @description what stands over the columns */
-                header?: "names" | "titles" | "none";
-                /** @description what stands for the codes of a code list */
-                codes?: "code" | "label" | "both";
-                /** @description of the form delimited: one character, or tab */
-                delimiter?: string;
-                /** @description of the form delimited, by its WHATWG name */
-                encoding?: string;
-                /** @description of the form delimited */
-                quoting?: "needed" | "all" | "texts";
-                /** @description of the form delimited */
-                lineTerminator?: "lf" | "crlf";
-                /** @description of the form delimited */
-                byteOrderMark?: boolean;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description the file */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/octet-stream": string;
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     showRunBefore: {
         parameters: {
             query?: never;
@@ -8210,6 +8205,69 @@ export interface operations {
             };
         };
     };
+    runMarks: {
+        parameters: {
+            query: {
+                /** @description numbers of rows in the delivery */
+                rows: number[];
+                /** @description of the target; all where none is named */
+                columns?: string[];
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Marks"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     runOutput: {
         parameters: {
             query?: {
@@ -8332,7 +8390,8 @@ export interface operations {
     runRows: {
         parameters: {
             query?: {
-                side?: "accepted" | "rejected" | "excluded";
+                /** @description changed and flagged rows are accepted ones in which a remedy has changed something, or something breaks a rule */
+                side?: "accepted" | "rejected" | "excluded" | "changed" | "flagged";
                 /** @description conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between */
                 where?: string[];
                 /** @description columns that rows are sorted by, each with descending behind it or not; no value stands last */
@@ -8360,6 +8419,85 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RowsFound"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    writeRows: {
+        parameters: {
+            query: {
+                /** @description changed and flagged rows are accepted ones in which a remedy has changed something, or something breaks a rule */
+                side?: "accepted" | "rejected" | "excluded" | "changed" | "flagged";
+                /** @description conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between */
+                where?: string[];
+                /** @description csv, delimited, jsonl, parquet or xlsx */
+                form: string;
+                /** @description what stands over the columns */
+                header?: "names" | "titles" | "none";
+                /** @description what stands for the codes of a code list */
+                codes?: "code" | "label" | "both";
+                /** @description of the form delimited: one character, or tab */
+                delimiter?: string;
+                /** @description of the form delimited, by its WHATWG name */
+                encoding?: string;
+                /** @description of the form delimited */
+                quoting?: "needed" | "all" | "texts";
+                /** @description of the form delimited */
+                lineTerminator?: "lf" | "crlf";
+                /** @description of the form delimited */
+                byteOrderMark?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description Not Found */
@@ -8460,10 +8598,70 @@ export interface operations {
             };
         };
     };
+    placeOfRow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ended"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     runValues: {
         parameters: {
             query: {
-                side?: "accepted" | "rejected" | "excluded";
+                /** @description changed and flagged rows are accepted ones in which a remedy has changed something, or something breaks a rule */
+                side?: "accepted" | "rejected" | "excluded" | "changed" | "flagged";
                 /** @description conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between */
                 where?: string[];
                 column: string;

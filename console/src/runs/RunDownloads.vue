@@ -67,7 +67,7 @@ async function open(): Promise<void> {
 const link = computed(() => {
   const { form, header, codes, ...dialect } = wanted
   const query = new URLSearchParams({ form, header, codes, ...(chosen.value?.isDelimited ? dialect : {}) })
-  return `/api/v1/runs/${run.id}/accepted?${query.toString()}`
+  return `/api/v1/runs/${run.id}/rows/written?${query.toString()}`
 })
 watch(link, () => (error.value = undefined))
 

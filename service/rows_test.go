@@ -1,0 +1,125 @@
+package service_test
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"sieb/core/outcome"
+	"sieb/core/result"
+	"sieb/service/api"
+	"sieb/service/servicetest"
+)
+
+// Rows of an outcome are told with what was changed in them, wherever they ended, and written as they are found.
+func TestRowsOfAnOutcome(t *testing.T) {
+	s := servicetest.Start(t, "", nil)
+	ctx := t.Context()
+	_, err := s.Client.AddTarget(ctx, []byte(`target: loads
+columns:
+  - {name: no, datatype: integer}
+  - {name: crop, remedies: [trim, {recode: {Weizen: wheat}}], null: ['', '?']}
+  - {name: site, default: Ahrensee}
+  - {name: kg, datatype: integer, maximum: 100, onViolation: flag}
+  - {name: wet, datatype: decimal, onViolation: blank}
+exclude: [{condition: 'cell("crop") == "trial"', reason: trial loads}]
+`))
+	require.NoError(t, err)
+	text := `no,crop,site,kg,wet
+1, rye,Colmitz,5,1.5
+x,rye,Colmitz,5,1.5
+3,rye,Colmitz,5,1.5
+4,trial,Colmitz,5,1.5
+5, Weizen,,500,damp
+6,?,Colmitz,7,
+`
+	for i := 7; i <= 1500; i++ {
+		text += fmt.Sprintf("%d,oats ,Dornau,%d,2\n", i, i%100)
+	}
+	d, err := s.Client.AddDelivery(ctx, "loads.csv", strings.NewReader(text))
+	require.NoError(t, err)
+	run, err := s.Client.StartRun(ctx, api.NewRun{Delivery: d.ID, Target: "loads"})
+	require.NoError(t, err)
+	run, err = s.Client.Follow(ctx, run.ID, nil)
+	require.NoError(t, err)
+	require.Empty(t, run.Error)
+
+	numbers := func(side string, where ...string) (rows []int64) {
+		found, err := s.Client.RunRows(ctx, run.ID, result.Ask{Side: side, Where: where, Limit: 5})
+		require.NoError(t, err)
+		assert.Equal(t, side, found.Side)
+		for _, r := range found.Items {
+			rows = append(rows, r.Row)
+		}
+		return append(rows, found.Total)
+	}
+	assert.Equal(t, []int64{1, 5, 6, 7, 8, 1497}, numbers("changed"))
+	assert.Equal(t, []int64{5, 1}, numbers("flagged"))
+	assert.Equal(t, []int64{1, 1}, numbers("changed", "crop equals rye"))
+
+	marks, err := s.Client.RunMarks(ctx, run.ID, []int64{1500, 6, 3, 5, 1, 6, 99_999}, nil)
+	require.NoError(t, err)
+	rye, Weizen, unknown, damp, oats, none := " rye", " Weizen", "?", "damp", "oats ", ""
+	assert.Equal(t, []api.MarkedRow{
+		{Row: 1, Cells: []api.MarkedCell{{Column: "crop", Was: &rye, By: []string{"trim"}}}},
+		{Row: 5, Cells: []api.MarkedCell{
+			{Column: "crop", Was: &Weizen, By: []string{"trim", "recode"}},
+			{Column: "site", Was: &none, By: []string{"default"}},
+			{Column: "kg", Breaks: []string{`"500" is above the maximum 100`}},
+			{Column: "wet", Was: &damp, By: []string{"blank"}, Breaks: []string{`"damp" is not a number such as 1234.5`}}}},
+		{Row: 6, Cells: []api.MarkedCell{{Column: "crop", Was: &unknown, By: []string{"null"}}}},
+		{Row: 1500, Cells: []api.MarkedCell{{Column: "crop", Was: &oats, By: []string{"trim"}}}},
+	}, marks.Items)
+	marks, err = s.Client.RunMarks(ctx, run.ID, []int64{1, 5}, []string{"site"})
+	require.NoError(t, err)
+	assert.Equal(t, []api.MarkedRow{{Row: 5, Cells: []api.MarkedCell{{Column: "site", Was: &none,
+		By: []string{"default"}}}}}, marks.Items)
+
+	for row, want := range map[int64]result.Ended{1: {Row: 1, Side: "accepted", At: 1}, 2: {Row: 2, Side: "rejected", At: 1},
+		4: {Row: 4, Side: "excluded", At: 1}, 1500: {Row: 1500, Side: "accepted", At: 1498}} {
+		at, err := s.Client.RunPlace(ctx, run.ID, row)
+		require.NoError(t, err)
+		assert.Equal(t, want, at)
+	}
+
+	written := func(of result.Ask, form string) string {
+		r, err := s.Client.WrittenRows(ctx, run.ID, of, outcome.Settings{Form: form})
+		return servicetest.Read(t, r, err)
+	}
+	assert.Equal(t, "no,crop,site,kg,wet\n5,wheat,Ahrensee,500,\n", written(result.Ask{Side: "flagged"}, "csv"))
+	assert.Equal(t, `{"no":6,"crop":null,"site":"Colmitz","kg":"7","wet":null}`+"\n",
+		written(result.Ask{Side: "changed", Where: []string{"crop empty"}}, "jsonl"))
+	assert.Equal(t, 16, strings.Count(written(result.Ask{Where: []string{"kg equals 42"}}, "csv"), "\n"))
+	assert.Equal(t, "row,line,reasons,no,crop,site,kg,wet\n"+
+		`2,3,"no: ""x"" is not a whole number [type.integer]",x,rye,Colmitz,5,1.5`+"\n", written(result.Ask{Side: "rejected"}, "csv"))
+	assert.Contains(t, written(result.Ask{Side: "excluded"}, "jsonl"), `"crop":"trial"`)
+
+	for what, ask := range map[string]func() error{
+		"there is no row 1501: the delivery has the rows 1 to 1500": func() error {
+			_, err := s.Client.RunPlace(ctx, run.ID, 1501)
+			return err
+		},
+		`no column "weight"`: func() error {
+			_, err := s.Client.WrittenRows(ctx, run.ID, result.Ask{Where: []string{"weight empty"}}, outcome.Settings{Form: "csv"})
+			return err
+		},
+		"expected": func() error {
+			_, err := s.Client.RunRows(ctx, run.ID, result.Ask{Side: "lost"})
+			return err
+		},
+		"expected array length <= 200": func() error {
+			_, err := s.Client.RunMarks(ctx, run.ID, make([]int64, 201), nil)
+			return err
+		},
+	} {
+		err := ask()
+		assert.ErrorContains(t, err, what)
+		assert.Equal(t, http.StatusUnprocessableEntity, servicetest.Status(err), what)
+	}
+	_, err = s.Client.RunMarks(ctx, "nothing", []int64{1}, nil)
+	assert.Equal(t, http.StatusNotFound, servicetest.Status(err))
+}
