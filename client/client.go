@@ -397,7 +397,7 @@ func (c *Client) RunMarks(ctx context.Context, id string, rows []int64, columns 
 	for i, row := range rows {
 		texts[i] = strconv.FormatInt(row, 10)
 	}
-	v := url.Values{"rows": {strings.Join(texts, ",")}, "columns": columns}
+	v := url.Values{"rows": texts, "columns": columns}
 	return m, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/marks?"+v.Encode(), &m)
 }
 

@@ -106,7 +106,9 @@ func TestResult(t *testing.T) {
 	p.shows("There is no page 7")
 	p.do(chromedp.Click(button("To the first")))
 	p.cells("no", "A B D E F")
-	p.do(chromedp.Click(`.rows tbody tr:nth-child(3) a`))
+	p.do(chromedp.Click(`.rows tbody tr:nth-child(3)`))
+	p.shows("Row 4")
+	p.do(chromedp.Click(`.way a`))
 	p.until(`location.pathname.endsWith('/reading') && location.search === '?row=4'`)
 }
 
@@ -132,9 +134,173 @@ func TestResultOfManyRows(t *testing.T) {
 	p := open(t)
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + "/result"))
 	p.shows("250 rows")
-	p.shows("The first 60 of 2")
+	p.shows("60 of 2")
 	p.until(`document.querySelectorAll('.rows tbody tr').length === 100`)
 	p.do(chromedp.Click(`.pages li.number:last-child`))
 	p.until(`document.querySelectorAll('.rows tbody tr').length === 50`)
 	assert.Equal(t, "250", p.js(`document.querySelector('.rows tbody tr:last-child td').innerText`))
+
+	// Other columns are chosen, and moved; the address keeps them.
+	p.do(chromedp.Click(button("Columns")))
+	p.shows("60 of 2")
+	p.do(chromedp.Click(button("As they stand")))
+	const closed = `[...document.querySelectorAll('.el-overlay')].every(o => o.style.display === 'none')`
+	p.until(closed)
+	p.do(chromedp.Click(button("choose others")), chromedp.SendKeys(`input[aria-label="Find a column"]`, "last"))
+	p.until(`document.querySelectorAll('.el-dialog li').length === 1`)
+	p.accessible("the columns that are shown")
+	p.do(chromedp.Click(`.el-dialog li .el-checkbox`), chromedp.Click(button("Show these")))
+	p.shows("61 of 2")
+	p.until(closed)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + d.ID + `/result?columns=["last","c1","nonsense","c0"]`))
+	p.cells("c0", strings.TrimSpace(strings.Repeat(" 1", 0)+oneTo(100)))
+	assert.Equal(t, "row,last,c1,c0", p.js(`[...document.querySelectorAll('.rows thead th')].map(h =>
+		h.innerText.replace('#', '').trim()).join()`))
+	p.do(chromedp.Click(button("Columns")), chromedp.Click(`button[aria-label="Move c0 forward"]`),
+		chromedp.Click(button("Show these")))
+	p.until(`[...document.querySelectorAll('.rows thead th')].map(h => h.innerText.replace('#', '').trim()).join() ===
+		'row,last,c0,c1'`)
+
+	// A row is gone to by its number, on whatever page it stands.
+	p.do(chromedp.SendKeys(`input[aria-label="Number of a row"]`, "207"+kb.Enter))
+	p.shows("Row 207")
+	p.until(`document.querySelector('.rows tr.open td').innerText === '207'`)
+	p.until(`new URLSearchParams(location.search).get('page') === '3'`)
+	p.do(chromedp.SendKeys(`input[aria-label="Number of a row"]`, "251"+kb.Enter))
+	p.shows("there is no row 251: the delivery has the rows 1 to 250")
+	p.choose(".per", "rows a page")
+}
+
+// oneTo returns the numbers up to one, with blanks between them.
+func oneTo(n int) string {
+	var all []string
+	for i := range n {
+		all = append(all, fmt.Sprint(i+1))
+	}
+	return strings.Join(all, " ")
+}
+
+// habits is a delivery in which remedies change cells, values are blanked and flagged, and trial rows are accepted.
+const habits = "no,crop,state,kg\nA, Weizen,0,9\nB,rye,1,10\nC,rye,0,damp\nD,oats,1,900\nE,rey,0,7\n"
+
+// sifted adds the target of habits, and sifts them.
+func sifted(t *testing.T, s *servicetest.Service) (delivery, run string) {
+	_, err := s.Client.AddTarget(t.Context(), []byte("target: loads\ncolumns:\n  - {name: no}\n"+
+		"  - {name: crop, remedies: [trim, {recode: {Weizen: wheat}}]}\n  - {name: state, datatype: integer}\n"+
+		"  - {name: kg, datatype: integer, maximum: 500, onViolation: {range.high: flag, type.integer: blank}}\n"))
+	require.NoError(t, err)
+	d, err := s.Client.AddDelivery(t.Context(), "loads.csv", strings.NewReader(habits))
+	require.NoError(t, err)
+	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "loads"})
+	require.NoError(t, err)
+	r, err = s.Client.Follow(t.Context(), r.ID, func(api.Run) {})
+	require.NoError(t, err)
+	require.Equal(t, "accepted", string(r.Verdict), "%+v", r.Violations)
+	return d.ID, r.ID
+}
+
+// What was changed is seen in its place, with what stood there; a row tells how it came about.
+func TestChangedRows(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	id, run := sifted(t, s)
+	p := open(t)
+	p.do(chromedp.Navigate(s.Address))
+	p.shows("loads.csv")
+	p.do(chromedp.Click(`//a[.="loads.csv"]`))
+	p.until(fmt.Sprintf(`location.pathname === '/deliveries/%s/result'`, id))
+	p.shows("All 5 rows are accepted.")
+	p.until(`document.querySelector('.rows td.changed del')?.innerText === '·Weizen'`)
+	p.until(`document.querySelectorAll('.rows td.changed').length === 2 &&
+		document.querySelectorAll('.rows td.breaks').length === 2`)
+	p.accessible("changed cells")
+	p.do(chromedp.Click(button("changed 2")))
+	p.cells("no", "A C")
+	p.do(chromedp.Click(button("flagged 2")))
+	p.cells("no", "C D")
+
+	// From row to row by the keyboard.
+	p.do(chromedp.Focus(`.rows tbody tr`), chromedp.KeyEvent(kb.ArrowDown))
+	p.until(`document.activeElement.innerText.includes('900')`)
+	p.do(chromedp.KeyEvent(kb.Enter))
+	p.shows("Row 4")
+	p.shows(`"900" is above the maximum 500`)
+	p.accessible("how a row came about")
+	p.do(chromedp.KeyEvent(kb.ArrowUp))
+	p.shows("Row 3")
+	p.shows(`blank: "damp" is not a whole number`)
+	p.do(chromedp.Click(button("Next")))
+	p.shows("Row 4")
+	p.do(chromedp.KeyEvent(kb.Escape))
+	p.until(`document.querySelector('.way') === null`)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/result?row=1"))
+	p.shows("trim, recode")
+	p.do(chromedp.Click(button("all 4 columns")))
+	p.until(`document.querySelectorAll('.way tbody tr').length === 4`)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/result?row=99"))
+	p.shows("there is no row 99")
+
+	// What is found is downloaded in a form.
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id +
+		`/result?side=changed&where=[{"column":"crop","op":"equals","value":"wheat"}]`))
+	p.cells("no", "A")
+	p.do(chromedp.Click(button("Download")))
+	p.shows("1 row, with all columns")
+	p.do(chromedp.Evaluate[chromedp.Void](
+		`HTMLAnchorElement.prototype.click = function () { window.fetched = this.href }; undefined`),
+		chromedp.Click(`//label[contains(., "JSON Lines")]`), chromedp.Click(button("Download changed.jsonl")))
+	p.until(`window.fetched !== undefined`)
+	link := p.js(`new URL(window.fetched).pathname + new URL(window.fetched).search`)
+	assert.Contains(t, link, "/runs/"+run+"/rows/written?form=jsonl")
+	answer := p.fetched(link)
+	assert.Equal(t, 200, answer.Status)
+	assert.Equal(t, `{"no":"A","crop":"wheat","state":0,"kg":9}`+"\n", answer.Text)
+}
+
+// What is seen is mended there: trial rows are left out, a value is recoded, another one is missing, each by one gesture.
+func TestMendedFromRows(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	id, _ := sifted(t, s)
+	p := open(t)
+	station := s.Address + "/deliveries/" + id
+	p.do(chromedp.Navigate(station + "/result"))
+	p.shows("All 5 rows are accepted.")
+	p.do(chromedp.Click(`button[aria-label="Count the values of state"]`),
+		chromedp.Click(`button[aria-label="Leave out rows with 1"]`))
+	p.tally(3, 0, 2)
+	p.accessible("a draft at the result")
+	p.do(chromedp.Click(`button[aria-label="Count the values of crop"]`), chromedp.Click(`button[aria-label="Recode: rey"]`),
+		chromedp.SendKeys(`input[aria-label="Another value for rey"]`, "rye"+kb.Enter))
+	p.shows("on to the rules")
+	p.until(`document.querySelector('input[aria-label="Another value for rey"]') === null`)
+	p.do(chromedp.Click(`button[aria-label="Add a condition"], .bar > .el-button`))
+	p.choose(`.bar .column`, "kg")
+	p.choose(`.bar .op`, "is at least")
+	p.do(chromedp.SendKeys(`input[aria-label="Value"]`, "9"+kb.Enter))
+	p.cells("no", "A B D")
+	p.do(chromedp.Click(button("Leave 3 rows out")))
+	p.tally(2, 0, 3)
+	// What no condition says in the same way is not offered.
+	p.do(chromedp.Navigate(station + `/result?where=[{"column":"crop","op":"contains","value":"RY"}]`))
+	p.cells("no", "B C")
+	p.until(`[...document.querySelectorAll('button')].find(b => b.innerText.includes('Leave 2 rows out')).disabled`)
+
+	// The same from the profile, of cells as they were delivered.
+	p.do(chromedp.Navigate(station + `/profile?column=crop&rows=[{"column":"crop","op":"equals","value":" Weizen"}]`))
+	p.shows("1 row")
+	p.do(chromedp.Click(`button[aria-label^="Treat as missing"]`))
+	p.until(`document.querySelector('ul[aria-label="Filters"]') !== null`)
+	p.tally(2, 0, 3)
+	rules, err := s.Client.Rules(t.Context(), id)
+	require.NoError(t, err)
+	text := rules.Target.Text
+	assert.Contains(t, text, "state == 1")
+	assert.Contains(t, text, "kg >= 9")
+	assert.Contains(t, text, "{recode: {Weizen: wheat, rey: rye}}")
+	assert.Contains(t, text, `null: ["", " Weizen"]`)
+	p.do(chromedp.Navigate(station + `/profile?rows=[{"column":"no","op":"oneOf","values":["C","E"]}]`))
+	p.do(chromedp.Click(button("Leave 2 rows out")))
+	p.tally(0, 0, 5)
+	p.accessible("rows that were found, and left out")
 }

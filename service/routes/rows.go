@@ -117,7 +117,7 @@ func (s *Server) placeOfRow(ctx context.Context, in *struct {
 // AskMarks is of which rows marks are told.
 type AskMarks struct {
 	ID      string   `path:"id"`
-	Rows    []int64  `query:"rows" required:"true" minItems:"1" maxItems:"200" doc:"numbers of rows in the delivery"`
+	Rows    []int64  `query:"rows,explode" required:"true" minItems:"1" maxItems:"200" doc:"numbers of rows in the delivery"`
 	Columns []string `query:"columns,explode" maxItems:"16384" doc:"of the target; all where none is named"`
 }
 

@@ -13,8 +13,11 @@ import { count, counted, size, time } from '../format'
 import { useUploads } from '../uploads'
 
 /** Where a delivery opens: new ones where they are read first. */
-const stationOf = (d: Delivery): string =>
-  `/deliveries/${d.id}${d.state === 'arrived' || d.refusal ? '/reading' : ''}`
+/** Where one goes on: of what was accepted as a whole there is nothing to mend. */
+function stationOf(d: Delivery): string {
+  const station = d.state === 'arrived' || d.refusal ? '/reading' : d.state === 'accepted' ? '/result' : ''
+  return `/deliveries/${d.id}${station}`
+}
 
 /** What is said of a run that is newer than the one that the state is of. */
 function newestOf(r: RunHead): string {

@@ -11,6 +11,7 @@ import { useDrafts } from '../drafts'
 import { counted, size, visible } from '../format'
 import ColumnList from '../profile/ColumnList.vue'
 import ColumnView from '../profile/ColumnView.vue'
+import { fedFrom } from '../profile/cures'
 import { isFilter } from '../profile/filters'
 import FindingList from '../profile/FindingList.vue'
 import { useProfile } from '../profile/making'
@@ -21,6 +22,7 @@ import BeginRules from '../rules/BeginRules.vue'
 import CureButton from '../rules/CureButton.vue'
 import { lastOf, useRules, type NewRules } from '../rules/draft'
 import DraftStrip from '../rules/DraftStrip.vue'
+import { useFoundCures } from '../rules/found'
 import { inWords } from '../rules/suggestions'
 import OthersNote from '../rules/OthersNote.vue'
 import { useStation } from '../station'
@@ -117,6 +119,17 @@ async function begin(body: NewRules): Promise<void> {
   await work.begin(body)
   if (work.rules.value) address.swap({ draft: undefined })
 }
+
+/** What deals with the rows behind something. */
+const cures = useFoundCures(
+  work,
+  mend,
+  () => ({ of: 'delivery' }),
+  (name) => {
+    const fit = profile.value && fedFrom(name, profile.value, work.rehearsal.value)
+    return work.columns.value.find((c) => c.name === fit?.column)
+  },
+)
 
 const cure = (s: Suggestion): Promise<boolean> => work.change(inWords(s), s.steps)
 </script>
@@ -249,6 +262,7 @@ const cure = (s: Suggestion): Promise<boolean> => work.change(inWords(s), s.step
           :delivery="id"
           :profile="profile"
           :filters="filters"
+          :cures="cures"
           @filters="changeRows"
           @failed="(e) => (error = e)"
         />

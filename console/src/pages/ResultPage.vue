@@ -1,23 +1,32 @@
 <script setup lang="ts">
 /** The Result station: the rows of an outcome, accepted ones as their table will have them, looked at and asked. */
-import { ElPagination, ElSkeleton } from 'element-plus'
-import { computed, ref, watch } from 'vue'
-import { answered, api, type RowsFound } from '../api/client'
+import { ElButton, ElInput, ElOption, ElPagination, ElSelect, ElSkeleton } from 'element-plus'
+import { computed, ref } from 'vue'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
 import TallyBar from '../components/TallyBar.vue'
 import { useDrafts } from '../drafts'
 import { count, counted, time, visible } from '../format'
+import { useRows } from '../result/asking'
+import ColumnChooser from '../result/ColumnChooser.vue'
 import ConditionBar from '../result/ConditionBar.vue'
-import { sides, textOf, useQuestion } from '../result/question'
+import { isTyped, pageSizes, sides, textOf, useQuestion } from '../result/question'
 import RowsGrid from '../result/RowsGrid.vue'
+import RowWay from '../result/RowWay.vue'
 import ValueCounts from '../result/ValueCounts.vue'
+import { useRules } from '../rules/draft'
+import DraftStrip from '../rules/DraftStrip.vue'
+import { useFoundCures } from '../rules/found'
+import FoundCures from '../rules/FoundCures.vue'
+import OthersNote from '../rules/OthersNote.vue'
+import FormDialog from '../runs/FormDialog.vue'
 import RunProgress from '../runs/RunProgress.vue'
 import { rulesOf, useRuns } from '../runs/shown'
 import { useStation } from '../station'
 
 const { id } = defineProps<{ id: string }>()
 const book = useDrafts(() => id)
+const work = useRules(() => id)
 const shown = useRuns(
   () => id,
   () => delivery.value,
@@ -31,6 +40,7 @@ const { delivery, error, load, renew } = useStation(
   'Result',
   async (_, isHere) => {
     void book.load()
+    void work.load()
     await shown.load()
     isLoaded.value = isHere()
   },
@@ -40,61 +50,40 @@ const { delivery, error, load, renew } = useStation(
   },
 )
 const question = useQuestion()
-const { side, where, sort, page } = question
+const { side, where, sort, page, perPage, row } = question
 const texts = computed(() => where.value.map(textOf))
-/** So many rows make a page, and so many columns are shown. */
-const [perPage, mostColumns] = [100, 60]
-const found = ref<RowsFound>()
-/** Why the rows cannot be shown. */
-const wrong = ref<unknown>()
-const isAsking = ref(false)
-const columns = ref<string[]>([])
-let latest = 0
+const asked = useRows(() => run.value, question)
+const { found, wrong, isAsking, columns, ask } = asked
+const names = computed(() => columns.value.map((c) => c.name))
 
-async function ask(): Promise<void> {
-  const r = run.value
-  if (!r?.tally) return
-  const mine = ++latest
-  isAsking.value = true
+/** What deals with the rows that are found stands in a draft of the rules by which they were sifted. */
+const cures = useFoundCures(
+  work,
+  async () => {
+    const r = run.value
+    if (r?.target) await work.begin({ target: r.target.name, mapping: r.mapping?.name })
+  },
+  () => ({ of: 'outcome', datatypes: new Map(columns.value.map((c) => [c.name, c.datatype])) }),
+  (name) => work.columns.value.find((c) => c.name === name),
+)
+
+const isChoosing = ref(false)
+const isDownloading = ref(false)
+const wanted = ref('')
+/** Why it was not gone to a row. */
+const lostRow = ref('')
+async function goTo(): Promise<void> {
+  lostRow.value = ''
+  const n = Number(wanted.value.replace(/[^0-9]/g, ''))
+  if (n < 1) return
   try {
-    const params = { path: { id: r.id } }
-    const of = `${r.id} ${side.value}`
-    if (known !== of) {
-      const none = await answered(
-        api.GET('/api/v1/runs/{id}/rows', { params: { ...params, query: { side: side.value, limit: 0 } } }),
-      )
-      if (mine !== latest) return
-      columns.value = none.columns.map((c) => c.name)
-      known = of
-    }
-    const query = {
-      side: side.value,
-      where: texts.value,
-      sort: sort.value && [sort.value.column + (sort.value.descending ? ' descending' : '')],
-      offset: (page.value - 1) * perPage,
-      limit: perPage,
-      columns: columns.value.length > mostColumns ? columns.value.slice(0, mostColumns) : undefined,
-    }
-    const rows = await answered(api.GET('/api/v1/runs/{id}/rows', { params: { ...params, query } }))
-    if (mine !== latest) return
-    found.value = rows
-    wrong.value = undefined
+    const place = await asked.placeOf(n)
+    question.goTo(place.side, place.at, n)
+    wanted.value = ''
   } catch (e) {
-    if (mine !== latest) return
-    wrong.value = e
-    found.value = undefined
-  } finally {
-    if (mine === latest) isAsking.value = false
+    lostRow.value = e instanceof Error ? e.message : String(e)
   }
 }
-/** Of which run and side the columns are known. */
-let known = ''
-watch(
-  () => JSON.stringify([run.value?.id, run.value?.verdict, side.value, texts.value, sort.value, page.value]),
-  () => void ask(),
-  { immediate: true },
-)
-const rowsOf = (s: (typeof sides)[number]): number => run.value?.tally?.[s] ?? 0
 const said = computed(() => {
   const f = found.value
   if (!f) return ''
@@ -106,19 +95,22 @@ const said = computed(() => {
 const pages = computed(() => Math.min(found.value?.total ?? 0, sort.value ? 100_000 : Infinity))
 const nothing = computed(() => {
   if (where.value.length > 0) return 'No row passes.'
+  if (side.value === 'flagged') return 'In no accepted row something breaks a rule.'
+  if (side.value === 'changed') return 'No remedy has changed anything in an accepted row.'
   if (side.value !== 'accepted') return `No row was ${side.value}.`
   return run.value?.refusal ? `Nothing was accepted: ${run.value.refusal}` : 'No row was accepted.'
 })
-
-function only(value: string | null): void {
-  const column = question.counted.value
-  if (column === undefined) return
-  question.add(value === null ? { column, op: 'empty', value: '' } : { column, op: 'equals', value })
-}
 </script>
 
 <template>
-  <DeliveryHead :id="id" :delivery="delivery" :drafts="book.drafts.value" @changed="(d) => (delivery = d)" />
+  <DeliveryHead
+    :id="id"
+    :delivery="delivery"
+    :drafts="book.drafts.value"
+    :changes="work.rules.value?.changes.length"
+    @changed="(d) => (delivery = d)"
+  />
+  <OthersNote v-if="work.rules.value" :work="work" />
   <FailureNote v-if="error" :error="error" :retry="load" class="part" />
   <ElSkeleton v-if="!isLoaded && !error && !delivery?.refusal" :rows="6" animated />
   <template v-if="delivery && !delivery.refusal && isLoaded">
@@ -139,17 +131,41 @@ function only(value: string | null): void {
           {{ run.target ? 'into ' : '' }}{{ rulesOf(run) }}, sifted {{ time(run.createdAt) }} ·
           <RouterLink :to="`/deliveries/${id}/rejects?run=${run.id}`">verdict, violations and downloads</RouterLink>
         </p>
+        <p v-if="run.verdict === 'accepted' && run.tally.read > 0" class="whole">
+          ✓ {{ run.tally.read === run.tally.accepted ? 'All' : 'All other' }}
+          {{ counted(run.tally.accepted, 'row is', 'rows are') }} accepted.
+        </p>
         <TallyBar :tally="run.tally" :refused="run.verdict === 'refused'" />
       </section>
+      <DraftStrip :delivery="id" :work="work" />
+      <FailureNote v-if="work.error.value && !work.rules.value" :error="work.error.value" class="part" />
       <div class="station" :class="{ beside: question.counted.value }">
         <section class="sheet rows" aria-label="Rows">
           <div class="sides" role="group" aria-label="Side">
             <button v-for="s in sides" :key="s" type="button" :aria-pressed="s === side" @click="question.setSide(s)">
-              {{ s }} <span class="number">{{ count(rowsOf(s)) }}</span>
+              {{ s
+              }}<template v-if="asked.rowsOf(s) !== undefined"
+                >{{ ' ' }}<span class="number">{{ count(asked.rowsOf(s)!) }}</span></template
+              >
             </button>
+            <span class="tools">
+              <form class="go" @submit.prevent="goTo">
+                <ElInput v-model="wanted" size="small" placeholder="row" aria-label="Number of a row" />
+                <ElButton size="small" native-type="submit" :disabled="wanted === ''">Go to</ElButton>
+              </form>
+              <ElButton size="small" @click="isChoosing = true">Columns</ElButton>
+              <ElButton size="small" :disabled="!found?.total" @click="isDownloading = true">Download</ElButton>
+            </span>
           </div>
-          <ConditionBar :where="where" :columns="columns" @add="question.add" @remove="question.remove">
+          <p v-if="lostRow" class="note" role="alert">{{ lostRow }}</p>
+          <ConditionBar :where="where" :columns="names" @add="question.add" @remove="question.remove">
             <span class="soft" role="status">{{ isAsking ? 'looking …' : said }}</span>
+            <FoundCures
+              v-if="where.length > 0 && isTyped(side) && run.target"
+              :filters="where"
+              :rows="found?.total"
+              :cures="cures"
+            />
           </ConditionBar>
           <div v-if="wrong">
             <FailureNote :error="wrong" :retry="ask" class="note" />
@@ -167,25 +183,45 @@ function only(value: string | null): void {
           <template v-else>
             <RowsGrid
               :found="found"
-              :delivery="id"
+              :marks="asked.marks.value"
+              :row="row"
               :sort="sort"
               :counted="question.counted.value"
               @turn="question.turn"
               @count="question.count"
+              @open="question.open"
             />
             <p v-if="columns.length > found.columns.length" class="soft note">
-              The first {{ found.columns.length }} of {{ counted(columns.length, 'column', 'columns') }} are shown.
+              {{ found.columns.length }} of {{ counted(columns.length, 'column', 'columns') }} are shown;
+              <button type="button" class="link" @click="isChoosing = true">choose others</button>
             </p>
-            <ElPagination
-              v-if="pages > perPage"
-              class="pages"
-              layout="prev, pager, next"
-              :page-size="perPage"
-              :total="pages"
-              :current-page="page"
-              @current-change="question.setPage"
-            />
+            <div v-if="pages > pageSizes[0]!" class="pages">
+              <ElPagination
+                layout="prev, pager, next"
+                :page-size="perPage"
+                :total="pages"
+                :current-page="page"
+                @current-change="question.setPage"
+              />
+              <ElSelect
+                :model-value="perPage"
+                size="small"
+                class="per"
+                aria-label="Rows of a page"
+                @change="question.setPerPage"
+              >
+                <ElOption v-for="n in pageSizes" :key="n" :value="n" :label="`${count(n)} rows a page`" />
+              </ElSelect>
+            </div>
           </template>
+          <RowWay
+            v-if="row !== undefined"
+            :run="run.id"
+            :row="row"
+            :delivery="id"
+            :rows="(found?.items ?? []).map((r) => r.row)"
+            @open="question.open"
+          />
         </section>
         <ValueCounts
           v-if="question.counted.value"
@@ -193,10 +229,21 @@ function only(value: string | null): void {
           :side="side"
           :column="question.counted.value"
           :where="texts"
-          @only="only"
+          :conditions="where"
+          :cures="cures"
+          @only="question.add"
           @close="question.count(undefined)"
         />
       </div>
+      <ColumnChooser v-model="isChoosing" :all="names" :shown="asked.shown.value" @show="question.show" />
+      <FormDialog
+        v-model="isDownloading"
+        :run="run.id"
+        :title="where.length > 0 ? 'The rows that pass, in a form' : `The ${side} rows, in a form`"
+        :lead="`${counted(found?.total ?? 0, 'row', 'rows')}, with all columns, in the order of the delivery.`"
+        :side="side"
+        :where="texts"
+      />
     </template>
   </template>
 </template>
@@ -209,6 +256,12 @@ function only(value: string | null): void {
 
 .by {
   margin: 0 0 8px;
+}
+
+.whole {
+  margin: 0 0 6px;
+  color: var(--leaf);
+  font-weight: 600;
 }
 
 .said {
@@ -237,7 +290,7 @@ function only(value: string | null): void {
   border-bottom: 1px solid var(--line);
 }
 
-.sides button {
+.sides > button {
   padding: 5px 14px;
   border: 0;
   border-bottom: 3px solid transparent;
@@ -247,7 +300,7 @@ function only(value: string | null): void {
   cursor: pointer;
 }
 
-.sides button[aria-pressed='true'] {
+.sides > button[aria-pressed='true'] {
   border-color: var(--grain);
   font-weight: 600;
 }
@@ -257,7 +310,34 @@ function only(value: string | null): void {
   padding: 10px 14px;
 }
 
+.tools,
+.go {
+  display: inline-flex;
+  flex-wrap: wrap;
+  gap: 6px;
+}
+
+.tools {
+  margin-left: auto;
+  padding-bottom: 6px;
+}
+
+.tools :deep(.el-button) {
+  margin: 0;
+}
+
+.go .el-input {
+  width: 90px;
+}
+
+.per {
+  width: 150px;
+}
+
 .pages {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
   padding: 8px;
   justify-content: center;
   border-top: 1px solid var(--line);

@@ -4,9 +4,16 @@ import { ElButton, ElInput, ElOption, ElSelect } from 'element-plus'
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, useTemplateRef, watch } from 'vue'
 import { answered, api, type ColumnProfile, type Filter, type Profile, type RowSeen } from '../api/client'
 import { count, counted, visible } from '../format'
+import FoundCures from '../rules/FoundCures.vue'
+import type { FoundCures as FoundCuresBook } from '../rules/found'
 import { needsValue, ops, say, usual } from './filters'
 
-const { delivery, profile, filters } = defineProps<{ delivery: string; profile: Profile; filters: Filter[] }>()
+const { delivery, profile, filters, cures } = defineProps<{
+  delivery: string
+  profile: Profile
+  filters: Filter[]
+  cures: FoundCuresBook
+}>()
 const emit = defineEmits<{ filters: [filters: Filter[]]; failed: [error: unknown] }>()
 
 const rows = ref<RowSeen[]>([])
@@ -113,6 +120,7 @@ const marked = computed(() => new Set(filters.flatMap((f) => [f.column ?? '', ..
     <div class="head">
       <h2>Rows</h2>
       <span role="status" class="soft">{{ total === undefined ? 'counting …' : counted(total, 'row', 'rows') }}</span>
+      <FoundCures :filters="filters" :rows="total" :cures="cures" />
       <ElButton size="small" @click="emit('filters', [])">Close</ElButton>
     </div>
     <ul class="chips" aria-label="Filters">

@@ -1,34 +1,119 @@
 <script setup lang="ts">
 /** Rows of an outcome as a grid: typed, sorted by the head that is chosen, each with its number in the delivery. */
-import { computed } from 'vue'
-import type { RowsFound } from '../api/client'
+import { computed, nextTick, useTemplateRef, watch } from 'vue'
+import type { MarkedCell, RowsFound } from '../api/client'
 import { count, visible } from '../format'
 import { kindOf } from '../rules/model'
+import { isTyped, type SideName } from './question'
 
 const {
   found,
-  delivery,
+  marks,
+  row = undefined,
   sort = undefined,
   counted = undefined,
 } = defineProps<{
   found: RowsFound
-  delivery: string
+  /** What was changed, and what breaks a rule: by row and column. */
+  marks: Map<number, Map<string, MarkedCell>>
+  /** The row that is open. */
+  row?: number
   sort?: { column: string; descending: boolean }
   /** The column whose values are counted. */
   counted?: string
 }>()
-const emit = defineEmits<{ turn: [column: string]; count: [column: string] }>()
+const emit = defineEmits<{ turn: [column: string]; count: [column: string]; open: [row: number | undefined] }>()
 
 const isNumber = (datatype = ''): boolean => kindOf(datatype) === 'number'
 /** Of rows that were not accepted the number is a column by itself. */
-const isNumbered = computed(() => found.side === 'accepted')
+const isNumbered = computed(() => isTyped(found.side as SideName))
 const order = (name: string): 'ascending' | 'descending' | 'none' =>
   sort?.column !== name ? 'none' : sort.descending ? 'descending' : 'ascending'
-const marks = { ascending: '▴', descending: '▾', none: '' }
+const arrows = { ascending: '▴', descending: '▾', none: '' }
+
+/** So much of a cell is shown. */
+const mostOfCell = 300
+const markOf = (row: number, place: number): MarkedCell | undefined =>
+  marks.get(row)?.get(found.columns[place]?.name ?? '')
+/** What stood in a cell before it was changed, where that was something else than is seen. */
+function wasOf(row: number, place: number, cell: string | null): string | undefined {
+  const mark = markOf(row, place)
+  return mark?.was !== undefined && mark.was !== cell ? mark.was : undefined
+}
+function titleOf(row: number, place: number, cell: string | null): string | undefined {
+  const mark = markOf(row, place)
+  const parts = [
+    ...(mark?.by ? [`“${mark.was ?? ''}” as delivered; changed by ${mark.by.join(', ')}`] : []),
+    ...(mark?.breaks ?? []),
+    ...(cell && cell.length > 40 ? [cell.slice(0, 2000)] : []),
+  ]
+  return parts.length > 0 ? parts.join('\n') : undefined
+}
+
+// From row to row by the keyboard: one row can be reached by the tabulator, the others by the arrows.
+const body = useTemplateRef<HTMLElement>('body')
+const reached = computed(() =>
+  Math.max(
+    0,
+    found.items.findIndex((r) => r.row === row),
+  ),
+)
+
+function focusOn(place: number): void {
+  const at = Math.min(Math.max(place, 0), found.items.length - 1)
+  body.value?.querySelectorAll<HTMLElement>('tr')[at]?.focus()
+  if (row !== undefined) emit('open', found.items[at]?.row)
+}
+
+function key(e: KeyboardEvent, place: number): void {
+  const steps: Record<string, number> = { ArrowDown: 1, ArrowUp: -1, PageDown: 20, PageUp: -20 }
+  const to =
+    e.key === 'Home'
+      ? 0
+      : e.key === 'End'
+        ? found.items.length - 1
+        : e.key in steps
+          ? place + (steps[e.key] ?? 0)
+          : -1
+  if (e.key === 'Enter') emit('open', found.items[place]?.row)
+  else if (e.key === 'Escape') emit('open', undefined)
+  else if (e.key === 'c' && (e.ctrlKey || e.metaKey) && String(window.getSelection()) === '') copy(place)
+  else if (to >= 0 && e.target === e.currentTarget) focusOn(to)
+  else return
+  e.preventDefault()
+}
+
+/** Copies a row as text: tabulators between its cells. */
+function copy(place: number): void {
+  const text = (found.items[place]?.cells ?? []).map((c) => (c ?? '').replace(/[\t\r\n]+/g, ' ')).join('\t')
+  const give = (e: ClipboardEvent): void => {
+    e.clipboardData?.setData('text/plain', text)
+    e.preventDefault()
+  }
+  document.addEventListener('copy', give, { once: true })
+  document.execCommand('copy')
+  document.removeEventListener('copy', give)
+}
+
+// A row that one goes to is seen.
+watch(
+  () => [row, found],
+  async () => {
+    await nextTick()
+    if (row !== undefined) body.value?.querySelector('.open')?.scrollIntoView({ block: 'nearest' })
+  },
+  { immediate: true },
+)
 </script>
 
 <template>
-  <div class="scroll" role="region" :aria-label="`${found.side} rows`" tabindex="0">
+  <div
+    class="scroll"
+    :class="{ beside: row !== undefined }"
+    role="region"
+    :aria-label="`${found.side} rows`"
+    tabindex="0"
+  >
     <table>
       <thead>
         <tr>
@@ -48,7 +133,7 @@ const marks = { ascending: '▴', descending: '▾', none: '' }
               :title="`Sort by ${c.name}`"
               @click="emit('turn', c.name)"
             >
-              {{ visible(c.name) }} <span aria-hidden="true">{{ marks[order(c.name)] }}</span>
+              {{ visible(c.name) }} <span aria-hidden="true">{{ arrows[order(c.name)] }}</span>
             </button>
             <button
               type="button"
@@ -62,24 +147,33 @@ const marks = { ascending: '▴', descending: '▾', none: '' }
           </th>
         </tr>
       </thead>
-      <tbody>
-        <tr v-for="r in found.items" :key="r.at">
-          <td v-if="isNumbered" class="number soft">
-            <RouterLink
-              :to="`/deliveries/${delivery}/reading?row=${r.row}`"
-              :title="`See row ${r.row} in the delivery`"
-              >{{ count(r.row) }}</RouterLink
-            >
-          </td>
+      <tbody ref="body">
+        <tr
+          v-for="(r, k) in found.items"
+          :key="r.at"
+          :class="{ open: r.row === row }"
+          :tabindex="k === reached ? 0 : -1"
+          :aria-selected="r.row === row"
+          @keydown="key($event, k)"
+          @click="emit('open', r.row)"
+        >
+          <td v-if="isNumbered" class="number soft">{{ count(r.row) }}</td>
           <td
             v-for="(cell, i) in r.cells"
             :key="i"
-            :class="{ number: isNumber(found.columns[i]?.datatype) }"
-            :title="cell && cell.length > 40 ? cell : undefined"
+            :class="{
+              number: isNumber(found.columns[i]?.datatype),
+              changed: markOf(r.row, i)?.by,
+              breaks: markOf(r.row, i)?.breaks,
+            }"
+            :title="titleOf(r.row, i, cell)"
           >
+            <del v-if="wasOf(r.row, i, cell) !== undefined" class="soft">{{
+              visible(wasOf(r.row, i, cell)!.slice(0, 60)) || '“”'
+            }}</del>
             <span v-if="cell === null" class="blank">none</span>
             <span v-else-if="cell === ''" class="blank">empty text</span>
-            <template v-else>{{ visible(cell.slice(0, 300)) }}</template>
+            <template v-else>{{ visible(cell.slice(0, mostOfCell)) }}</template>
           </td>
         </tr>
       </tbody>
@@ -92,6 +186,12 @@ const marks = { ascending: '▴', descending: '▾', none: '' }
   overflow: auto;
   max-height: calc(100vh - 260px);
   min-height: 220px;
+}
+
+/* The row that is open stands below, in sight of it. */
+.beside {
+  max-height: 42vh;
+  min-height: 150px;
 }
 
 table {
@@ -152,6 +252,34 @@ td {
 .head:hover,
 .values:hover {
   text-decoration: underline;
+}
+
+tbody tr {
+  cursor: pointer;
+}
+
+tbody tr:hover,
+tbody tr.open {
+  background: var(--grain-wash);
+}
+
+tbody tr:focus-visible {
+  outline: 2px solid var(--grain);
+  outline-offset: -2px;
+}
+
+td.changed {
+  background: var(--leaf-wash);
+  box-shadow: inset 0 -2px 0 var(--leaf);
+}
+
+td.breaks {
+  background: var(--rust-wash);
+  box-shadow: inset 0 -2px 0 var(--rust);
+}
+
+del {
+  margin-right: 5px;
 }
 
 .blank {

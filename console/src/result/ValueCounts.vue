@@ -1,20 +1,30 @@
 <script setup lang="ts">
 /** How often each value of a column occurs in the rows that pass. */
 import { ElSkeleton } from 'element-plus'
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { answered, api, type ValuesFound } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, share, visible } from '../format'
-import type { SideName } from './question'
+import type { FoundCures } from '../rules/found'
+import ValueCures from '../rules/ValueCures.vue'
+import type { Condition, SideName } from './question'
 
-const { run, side, column, where } = defineProps<{
+const { run, side, column, where, conditions, cures } = defineProps<{
   run: string
   side: SideName
   column: string
   /** Conditions, as the service reads them. */
   where: string[]
+  /** The same as they are said. */
+  conditions: Condition[]
+  cures: FoundCures
 }>()
-const emit = defineEmits<{ only: [value: string | null]; close: [] }>()
+const emit = defineEmits<{ only: [c: Condition]; close: [] }>()
+
+const isOf = (value: string | null): Condition =>
+  value === null ? { column, op: 'empty', value: '' } : { column, op: 'equals', value }
+/** Accepted rows have values of the target; the others are as they were delivered, and left out by those. */
+const isMended = computed(() => !['rejected', 'excluded'].includes(side))
 
 /** So many values are shown. */
 const most = 50
@@ -62,19 +72,36 @@ watch(
             <td class="value">
               <span v-if="v.value === null" class="soft">none</span>
               <template v-else>{{ v.value === '' ? '“”' : visible(v.value.slice(0, 120)) }}</template>
+              <span class="does">
+                <button
+                  type="button"
+                  class="link"
+                  :aria-label="`Only rows with ${v.value ?? 'no value'}`"
+                  @click="emit('only', isOf(v.value))"
+                >
+                  only
+                </button>
+                <template v-if="isMended">
+                  <button
+                    v-if="cures.isExpressed([...conditions, isOf(v.value)])"
+                    type="button"
+                    class="link"
+                    :aria-label="`Leave out rows with ${v.value ?? 'no value'}`"
+                    @click="cures.leave([...conditions, isOf(v.value)])"
+                  >
+                    leave out
+                  </button>
+                  <ValueCures
+                    v-if="v.value && cures.isText(column)"
+                    :value="v.value"
+                    @missing="v.value && cures.missing(column, v.value)"
+                    @recode="(to) => v.value && cures.recode(column, v.value, to)"
+                  />
+                </template>
+              </span>
             </td>
             <td class="number">{{ count(v.count) }}</td>
             <td class="number soft">{{ share(v.count, found.rows) }}</td>
-            <td>
-              <button
-                type="button"
-                class="link"
-                :aria-label="`Only rows with ${v.value ?? 'no value'}`"
-                @click="emit('only', v.value)"
-              >
-                only
-              </button>
-            </td>
           </tr>
         </tbody>
       </table>
@@ -111,6 +138,12 @@ td {
   padding: 3px 6px 3px 0;
   border-top: 1px solid var(--line);
   vertical-align: baseline;
+}
+
+.does {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 2px 8px;
 }
 
 .value {

@@ -3,7 +3,7 @@ import { computed, type ComputedRef } from 'vue'
 import { useAddress } from '../address'
 import { needsValue } from '../profile/filters'
 
-export const sides = ['accepted', 'rejected', 'excluded'] as const
+export const sides = ['accepted', 'rejected', 'excluded', 'changed', 'flagged'] as const
 export type SideName = (typeof sides)[number]
 
 /** The conditions that are offered; the service takes the same words. */
@@ -30,6 +30,12 @@ export interface QuestionBook {
   /** The column that rows are sorted by; undefined for their own order. */
   sort: ComputedRef<{ column: string; descending: boolean } | undefined>
   page: ComputedRef<number>
+  /** So many rows make a page. */
+  perPage: ComputedRef<number>
+  /** The columns that are shown, in their order; undefined for the first ones. */
+  columns: ComputedRef<string[] | undefined>
+  /** The row, by its number in the delivery, of which it is told how it came about. */
+  row: ComputedRef<number | undefined>
   /** The column whose values are counted. */
   counted: ComputedRef<string | undefined>
   setSide: (side: SideName) => void
@@ -38,13 +44,27 @@ export interface QuestionBook {
   /** Sorts by a column: from the lowest, then from the highest, then in the rows' own order. */
   turn: (column: string) => void
   setPage: (page: number) => void
+  setPerPage: (rows: number) => void
+  show: (columns: string[] | undefined) => void
+  open: (row: number | undefined) => void
+  /** Goes to a row: on its side, in the rows' own order, without conditions. */
+  goTo: (side: SideName, at: number, row: number) => void
   count: (column: string | undefined) => void
 }
+
+/** How many rows a page may have. */
+export const pageSizes = [100, 1000]
+
+const isText = (c: unknown): c is string => typeof c === 'string'
 
 function isCondition(c: unknown): c is Condition {
   const { column, op, value } = (c ?? {}) as Record<string, unknown>
   return typeof column === 'string' && typeof value === 'string' && (conditions as readonly unknown[]).includes(op)
 }
+
+/** Accepted rows, changed and flagged ones among them, have the target's columns; the others the delivery's. */
+export const isTyped = (side: SideName): boolean => !['rejected', 'excluded'].includes(side)
+const isSame = (a: SideName, b: SideName): boolean => isTyped(a) === isTyped(b)
 
 export function useQuestion(): QuestionBook {
   const address = useAddress()
@@ -54,6 +74,7 @@ export function useQuestion(): QuestionBook {
     const column = address.of('sort')
     return column === undefined ? undefined : { column, descending: address.of('order') === 'descending' }
   })
+  const perPage = computed(() => pageSizes.find((n) => n === Number(address.of('per'))) ?? 100)
   const setWhere = (list: Condition[]): void =>
     address.go({ where: list.length > 0 ? JSON.stringify(list) : undefined, page: undefined })
   return {
@@ -61,6 +82,15 @@ export function useQuestion(): QuestionBook {
     where,
     sort,
     page: computed(() => address.page()),
+    perPage,
+    columns: computed(() => {
+      const list = address.list('columns', isText)
+      return list.length > 0 ? list : undefined
+    }),
+    row: computed(() => {
+      const row = Number(address.of('row'))
+      return Number.isInteger(row) && row > 0 ? row : undefined
+    }),
     counted: computed(() => address.of('count')),
     setSide: (to) =>
       address.go({
@@ -70,6 +100,8 @@ export function useQuestion(): QuestionBook {
         order: undefined,
         page: undefined,
         count: undefined,
+        row: undefined,
+        columns: isSame(to, side.value) ? address.of('columns') : undefined,
       }),
     add: (c) => {
       if (!where.value.some((w) => textOf(w) === textOf(c))) setWhere([...where.value, c])
@@ -84,6 +116,20 @@ export function useQuestion(): QuestionBook {
       })
     },
     setPage: (to) => address.go({ page: to > 1 ? to : undefined }),
+    setPerPage: (rows) => address.go({ per: rows === pageSizes[0] ? undefined : rows, page: undefined }),
+    show: (columns) => address.go({ columns: columns && JSON.stringify(columns) }),
+    open: (row) => address.swap({ row }),
+    goTo: (to, at, row) =>
+      address.go({
+        side: to === 'accepted' ? undefined : to,
+        where: undefined,
+        sort: undefined,
+        order: undefined,
+        count: undefined,
+        columns: isSame(to, side.value) ? address.of('columns') : undefined,
+        page: at > perPage.value ? Math.ceil(at / perPage.value) : undefined,
+        row,
+      }),
     count: (column) => address.go({ count: column }),
   }
 }

@@ -58,6 +58,11 @@ const remarks = computed(() => [
       <div class="verdict">
         <h2 class="word" :class="run.verdict">{{ run.verdict }}</h2>
         <p>{{ run.refusal || verdictMeans }}</p>
+        <p v-if="run.tally?.accepted">
+          <RouterLink :to="`/deliveries/${run.delivery}/result?run=${run.id}`"
+            >the accepted rows, as their table will have them →</RouterLink
+          >
+        </p>
         <p class="soft">read as {{ readAs }}</p>
         <p v-for="remark in remarks" :key="remark" class="soft">{{ remark }}</p>
       </div>
