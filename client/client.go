@@ -391,6 +391,11 @@ func (c *Client) RunPlace(ctx context.Context, id string, row int64) (p result.E
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows/"+strconv.FormatInt(row, 10)+"/place", &p)
 }
 
+// RunBecame returns what the accepted rows of a run hold, column by column, beside what was delivered.
+func (c *Client) RunBecame(ctx context.Context, id string) (e result.Became, err error) {
+	return e, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/became", &e)
+}
+
 // RunMarks returns what was changed in the cells of some rows of a run, and which of them break a rule.
 func (c *Client) RunMarks(ctx context.Context, id string, rows []int64, columns []string) (m api.Marks, err error) {
 	texts := make([]string, len(rows))

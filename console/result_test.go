@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -240,6 +241,20 @@ func TestChangedRows(t *testing.T) {
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/result?row=99"))
 	p.shows("there is no row 99")
 
+	// What became of the columns, beside the delivery's profile once there is one.
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/result?side=excluded"))
+	p.do(chromedp.Click(button("profile")))
+	p.shows("5 accepted rows; the delivery has no profile")
+	p.accessible("the profile of a result")
+	p.profiled(s, id)
+	p.do(chromedp.Reload())
+	p.shows("5 accepted rows, beside the 5 rows of the delivery.")
+	p.shows("has blanks around it")
+	p.accessible("the profile of a result beside that of the delivery")
+	p.do(chromedp.Click(`//tbody//button[normalize-space()="crop"]`))
+	p.shows("4 different values in 5 rows")
+	p.cells("no", "A B C D E")
+
 	// What is found is downloaded in a form.
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id +
 		`/result?side=changed&where=[{"column":"crop","op":"equals","value":"wheat"}]`))
@@ -255,6 +270,15 @@ func TestChangedRows(t *testing.T) {
 	answer := p.fetched(link)
 	assert.Equal(t, 200, answer.Status)
 	assert.Equal(t, `{"no":"A","crop":"wheat","state":0,"kg":9}`+"\n", answer.Text)
+}
+
+// profiled makes the profile of a delivery.
+func (p *page) profiled(s *servicetest.Service, id string) {
+	p.t.Helper()
+	_, err := s.Client.StartProfile(p.t.Context(), id, api.NewProfile{})
+	require.NoError(p.t, err)
+	_, err = s.Client.AwaitProfile(p.t.Context(), id)
+	require.NoError(p.t, err)
 }
 
 // What is seen is mended there: trial rows are left out, a value is recoded, another one is missing, each by one gesture.
@@ -292,9 +316,13 @@ func TestMendedFromRows(t *testing.T) {
 	p.do(chromedp.Click(`button[aria-label^="Treat as missing"]`))
 	p.until(`document.querySelector('ul[aria-label="Filters"]') !== null`)
 	p.tally(2, 0, 3)
-	rules, err := s.Client.Rules(t.Context(), id)
-	require.NoError(t, err)
-	text := rules.Target.Text
+	var text string
+	require.Eventually(t, func() bool {
+		rules, err := s.Client.Rules(t.Context(), id)
+		require.NoError(t, err)
+		text = rules.Target.Text
+		return len(rules.Changes) == 4
+	}, time.Minute, 50*time.Millisecond)
 	assert.Contains(t, text, "state == 1")
 	assert.Contains(t, text, "kg >= 9")
 	assert.Contains(t, text, "{recode: {Weizen: wheat, rey: rye}}")

@@ -563,7 +563,8 @@ func (s *Side) Count(ctx context.Context, column string, where []profile.Filter,
 	if err != nil {
 		return nil, 0, 0, err
 	}
-	counts := map[string]*int64{}
+	counts := map[string]int{} // places in all
+	var all []Occurring
 	var missing int64
 	held := 0
 	by := []sortedBy{{column: k, order: orderOf(value.String.String())}} // keys are the texts
@@ -573,14 +574,15 @@ func (s *Side) Count(ctx context.Context, column string, where []profile.Filter,
 			missing++
 			return true
 		}
-		n := counts[string(r.keys[0].text)]
-		if n == nil {
+		at, isKnown := counts[string(r.keys[0].text)]
+		if !isKnown {
 			text := string(r.keys[0].text)
 			held += valueBytes + len(text)
-			n = new(int64)
-			counts[text] = n
+			at = len(all)
+			counts[text] = at
+			all = append(all, Occurring{&text, 0})
 		}
-		*n++
+		all[at].Count++
 		return held <= mostHeld
 	}); err != nil {
 		return nil, 0, 0, err
@@ -589,17 +591,36 @@ func (s *Side) Count(ctx context.Context, column string, where []profile.Filter,
 		return nil, 0, 0, wrongf("the different values of the column %q take more than %d MiB; ask for rows that pass "+
 			"more conditions", column, mostHeld>>20)
 	}
-	all := make([]Occurring, 0, len(counts)+1)
-	for text, n := range counts {
-		all = append(all, Occurring{&text, *n})
-	}
+	distinct = len(all)
 	if missing > 0 {
 		all = append(all, Occurring{nil, missing})
 	}
-	slices.SortFunc(all, func(x, y Occurring) int {
+	return mostFrequent(all, most), distinct, total, nil
+}
+
+// mostFrequent returns so many values, the most frequent first. It puts no more than twice as many in order at a time.
+func mostFrequent(all []Occurring, most int) []Occurring {
+	first := make([]Occurring, 0, min(len(all), 2*most))
+	compare := func(x, y Occurring) int {
 		return cmp.Or(cmp.Compare(y.Count, x.Count), compareCells(x.Value, y.Value))
-	})
-	return all[:min(most, len(all))], len(counts), total, nil
+	}
+	isCut := false
+	cut := func() {
+		slices.SortFunc(first, compare)
+		if len(first) > most {
+			first, isCut = first[:most], true
+		}
+	}
+	for _, v := range all {
+		if isCut && (most == 0 || len(first) == most && compare(v, first[most-1]) > 0) {
+			continue
+		}
+		if first = append(first, v); len(first) >= 2*most {
+			cut()
+		}
+	}
+	cut()
+	return first
 }
 
 // compareCells compares texts by their bytes; no value stands last.

@@ -5,16 +5,19 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"reflect"
 	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"sieb/core/check"
 	"sieb/core/layout"
+	"sieb/core/profile"
 	"sieb/core/result"
 	"sieb/core/sift"
 	"sieb/core/violation"
 	"sieb/service/api"
+	"sieb/service/desk"
 	"sieb/service/jobs"
 	"sieb/service/reading"
 	"sieb/service/store"
@@ -54,6 +57,8 @@ func (s *Server) rowRoutes(to huma.API) {
 	huma.Register(to, op("runValues", http.MethodGet, "/runs/{id}/values",
 		"How often each value of a column occurs in rows of an outcome, the most frequent first", "runs", 404, 409, 422),
 		s.runValues)
+	huma.Register(to, op("runBecame", http.MethodGet, "/runs/{id}/became",
+		"What the accepted rows hold, column by column, beside what was delivered", "runs", 404, 409, 422), s.runBecame)
 	huma.Register(to, op("placeOfRow", http.MethodGet, "/runs/{id}/rows/{row}/place",
 		"On which side a row of the delivery ended, and at which place there", "runs", 404, 409, 422), s.placeOfRow)
 	huma.Register(to, op("runMarks", http.MethodGet, "/runs/{id}/marks",
@@ -81,14 +86,19 @@ func asked[T any](ctx context.Context, s *Server, id string, do func(ctx context
 		out.Body, err = do(ctx, s.Area.RunDir(r.ID))
 		return err
 	})
-	var wrong *result.Wrong
-	switch {
-	case errors.As(err, &wrong):
-		return nil, huma.Error422UnprocessableEntity(wrong.Error())
-	case err != nil:
-		return nil, s.failure("looking for rows of a run", err)
+	if err != nil {
+		return nil, s.notAsked(err)
 	}
 	return &out, nil
+}
+
+// notAsked says why rows of a run cannot be told of.
+func (s *Server) notAsked(err error) error {
+	var wrong *result.Wrong
+	if errors.As(err, &wrong) {
+		return huma.Error422UnprocessableEntity(wrong.Error())
+	}
+	return s.failure("looking for rows of a run", err)
 }
 
 func (s *Server) runRows(ctx context.Context, in *AskRows) (*answer[result.RowsFound], error) {
@@ -179,4 +189,38 @@ func markedOf(e *check.Explanation, columns []string) api.MarkedRow {
 		}
 	}
 	return row
+}
+
+// runBecame profiles the accepted rows, once for all who ask.
+func (s *Server) runBecame(ctx context.Context, in *byID) (*answer[result.Became], error) {
+	r, err := s.done(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	run, err := s.runOf(r)
+	if err != nil {
+		return nil, err
+	}
+	var was *profile.Profile
+	last, err := s.Store.LastProfile(ctx, r.DeliveryID)
+	switch {
+	case err == nil:
+		of, err := s.profileOf(last)
+		if err != nil {
+			return nil, err
+		}
+		// A profile of another layout has other columns.
+		if of.Profile != nil && reflect.DeepEqual(of.ReadAs, run.ReadAs) {
+			was = of.Profile
+		}
+	case !errors.Is(err, store.ErrNone):
+		return nil, s.failure("looking for a profile", err)
+	}
+	is, err := desk.Do(ctx, s.Desk, "profile of the result of "+r.ID, func(ctx context.Context) (*profile.Profile, error) {
+		return result.Profile(ctx, s.Area.RunDir(r.ID), s.Bounds)
+	})
+	if err != nil {
+		return nil, s.notAsked(err)
+	}
+	return &answer[result.Became]{result.BecameOf(is, was, run.Columns)}, nil
 }

@@ -1022,6 +1022,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{id}/became": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the accepted rows hold, column by column, beside what was delivered */
+        get: operations["runBecame"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{id}/before": {
         parameters: {
             query?: never;
@@ -1792,6 +1809,20 @@ export interface components {
             meaning: string;
             name: string;
         };
+        Became: {
+            /** @description of the target */
+            columns: components["schemas"]["ColumnBecame"][];
+            /**
+             * Format: int64
+             * @description rows of the delivery; absent where it has no profile
+             */
+            delivered?: number;
+            /**
+             * Format: int64
+             * @description that were accepted
+             */
+            rows: number;
+        };
         Bin: {
             /** Format: int64 */
             count: number;
@@ -1982,6 +2013,20 @@ export interface components {
             usual?: string[];
             /** @description values that differ in nothing but case, blanks or accents */
             variants?: components["schemas"]["Value"][][];
+        };
+        ColumnBecame: {
+            column: string;
+            /** @description findings of the delivery of which the result shows none of the kind */
+            gone?: string[];
+            /** @description of the delivery's column that feeds it */
+            header?: string;
+            is: components["schemas"]["Facts"];
+            /** @description findings of a kind that the delivery shows none of */
+            new?: string[];
+            /** @description other findings of the result */
+            still?: string[];
+            /** @description as delivered; absent where no column feeds it, or the delivery has no profile */
+            was?: components["schemas"]["Facts"];
         };
         ColumnFields: {
             /** @description that are offered, with what they mean */
@@ -2326,6 +2371,24 @@ export interface components {
             rules?: components["schemas"]["Answer"][];
             /** @description of the row as a whole, of several columns, and of cells that feed no column */
             violations: components["schemas"]["RowViolation"][];
+        };
+        Facts: {
+            /** @description as the values themselves tell it */
+            datatype: string;
+            /** Format: int64 */
+            distinct: number;
+            distinctExact: boolean;
+            /** Format: int64 */
+            filled: number;
+            maximum?: string;
+            minimum?: string;
+            /** @description the most frequent: A for a capital, a for another letter, 9 for a digit */
+            shape?: string;
+            /**
+             * Format: int64
+             * @description how many there are; the most frequent ones where there are many
+             */
+            shapes: number;
         };
         Family: {
             /**
@@ -7952,6 +8015,64 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    runBecame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Became"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -8,6 +8,7 @@ import TallyBar from '../components/TallyBar.vue'
 import { useDrafts } from '../drafts'
 import { count, counted, time, visible } from '../format'
 import { useRows } from '../result/asking'
+import BecameTable from '../result/BecameTable.vue'
 import ColumnChooser from '../result/ColumnChooser.vue'
 import ConditionBar from '../result/ConditionBar.vue'
 import { isTyped, pageSizes, sides, textOf, useQuestion } from '../result/question'
@@ -142,11 +143,20 @@ const nothing = computed(() => {
       <div class="station" :class="{ beside: question.counted.value }">
         <section class="sheet rows" aria-label="Rows">
           <div class="sides" role="group" aria-label="Side">
-            <button v-for="s in sides" :key="s" type="button" :aria-pressed="s === side" @click="question.setSide(s)">
+            <button
+              v-for="s in sides"
+              :key="s"
+              type="button"
+              :aria-pressed="s === side && !question.isProfile.value"
+              @click="question.setSide(s)"
+            >
               {{ s
               }}<template v-if="asked.rowsOf(s) !== undefined"
                 >{{ ' ' }}<span class="number">{{ count(asked.rowsOf(s)!) }}</span></template
               >
+            </button>
+            <button type="button" :aria-pressed="question.isProfile.value" @click="question.showProfile">
+              columns
             </button>
             <span class="tools">
               <form class="go" @submit.prevent="goTo">
@@ -158,70 +168,73 @@ const nothing = computed(() => {
             </span>
           </div>
           <p v-if="lostRow" class="note" role="alert">{{ lostRow }}</p>
-          <ConditionBar :where="where" :columns="names" @add="question.add" @remove="question.remove">
-            <span class="soft" role="status">{{ isAsking ? 'looking …' : said }}</span>
-            <FoundCures
-              v-if="where.length > 0 && isTyped(side) && run.target"
-              :filters="where"
-              :rows="found?.total"
-              :cures="cures"
-            />
-          </ConditionBar>
-          <div v-if="wrong">
-            <FailureNote :error="wrong" :retry="ask" class="note" />
-            <p v-if="where.length > 0 || sort" class="soft note">
-              <button type="button" class="link" @click="question.setSide(side)">Ask for all rows</button>, without
-              conditions and in their own order
-            </p>
-          </div>
-          <ElSkeleton v-else-if="!found" :rows="5" animated class="note" />
-          <p v-else-if="found.items.length === 0 && found.total > 0" class="soft note">
-            There is no page {{ page }}.
-            <button type="button" class="link" @click="question.setPage(1)">To the first</button>
-          </p>
-          <p v-else-if="found.items.length === 0" class="soft note">{{ nothing }}</p>
+          <BecameTable v-if="question.isProfile.value" :run="run.id" :delivery="id" @count="question.count" />
           <template v-else>
-            <RowsGrid
-              :found="found"
-              :marks="asked.marks.value"
+            <ConditionBar :where="where" :columns="names" @add="question.add" @remove="question.remove">
+              <span class="soft" role="status">{{ isAsking ? 'looking …' : said }}</span>
+              <FoundCures
+                v-if="where.length > 0 && isTyped(side) && run.target"
+                :filters="where"
+                :rows="found?.total"
+                :cures="cures"
+              />
+            </ConditionBar>
+            <div v-if="wrong">
+              <FailureNote :error="wrong" :retry="ask" class="note" />
+              <p v-if="where.length > 0 || sort" class="soft note">
+                <button type="button" class="link" @click="question.setSide(side)">Ask for all rows</button>, without
+                conditions and in their own order
+              </p>
+            </div>
+            <ElSkeleton v-else-if="!found" :rows="5" animated class="note" />
+            <p v-else-if="found.items.length === 0 && found.total > 0" class="soft note">
+              There is no page {{ page }}.
+              <button type="button" class="link" @click="question.setPage(1)">To the first</button>
+            </p>
+            <p v-else-if="found.items.length === 0" class="soft note">{{ nothing }}</p>
+            <template v-else>
+              <RowsGrid
+                :found="found"
+                :marks="asked.marks.value"
+                :row="row"
+                :sort="sort"
+                :counted="question.counted.value"
+                @turn="question.turn"
+                @count="question.count"
+                @open="question.open"
+              />
+              <p v-if="columns.length > found.columns.length" class="soft note">
+                {{ found.columns.length }} of {{ counted(columns.length, 'column', 'columns') }} are shown;
+                <button type="button" class="link" @click="isChoosing = true">choose others</button>
+              </p>
+              <div v-if="pages > pageSizes[0]!" class="pages">
+                <ElPagination
+                  layout="prev, pager, next"
+                  :page-size="perPage"
+                  :total="pages"
+                  :current-page="page"
+                  @current-change="question.setPage"
+                />
+                <ElSelect
+                  :model-value="perPage"
+                  size="small"
+                  class="per"
+                  aria-label="Rows of a page"
+                  @change="question.setPerPage"
+                >
+                  <ElOption v-for="n in pageSizes" :key="n" :value="n" :label="`${count(n)} rows a page`" />
+                </ElSelect>
+              </div>
+            </template>
+            <RowWay
+              v-if="row !== undefined"
+              :run="run.id"
               :row="row"
-              :sort="sort"
-              :counted="question.counted.value"
-              @turn="question.turn"
-              @count="question.count"
+              :delivery="id"
+              :rows="(found?.items ?? []).map((r) => r.row)"
               @open="question.open"
             />
-            <p v-if="columns.length > found.columns.length" class="soft note">
-              {{ found.columns.length }} of {{ counted(columns.length, 'column', 'columns') }} are shown;
-              <button type="button" class="link" @click="isChoosing = true">choose others</button>
-            </p>
-            <div v-if="pages > pageSizes[0]!" class="pages">
-              <ElPagination
-                layout="prev, pager, next"
-                :page-size="perPage"
-                :total="pages"
-                :current-page="page"
-                @current-change="question.setPage"
-              />
-              <ElSelect
-                :model-value="perPage"
-                size="small"
-                class="per"
-                aria-label="Rows of a page"
-                @change="question.setPerPage"
-              >
-                <ElOption v-for="n in pageSizes" :key="n" :value="n" :label="`${count(n)} rows a page`" />
-              </ElSelect>
-            </div>
           </template>
-          <RowWay
-            v-if="row !== undefined"
-            :run="run.id"
-            :row="row"
-            :delivery="id"
-            :rows="(found?.items ?? []).map((r) => r.row)"
-            @open="question.open"
-          />
         </section>
         <ValueCounts
           v-if="question.counted.value"

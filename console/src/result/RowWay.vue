@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** How a row came about: each cell as delivered, what was done to it, and as the table will have it. */
 import { ElButton, ElSkeleton } from 'element-plus'
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
 import { answered, api, type Explanation } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, visible } from '../format'
@@ -42,7 +42,11 @@ watch(
 const escape = (k: KeyboardEvent): void => {
   if (k.key === 'Escape' && !k.defaultPrevented) emit('open', undefined)
 }
-onMounted(() => document.addEventListener('keydown', escape))
+const panel = useTemplateRef<HTMLElement>('panel')
+onMounted(() => {
+  document.addEventListener('keydown', escape)
+  panel.value?.scrollIntoView({ block: 'nearest' })
+})
 onBeforeUnmount(() => document.removeEventListener('keydown', escape))
 
 type Column = Explanation['columns'][number]
@@ -73,7 +77,7 @@ const broken = computed(() => [
 </script>
 
 <template>
-  <section class="sheet way" :aria-label="`Row ${row}`">
+  <section ref="panel" class="sheet way" :aria-label="`Row ${row}`">
     <div class="head">
       <h2>Row {{ count(row) }}</h2>
       <span v-if="e" class="soft"

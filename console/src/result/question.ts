@@ -38,6 +38,9 @@ export interface QuestionBook {
   row: ComputedRef<number | undefined>
   /** The column whose values are counted. */
   counted: ComputedRef<string | undefined>
+  /** In place of rows it is shown what became of the columns. */
+  isProfile: ComputedRef<boolean>
+  showProfile: () => void
   setSide: (side: SideName) => void
   add: (c: Condition) => void
   remove: (place: number) => void
@@ -75,6 +78,8 @@ export function useQuestion(): QuestionBook {
     return column === undefined ? undefined : { column, descending: address.of('order') === 'descending' }
   })
   const perPage = computed(() => pageSizes.find((n) => n === Number(address.of('per'))) ?? 100)
+  /** The accepted rows as they stand. */
+  const first = { side: undefined, where: undefined, sort: undefined, order: undefined, page: undefined }
   const setWhere = (list: Condition[]): void =>
     address.go({ where: list.length > 0 ? JSON.stringify(list) : undefined, page: undefined })
   return {
@@ -92,6 +97,8 @@ export function useQuestion(): QuestionBook {
       return Number.isInteger(row) && row > 0 ? row : undefined
     }),
     counted: computed(() => address.of('count')),
+    isProfile: computed(() => address.of('view') === 'profile'),
+    showProfile: () => address.go({ view: 'profile', count: undefined, row: undefined }),
     setSide: (to) =>
       address.go({
         side: to === 'accepted' ? undefined : to,
@@ -101,6 +108,7 @@ export function useQuestion(): QuestionBook {
         page: undefined,
         count: undefined,
         row: undefined,
+        view: undefined,
         columns: isSame(to, side.value) ? address.of('columns') : undefined,
       }),
     add: (c) => {
@@ -126,10 +134,16 @@ export function useQuestion(): QuestionBook {
         sort: undefined,
         order: undefined,
         count: undefined,
+        view: undefined,
         columns: isSame(to, side.value) ? address.of('columns') : undefined,
         page: at > perPage.value ? Math.ceil(at / perPage.value) : undefined,
         row,
       }),
-    count: (column) => address.go({ count: column }),
+    count: (column) =>
+      address.go({
+        ...(address.of('view') === 'profile' && !isTyped(side.value) ? first : {}),
+        count: column,
+        view: undefined,
+      }),
   }
 }
