@@ -243,7 +243,7 @@ func TestChangedRows(t *testing.T) {
 
 	// What became of the columns, beside the delivery's profile once there is one.
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/result?side=excluded"))
-	p.do(chromedp.Click(button("profile")))
+	p.do(chromedp.Click(`//div[@aria-label="Side"]/button[contains(., "profile")]`))
 	p.shows("5 accepted rows; the delivery has no profile")
 	p.accessible("the profile of a result")
 	p.profiled(s, id)

@@ -156,7 +156,7 @@ const nothing = computed(() => {
               >
             </button>
             <button type="button" :aria-pressed="question.isProfile.value" @click="question.showProfile">
-              columns
+              profile
             </button>
             <span class="tools">
               <form class="go" @submit.prevent="goTo">
