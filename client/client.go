@@ -386,6 +386,11 @@ func (c *Client) RunValues(ctx context.Context, id, column string, ask result.As
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/values?"+v.Encode(), &p)
 }
 
+// RehearseOutcome makes the rows of a draft's outcome; its identifier stands for a run's where rows are asked for.
+func (c *Client) RehearseOutcome(ctx context.Context, delivery string, ask api.AskRehearsal) (r api.Run, err error) {
+	return r, c.send(ctx, http.MethodPost, ofDelivery(delivery, "/rehearsals/outcome"), ask, &r)
+}
+
 // RunPlace returns where a row of the delivery ended in a run.
 func (c *Client) RunPlace(ctx context.Context, id string, row int64) (p result.Ended, err error) {
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows/"+strconv.FormatInt(row, 10)+"/place", &p)

@@ -3,14 +3,18 @@ package service_test
 import (
 	"fmt"
 	"net/http"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"sieb/core/edit"
 	"sieb/core/outcome"
 	"sieb/core/result"
+	"sieb/core/sift"
 	"sieb/service/api"
 	"sieb/service/servicetest"
 )
@@ -122,4 +126,73 @@ x,rye,Colmitz,5,1.5
 	}
 	_, err = s.Client.RunMarks(ctx, "nothing", []int64{1}, nil)
 	assert.Equal(t, http.StatusNotFound, servicetest.Status(err))
+}
+
+// The rows of a draft are looked at before anything is run, and like those of a run.
+func TestRowsOfARehearsal(t *testing.T) {
+	s := servicetest.Start(t, "", nil)
+	ctx := t.Context()
+	_, err := s.Client.AddTarget(ctx, []byte("target: loads\ncolumns:\n  - {name: no, required: true}\n"+
+		"  - {name: crop, remedies: [trim]}\n"))
+	require.NoError(t, err)
+	d, err := s.Client.AddDelivery(ctx, "loads.csv", strings.NewReader("no,crop\nA, rye\nB,trial\n,oats\n"))
+	require.NoError(t, err)
+	_, err = s.Client.RehearseOutcome(ctx, d.ID, api.AskRehearsal{})
+	assert.Equal(t, http.StatusNotFound, servicetest.Status(err), "there is no draft: %v", err)
+
+	_, err = s.Client.BeginRules(ctx, d.ID, api.NewRules{Target: "loads"})
+	require.NoError(t, err)
+	first, err := s.Client.RehearseOutcome(ctx, d.ID, api.AskRehearsal{})
+	require.NoError(t, err)
+	assert.Equal(t, sift.Tally{Read: 3, Accepted: 2, Rejected: 1}, *first.Tally)
+	assert.Equal(t, "split", first.Verdict)
+	again, err := s.Client.RehearseOutcome(ctx, d.ID, api.AskRehearsal{})
+	require.NoError(t, err)
+	assert.Equal(t, first.ID, again.ID, "the same draft has the same rows")
+	leave := api.AskRehearsal{Steps: []edit.Step{{In: "target", Do: "add", Path: []string{"exclude"},
+		Value: map[string]any{"condition": `crop == "trial"`, "reason": "trial"}}}}
+	other, err := s.Client.RehearseOutcome(ctx, d.ID, leave)
+	require.NoError(t, err)
+	assert.Equal(t, sift.Tally{Read: 3, Accepted: 1, Rejected: 1, Excluded: 1}, *other.Tally)
+
+	for id, want := range map[string]string{first.ID: "[A rye][B trial]", other.ID: "[A rye]"} {
+		found, err := s.Client.RunRows(ctx, id, result.Ask{Limit: 10})
+		require.NoError(t, err)
+		got := ""
+		for _, r := range found.Items {
+			got += fmt.Sprintf("[%s %s]", *r.Cells[0], *r.Cells[1])
+		}
+		assert.Equal(t, want, got)
+	}
+	values, err := s.Client.RunValues(ctx, first.ID, "crop", result.Ask{Limit: 10})
+	require.NoError(t, err)
+	assert.Equal(t, 2, values.Total)
+	marks, err := s.Client.RunMarks(ctx, first.ID, []int64{1, 2}, nil)
+	require.NoError(t, err)
+	require.Len(t, marks.Items, 1)
+	assert.Equal(t, " rye", *marks.Items[0].Cells[0].Was)
+	at, err := s.Client.RunPlace(ctx, other.ID, 2)
+	require.NoError(t, err)
+	assert.Equal(t, "excluded", at.Side)
+	e, err := s.Client.ExplainRow(ctx, other.ID, 2)
+	require.NoError(t, err)
+	assert.Equal(t, "excluded", e.Fate)
+	became, err := s.Client.RunBecame(ctx, first.ID)
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, became.Rows)
+	r, err := s.Client.WrittenRows(ctx, first.ID, result.Ask{Side: "changed"}, outcome.Settings{Form: "jsonl"})
+	assert.Equal(t, `{"no":"A","crop":"rye"}`+"\n", servicetest.Read(t, r, err))
+
+	// It is no run, and nothing is recorded of it; with the delivery its rows go.
+	runs, err := s.Client.Runs(ctx, d.ID, 0, 10)
+	require.NoError(t, err)
+	assert.Empty(t, runs.Items)
+	_, err = s.Client.Run(ctx, first.ID)
+	assert.Equal(t, http.StatusNotFound, servicetest.Status(err))
+	require.NoError(t, s.Client.DeleteDelivery(ctx, d.ID))
+	_, err = s.Client.RunRows(ctx, first.ID, result.Ask{Limit: 10})
+	assert.Equal(t, http.StatusNotFound, servicetest.Status(err))
+	left, err := os.ReadDir(filepath.Join(s.Data, "scratch"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
 }

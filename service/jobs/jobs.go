@@ -14,7 +14,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"log/slog"
 	"maps"
 	"os"
@@ -33,16 +32,13 @@ import (
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
 	"github.com/riverqueue/river/rivertype"
 
-	"sieb/core/check"
 	"sieb/core/codes"
 	"sieb/core/fault"
 	"sieb/core/finding"
 	"sieb/core/layout"
-	"sieb/core/outcome"
 	"sieb/core/outcome/written"
 	"sieb/core/profile"
 	"sieb/core/report"
-	"sieb/core/result"
 	"sieb/core/sift"
 	"sieb/core/source"
 	"sieb/core/suggest"
@@ -535,9 +531,9 @@ func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.D
 	}
 }
 
-// reopen opens a run that is done once more, with its delivery, to look at what it made of rows. It is to be closed by the
-// function that comes with it.
-func (q *Queue) reopen(ctx context.Context, run store.Run) (r *report.Run, done func(), err error) {
+// Reopen opens a run that is done once more, with its delivery, to look at what it made of rows: refers says that what its
+// target refers to is read, too. It is to be closed by the function that comes with it.
+func (q *Queue) Reopen(ctx context.Context, run store.Run, refers bool) (r *report.Run, done func(), err error) {
 	delivery, err := q.Store.Delivery(ctx, run.DeliveryID)
 	if err != nil {
 		return nil, nil, err
@@ -546,53 +542,20 @@ func (q *Queue) reopen(ctx context.Context, run store.Run) (r *report.Run, done 
 	if err := q.rules(ctx, run, r); err != nil {
 		return nil, nil, err
 	}
+	if refers {
+		if err := q.refer(ctx, run, r); err != nil {
+			closeKeys(r)
+			return nil, nil, err
+		}
+	}
 	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {
+		closeKeys(r)
 		return nil, nil, err
 	}
 	return r, func() {
 		r.Delivery.Close()
 		closeKeys(r)
 	}, nil
-}
-
-// Explain says what a run makes of one row of its delivery; nothing is recorded. The run is
-// done again up to that row.
-func (q *Queue) Explain(ctx context.Context, run store.Run, row int64) (*check.Explanation, error) {
-	r, done, err := q.reopen(ctx, run)
-	if err != nil {
-		return nil, err
-	}
-	defer done()
-	if err := q.refer(ctx, run, r); err != nil {
-		return nil, err
-	}
-	return r.Explain(ctx, row)
-}
-
-// MadeOf says what a run makes of the cells of some rows, in ascending order; from reads its delivery on from a place at
-// or before a row. What rows refer to is not looked up.
-func (q *Queue) MadeOf(ctx context.Context, run store.Run, rows []int64,
-	from func(context.Context, int64) (source.Source, error), see func(*sift.Made)) error {
-	r, done, err := q.reopen(ctx, run)
-	if err != nil {
-		return err
-	}
-	defer done()
-	if r.Target != nil {
-		alone := *r.Target
-		alone.ForeignKeys, alone.AbsentFrom = nil, nil
-		r.Target = &alone
-	}
-	return r.MadeOf(ctx, rows, from, see)
-}
-
-// Write writes rows of a run that is done in a form.
-func (q *Queue) Write(ctx context.Context, run store.Run, ask *result.Ask, as outcome.Writing, to io.Writer) error {
-	var r report.Run
-	if err := q.rules(ctx, run, &r); err != nil {
-		return err
-	}
-	return ask.Write(ctx, q.Area.RunDir(run.ID), r.Target, r.Codes, as, to)
 }
 
 func (q *Queue) sift(ctx context.Context, id string) error {

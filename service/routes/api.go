@@ -46,7 +46,8 @@ type Server struct {
 	Console http.Handler    // the pages; nil for none
 	Closing <-chan struct{} // closed when the service stops; ends event streams
 
-	guesses guesses
+	guesses   guesses
+	rehearsed rehearsal.Outcomes[shown]
 }
 
 var outputNames = []string{report.AcceptedName, report.RejectedName, report.ExcludedName, report.ViolationsName,
@@ -60,6 +61,7 @@ const (
 
 // Handler returns the routes.
 func (s *Server) Handler() http.Handler {
+	s.rehearsed.Dir = s.Area.Scratch()
 	r := chi.NewRouter()
 	r.Use(headers, s.recovered, busy, direct, logged(s.Log), s.Guard.known, plain, sameSite, s.admitted,
 		s.Guard.unhurried, s.lasting, middleware.GetHead)
@@ -219,6 +221,7 @@ func (s *Server) routes(to huma.API) {
 	s.readingRoutes(to)
 	s.profileRoutes(to)
 
+	s.outcomeRoutes(to)
 	s.rowRoutes(to)
 	s.textRoutes(to)
 	s.rulesRoutes(to)

@@ -200,6 +200,7 @@ func (s *Server) deleteDelivery(ctx context.Context, in *byID) (*struct{}, error
 		case err != nil:
 			return nil, s.failure("deleting a delivery", err)
 		}
+		s.rehearsed.Drop(func(o shown) bool { return o.delivery.ID == d.ID })
 		// The records are gone: what cannot be removed now is swept at the next start.
 		known := func(sum string) (bool, error) {
 			all, err := s.Store.Known(ctx, []string{sum})

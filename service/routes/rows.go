@@ -2,7 +2,6 @@ package routes
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"net/http"
 	"reflect"
@@ -11,14 +10,12 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"sieb/core/check"
-	"sieb/core/layout"
 	"sieb/core/profile"
 	"sieb/core/result"
 	"sieb/core/sift"
 	"sieb/core/violation"
 	"sieb/service/api"
 	"sieb/service/desk"
-	"sieb/service/jobs"
 	"sieb/service/reading"
 	"sieb/service/store"
 )
@@ -65,25 +62,16 @@ func (s *Server) rowRoutes(to huma.API) {
 		"What was changed in the cells of some rows, and which of them break a rule", "runs", 404, 409, 422), s.runMarks)
 }
 
-// done returns a run that has rows to show.
-func (s *Server) done(ctx context.Context, id string) (store.Run, error) {
-	r, err := s.run(ctx, id)
-	if err == nil && r.State != store.Done {
-		err = huma.Error409Conflict("the run has no rows to show: it is " + r.State)
-	}
-	return r, err
-}
-
-// asked does what is asked of the rows of a run, which stand in a folder.
+// asked does what is asked of the rows of an outcome, which stand in a folder.
 func asked[T any](ctx context.Context, s *Server, id string, do func(ctx context.Context, dir string) (T, error)) (
 	*answer[T], error) {
-	r, err := s.done(ctx, id)
+	o, err := s.shown(ctx, id)
 	if err != nil {
 		return nil, err
 	}
 	var out answer[T]
 	err = s.Desk.Alone(ctx, func(ctx context.Context) (err error) {
-		out.Body, err = do(ctx, s.Area.RunDir(r.ID))
+		out.Body, err = do(ctx, o.dir)
 		return err
 	})
 	if err != nil {
@@ -132,32 +120,30 @@ type AskMarks struct {
 }
 
 func (s *Server) runMarks(ctx context.Context, in *AskMarks) (*answer[api.Marks], error) {
-	r, err := s.done(ctx, in.ID)
+	o, err := s.shown(ctx, in.ID)
 	if err != nil {
 		return nil, err
-	}
-	d, err := s.delivery(ctx, r.DeliveryID)
-	if err != nil {
-		return nil, err
-	}
-	var given layout.Given
-	if err := json.Unmarshal(r.Layout, &given); err != nil {
-		return nil, s.failure("reading the layout of a run", err)
 	}
 	rows := slices.Compact(slices.Sorted(slices.Values(in.Rows)))
 	out := api.Marks{Items: []api.MarkedRow{}}
-	err = s.Cache.Read(ctx, s.Area.Path(d.SHA256), given, func(read *reading.Reading) error {
-		return s.Queue.MadeOf(ctx, r, rows, read.From, func(m *sift.Made) {
+	run, done, err := o.open(ctx, false)
+	if err != nil {
+		return nil, s.notOpened(err, "opening a run once more")
+	}
+	defer done()
+	if run.Target != nil {
+		alone := *run.Target
+		alone.ForeignKeys, alone.AbsentFrom = nil, nil
+		run.Target = &alone
+	}
+	err = s.Cache.Read(ctx, s.Area.Path(o.delivery.SHA256), o.layout, func(read *reading.Reading) error {
+		return run.MadeOf(ctx, rows, read.From, func(m *sift.Made) {
 			if row := markedOf(m.Explanation, in.Columns); len(row.Cells) > 0 {
 				out.Items = append(out.Items, row)
 			}
 		})
 	})
-	var gone *jobs.Gone
-	switch {
-	case errors.As(err, &gone):
-		return nil, huma.Error409Conflict(gone.Error())
-	case err != nil:
+	if err != nil {
 		return nil, s.failure("looking at what was changed in rows", err)
 	}
 	return &answer[api.Marks]{out}, nil
@@ -193,16 +179,12 @@ func markedOf(e *check.Explanation, columns []string) api.MarkedRow {
 
 // runBecame profiles the accepted rows, once for all who ask.
 func (s *Server) runBecame(ctx context.Context, in *byID) (*answer[result.Became], error) {
-	r, err := s.done(ctx, in.ID)
-	if err != nil {
-		return nil, err
-	}
-	run, err := s.runOf(r)
+	o, err := s.shown(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}
 	var was *profile.Profile
-	last, err := s.Store.LastProfile(ctx, r.DeliveryID)
+	last, err := s.Store.LastProfile(ctx, o.delivery.ID)
 	switch {
 	case err == nil:
 		of, err := s.profileOf(last)
@@ -210,17 +192,17 @@ func (s *Server) runBecame(ctx context.Context, in *byID) (*answer[result.Became
 			return nil, err
 		}
 		// A profile of another layout has other columns.
-		if of.Profile != nil && reflect.DeepEqual(of.ReadAs, run.ReadAs) {
+		if of.Profile != nil && reflect.DeepEqual(of.ReadAs, o.run.ReadAs) {
 			was = of.Profile
 		}
 	case !errors.Is(err, store.ErrNone):
 		return nil, s.failure("looking for a profile", err)
 	}
-	is, err := desk.Do(ctx, s.Desk, "profile of the result of "+r.ID, func(ctx context.Context) (*profile.Profile, error) {
-		return result.Profile(ctx, s.Area.RunDir(r.ID), s.Bounds)
+	is, err := desk.Do(ctx, s.Desk, "profile of the result of "+in.ID, func(ctx context.Context) (*profile.Profile, error) {
+		return result.Profile(ctx, o.dir, s.Bounds)
 	})
 	if err != nil {
 		return nil, s.notAsked(err)
 	}
-	return &answer[result.Became]{result.BecameOf(is, was, run.Columns)}, nil
+	return &answer[result.Became]{result.BecameOf(is, was, o.run.Columns)}, nil
 }

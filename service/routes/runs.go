@@ -14,7 +14,6 @@ import (
 	"sieb/core/sift"
 	"sieb/core/violation"
 	"sieb/service/api"
-	"sieb/service/jobs"
 	"sieb/service/store"
 )
 
@@ -178,27 +177,26 @@ func (s *Server) explainRow(ctx context.Context, in *struct {
 	ID  string `path:"id"`
 	Row int64  `path:"row" minimum:"1" doc:"number of the row, from 1"`
 }) (*answer[check.Explanation], error) {
-	r, err := s.run(ctx, in.ID)
+	o, err := s.shown(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}
-	if r.State != store.Done {
-		return nil, huma.Error409Conflict("the run has no row to explain: it is " + r.State)
-	}
 	var e *check.Explanation
 	err = s.Desk.Alone(ctx, func(ctx context.Context) (err error) {
-		e, err = s.Queue.Explain(ctx, r, in.Row)
+		run, done, err := o.open(ctx, true)
+		if err != nil {
+			return err
+		}
+		defer done()
+		e, err = run.Explain(ctx, in.Row)
 		return err
 	})
 	var none *sift.NoRow
-	var gone *jobs.Gone
 	switch {
 	case errors.As(err, &none):
 		return nil, huma.Error404NotFound(none.Error())
-	case errors.As(err, &gone):
-		return nil, huma.Error409Conflict(gone.Error())
 	case err != nil:
-		return nil, s.failure("explaining a row", err)
+		return nil, s.notOpened(err, "explaining a row")
 	}
 	return &answer[check.Explanation]{*e}, nil
 }

@@ -66,23 +66,21 @@ func (s *Server) writeRows(ctx context.Context, in *AskWritten) (*huma.StreamRes
 	if err != nil {
 		return nil, huma.Error422UnprocessableEntity(err.Error())
 	}
-	r, err := s.run(ctx, in.ID)
+	o, err := s.shown(ctx, in.ID)
 	if err != nil {
 		return nil, err
 	}
-	if r.State != store.Done {
-		return nil, huma.Error409Conflict("the run has no rows yet: it is " + r.State)
-	}
-	d, err := s.delivery(ctx, r.DeliveryID)
+	run, done, err := o.open(ctx, false)
 	if err != nil {
-		return nil, err
+		return nil, s.notOpened(err, "opening a run once more")
 	}
-	f, err := spill.Unnamed(s.Area.RunDir(r.ID))
+	defer done()
+	f, err := spill.Unnamed(o.dir)
 	if err != nil {
 		return nil, s.failure("making room for "+of.File, err)
 	}
 	ask := in.ask()
-	if err := s.Queue.Write(ctx, r, &ask, all[0], f); err != nil {
+	if err := ask.Write(ctx, o.dir, run.Target, run.Codes, all[0], f); err != nil {
 		f.Close()
 		if ctx.Err() != nil || fault.IsDisk(err) {
 			return nil, s.failure("writing "+of.File, err)
@@ -100,7 +98,7 @@ func (s *Server) writeRows(ctx context.Context, in *AskWritten) (*huma.StreamRes
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
 		defer f.Close()
 		r, w := humachi.Unwrap(ctx)
-		attach(w, stem(d.Name)+"."+strings.Replace(of.File, "accepted", in.Side, 1), of.Type)
+		attach(w, stem(o.delivery.Name)+"."+strings.Replace(of.File, "accepted", in.Side, 1), of.Type)
 		w.Header().Set("Content-Length", fmt.Sprint(size))
 		if r.Method == http.MethodHead {
 			return

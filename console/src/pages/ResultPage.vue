@@ -12,6 +12,7 @@ import BecameTable from '../result/BecameTable.vue'
 import ColumnChooser from '../result/ColumnChooser.vue'
 import ConditionBar from '../result/ConditionBar.vue'
 import { isTyped, pageSizes, sides, textOf, useQuestion } from '../result/question'
+import { useRehearsed } from '../result/rehearsed'
 import RowsGrid from '../result/RowsGrid.vue'
 import RowWay from '../result/RowWay.vue'
 import ValueCounts from '../result/ValueCounts.vue'
@@ -51,9 +52,20 @@ const { delivery, error, load, renew } = useStation(
   },
 )
 const question = useQuestion()
+/** The draft's rows are shown: they are asked for, or nothing was run yet. */
+const isDraft = computed(
+  () => work.rules.value !== undefined && (question.isDraft.value || (isLoaded.value && run.value === undefined)),
+)
+const rehearsed = useRehearsed(
+  () => id,
+  () => isDraft.value,
+  work,
+)
+/** The run whose rows are shown. */
+const of = computed(() => (isDraft.value ? rehearsed.run.value : run.value))
 const { side, where, sort, page, perPage, row } = question
 const texts = computed(() => where.value.map(textOf))
-const asked = useRows(() => run.value, question)
+const asked = useRows(() => of.value, question)
 const { found, wrong, isAsking, columns, ask } = asked
 const names = computed(() => columns.value.map((c) => c.name))
 
@@ -61,7 +73,7 @@ const names = computed(() => columns.value.map((c) => c.name))
 const cures = useFoundCures(
   work,
   async () => {
-    const r = run.value
+    const r = of.value
     if (r?.target) await work.begin({ target: r.target.name, mapping: r.mapping?.name })
   },
   () => ({ of: 'outcome', datatypes: new Map(columns.value.map((c) => [c.name, c.datatype])) }),
@@ -99,7 +111,7 @@ const nothing = computed(() => {
   if (side.value === 'flagged') return 'In no accepted row something breaks a rule.'
   if (side.value === 'changed') return 'No remedy has changed anything in an accepted row.'
   if (side.value !== 'accepted') return `No row was ${side.value}.`
-  return run.value?.refusal ? `Nothing was accepted: ${run.value.refusal}` : 'No row was accepted.'
+  return of.value?.refusal ? `Nothing was accepted: ${of.value.refusal}` : 'No row was accepted.'
 })
 </script>
 
@@ -117,7 +129,7 @@ const nothing = computed(() => {
   <template v-if="delivery && !delivery.refusal && isLoaded">
     <p v-if="strange" class="said" role="status">{{ strange }}</p>
     <p v-if="lost" class="said" role="status">The run cannot be followed: {{ lost }}.</p>
-    <section v-if="!run" class="sheet part" aria-label="Next step">
+    <section v-if="!run && !isDraft" class="sheet part" aria-label="Next step">
       <h2>No result yet</h2>
       <p>
         The delivery was not sifted. At the
@@ -125,22 +137,36 @@ const nothing = computed(() => {
         the rows are meant for, and sifts.
       </p>
     </section>
-    <RunProgress v-else-if="!run.tally" :run="run" class="part" @stop="shown.cancel" />
+    <RunProgress v-else-if="!isDraft && run && !run.tally" :run="run" class="part" @stop="shown.cancel" />
     <template v-else>
-      <section class="sheet part account" aria-label="Account">
-        <p class="soft by">
-          {{ run.target ? 'into ' : '' }}{{ rulesOf(run) }}, sifted {{ time(run.createdAt) }} ·
-          <RouterLink :to="`/deliveries/${id}/rejects?run=${run.id}`">verdict, violations and downloads</RouterLink>
-        </p>
-        <p v-if="run.verdict === 'accepted' && run.tally.read > 0" class="whole">
-          ✓ {{ run.tally.read === run.tally.accepted ? 'All' : 'All other' }}
-          {{ counted(run.tally.accepted, 'row is', 'rows are') }} accepted.
-        </p>
-        <TallyBar :tally="run.tally" :refused="run.verdict === 'refused'" />
-      </section>
-      <DraftStrip :delivery="id" :work="work" />
+      <DraftStrip :delivery="id" :work="work">
+        <button v-if="!isDraft" type="button" class="link" @click="question.setDraft(true)">
+          the rows as this draft makes them
+        </button>
+      </DraftStrip>
       <FailureNote v-if="work.error.value && !work.rules.value" :error="work.error.value" class="part" />
-      <div class="station" :class="{ beside: question.counted.value }">
+      <FailureNote v-if="isDraft && rehearsed.error.value" :error="rehearsed.error.value" class="part" />
+      <ElSkeleton v-else-if="!of" :rows="6" animated />
+      <section v-if="of" class="sheet part account" aria-label="Account">
+        <p v-if="isDraft" class="soft by">
+          as the draft of rules makes them: nothing is recorded, and nothing was run<template v-if="run"
+            >;
+            <button type="button" class="link" @click="question.setDraft(false)">
+              the rows of the run
+            </button></template
+          >
+        </p>
+        <p v-else class="soft by">
+          {{ of.target ? 'into ' : '' }}{{ rulesOf(of) }}, sifted {{ time(of.createdAt) }} ·
+          <RouterLink :to="`/deliveries/${id}/rejects?run=${of.id}`">verdict, violations and downloads</RouterLink>
+        </p>
+        <p v-if="of.verdict === 'accepted' && (of.tally?.read ?? 0) > 0" class="whole">
+          ✓ {{ of.tally?.read === of.tally?.accepted ? 'All' : 'All other' }}
+          {{ counted(of.tally?.accepted ?? 0, 'row is', 'rows are') }} accepted.
+        </p>
+        <TallyBar v-if="of.tally" :tally="of.tally" :refused="of.verdict === 'refused'" />
+      </section>
+      <div v-if="of" class="station" :class="{ beside: question.counted.value }">
         <section class="sheet rows" aria-label="Rows">
           <div class="sides" role="group" aria-label="Side">
             <button
@@ -168,19 +194,19 @@ const nothing = computed(() => {
             </span>
           </div>
           <p v-if="lostRow" class="note" role="alert">{{ lostRow }}</p>
-          <BecameTable v-if="question.isProfile.value" :run="run.id" :delivery="id" @count="question.count" />
+          <BecameTable v-if="question.isProfile.value" :run="of.id" :delivery="id" @count="question.count" />
           <template v-else>
             <ConditionBar :where="where" :columns="names" @add="question.add" @remove="question.remove">
               <span class="soft" role="status">{{ isAsking ? 'looking …' : said }}</span>
               <FoundCures
-                v-if="where.length > 0 && isTyped(side) && run.target"
+                v-if="where.length > 0 && isTyped(side) && of.target"
                 :filters="where"
                 :rows="found?.total"
                 :cures="cures"
               />
             </ConditionBar>
             <div v-if="wrong">
-              <FailureNote :error="wrong" :retry="ask" class="note" />
+              <FailureNote :error="wrong" :retry="isDraft ? rehearsed.make : ask" class="note" />
               <p v-if="where.length > 0 || sort" class="soft note">
                 <button type="button" class="link" @click="question.setSide(side)">Ask for all rows</button>, without
                 conditions and in their own order
@@ -228,7 +254,7 @@ const nothing = computed(() => {
             </template>
             <RowWay
               v-if="row !== undefined"
-              :run="run.id"
+              :run="of.id"
               :row="row"
               :delivery="id"
               :rows="(found?.items ?? []).map((r) => r.row)"
@@ -238,7 +264,7 @@ const nothing = computed(() => {
         </section>
         <ValueCounts
           v-if="question.counted.value"
-          :run="run.id"
+          :run="of.id"
           :side="side"
           :column="question.counted.value"
           :where="texts"
@@ -250,8 +276,9 @@ const nothing = computed(() => {
       </div>
       <ColumnChooser v-model="isChoosing" :all="names" :shown="asked.shown.value" @show="question.show" />
       <FormDialog
+        v-if="of"
         v-model="isDownloading"
-        :run="run.id"
+        :run="of.id"
         :title="where.length > 0 ? 'The rows that pass, in a form' : `The ${side} rows, in a form`"
         :lead="`${counted(found?.total ?? 0, 'row', 'rows')}, with all columns, in the order of the delivery.`"
         :side="side"

@@ -221,6 +221,7 @@ const pickedColumns = computed(() => columns.value.filter((c) => picked.value.in
       >
         <UndoButtons :work="work" />
         <ElButton size="small" @click="address.go({ suggest: 'open' })">Suggestions</ElButton>
+        <ElButton size="small" @click="router.push(`/deliveries/${id}/result?of=draft`)">Its rows</ElButton>
         <ElButton v-if="isChanged" size="small" type="primary" @click="isSaving = true">Save…</ElButton>
         <ElButton v-else size="small" type="primary" @click="start(rules)">Sift</ElButton>
       </TallyStrip>

@@ -61,7 +61,7 @@ const listed = computed(() => (found.value?.columns ?? []).slice(0, mostListed))
           <thead>
             <tr>
               <th>column</th>
-              <th></th>
+              <th>of</th>
               <th class="number">filled</th>
               <th class="number">different</th>
               <th>range</th>

@@ -38,6 +38,9 @@ export interface QuestionBook {
   row: ComputedRef<number | undefined>
   /** The column whose values are counted. */
   counted: ComputedRef<string | undefined>
+  /** The rows are those of the draft of rules, in place of a run's. */
+  isDraft: ComputedRef<boolean>
+  setDraft: (is: boolean) => void
   /** In place of rows it is shown what became of the columns. */
   isProfile: ComputedRef<boolean>
   showProfile: () => void
@@ -97,6 +100,8 @@ export function useQuestion(): QuestionBook {
       return Number.isInteger(row) && row > 0 ? row : undefined
     }),
     counted: computed(() => address.of('count')),
+    isDraft: computed(() => address.of('of') === 'draft'),
+    setDraft: (is) => address.go({ of: is ? 'draft' : undefined, page: undefined, row: undefined }),
     isProfile: computed(() => address.of('view') === 'profile'),
     showProfile: () => address.go({ view: 'profile', count: undefined, row: undefined }),
     setSide: (to) =>
