@@ -405,14 +405,14 @@ func TestCommandsOnAService(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(out), &runs))
 	require.Equal(t, 2, runs.Total)
 	lines := filepath.Join(t.TempDir(), "tickets.jsonl")
-	code, out, errs = on("runs", "accepted", runs.Items[0].ID, "--write", "jsonl", "--out", lines)
+	code, out, errs = on("runs", "write", runs.Items[0].ID, "--write", "jsonl", "--out", lines)
 	require.Equal(t, 0, code, errs)
 	assert.Contains(t, out, "written: "+lines)
 	written, err := os.ReadFile(lines)
 	require.NoError(t, err)
 	assert.Equal(t, 219, strings.Count(string(written), "\n"))
 	for _, wrong := range [][]string{{"--write", "jsonl"}, {"--out", lines}, {"--write", "jsonl,csv", "--out", lines}} {
-		code, _, errs = on(append([]string{"runs", "accepted", runs.Items[0].ID}, wrong...)...)
+		code, _, errs = on(append([]string{"runs", "write", runs.Items[0].ID}, wrong...)...)
 		assert.Equal(t, 2, code, errs)
 	}
 	code, out, _ = on("runs", "show", runs.Items[0].ID)

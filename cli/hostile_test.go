@@ -84,7 +84,7 @@ func TestHostileFiles(t *testing.T) {
 				assert.Empty(t, entries, "%s: a run that failed leaves nothing", f.Name)
 			} else {
 				require.NoError(t, err, f.Name)
-				assert.Len(t, entries, 5, f.Name)
+				assert.Len(t, entries, 6, f.Name)
 			}
 		}
 		os.RemoveAll(dir)

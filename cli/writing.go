@@ -9,8 +9,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"sieb/core/outcome"
-	"sieb/core/result"
 	"sieb/core/outcome/written"
+	"sieb/core/result"
 	"sieb/core/target"
 	"sieb/core/value"
 )

@@ -438,7 +438,8 @@ func (c *Client) Output(ctx context.Context, id, name string) (io.ReadCloser, er
 }
 
 // WrittenRows opens rows of a run's outcome, those that pass, written as settings say.
-func (c *Client) WrittenRows(ctx context.Context, id string, of result.Ask, as outcome.Settings) (io.ReadCloser, error) {
+func (c *Client) WrittenRows(ctx context.Context, id string, of result.Ask, as outcome.Settings) (io.ReadCloser,
+	error) {
 	ask := url.Values{"form": {as.Form}, "where": of.Where}
 	put(ask, "side", of.Side)
 	for name, text := range map[string]string{"header": string(as.Header), "codes": string(as.Codes),

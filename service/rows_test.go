@@ -83,7 +83,8 @@ x,rye,Colmitz,5,1.5
 	assert.Equal(t, []api.MarkedRow{{Row: 5, Cells: []api.MarkedCell{{Column: "site", Was: &none,
 		By: []string{"default"}}}}}, marks.Items)
 
-	for row, want := range map[int64]result.Ended{1: {Row: 1, Side: "accepted", At: 1}, 2: {Row: 2, Side: "rejected", At: 1},
+	for row, want := range map[int64]result.Ended{1: {Row: 1, Side: "accepted", At: 1},
+		2: {Row: 2, Side: "rejected", At: 1},
 		4: {Row: 4, Side: "excluded", At: 1}, 1500: {Row: 1500, Side: "accepted", At: 1498}} {
 		at, err := s.Client.RunPlace(ctx, run.ID, row)
 		require.NoError(t, err)
@@ -99,7 +100,8 @@ x,rye,Colmitz,5,1.5
 		written(result.Ask{Side: "changed", Where: []string{"crop empty"}}, "jsonl"))
 	assert.Equal(t, 16, strings.Count(written(result.Ask{Where: []string{"kg equals 42"}}, "csv"), "\n"))
 	assert.Equal(t, "row,line,reasons,no,crop,site,kg,wet\n"+
-		`2,3,"no: ""x"" is not a whole number [type.integer]",x,rye,Colmitz,5,1.5`+"\n", written(result.Ask{Side: "rejected"}, "csv"))
+		`2,3,"no: ""x"" is not a whole number [type.integer]",x,rye,Colmitz,5,1.5`+"\n",
+		written(result.Ask{Side: "rejected"}, "csv"))
 	assert.Contains(t, written(result.Ask{Side: "excluded"}, "jsonl"), `"crop":"trial"`)
 
 	for what, ask := range map[string]func() error{
@@ -108,7 +110,8 @@ x,rye,Colmitz,5,1.5
 			return err
 		},
 		`no column "weight"`: func() error {
-			_, err := s.Client.WrittenRows(ctx, run.ID, result.Ask{Where: []string{"weight empty"}}, outcome.Settings{Form: "csv"})
+			_, err := s.Client.WrittenRows(ctx, run.ID, result.Ask{Where: []string{"weight empty"}},
+				outcome.Settings{Form: "csv"})
 			return err
 		},
 		"expected": func() error {

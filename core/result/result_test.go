@@ -31,6 +31,7 @@ import (
 )
 
 // columns are those of the deliveries here, with values that are right, some of which are alike but for their writing.
+// columns are those of the deliveries here, with values that are right, some of which are alike but for their writing.
 var columns = []struct {
 	name, datatype string
 	values         []string
@@ -49,8 +50,9 @@ var columns = []struct {
 		""}},
 }
 
+// made makes a run of a delivery with these rows. Each row's id is its number; fate says whether it is accepted,
+// rejected or left out.
 // made makes a run of a delivery with these rows. Each row's id is its number; fate says whether it is accepted, rejected
-// or left out.
 func made(t require.TestingT, dir string, rows [][]string) {
 	text := &strings.Builder{}
 	w := csv.NewWriter(text)
@@ -77,6 +79,7 @@ func made(t require.TestingT, dir string, rows [][]string) {
 }
 
 // drawn draws the rows of a delivery.
+// drawn draws the rows of a delivery.
 func drawn(t *rapid.T) (rows [][]string) {
 	n := rapid.IntRange(0, 60).Draw(t, "rows")
 	for i := range n {
@@ -90,11 +93,13 @@ func drawn(t *rapid.T) (rows [][]string) {
 }
 
 // slow is a side read the plain way: each row's cells, nil for no value.
+// slow is a side read the plain way: each row's cells, nil for no value.
 type slow struct {
 	head []string
 	rows [][]*string
 }
 
+// slowly reads accepted.csv with the standard library. Where no value and an empty text differ, it looks at the text.
 // slowly reads accepted.csv with the standard library. Where no value and an empty text differ, it looks at the text.
 func slowly(t require.TestingT, path string) (s slow) {
 	text, err := os.ReadFile(path)
@@ -116,6 +121,7 @@ func slowly(t require.TestingT, path string) (s slow) {
 }
 
 // valueOrder compares two values of a datatype by the standard library.
+// valueOrder compares two values of a datatype by the standard library.
 func valueOrder(t require.TestingT, datatype, a, b string) int {
 	switch datatype {
 	case "integer", "decimal", "double":
@@ -134,6 +140,7 @@ func valueOrder(t require.TestingT, datatype, a, b string) int {
 	return strings.Compare(a, b)
 }
 
+// Answers are what a slow reading of the file gives, whatever is asked.
 // Answers are what a slow reading of the file gives, whatever is asked.
 func TestAnswersAreThoseOfASlowReading(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
@@ -231,6 +238,7 @@ func TestAnswersAreThoseOfASlowReading(t *testing.T) {
 }
 
 // condition draws a condition, and the same by the standard library.
+// condition draws a condition, and the same by the standard library.
 func condition(t *rapid.T) (f profile.Filter, holds func(row []*string) bool) {
 	k := rapid.IntRange(0, len(columns)-1).Draw(t, "column")
 	c := columns[k]
@@ -309,6 +317,7 @@ func TestFiltersAreRead(t *testing.T) {
 	}
 }
 
+// some makes a run of twelve rows, of which one is rejected and two are left out.
 // some makes a run of twelve rows, of which one is rejected and two are left out.
 func some(t *testing.T) (out string) {
 	dir := t.TempDir()
@@ -412,6 +421,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	assert.ErrorContains(t, err, "has not written accepted.csv")
 
 	// Runs of older versions do not say what their columns are.
+	// Runs of older versions do not say what their columns are.
 	var m map[string]any
 	require.NoError(t, json.Unmarshal(manifest, &m))
 	delete(m, "columns")
@@ -437,6 +447,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	require.NoError(t, os.WriteFile(path, manifest, 0o600))
 
 	// A file that has lost rows is told by those that the manifest counts.
+	// A file that has lost rows is told by those that the manifest counts.
 	accepted := filepath.Join(out, report.AcceptedName)
 	text, err := os.ReadFile(accepted)
 	require.NoError(t, err)
@@ -447,6 +458,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	assert.ErrorContains(t, err, "it has fewer rows than the manifest counts")
 	require.NoError(t, os.WriteFile(accepted, text, 0o600))
 
+	// What goes away while it is asked is told; without an index the numbers of others are read.
 	// What goes away while it is asked is told; without an index the numbers of others are read.
 	require.NoError(t, os.Remove(filepath.Join(out, rowindex.Name)))
 	s, err = result.Open(out, "accepted")
@@ -460,6 +472,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	assert.ErrorContains(t, err, "accepted.csv")
 }
 
+// Answers are bounded by what they hold, not only by their rows.
 // Answers are bounded by what they hold, not only by their rows.
 func TestAnswersAreBounded(t *testing.T) {
 	out := some(t)
@@ -492,6 +505,7 @@ func TestAnswersAreBounded(t *testing.T) {
 }
 
 // valueOf returns how many bytes the longest row has.
+// valueOf returns how many bytes the longest row has.
 func valueOf(t *testing.T, s *result.Side) (most int) {
 	answer, err := s.Find(t.Context(), result.Question{Most: 9})
 	require.NoError(t, err)
@@ -507,6 +521,7 @@ func valueOf(t *testing.T, s *result.Side) (most int) {
 	return most
 }
 
+// The first of very many rows are kept in little room, whatever the order in which they come.
 // The first of very many rows are kept in little room, whatever the order in which they come.
 func TestTheFirstOfMany(t *testing.T) {
 	dir := t.TempDir()
@@ -541,6 +556,7 @@ func TestTheFirstOfMany(t *testing.T) {
 }
 
 // No value and a text without characters are two things.
+// No value and a text without characters are two things.
 func TestEmptyTexts(t *testing.T) {
 	dir := t.TempDir()
 	path := filepath.Join(dir, "d.csv")
@@ -555,7 +571,8 @@ func TestEmptyTexts(t *testing.T) {
 	s, err := result.Open(filepath.Join(dir, "out"), "accepted")
 	require.NoError(t, err)
 	for want, f := range map[string]profile.Filter{"[1]": {Column: "word", Op: "equals"},
-		"[1 2]": {Column: "word", Op: "empty"}, "[3]": {Column: "word", Op: "filled"}, "[1 3]": {Column: "word", Op: "oneOf", Values: []string{"", "x"}}} {
+		"[1 2]": {Column: "word", Op: "empty"}, "[3]": {Column: "word", Op: "filled"},
+		"[1 3]": {Column: "word", Op: "oneOf", Values: []string{"", "x"}}} {
 		answer, err := s.Find(t.Context(), result.Question{Most: 5, Where: []profile.Filter{f}})
 		require.NoError(t, err)
 		assert.Equal(t, want, fmt.Sprint(idsOf(answer.Rows)), f.Op)
@@ -572,6 +589,7 @@ func TestEmptyTexts(t *testing.T) {
 	assert.Nil(t, values[2].Value, "among equally many no value stands last")
 }
 
+// An index changes nothing but how fast answers come. Rows stand in several stretches, changed and flagged among them.
 // An index changes nothing but how fast answers come. Rows stand in several stretches, changed and flagged among them.
 func TestTheIndexTellsWhatTheFilesTell(t *testing.T) {
 	dir := t.TempDir()
@@ -694,6 +712,7 @@ func TestTheIndexTellsWhatTheFilesTell(t *testing.T) {
 	}
 }
 
+// spoilt returns a text with another byte at a place.
 // spoilt returns a text with another byte at a place.
 func spoilt(text []byte, at int) []byte {
 	text = bytes.Clone(text)

@@ -21,7 +21,8 @@ type noted struct {
 	isChanged, isBroken bool
 }
 
-var proofs = []outcome.Proof{{Name: "accepted.csv", Bytes: 7, BLAKE3: "ab"}, {Name: "rejected.csv", Bytes: 9, BLAKE3: "cd"}}
+var proofs = []outcome.Proof{{Name: "accepted.csv", Bytes: 7, BLAKE3: "ab"},
+	{Name: "rejected.csv", Bytes: 9, BLAKE3: "cd"}}
 
 // draw draws stretches of rows.
 func draw(t *rapid.T) (all [][]noted) {

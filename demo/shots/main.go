@@ -192,8 +192,9 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 			chromedp.WaitVisible("tbody tr")}},
 		{"delivery", []action{chromedp.Navigate(page), chromedp.WaitVisible(".reasons")}},
 		{"result", []action{chromedp.Navigate(page + "/result?sort=net_kg&order=descending&count=variety&where=" +
-			url.QueryEscape(`[{"column":"crop","op":"equals","value":"wheat"}]`)),
-			chromedp.WaitVisible(`//p[contains(., "different values in")]`), chromedp.WaitVisible(".rows tbody tr")}},
+			url.QueryEscape(`[{"column":"crop","op":"equals","value":"wheat"}]`) + "&columns=" +
+			url.QueryEscape(`["ticket_no","weighed_on","crop","net_kg","gross_kg","grower","moisture_pct"]`)),
+			chromedp.WaitVisible(`//p[contains(., "different values in")]`), chromedp.WaitVisible(".rows td.changed")}},
 		{"reading", []action{reading(demo.Ahrensee()), counted, chromedp.Click(".tools .el-switch__core"),
 			chromedp.WaitVisible(".row .under")}},
 		{"reading-fixed", []action{reading(demo.Dornau()), counted, chromedp.WaitVisible(".ruler .cut")}},
@@ -201,17 +202,14 @@ func pages(ctx context.Context, address string, deliveries map[string]string, ou
 		{"rules", []action{chromedp.Navigate(page + "/rules?column=moisture_pct"), tried}},
 		{"station-profile", []action{chromedp.Navigate(page + "/profile"), chromedp.WaitVisible(".group button.cure"),
 			chromedp.WaitNotPresent(".searching")}},
+		{"result-profile", []action{chromedp.Navigate(page + "/result?view=profile"),
+			chromedp.WaitVisible(`//p[contains(., "beside the")]`)}},
 		{"rules-suggestions", []action{chromedp.Navigate(page + "/rules?suggest=open"),
 			chromedp.WaitVisible(`//p[contains(., "Each was tried on all rows")]`)}},
 		{"rules-pairing", []action{
 			chromedp.Navigate(address + "/deliveries/" + deliveries[again] + "/rules?column=weighed_on"),
 			chromedp.WaitVisible(".rail .chip"),
 			chromedp.WaitVisible(`//p[contains(., "No row")] | //section[@aria-label="Rows"]//tbody/tr`)}},
-		{"rules-spellings", []action{
-			chromedp.Navigate(address + "/deliveries/" + deliveries[demo.Brunnthal().Name] +
-				"/rules?column=site&spellings=open"),
-			chromedp.WaitVisible(`section[aria-label="Spelling variants"] tbody tr`),
-			chromedp.ScrollIntoView(`section[aria-label="Spelling variants"]`)}},
 		{"target-versions", []action{
 			chromedp.Navigate(address + "/targets/" + demo.Ahrensee().Target + "?view=versions&from=1&to=2"),
 			chromedp.WaitVisible(`div[aria-label="What differs"] dt`)}},

@@ -110,8 +110,8 @@ func (s *Server) outcomeOf(ctx context.Context, t *tried, dir string) (o shown, 
 		return o, err
 	}
 	now := time.Now().UTC()
-	head := api.RunHead{Delivery: t.Delivery.ID, State: store.Done, Verdict: string(summary.Verdict), Tally: &summary.Tally,
-		CreatedAt: now, FinishedAt: &now, Target: &api.VersionRef{Name: r.Target.Name}}
+	head := api.RunHead{Delivery: t.Delivery.ID, State: store.Done, Verdict: string(summary.Verdict),
+		Tally: &summary.Tally, CreatedAt: now, FinishedAt: &now, Target: &api.VersionRef{Name: r.Target.Name}}
 	if m := r.Target.Mapping; m != nil {
 		head.Mapping = &api.VersionRef{Name: m.Name}
 	}

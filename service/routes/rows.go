@@ -198,9 +198,8 @@ func (s *Server) runBecame(ctx context.Context, in *byID) (*answer[result.Became
 	case !errors.Is(err, store.ErrNone):
 		return nil, s.failure("looking for a profile", err)
 	}
-	is, err := desk.Do(ctx, s.Desk, "profile of the result of "+in.ID, func(ctx context.Context) (*profile.Profile, error) {
-		return result.Profile(ctx, o.dir, s.Bounds)
-	})
+	profiled := func(ctx context.Context) (*profile.Profile, error) { return result.Profile(ctx, o.dir, s.Bounds) }
+	is, err := desk.Do(ctx, s.Desk, "profile of the result of "+in.ID, profiled)
 	if err != nil {
 		return nil, s.notAsked(err)
 	}
