@@ -411,7 +411,13 @@ func TestCommandsOnAService(t *testing.T) {
 	written, err := os.ReadFile(lines)
 	require.NoError(t, err)
 	assert.Equal(t, 219, strings.Count(string(written), "\n"))
-	for _, wrong := range [][]string{{"--write", "jsonl"}, {"--out", lines}, {"--write", "jsonl,csv", "--out", lines}} {
+	code, _, errs = on("runs", "write", runs.Items[0].ID, "--write", "jsonl", "--out", lines, "--side", "flagged")
+	require.Equal(t, 0, code, errs)
+	written, err = os.ReadFile(lines)
+	require.NoError(t, err)
+	assert.Equal(t, 3, strings.Count(string(written), "\n"))
+	for _, wrong := range [][]string{{"--write", "jsonl"}, {"--out", lines}, {"--write", "jsonl,csv", "--out", lines},
+		{"--write", "jsonl", "--out", lines, "--side", "lost"}, {"--write", "jsonl", "--out", lines, "--where", "crop"}} {
 		code, _, errs = on(append([]string{"runs", "write", runs.Items[0].ID}, wrong...)...)
 		assert.Equal(t, 2, code, errs)
 	}

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -50,12 +51,45 @@ func TestRowsOfAllSides(t *testing.T) {
 			}
 		}
 		assert.Len(t, sides, int(m.Read))
+		assert.Equal(t, flaggedOf(m, sides), numbersOf(t, out, "flagged"), m.Name)
+		changed := numbersOf(t, out, "changed")
+		assert.True(t, slices.IsSorted(changed))
+		for _, row := range changed {
+			assert.Equal(t, "accepted", sides[row], "row %d of %s", row, m.Name)
+		}
 		for _, p := range m.Planted {
 			if p.Row > 0 && p.Action.RejectsRow() {
 				assert.Equal(t, "rejected", sides[p.Row], "row %d of %s", p.Row, m.Name)
 			}
 		}
 	}
+}
+
+// flaggedOf returns the accepted rows of which something was planted that breaks a rule.
+func flaggedOf(m demo.Made, sides map[int64]string) []int64 {
+	rows := []int64{}
+	for _, p := range m.Planted {
+		if p.Row > 0 && sides[p.Row] == "accepted" {
+			rows = append(rows, p.Row)
+		}
+	}
+	slices.Sort(rows)
+	return slices.Compact(rows)
+}
+
+// numbersOf returns the numbers of all rows of a side.
+func numbersOf(t *testing.T, out, side string) []int64 {
+	t.Helper()
+	code, text, errs := sieb("rows", out, "--side", side, "--head", "1000", "--format", "json")
+	require.Equal(t, 0, code, errs)
+	var got rowsDocument
+	require.NoError(t, json.Unmarshal([]byte(text), &got))
+	rows := []int64{}
+	for _, r := range got.Items {
+		rows = append(rows, r.Row)
+	}
+	assert.EqualValues(t, len(rows), got.Total)
+	return rows
 }
 
 func TestRowsAreAsked(t *testing.T) {

@@ -8,6 +8,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"sieb/core/fault"
 	"sieb/service/api"
 	"sieb/service/reading"
 	"sieb/service/rehearsal"
@@ -193,7 +194,7 @@ func rehearsalOf(t *tried, header []string, isNamed bool, seen rehearsal.Seen) a
 // unreadable makes an answer of why a delivery cannot be tried.
 func (s *Server) unreadable(t *tried, err error) error {
 	var status huma.StatusError
-	if errors.As(err, &status) || store.IsAway(err) {
+	if errors.As(err, &status) || store.IsAway(err) || fault.IsDisk(err) {
 		return s.failure("rehearsing", err)
 	}
 	return huma.Error422UnprocessableEntity(s.Area.Conceal(err, t.Delivery.SHA256, t.Delivery.Name))
