@@ -34,7 +34,7 @@ func (in *AskSide) ask() result.Ask { return result.Ask{Side: in.Side, Where: in
 type AskRows struct {
 	AskSide
 	Sort    []string `query:"sort,explode" maxItems:"20" doc:"columns that rows are sorted by, each with descending behind it or not; no value stands last"`
-	Offset  int      `query:"offset" minimum:"0" doc:"rows in front of those shown; behind them with last"`
+	Offset  int      `query:"offset" minimum:"0" doc:"rows in front of those shown; behind them with last. The rows of an outcome do not change, so that an offset holds"`
 	Limit   int      `query:"limit" minimum:"0" maximum:"1000" default:"100"`
 	Last    bool     `query:"last" doc:"shows the last rows, in their order, in place of the first"`
 	Columns []string `query:"columns,explode" maxItems:"16384" doc:"whose cells are shown, in this order; all where none is named"`

@@ -8596,7 +8596,7 @@ export interface operations {
                 where?: string[];
                 /** @description columns that rows are sorted by, each with descending behind it or not; no value stands last */
                 sort?: string[];
-                /** @description rows in front of those shown; behind them with last */
+                /** @description rows in front of those shown; behind them with last. The rows of an outcome do not change, so that an offset holds */
                 offset?: number;
                 limit?: number;
                 /** @description shows the last rows, in their order, in place of the first */
