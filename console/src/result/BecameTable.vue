@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** The profile of the accepted rows beside that of the delivery: what the cure did to each column. */
 import { ElSkeleton } from 'element-plus'
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed } from 'vue'
 import { answered, api, type Became } from '../api/client'
+import { useLoaded } from '../loaded'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, visible } from '../format'
 
@@ -11,24 +12,9 @@ const emit = defineEmits<{ count: [column: string] }>()
 
 /** So many columns are listed. */
 const mostListed = 500
-const found = shallowRef<Became>()
-const error = ref<unknown>()
-let latest = 0
-
-async function load(): Promise<void> {
-  const mine = ++latest
-  error.value = undefined
-  try {
-    const told = await answered(api.GET('/api/v1/runs/{id}/became', { params: { path: { id: run } } }))
-    if (mine === latest) found.value = told
-  } catch (e) {
-    if (mine === latest) error.value = e
-  }
-}
-watch(
+const { found, error, load } = useLoaded<Became>(
   () => run,
-  () => void load(),
-  { immediate: true },
+  () => answered(api.GET('/api/v1/runs/{id}/became', { params: { path: { id: run } } })),
 )
 
 type Facts = Became['columns'][number]['is']

@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** How a row came about: each cell as delivered, what was done to it, and as the table will have it. */
 import { ElButton, ElSkeleton } from 'element-plus'
-import { computed, onBeforeUnmount, onMounted, ref, shallowRef, useTemplateRef, watch } from 'vue'
+import { computed, onBeforeUnmount, onMounted, ref, useTemplateRef } from 'vue'
 import { answered, api, type Explanation } from '../api/client'
+import { useLoaded } from '../loaded'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, visible } from '../format'
 
@@ -15,28 +16,16 @@ const { run, row, delivery, rows } = defineProps<{
 }>()
 const emit = defineEmits<{ open: [row: number | undefined] }>()
 
-const e = shallowRef<Explanation>()
-const error = ref<unknown>()
-const isAll = ref(false)
-let latest = 0
-
-async function load(): Promise<void> {
-  const mine = ++latest
-  error.value = undefined
-  try {
-    const told = await answered(api.GET('/api/v1/runs/{id}/rows/{row}', { params: { path: { id: run, row } } }))
-    if (mine === latest) e.value = told
-  } catch (why) {
-    if (mine !== latest) return
-    error.value = why
-    e.value = undefined
-  }
-}
-watch(
+const {
+  found: e,
+  error,
+  load,
+} = useLoaded<Explanation>(
   () => [run, row],
-  () => void load(),
-  { immediate: true },
+  () => answered(api.GET('/api/v1/runs/{id}/rows/{row}', { params: { path: { id: run, row } } })),
+  true,
 )
+const isAll = ref(false)
 
 // Wherever the focus is: a button that was clicked last may be disabled by then.
 const escape = (k: KeyboardEvent): void => {

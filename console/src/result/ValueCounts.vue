@@ -1,8 +1,9 @@
 <script setup lang="ts">
 /** How often each value of a column occurs in the rows that pass. */
 import { ElSkeleton } from 'element-plus'
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 import { answered, api, type ValuesFound } from '../api/client'
+import { useLoaded } from '../loaded'
 import FailureNote from '../components/FailureNote.vue'
 import { count, counted, share, visible } from '../format'
 import type { FoundCures } from '../rules/found'
@@ -28,28 +29,13 @@ const isMended = computed(() => !['rejected', 'excluded'].includes(side))
 
 /** So many values are shown. */
 const most = 50
-const found = ref<ValuesFound>()
-const error = ref<unknown>()
-let latest = 0
-
-async function load(): Promise<void> {
-  const mine = ++latest
-  error.value = undefined
-  try {
-    const query = { side, column, where, limit: most }
-    const values = await answered(api.GET('/api/v1/runs/{id}/values', { params: { path: { id: run }, query } }))
-    if (mine === latest) found.value = values
-  } catch (e) {
-    if (mine === latest) error.value = e
-  }
-}
-watch(
-  () => JSON.stringify([run, side, column, where]),
+const { found, error, load } = useLoaded<ValuesFound>(
+  () => [run, side, column, where],
   () => {
-    found.value = undefined
-    void load()
+    const query = { side, column, where, limit: most }
+    return answered(api.GET('/api/v1/runs/{id}/values', { params: { path: { id: run }, query } }))
   },
-  { immediate: true },
+  true,
 )
 </script>
 

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { ElPagination, ElSkeleton, ElSwitch } from 'element-plus'
-import { computed, ref, watch } from 'vue'
+import { computed } from 'vue'
 import { useAddress } from '../address'
 import { answered, api, type Reject, type Rejects, type Run } from '../api/client'
 import { count, counted, visible } from '../format'
+import { useLoaded } from '../loaded'
 import FailureNote from '../components/FailureNote.vue'
 import type { Choice } from './ViolationList.vue'
 
@@ -20,29 +21,18 @@ const narrow = computed({
     address.of('columns') === undefined ? (found.value?.columns.length ?? 0) > wide : address.of('columns') === 'few',
   set: (is) => address.swap({ columns: is ? 'few' : 'all' }),
 })
-const found = ref<Rejects>()
-const error = ref<unknown>()
-let latest = 0
-
-async function load(): Promise<void> {
-  const mine = ++latest
-  error.value = undefined
-  try {
+const { found, error, load } = useLoaded<Rejects>(
+  () => [run.id, choice, page.value],
+  () => {
     const query = {
       offset: (page.value - 1) * perPage,
       limit: perPage,
       column: choice?.column || undefined,
       code: choice?.code,
     }
-    const rejects = await answered(api.GET('/api/v1/runs/{id}/rejects', { params: { path: { id: run.id }, query } }))
-    if (mine !== latest) return
-    found.value = rejects
-  } catch (e) {
-    if (mine === latest) error.value = e
-  }
-}
-
-watch([() => run.id, () => choice?.code, () => choice?.column, page], () => void load(), { immediate: true })
+    return answered(api.GET('/api/v1/runs/{id}/rejects', { params: { path: { id: run.id }, query } }))
+  },
+)
 
 /** The places in the delivery of a violation's column, from 0; of a key there may be several. */
 function placesOf(column: string): number[] {

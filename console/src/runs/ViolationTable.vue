@@ -1,40 +1,28 @@
 <script setup lang="ts">
 /** The cells of a violation that rejects no row: what was delivered, and what became of it. */
 import { ElPagination, ElSkeleton } from 'element-plus'
-import { ref, watch } from 'vue'
 import { useAddress } from '../address'
 import { answered, api, type Group, type Run, type Violations } from '../api/client'
 import { count, counted, visible } from '../format'
+import { useLoaded } from '../loaded'
 import FailureNote from '../components/FailureNote.vue'
 
 const { run, group } = defineProps<{ run: Run; group: Group }>()
 
 const perPage = 50
 const address = useAddress()
-const found = ref<Violations>()
-const error = ref<unknown>()
-let latest = 0
-
-async function load(): Promise<void> {
-  const mine = ++latest
-  error.value = undefined
-  try {
+const { found, error, load } = useLoaded<Violations>(
+  () => [run.id, group.code, group.column, address.page()],
+  () => {
     const query = {
       offset: (address.page() - 1) * perPage,
       limit: perPage,
       column: group.column || undefined,
       code: group.code,
     }
-    const page = await answered(api.GET('/api/v1/runs/{id}/violations', { params: { path: { id: run.id }, query } }))
-    if (mine === latest) found.value = page
-  } catch (e) {
-    if (mine === latest) error.value = e
-  }
-}
-
-watch([() => run.id, () => group.code, () => group.column, () => address.page()], () => void load(), {
-  immediate: true,
-})
+    return answered(api.GET('/api/v1/runs/{id}/violations', { params: { path: { id: run.id }, query } }))
+  },
+)
 </script>
 
 <template>
