@@ -395,7 +395,7 @@ func TestKilledService(t *testing.T) {
 	r, err = s.Client.Follow(t.Context(), r.ID, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "done", r.State)
-	assert.Equal(t, 5, servicetest.Entries(t, filepath.Join(data, "runs", r.ID)), "nothing half-written is left")
+	assert.Equal(t, 6, servicetest.Entries(t, filepath.Join(data, "runs", r.ID)), "nothing half-written is left")
 
 	undisturbed, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: d.ID, Target: "weighbridge_tickets"})
 	require.NoError(t, err)
