@@ -17,7 +17,6 @@ import (
 )
 
 // grid returns the texts of the cells of the column with this head, with blanks between them.
-// grid returns the texts of the cells of the column with this head, with blanks between them.
 const grid = `(name => {
 	const heads = [...document.querySelectorAll('.rows thead th')].map(h =>
 		h.querySelector('.head')?.innerText.replace(/[▴▾]/g, '').trim() ?? 'row');
@@ -25,13 +24,11 @@ const grid = `(name => {
 		r.children[heads.indexOf(name)]?.innerText.trim()).join(' ') })`
 
 // cells waits until the grid shows these cells in a column.
-// cells waits until the grid shows these cells in a column.
 func (p *page) cells(column, want string) {
 	p.t.Helper()
 	p.until(fmt.Sprintf(`%s(%q) === %q`, grid, column, want))
 }
 
-// What was accepted, rejected and left out is looked at, sorted, asked and counted, and all that stands in the address.
 // What was accepted, rejected and left out is looked at, sorted, asked and counted, and all that stands in the address.
 func TestResult(t *testing.T) {
 	t.Parallel()
@@ -48,7 +45,6 @@ func TestResult(t *testing.T) {
 	p.do(chromedp.Navigate(station))
 	p.shows("No result yet")
 	p.accessible("a result that there is not")
-	// A draft has rows before anything is run.
 	// A draft has rows before anything is run.
 	_, err = s.Client.BeginRules(t.Context(), d.ID, api.NewRules{Target: "loads"})
 	require.NoError(t, err)
@@ -68,7 +64,6 @@ func TestResult(t *testing.T) {
 	p.accessible("accepted rows")
 
 	// Sorted as numbers, no value last; highest first; then in the rows' own order.
-	// Sorted as numbers, no value last; highest first; then in the rows' own order.
 	for _, c := range []struct{ order, want, address string }{{"ascending", "E A B D F", "sort=kg"},
 		{"descending", "D B A E F", "sort=kg&order=descending"}, {"none", "A B D E F", ""}} {
 		p.do(chromedp.Click(`button[title="Sort by kg"]`))
@@ -77,7 +72,6 @@ func TestResult(t *testing.T) {
 		p.until(fmt.Sprintf(`location.search === %q`, strings.TrimRight("?"+c.address, "?")))
 	}
 
-	// Counted, and only those with a value.
 	// Counted, and only those with a value.
 	p.do(chromedp.Click(`button[aria-label="Count the values of crop"]`))
 	p.shows("3 different values in 5 rows")
@@ -104,7 +98,6 @@ func TestResult(t *testing.T) {
 	p.cells("no", "E")
 
 	// The other sides, as delivered.
-	// The other sides, as delivered.
 	p.do(chromedp.Click(button("rejected 1")))
 	p.cells("kg", "x")
 	p.cells("line", "4")
@@ -112,7 +105,6 @@ func TestResult(t *testing.T) {
 	p.cells("reason", "trial")
 	p.accessible("excluded rows")
 
-	// What the address asks and cannot be had is said, with a way out.
 	// What the address asks and cannot be had is said, with a way out.
 	p.do(chromedp.Navigate(station + "?sort=weight"))
 	p.shows(`the accepted rows have no column "weight"`)
@@ -128,7 +120,6 @@ func TestResult(t *testing.T) {
 	p.until(`location.pathname.endsWith('/reading') && location.search === '?row=4'`)
 }
 
-// Many rows are paged, and very wide ones do not stop the page.
 // Many rows are paged, and very wide ones do not stop the page.
 func TestResultOfManyRows(t *testing.T) {
 	t.Parallel()
@@ -158,7 +149,6 @@ func TestResultOfManyRows(t *testing.T) {
 	assert.Equal(t, "250", p.js(`document.querySelector('.rows tbody tr:last-child td').innerText`))
 
 	// Other columns are chosen, and moved; the address keeps them.
-	// Other columns are chosen, and moved; the address keeps them.
 	p.do(chromedp.Click(button("Columns")))
 	p.shows("60 of 2")
 	p.do(chromedp.Click(button("As they stand")))
@@ -184,7 +174,6 @@ func TestResultOfManyRows(t *testing.T) {
 		'row,last,c0,c1'`)
 
 	// A row is gone to by its number, on whatever page it stands.
-	// A row is gone to by its number, on whatever page it stands.
 	p.do(chromedp.SendKeys(`input[aria-label="Number of a row"]`, "207"+kb.Enter))
 	p.shows("Row 207")
 	p.until(`document.querySelector('.rows tr.open td')?.innerText === '207'`)
@@ -195,7 +184,6 @@ func TestResultOfManyRows(t *testing.T) {
 }
 
 // oneTo returns the numbers up to one, with blanks between them.
-// oneTo returns the numbers up to one, with blanks between them.
 func oneTo(n int) string {
 	var all []string
 	for i := range n {
@@ -205,10 +193,8 @@ func oneTo(n int) string {
 }
 
 // habits is a delivery in which remedies change cells, values are blanked and flagged, and trial rows are accepted.
-// habits is a delivery in which remedies change cells, values are blanked and flagged, and trial rows are accepted.
 const habits = "no,crop,state,kg\nA, Weizen,0,9\nB,rye,1,10\nC,rye,0,damp\nD,oats,1,900\nE,rey,0,7\n"
 
-// sifted adds the target of habits, and sifts them.
 // sifted adds the target of habits, and sifts them.
 func sifted(t *testing.T, s *servicetest.Service) (delivery, run string) {
 	_, err := s.Client.AddTarget(t.Context(), []byte("target: loads\ncolumns:\n  - {name: no}\n"+
@@ -225,7 +211,6 @@ func sifted(t *testing.T, s *servicetest.Service) (delivery, run string) {
 	return d.ID, r.ID
 }
 
-// What was changed is seen in its place, with what stood there; a row tells how it came about.
 // What was changed is seen in its place, with what stood there; a row tells how it came about.
 func TestChangedRows(t *testing.T) {
 	t.Parallel()
@@ -246,7 +231,6 @@ func TestChangedRows(t *testing.T) {
 	p.do(chromedp.Click(button("flagged 2")))
 	p.cells("no", "C D")
 
-	// From row to row by the keyboard.
 	// From row to row by the keyboard.
 	p.do(chromedp.Focus(`.rows tbody tr`), chromedp.KeyEvent(kb.ArrowDown))
 	p.until(`document.activeElement.innerText.includes('900')`)
@@ -269,7 +253,6 @@ func TestChangedRows(t *testing.T) {
 	p.shows("there is no row 99")
 
 	// What became of the columns, beside the delivery's profile once there is one.
-	// What became of the columns, beside the delivery's profile once there is one.
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/result?side=excluded"))
 	p.do(chromedp.Click(`//div[@aria-label="Side"]/button[contains(., "profile")]`))
 	p.shows("5 accepted rows; the delivery has no profile")
@@ -283,7 +266,6 @@ func TestChangedRows(t *testing.T) {
 	p.shows("4 different values in 5 rows")
 	p.cells("no", "A B C D E")
 
-	// What is found is downloaded in a form.
 	// What is found is downloaded in a form.
 	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id +
 		`/result?side=changed&where=[{"column":"crop","op":"equals","value":"wheat"}]`))
@@ -302,7 +284,6 @@ func TestChangedRows(t *testing.T) {
 }
 
 // profiled makes the profile of a delivery.
-// profiled makes the profile of a delivery.
 func (p *page) profiled(s *servicetest.Service, id string) {
 	p.t.Helper()
 	_, err := s.Client.StartProfile(p.t.Context(), id, api.NewProfile{})
@@ -313,7 +294,6 @@ func (p *page) profiled(s *servicetest.Service, id string) {
 
 // What is seen is mended there: trial rows are left out, a value is recoded, another one is missing, each by one
 // gesture.
-// What is seen is mended there: trial rows are left out, a value is recoded, another one is missing, each by one gesture.
 func TestMendedFromRows(t *testing.T) {
 	t.Parallel()
 	s := servicetest.Start(t, "", console.Handler())
@@ -354,12 +334,10 @@ func TestMendedFromRows(t *testing.T) {
 	p.do(chromedp.Click(button("Leave 3 rows out")))
 	p.tally(2, 0, 3)
 	// What no condition says in the same way is not offered.
-	// What no condition says in the same way is not offered.
 	p.do(chromedp.Navigate(station + `/result?where=[{"column":"crop","op":"contains","value":"RY"}]`))
 	p.cells("no", "B C")
 	p.until(`[...document.querySelectorAll('button')].find(b => b.innerText.includes('Leave 2 rows out')).disabled`)
 
-	// The same from the profile, of cells as they were delivered.
 	// The same from the profile, of cells as they were delivered.
 	p.do(chromedp.Navigate(station + `/profile?column=crop&rows=[{"column":"crop","op":"equals","value":" Weizen"}]`))
 	p.shows("1 row")

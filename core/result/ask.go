@@ -17,7 +17,6 @@ import (
 
 // Ask is a question in the words in which the command line and the service take it. The zero Ask asks how many rows
 // were accepted, and for none of them.
-// Ask is a question in the words in which the command line and the service take it. The zero Ask asks how many rows were
 type Ask struct {
 	Side    string   // accepted, rejected, excluded, changed or flagged; "" for accepted
 	Where   []string // conditions that rows pass; see ParseFilter
@@ -29,7 +28,6 @@ type Ask struct {
 }
 
 // RowsFound are rows of a side.
-// RowsFound are rows of a side.
 type RowsFound struct {
 	Side    string  `json:"side"`
 	Columns []Field `json:"columns" doc:"to which the cells belong"`
@@ -37,7 +35,6 @@ type RowsFound struct {
 	Total   int64   `json:"total" doc:"rows that pass"`
 }
 
-// ValuesFound is how often the values of a column occur in rows of a side.
 // ValuesFound is how often the values of a column occur in rows of a side.
 type ValuesFound struct {
 	Side   string      `json:"side"`
@@ -47,7 +44,6 @@ type ValuesFound struct {
 	Rows   int64       `json:"rows" doc:"that pass"`
 }
 
-// open opens the side that is asked, and reads the conditions. The side is to be closed.
 // open opens the side that is asked, and reads the conditions. The side is to be closed.
 func (a *Ask) open(dir string) (s *Side, where []profile.Filter, err error) {
 	for _, text := range a.Where {
@@ -61,7 +57,6 @@ func (a *Ask) open(dir string) (s *Side, where []profile.Filter, err error) {
 	return s, where, err
 }
 
-// Rows answers with rows of the outcome whose files stand in a folder.
 // Rows answers with rows of the outcome whose files stand in a folder.
 func (a *Ask) Rows(ctx context.Context, dir string) (found RowsFound, err error) {
 	s, where, err := a.open(dir)
@@ -82,7 +77,6 @@ func (a *Ask) Rows(ctx context.Context, dir string) (found RowsFound, err error)
 }
 
 // Values answers with how often values of a column occur in rows of the outcome whose files stand in a folder.
-// Values answers with how often values of a column occur in rows of the outcome whose files stand in a folder.
 func (a *Ask) Values(ctx context.Context, dir, column string) (found ValuesFound, err error) {
 	s, where, err := a.open(dir)
 	if err != nil {
@@ -95,7 +89,6 @@ func (a *Ask) Values(ctx context.Context, dir, column string) (found ValuesFound
 
 // Write writes the rows that pass in a form, in their own order. The target, nil for none, and the code lists are those
 // of the run; rows that were not accepted are texts.
-// Write writes the rows that pass in a form, in their own order. The target, nil for none, and the code lists are those of
 func (a *Ask) Write(ctx context.Context, dir string, t *target.Target, lists []*codes.List, as outcome.Writing,
 	to io.Writer) error {
 	s, where, err := a.open(dir)
@@ -131,14 +124,12 @@ func (a *Ask) Write(ctx context.Context, dir string, t *target.Target, lists []*
 }
 
 // Ended is where a row of a delivery ended.
-// Ended is where a row of a delivery ended.
 type Ended struct {
 	Row  int64  `json:"row" doc:"its number in the delivery"`
 	Side string `json:"side" enum:"accepted,rejected,excluded"`
 	At   int64  `json:"at" doc:"its place among the rows of its side, from 1"`
 }
 
-// PlaceOf tells where a row of the delivery stands in the outcome whose files stand in a folder.
 // PlaceOf tells where a row of the delivery stands in the outcome whose files stand in a folder.
 func PlaceOf(dir string, row int64) (p Ended, err error) {
 	o, err := open(dir)

@@ -15,14 +15,12 @@ import (
 )
 
 // Became is what a run has made of the columns of a delivery: what the accepted rows hold, beside what was delivered.
-// Became is what a run has made of the columns of a delivery: what the accepted rows hold, beside what was delivered.
 type Became struct {
 	Rows      int64          `json:"rows" doc:"that were accepted"`
 	Delivered int64          `json:"delivered,omitempty" doc:"rows of the delivery; absent where it has no profile"`
 	Columns   []ColumnBecame `json:"columns" doc:"of the target"`
 }
 
-// ColumnBecame is what became of a column.
 // ColumnBecame is what became of a column.
 type ColumnBecame struct {
 	Column string `json:"column"`
@@ -36,7 +34,6 @@ type ColumnBecame struct {
 }
 
 // Facts are what is told of the values of a column.
-// Facts are what is told of the values of a column.
 type Facts struct {
 	Datatype      string `json:"datatype" doc:"as the values themselves tell it"`
 	Filled        int64  `json:"filled"`
@@ -48,7 +45,6 @@ type Facts struct {
 	Shapes        int    `json:"shapes" doc:"how many there are; the most frequent ones where there are many"`
 }
 
-// Profile makes the profile of the accepted rows of the outcome whose files stand in a folder.
 // Profile makes the profile of the accepted rows of the outcome whose files stand in a folder.
 func Profile(ctx context.Context, dir string, bounds source.Bounds) (*profile.Profile, error) {
 	s, err := Open(dir, sides[0].name)
@@ -68,7 +64,6 @@ func Profile(ctx context.Context, dir string, bounds source.Bounds) (*profile.Pr
 
 // BecameOf compares the profile of accepted rows with that of the delivery, nil where it has none. The matches say
 // which column of the delivery feeds which of the target.
-// BecameOf compares the profile of accepted rows with that of the delivery, nil where it has none. The matches say which
 func BecameOf(is, was *profile.Profile, matches []check.Match) Became {
 	e := Became{Rows: is.Rows, Columns: []ColumnBecame{}}
 	if was != nil {
@@ -106,7 +101,6 @@ func BecameOf(is, was *profile.Profile, matches []check.Match) Became {
 }
 
 // findingsOf returns what is found in a column alone, and breaks a load or may.
-// findingsOf returns what is found in a column alone, and breaks a load or may.
 func findingsOf(p *profile.Profile, column string) (all []profile.Finding) {
 	for _, f := range p.Findings {
 		if slices.Equal(f.Columns, []string{column}) && f.Weight != "note" {
@@ -129,7 +123,6 @@ func factsOf(c *profile.Column) Facts {
 	return f
 }
 
-// plainOf returns a value in JSON as a text.
 // plainOf returns a value in JSON as a text.
 func plainOf(text []byte) string {
 	var s string

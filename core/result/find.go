@@ -20,7 +20,6 @@ import (
 )
 
 // Question is what is asked of a side's rows. The zero Question asks for the first rows as they stand.
-// Question is what is asked of a side's rows. The zero Question asks for the first rows as they stand.
 type Question struct {
 	Where []profile.Filter // rows that pass all of them
 	Sort  []By             // by these columns; rows alike in all stand in their own order, no value stands last
@@ -32,7 +31,6 @@ type Question struct {
 }
 
 // By is a column that rows are sorted by.
-// By is a column that rows are sorted by.
 type By struct {
 	Column     string
 	Descending bool
@@ -40,7 +38,6 @@ type By struct {
 
 // ParseBy reads a column that rows are to be sorted by, with descending behind it or not. A column may itself be called
 // so.
-// ParseBy reads a column that rows are to be sorted by, with descending behind it or not. A column may itself be called
 func (s *Side) ParseBy(text string) By {
 	column, is := strings.CutSuffix(text, " descending")
 	if _, err := s.place(text); !is || err == nil {
@@ -50,13 +47,11 @@ func (s *Side) ParseBy(text string) By {
 }
 
 // Answer is what was found.
-// Answer is what was found.
 type Answer struct {
 	Total int64 // rows that pass
 	Rows  []Shown
 }
 
-// Limits of an answer.
 // Limits of an answer.
 const MostRows = 100_000 // that are shown, with those in front of them
 
@@ -67,7 +62,6 @@ var (
 
 // Find answers a question. Where rows pass conditions, or are sorted, it goes over the side's rows once to find them.
 // Then it reads the cells of those that are shown, from where the index says, or as far as the last of them.
-// Find answers a question. Where rows pass conditions, or are sorted, it goes over the side's rows once to find them. Then
 func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 	answer, err := s.find(ctx, q)
 	if errors.Is(err, rowindex.ErrDamaged) {
@@ -141,7 +135,6 @@ func (s *Side) find(ctx context.Context, q Question) (*Answer, error) {
 }
 
 // window returns the places of the rows that are shown where all pass, in their own order.
-// window returns the places of the rows that are shown where all pass, in their own order.
 func (s *Side) window(q Question) (shown []int64, err error) {
 	from := min(int64(q.Skip), s.total)
 	to := min(from+int64(q.Most), s.total)
@@ -158,7 +151,6 @@ func (s *Side) window(q Question) (shown []int64, err error) {
 	return shown, nil
 }
 
-// read reads cells of the rows at some places.
 // read reads cells of the rows at some places.
 func (s *Side) read(ctx context.Context, shown []int64, columns []int) ([]Shown, error) {
 	all := make([]Shown, len(shown))
@@ -213,10 +205,8 @@ func (s *Side) read(ctx context.Context, shown []int64, columns []int) ([]Shown,
 }
 
 // nearRows is how many rows behind those at hand are read on to, rather than looked up.
-// nearRows is how many rows behind those at hand are read on to, rather than looked up.
 const nearRows = 2000
 
-// from calls see with each row of the file, in order, until see returns false: from one at or in front of a place on.
 // from calls see with each row of the file, in order, until see returns false: from one at or in front of a place on.
 func (s *Side) from(ctx context.Context, at int64, see func(*seen) bool) error {
 	if s.index == nil {
@@ -254,7 +244,6 @@ func (s *Side) from(ctx context.Context, at int64, see func(*seen) bool) error {
 }
 
 // places returns the places of columns; of all where none is named.
-// places returns the places of columns; of all where none is named.
 func (s *Side) places(names []string) (all []int, err error) {
 	for k := range s.Columns {
 		all = append(all, k)
@@ -274,7 +263,6 @@ func (s *Side) places(names []string) (all []int, err error) {
 }
 
 // seen is a row on a walk. Nothing of it may be kept.
-// seen is a row on a walk. Nothing of it may be kept.
 type seen struct {
 	at    int64 // its place on its side, from 1
 	batch *source.Batch
@@ -283,13 +271,11 @@ type seen struct {
 }
 
 // passing are the rows of a batch that pass, with their keys behind one another.
-// passing are the rows of a batch that pass, with their keys behind one another.
 type passing struct {
 	rows []int
 	keys []key
 }
 
-// all calls see with each row of the side that passes, in order, until see returns false.
 // all calls see with each row of the side that passes, in order, until see returns false.
 func (s *Side) all(ctx context.Context, where []profile.Filter, by []sortedBy, see func(*seen) bool) error {
 	if s.which.only == 0 {
@@ -309,7 +295,6 @@ func (s *Side) all(ctx context.Context, where []profile.Filter, by []sortedBy, s
 
 // walk calls see with each row of the file that passes, in order, until see returns false. Batches are split only where
 // conditions or keys take that.
-// walk calls see with each row of the file that passes, in order, until see returns false. Batches are split only where
 func (s *Side) walk(ctx context.Context, where []profile.Filter, by []sortedBy, see func(*seen) bool) error {
 	if _, err := s.conditions(where); err != nil {
 		return err
@@ -358,7 +343,6 @@ func (s *Side) walk(ctx context.Context, where []profile.Filter, by []sortedBy, 
 }
 
 // errEnough ends a walk.
-// errEnough ends a walk.
 var errEnough = errors.New("enough rows were seen")
 
 func (s *Side) pass(conditions []condition, b *source.Batch, i int) bool {
@@ -372,7 +356,6 @@ func (s *Side) pass(conditions []condition, b *source.Batch, i int) bool {
 
 // cell returns a cell; nil for no value. Among accepted rows, quotes without a character between them are an empty
 // text.
-// cell returns a cell; nil for no value. Among accepted rows, quotes without a character between them are an empty
 func (s *Side) cell(b *source.Batch, row, column int) []byte {
 	cells := b.Cells(row)
 	if column >= len(cells) {
@@ -390,7 +373,6 @@ func (s *Side) cell(b *source.Batch, row, column int) []byte {
 
 // numbers tells the numbers of a side's rows in the delivery. Accepted rows have those that no other row has, which the
 // index knows, or the files of the others.
-// numbers tells the numbers of a side's rows in the delivery. Accepted rows have those that no other row has, which the
 type numbers struct {
 	side     *Side
 	accepted *rowindex.Cursor // nil without an index
@@ -398,7 +380,6 @@ type numbers struct {
 	last     int64
 }
 
-// numbered goes through the numbers of the rows of another side.
 // numbered goes through the numbers of the rows of another side.
 type numbered struct {
 	head int64 // the next one; 0 behind the last
@@ -427,7 +408,6 @@ func (n *numbers) stop() {
 	}
 }
 
-// next returns the number of the next row of a walk, where it is wanted.
 // next returns the number of the next row of a walk, where it is wanted.
 func (n *numbers) next(r *seen, isWanted bool) (number int64, err error) {
 	switch {
@@ -467,7 +447,6 @@ func (n *numbers) next(r *seen, isWanted bool) (number int64, err error) {
 }
 
 // sortedBy is a column that rows are sorted by, made ready.
-// sortedBy is a column that rows are sorted by, made ready.
 type sortedBy struct {
 	column     int
 	order      order
@@ -475,13 +454,11 @@ type sortedBy struct {
 }
 
 // candidate is a row that may be among those shown.
-// candidate is a row that may be among those shown.
 type candidate struct {
 	at   int64
 	keys []key
 }
 
-// best keeps the rows that stand first, or last, in an order: no more than twice as many as are asked for.
 // best keeps the rows that stand first, or last, in an order: no more than twice as many as are asked for.
 type best struct {
 	by     []sortedBy
@@ -493,7 +470,6 @@ type best struct {
 	bytes  int         // of the texts of the rows held
 }
 
-// compare orders rows as they are shown: rows without a value stand last in any case.
 // compare orders rows as they are shown: rows without a value stand last in any case.
 func (b *best) compare(x, y *candidate) int {
 	for i, by := range b.by {
@@ -509,7 +485,6 @@ func (b *best) compare(x, y *candidate) int {
 }
 
 // prefers orders rows by how much they are wanted.
-// prefers orders rows by how much they are wanted.
 func (b *best) prefers(x, y *candidate) int {
 	if b.isLast {
 		x, y = y, x
@@ -517,7 +492,6 @@ func (b *best) prefers(x, y *candidate) int {
 	return b.compare(x, y)
 }
 
-// offer takes a row that passes.
 // offer takes a row that passes.
 func (b *best) offer(at int64, keys []key) {
 	if b.most == 0 {
@@ -548,7 +522,6 @@ func (b *best) offer(at int64, keys []key) {
 }
 
 // cut keeps as many rows as are asked for.
-// cut keeps as many rows as are asked for.
 func (b *best) cut() {
 	slices.SortFunc(b.held, func(x, y candidate) int { return b.prefers(&x, &y) })
 	for _, c := range b.held[b.most:] {
@@ -562,7 +535,6 @@ func (b *best) cut() {
 }
 
 // inOrder returns the places of the rows that were asked for, as they are shown.
-// inOrder returns the places of the rows that were asked for, as they are shown.
 func (b *best) inOrder() (places []int64) {
 	if len(b.held) > b.most {
 		b.cut()
@@ -575,19 +547,16 @@ func (b *best) inOrder() (places []int64) {
 }
 
 // Occurring is a value with how often it occurs; nil for no value.
-// Occurring is a value with how often it occurs; nil for no value.
 type Occurring struct {
 	Value *string `json:"value" doc:"null for no value"`
 	Count int64   `json:"count"`
 }
 
 // valueBytes is what a value takes that is counted, beside its text.
-// valueBytes is what a value takes that is counted, beside its text.
 const valueBytes = 64
 
 // Count counts the values of a column in the rows that pass, the most frequent first. It returns the first of them, how
 // many different ones there are, and how many rows pass.
-// Count counts the values of a column in the rows that pass, the most frequent first. It returns the first of them, how
 func (s *Side) Count(ctx context.Context, column string, where []profile.Filter, most int) (first []Occurring,
 	distinct int, total int64, err error) {
 	k, err := s.place(column)
@@ -630,7 +599,6 @@ func (s *Side) Count(ctx context.Context, column string, where []profile.Filter,
 }
 
 // mostFrequent returns so many values, the most frequent first. It puts no more than twice as many in order at a time.
-// mostFrequent returns so many values, the most frequent first. It puts no more than twice as many in order at a time.
 func mostFrequent(all []Occurring, most int) []Occurring {
 	first := make([]Occurring, 0, min(len(all), 2*most))
 	compare := func(x, y Occurring) int {
@@ -655,7 +623,6 @@ func mostFrequent(all []Occurring, most int) []Occurring {
 	return first
 }
 
-// compareCells compares texts by their bytes; no value stands last.
 // compareCells compares texts by their bytes; no value stands last.
 func compareCells(x, y *string) int {
 	switch {

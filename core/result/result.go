@@ -1,11 +1,9 @@
 // Package result answers questions about the rows of an outcome, from the files that a run wrote: which rows pass some
 // conditions, in what order, and how often each value occurs.
-// Package result answers questions about the rows of an outcome, from the files that a run wrote: which rows pass some
 //
 // It reads the files of a run and nothing else: a page of rows in their own order costs the reading of the page, any
 // other question a reading of one of the files, and as much memory as the rows that are shown. Values are compared as
 // what they are, exactly: numbers of any length as numbers, moments as moments, all others by their bytes.
-// It reads the files of a run and nothing else: a page of rows in their own order costs the reading of the page, any other
 package result
 
 import (
@@ -27,7 +25,6 @@ import (
 
 // Field is a column of a side: of accepted rows the target's, of others the delivery's behind the row's line and why
 // it is there.
-// Field is a column of a side: of accepted rows the target's, of others the delivery's behind the row's line and why
 type Field struct {
 	Name     string `json:"name"`
 	Datatype string `json:"datatype" doc:"of accepted rows as the manifest has it, empty where it is of a version that did not say; cells as delivered are texts"`
@@ -35,7 +32,6 @@ type Field struct {
 	order order
 }
 
-// Side is one side of an outcome, as it stands in a folder, or a part of one.
 // Side is one side of an outcome, as it stands in a folder, or a part of one.
 type Side struct {
 	Columns []Field
@@ -47,7 +43,6 @@ type Side struct {
 }
 
 // which says which rows a side has.
-// which says which rows a side has.
 type which struct {
 	name string
 	side outcome.Side
@@ -55,7 +50,6 @@ type which struct {
 	file string
 }
 
-// sides are those that can be asked.
 // sides are those that can be asked.
 var sides = []which{
 	{"accepted", outcome.Accepted, 0, report.AcceptedName},
@@ -65,7 +59,6 @@ var sides = []which{
 	{"flagged", outcome.Accepted, rowindex.Flagged, report.AcceptedName},
 }
 
-// Known reports as an error that there is no side of a name.
 // Known reports as an error that there is no side of a name.
 func Known(name string) error {
 	_, err := whichOf(name)
@@ -81,14 +74,12 @@ func whichOf(name string) (which, error) {
 }
 
 // opened is a run in a folder, as its manifest tells of it.
-// opened is a run in a folder, as its manifest tells of it.
 type opened struct {
 	dir   string
 	proof report.Manifest
 	index *rowindex.Index // nil where there is none
 }
 
-// open opens a run. It is to be closed.
 // open opens a run. It is to be closed.
 func open(dir string) (*opened, error) {
 	path := filepath.Join(dir, report.ManifestName)
@@ -116,7 +107,6 @@ func (o *opened) close() {
 }
 
 // Open opens a side of the outcome whose files stand in a folder, by its name. It is to be closed.
-// Open opens a side of the outcome whose files stand in a folder, by its name. It is to be closed.
 func Open(dir, name string) (*Side, error) {
 	w, err := whichOf(name)
 	if err != nil {
@@ -135,14 +125,12 @@ func Open(dir, name string) (*Side, error) {
 }
 
 // Close ends the use of the side.
-// Close ends the use of the side.
 func (s *Side) Close() {
 	if s.index != nil {
 		s.index.Close()
 	}
 }
 
-// begin counts the side's rows, and reads the names of its columns.
 // begin counts the side's rows, and reads the names of its columns.
 func (s *Side) begin(m *report.Manifest) error {
 	if !slices.ContainsFunc(m.Outputs, func(o outcome.Proof) bool { return o.Name == s.which.file }) {
@@ -180,17 +168,14 @@ func (s *Side) begin(m *report.Manifest) error {
 }
 
 // noIndex says that it is not known which of the accepted rows are asked for.
-// noIndex says that it is not known which of the accepted rows are asked for.
 func (s *Side) noIndex() error {
 	return wrongf("which rows are %s is not known: the run has no index of its rows, or one that is damaged or not of "+
 		"its files; sift the delivery again", s.which.name)
 }
 
 // rows reads the side's file.
-// rows reads the side's file.
 func (s *Side) rows() (*report.Rows, error) { return report.OpenRows(s.dir, s.which.file) }
 
-// fields returns columns by their names; all where none is named.
 // fields returns columns by their names; all where none is named.
 func (s *Side) fields(names []string) ([]Field, error) {
 	places, err := s.places(names)
@@ -205,7 +190,6 @@ func (s *Side) fields(names []string) ([]Field, error) {
 }
 
 // place returns the place of a column.
-// place returns the place of a column.
 func (s *Side) place(name string) (int, error) {
 	k := slices.IndexFunc(s.Columns, func(c Field) bool { return c.Name == name })
 	if k >= 0 {
@@ -219,14 +203,12 @@ func (s *Side) place(name string) (int, error) {
 }
 
 // Wrong says what is wrong with a question.
-// Wrong says what is wrong with a question.
 type Wrong struct{ what string }
 
 func (w *Wrong) Error() string { return w.what }
 
 func wrongf(format string, args ...any) error { return &Wrong{fmt.Sprintf(format, args...)} }
 
-// isOrdered reports as an error that nothing is known of the order of a column's values.
 // isOrdered reports as an error that nothing is known of the order of a column's values.
 func (c *Field) isOrdered() error {
 	if c.Datatype != "" {
@@ -237,7 +219,6 @@ func (c *Field) isOrdered() error {
 }
 
 // shortList lists some names, those behind the first few as their number.
-// shortList lists some names, those behind the first few as their number.
 func shortList(names []string) string {
 	const few = 12
 	if len(names) <= few {
@@ -246,7 +227,6 @@ func shortList(names []string) string {
 	return fmt.Sprintf("%s and %d more", strings.Join(names[:few], ", "), len(names)-few)
 }
 
-// Shown is a row of a side.
 // Shown is a row of a side.
 type Shown struct {
 	At    int64     `json:"at" doc:"its place among the accepted, rejected or excluded rows, from 1"`

@@ -31,7 +31,6 @@ import (
 )
 
 // columns are those of the deliveries here, with values that are right, some of which are alike but for their writing.
-// columns are those of the deliveries here, with values that are right, some of which are alike but for their writing.
 var columns = []struct {
 	name, datatype string
 	values         []string
@@ -52,7 +51,6 @@ var columns = []struct {
 
 // made makes a run of a delivery with these rows. Each row's id is its number; fate says whether it is accepted,
 // rejected or left out.
-// made makes a run of a delivery with these rows. Each row's id is its number; fate says whether it is accepted, rejected
 func made(t require.TestingT, dir string, rows [][]string) {
 	text := &strings.Builder{}
 	w := csv.NewWriter(text)
@@ -79,7 +77,6 @@ func made(t require.TestingT, dir string, rows [][]string) {
 }
 
 // drawn draws the rows of a delivery.
-// drawn draws the rows of a delivery.
 func drawn(t *rapid.T) (rows [][]string) {
 	n := rapid.IntRange(0, 60).Draw(t, "rows")
 	for i := range n {
@@ -93,13 +90,11 @@ func drawn(t *rapid.T) (rows [][]string) {
 }
 
 // slow is a side read the plain way: each row's cells, nil for no value.
-// slow is a side read the plain way: each row's cells, nil for no value.
 type slow struct {
 	head []string
 	rows [][]*string
 }
 
-// slowly reads accepted.csv with the standard library. Where no value and an empty text differ, it looks at the text.
 // slowly reads accepted.csv with the standard library. Where no value and an empty text differ, it looks at the text.
 func slowly(t require.TestingT, path string) (s slow) {
 	text, err := os.ReadFile(path)
@@ -121,7 +116,6 @@ func slowly(t require.TestingT, path string) (s slow) {
 }
 
 // valueOrder compares two values of a datatype by the standard library.
-// valueOrder compares two values of a datatype by the standard library.
 func valueOrder(t require.TestingT, datatype, a, b string) int {
 	switch datatype {
 	case "integer", "decimal", "double":
@@ -140,7 +134,6 @@ func valueOrder(t require.TestingT, datatype, a, b string) int {
 	return strings.Compare(a, b)
 }
 
-// Answers are what a slow reading of the file gives, whatever is asked.
 // Answers are what a slow reading of the file gives, whatever is asked.
 func TestAnswersAreThoseOfASlowReading(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
@@ -238,7 +231,6 @@ func TestAnswersAreThoseOfASlowReading(t *testing.T) {
 }
 
 // condition draws a condition, and the same by the standard library.
-// condition draws a condition, and the same by the standard library.
 func condition(t *rapid.T) (f profile.Filter, holds func(row []*string) bool) {
 	k := rapid.IntRange(0, len(columns)-1).Draw(t, "column")
 	c := columns[k]
@@ -317,7 +309,6 @@ func TestFiltersAreRead(t *testing.T) {
 	}
 }
 
-// some makes a run of twelve rows, of which one is rejected and two are left out.
 // some makes a run of twelve rows, of which one is rejected and two are left out.
 func some(t *testing.T) (out string) {
 	dir := t.TempDir()
@@ -421,7 +412,6 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	assert.ErrorContains(t, err, "has not written accepted.csv")
 
 	// Runs of older versions do not say what their columns are.
-	// Runs of older versions do not say what their columns are.
 	var m map[string]any
 	require.NoError(t, json.Unmarshal(manifest, &m))
 	delete(m, "columns")
@@ -447,7 +437,6 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	require.NoError(t, os.WriteFile(path, manifest, 0o600))
 
 	// A file that has lost rows is told by those that the manifest counts.
-	// A file that has lost rows is told by those that the manifest counts.
 	accepted := filepath.Join(out, report.AcceptedName)
 	text, err := os.ReadFile(accepted)
 	require.NoError(t, err)
@@ -458,7 +447,6 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	assert.ErrorContains(t, err, "it has fewer rows than the manifest counts")
 	require.NoError(t, os.WriteFile(accepted, text, 0o600))
 
-	// What goes away while it is asked is told; without an index the numbers of others are read.
 	// What goes away while it is asked is told; without an index the numbers of others are read.
 	require.NoError(t, os.Remove(filepath.Join(out, rowindex.Name)))
 	s, err = result.Open(out, "accepted")
@@ -472,7 +460,6 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	assert.ErrorContains(t, err, "accepted.csv")
 }
 
-// Answers are bounded by what they hold, not only by their rows.
 // Answers are bounded by what they hold, not only by their rows.
 func TestAnswersAreBounded(t *testing.T) {
 	out := some(t)
@@ -505,7 +492,6 @@ func TestAnswersAreBounded(t *testing.T) {
 }
 
 // valueOf returns how many bytes the longest row has.
-// valueOf returns how many bytes the longest row has.
 func valueOf(t *testing.T, s *result.Side) (most int) {
 	answer, err := s.Find(t.Context(), result.Question{Most: 9})
 	require.NoError(t, err)
@@ -521,7 +507,6 @@ func valueOf(t *testing.T, s *result.Side) (most int) {
 	return most
 }
 
-// The first of very many rows are kept in little room, whatever the order in which they come.
 // The first of very many rows are kept in little room, whatever the order in which they come.
 func TestTheFirstOfMany(t *testing.T) {
 	dir := t.TempDir()
@@ -556,7 +541,6 @@ func TestTheFirstOfMany(t *testing.T) {
 }
 
 // No value and a text without characters are two things.
-// No value and a text without characters are two things.
 func TestEmptyTexts(t *testing.T) {
 	dir := t.TempDir()
 	path := filepath.Join(dir, "d.csv")
@@ -589,7 +573,6 @@ func TestEmptyTexts(t *testing.T) {
 	assert.Nil(t, values[2].Value, "among equally many no value stands last")
 }
 
-// An index changes nothing but how fast answers come. Rows stand in several stretches, changed and flagged among them.
 // An index changes nothing but how fast answers come. Rows stand in several stretches, changed and flagged among them.
 func TestTheIndexTellsWhatTheFilesTell(t *testing.T) {
 	dir := t.TempDir()
@@ -712,7 +695,6 @@ func TestTheIndexTellsWhatTheFilesTell(t *testing.T) {
 	}
 }
 
-// spoilt returns a text with another byte at a place.
 // spoilt returns a text with another byte at a place.
 func spoilt(text []byte, at int) []byte {
 	text = bytes.Clone(text)

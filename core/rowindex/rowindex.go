@@ -1,12 +1,10 @@
 // Package rowindex notes where each row of a delivery ends, and where it stands in the files of its run: a page in the
 // middle of a million rows is read from there, which rows were changed is known without those that were not, and an
 // accepted row's number in the delivery without the rows in front of it.
-// Package rowindex notes where each row of a delivery ends, and where it stands in the files of its run: a page in the
 //
 // An index is made while the run writes, and stands beside its files. It takes a few bytes for each stretch of rows
 // that were written together, and half a byte at most for each row where rows end differently from one to the next. It
 // is no proof and in no manifest: where it is missing, damaged, or of other files, the files are read without it.
-// An index is made while the run writes, and stands beside its files. It takes a few bytes for each stretch of rows that
 package rowindex
 
 import (
@@ -25,18 +23,14 @@ import (
 )
 
 // Name is the name of the file.
-// Name is the name of the file.
 const Name = "rows.index"
 
-// sides are those of rows.
 // sides are those of rows.
 const sides = 3
 
 // Fate is what became of a row: its side, and what else is known of it.
-// Fate is what became of a row: its side, and what else is known of it.
 type Fate uint8
 
-// What a fate says beside the side.
 // What a fate says beside the side.
 const (
 	Changed Fate = 4 << iota // a remedy has changed something in the row, or a wrong value was blanked
@@ -46,14 +40,11 @@ const (
 )
 
 // Side returns where the row ended.
-// Side returns where the row ended.
 func (f Fate) Side() outcome.Side { return outcome.Side(f & side) }
 
 // Is reports whether the row was accepted, and is as asked for: changed, flagged, or any accepted row for 0.
-// Is reports whether the row was accepted, and is as asked for: changed, flagged, or any accepted row for 0.
 func (f Fate) Is(only Fate) bool { return f.Side() == outcome.Accepted && f&only == only }
 
-// Stretch is some rows that were written together.
 // Stretch is some rows that were written together.
 type Stretch struct {
 	Rows   int64 // of the delivery
@@ -71,7 +62,6 @@ type Stretch struct {
 }
 
 // only returns how many of the accepted rows are as asked for, and how many of those in front.
-// only returns how many of the accepted rows are as asked for, and how many of those in front.
 func (s *Stretch) only(f Fate) (n, before int64) {
 	switch f {
 	case Changed:
@@ -83,13 +73,11 @@ func (s *Stretch) only(f Fate) (n, before int64) {
 }
 
 // foot stands at the end of an index: the length of its table, the table's hash, and a mark.
-// foot stands at the end of an index: the length of its table, the table's hash, and a mark.
 const (
 	foot = 8 + 8 + len(mark)
 	mark = "sieb rows 1\n"
 )
 
-// Writer makes an index. It holds the table, which takes about 20 bytes for a stretch.
 // Writer makes an index. It holds the table, which takes about 20 bytes for a stretch.
 type Writer struct {
 	to    io.Writer
@@ -100,12 +88,10 @@ type Writer struct {
 }
 
 // NewWriter makes a writer of an index. Nothing may be noted before Restart.
-// NewWriter makes a writer of an index. Nothing may be noted before Restart.
 func NewWriter(to io.Writer) *Writer { return &Writer{to: to} }
 
 // Restart begins with the first row, whose side's files are so long now. Whatever was written is no part of the index:
 // whoever holds it has emptied it.
-// Restart begins with the first row, whose side's files are so long now. Whatever was written is no part of the index:
 func (w *Writer) Restart(lengths [sides]int64) {
 	w.fates, w.table, w.last = w.fates[:0], w.table[:0], lengths
 	for _, n := range lengths {
@@ -113,7 +99,6 @@ func (w *Writer) Restart(lengths [sides]int64) {
 	}
 }
 
-// Row notes the next row.
 // Row notes the next row.
 func (w *Writer) Row(s outcome.Side, isChanged, isFlagged bool) {
 	f := Fate(s)
@@ -126,7 +111,6 @@ func (w *Writer) Row(s outcome.Side, isChanged, isFlagged bool) {
 	w.fates = append(w.fates, f)
 }
 
-// Written ends a stretch: the rows noted since the last one are in the files, which are so long now.
 // Written ends a stretch: the rows noted since the last one are in the files, which are so long now.
 func (w *Writer) Written(lengths [sides]int64) error {
 	if len(w.fates) == 0 {
@@ -153,7 +137,6 @@ func (w *Writer) Written(lengths [sides]int64) error {
 }
 
 // add counts a row.
-// add counts a row.
 func (s *Stretch) add(f Fate) {
 	s.Rows++
 	s.Of[f.Side()]++
@@ -166,7 +149,6 @@ func (s *Stretch) add(f Fate) {
 }
 
 // Close writes what stands behind the last row. The index counts only beside files with these proofs.
-// Close writes what stands behind the last row. The index counts only beside files with these proofs.
 func (w *Writer) Close(proofs []outcome.Proof) error {
 	text := appendProofs(nil, proofs)
 	text = append(text, w.table...)
@@ -178,7 +160,6 @@ func (w *Writer) Close(proofs []outcome.Proof) error {
 }
 
 // appendProofs appends of which files an index is.
-// appendProofs appends of which files an index is.
 func appendProofs(dst []byte, proofs []outcome.Proof) []byte {
 	for _, p := range proofs {
 		dst = fmt.Appendf(dst, "%s %d %s\n", p.Name, p.Bytes, p.BLAKE3)
@@ -187,13 +168,11 @@ func appendProofs(dst []byte, proofs []outcome.Proof) []byte {
 }
 
 // The forms of a block of fates, by its first byte.
-// The forms of a block of fates, by its first byte.
 const (
 	inRuns  = iota // a byte for a fate and how many rows follow one another with it
 	inPairs        // two rows in a byte
 )
 
-// appendBlock appends fates in the shorter of two forms.
 // appendBlock appends fates in the shorter of two forms.
 func appendBlock(dst []byte, fates []Fate) []byte {
 	start := len(dst)
@@ -223,14 +202,11 @@ func appendBlock(dst []byte, fates []Fate) []byte {
 }
 
 // mostRows is more than a batch has.
-// mostRows is more than a batch has.
 const mostRows = 1 << 30
 
 // ErrDamaged says that an index is not what was written.
-// ErrDamaged says that an index is not what was written.
 var ErrDamaged = errors.New("the index of the rows is damaged")
 
-// readBlock reads the fates of a stretch.
 // readBlock reads the fates of a stretch.
 func readBlock(dst []Fate, block []byte, rows int64) ([]Fate, error) {
 	if len(block) == 0 {
@@ -262,14 +238,12 @@ func readBlock(dst []Fate, block []byte, rows int64) ([]Fate, error) {
 }
 
 // Index tells of the rows of a run.
-// Index tells of the rows of a run.
 type Index struct {
 	file *os.File
 	all  []Stretch
 	sum  Stretch // over all
 }
 
-// Open opens the index of the files with these proofs that stand in a folder. The error says that there is none.
 // Open opens the index of the files with these proofs that stand in a folder. The error says that there is none.
 func Open(dir string, proofs []outcome.Proof) (x *Index, err error) {
 	f, err := os.Open(filepath.Join(dir, Name))
@@ -284,7 +258,6 @@ func Open(dir string, proofs []outcome.Proof) (x *Index, err error) {
 	return x, nil
 }
 
-// read reads the table.
 // read reads the table.
 func (x *Index) read(proofs []outcome.Proof) error {
 	info, err := x.file.Stat()
@@ -318,7 +291,6 @@ func (x *Index) read(proofs []outcome.Proof) error {
 	return x.stretches(table, blocks)
 }
 
-// stretches reads the table's stretches; their fates stand in so many bytes in front of it.
 // stretches reads the table's stretches; their fates stand in so many bytes in front of it.
 func (x *Index) stretches(table []byte, blocks int64) error {
 	next := func() int64 {
@@ -370,10 +342,8 @@ func (x *Index) stretches(table []byte, blocks int64) error {
 }
 
 // Close ends the use of the index.
-// Close ends the use of the index.
 func (x *Index) Close() { x.file.Close() } // no loss: it is only read
 
-// Total returns how many accepted rows are as asked for.
 // Total returns how many accepted rows are as asked for.
 func (x *Index) Total(only Fate) int64 {
 	n, _ := x.sum.only(only)
@@ -381,12 +351,10 @@ func (x *Index) Total(only Fate) int64 {
 }
 
 // Holding returns the stretch that holds a row of a side, by its place there from 1; nil where there is none.
-// Holding returns the stretch that holds a row of a side, by its place there from 1; nil where there is none.
 func (x *Index) Holding(s outcome.Side, at int64) *Stretch {
 	return x.find(at, func(t *Stretch) int64 { return t.BeforeOf[s] + t.Of[s] })
 }
 
-// find returns the first stretch up to whose end there are so many of something.
 // find returns the first stretch up to whose end there are so many of something.
 func (x *Index) find(at int64, upTo func(*Stretch) int64) *Stretch {
 	k := sort.Search(len(x.all), func(i int) bool { return upTo(&x.all[i]) >= at })
@@ -396,7 +364,6 @@ func (x *Index) find(at int64, upTo func(*Stretch) int64) *Stretch {
 	return &x.all[k]
 }
 
-// fates reads those of a stretch.
 // fates reads those of a stretch.
 func (x *Index) fates(dst []Fate, s *Stretch) ([]Fate, error) {
 	block := make([]byte, s.blockEnd-s.block)
@@ -409,7 +376,6 @@ func (x *Index) fates(dst []Fate, s *Stretch) ([]Fate, error) {
 	return readBlock(dst, block, s.Rows)
 }
 
-// Places returns the places, among the accepted rows, of rows that are as asked for: so many, behind some others.
 // Places returns the places, among the accepted rows, of rows that are as asked for: so many, behind some others.
 func (x *Index) Places(only Fate, behind, most int64) (places []int64, err error) {
 	var fates []Fate
@@ -442,7 +408,6 @@ func (x *Index) Places(only Fate, behind, most int64) (places []int64, err error
 
 // Row returns where a row of the delivery stands: on which side, and at which place there. The error is a *NoRow where
 // there is none.
-// Row returns where a row of the delivery stands: on which side, and at which place there. The error is a *NoRow where
 func (x *Index) Row(row int64) (s outcome.Side, at int64, err error) {
 	t := x.find(row, func(t *Stretch) int64 { return t.Before + t.Rows })
 	if t == nil {
@@ -461,14 +426,12 @@ func (x *Index) Row(row int64) (s outcome.Side, at int64, err error) {
 }
 
 // NoRow says that a delivery has no row of a number.
-// NoRow says that a delivery has no row of a number.
 type NoRow struct{ Row, Of int64 }
 
 func (n *NoRow) Error() string {
 	return fmt.Sprintf("there is no row %d: the delivery has the rows 1 to %d", n.Row, n.Of)
 }
 
-// Cursor goes over accepted rows, and tells of each. It is quick where they come in order.
 // Cursor goes over accepted rows, and tells of each. It is quick where they come in order.
 type Cursor struct {
 	index *Index
@@ -479,10 +442,8 @@ type Cursor struct {
 }
 
 // Accepted returns a cursor.
-// Accepted returns a cursor.
 func (x *Index) Accepted() *Cursor { return &Cursor{index: x} }
 
-// To tells of an accepted row, by its place: its number in the delivery, and its fate.
 // To tells of an accepted row, by its place: its number in the delivery, and its fate.
 func (c *Cursor) To(at int64) (row int64, f Fate, err error) {
 	const accepted = outcome.Accepted
