@@ -116,6 +116,13 @@ func (t *Target) Constraints() []ForeignKey {
 	return append(slices.Clone(t.ForeignKeys), t.AbsentFrom...)
 }
 
+// Alone returns the target without what it refers to in other tables.
+func (t *Target) Alone() *Target {
+	alone := *t
+	alone.ForeignKeys, alone.AbsentFrom = nil, nil
+	return &alone
+}
+
 // RowRule is a condition over several columns of a row.
 type RowRule struct {
 	Name        string

@@ -531,8 +531,8 @@ func (q *Queue) progress(ctx context.Context, w store.Work, id string, d store.D
 	}
 }
 
-// Reopen opens a run that is done once more, with its delivery, to look at what it made of rows: refers says that what its
-// target refers to is read, too. It is to be closed by the function that comes with it.
+// Reopen opens a run that is done once more, with its delivery, to look at what it made of rows. What its target
+// refers to is read, too, or else left out of the target. It is to be closed by the function that comes with it.
 func (q *Queue) Reopen(ctx context.Context, run store.Run, refers bool) (r *report.Run, done func(), err error) {
 	delivery, err := q.Store.Delivery(ctx, run.DeliveryID)
 	if err != nil {
@@ -547,6 +547,8 @@ func (q *Queue) Reopen(ctx context.Context, run store.Run, refers bool) (r *repo
 			closeKeys(r)
 			return nil, nil, err
 		}
+	} else if r.Target != nil {
+		r.Target = r.Target.Alone()
 	}
 	if r.Delivery, err = q.open(ctx, delivery, run.Layout); err != nil {
 		closeKeys(r)

@@ -23,7 +23,8 @@ type shown struct {
 	layout   layout.Given
 	run      api.Run
 
-	// open does it once more, to look at what is made of rows: refers says that what its target refers to is read.
+	// open does it once more, to look at what is made of rows: refers says that what its target refers to is
+	// read; otherwise it is left out of the target.
 	open func(ctx context.Context, refers bool) (*report.Run, func(), error)
 }
 
@@ -122,9 +123,7 @@ func (s *Server) outcomeOf(ctx context.Context, t *tried, dir string) (o shown, 
 		open: func(ctx context.Context, refers bool) (*report.Run, func(), error) {
 			again := trial
 			if !refers {
-				alone := *trial.Target
-				alone.ForeignKeys, alone.AbsentFrom = nil, nil
-				again.Target = &alone
+				again.Target = trial.Target.Alone()
 			}
 			return s.Queue.Open(ctx, &again)
 		}}, nil

@@ -131,11 +131,6 @@ func (s *Server) runMarks(ctx context.Context, in *AskMarks) (*answer[api.Marks]
 		return nil, s.notOpened(err, "opening a run once more")
 	}
 	defer done()
-	if run.Target != nil {
-		alone := *run.Target
-		alone.ForeignKeys, alone.AbsentFrom = nil, nil
-		run.Target = &alone
-	}
 	err = s.Cache.Read(ctx, s.Area.Path(o.delivery.SHA256), o.layout, func(read *reading.Reading) error {
 		return run.MadeOf(ctx, rows, read.From, func(m *sift.Made) {
 			if row := markedOf(m.Explanation, in.Columns); len(row.Cells) > 0 {
