@@ -8,6 +8,7 @@ import (
 
 	"sieb/core/compare"
 	"sieb/core/edit"
+	"sieb/core/result"
 	"sieb/core/value"
 	"sieb/service/api"
 )
@@ -18,9 +19,8 @@ func (a *app) compareRuns() *cobra.Command {
 		Short: "Shows how a run differs from an earlier one, of the same delivery or of another",
 		Long: `Compares two runs, the second of which is by default that of the delivery of the same kind
 that arrived before, by the same target and mapping: how their rules differ, which
-violations and remedies are more or fewer. Of two runs of one delivery it shows which
-rows ended elsewhere; of two deliveries which accepted rows are new, gone and changed,
-by the target's key.`,
+violations and remedies are more or fewer, and how many rows differ: of one delivery by
+their numbers, of two by the target's key. sieb rows RUN --against EARLIER shows the rows.`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) < 1 || len(args) > 2 {
 				return usagef("name a run, and the earlier one if it is not that of the delivery before; sieb runs list " +
@@ -71,28 +71,31 @@ func (a *app) showComparison(c *api.Comparison) {
 	}
 	a.showCounts("violation", c.Violations)
 	a.showCounts("remedy", c.Remedies)
-	if s := c.Sides; s != nil {
-		fmt.Fprintf(a.out, "\nrows: %s accepted now, %s no longer, %s left out now, %s no longer\n",
-			value.Thousands(s.Gained), value.Thousands(s.Lost),
-			value.Thousands(s.Excluded), value.Thousands(s.Readmitted))
-		for _, r := range s.Rows[:min(len(s.Rows), 20)] {
-			fmt.Fprintf(a.out, "  row %s was %s and is %s\n", value.Thousands(r.Row), r.Was, r.Is)
-		}
-	}
-	if r := c.Rows; r != nil {
-		fmt.Fprintf(a.out, "\naccepted rows by %s: %s new, %s gone, %s changed, %s the same\n", strings.Join(r.Key, ", "),
-			value.Thousands(r.New), value.Thousands(r.Gone), value.Thousands(r.Changed), value.Thousands(r.Same))
-		for _, kind := range []struct {
-			what string
-			keys [][]string
-		}{{"new", r.NewKeys}, {"gone", r.GoneOf}, {"changed", r.Others}} {
-			for _, k := range kind.keys[:min(len(kind.keys), 10)] {
-				fmt.Fprintf(a.out, "  %s: %s\n", kind.what, visible(strings.Join(k, ", ")))
-			}
-		}
+	if c.Rows != nil {
+		fmt.Fprintln(a.out)
+		a.showRowsCompared(c.Rows)
+		a.showWhereRowsAre(c)
 	}
 	if c.NotSaid != "" {
 		fmt.Fprintf(a.out, "\nrows were not compared: %s\n", c.NotSaid)
+	}
+}
+
+// showWhereRowsAre says how rows that differ are seen.
+func (a *app) showWhereRowsAre(c *api.Comparison) {
+	var kinds []string
+	for _, k := range []struct {
+		name string
+		rows int
+	}{{result.KindNew, int(c.Rows.New)}, {result.KindGone, int(c.Rows.Gone)}, {result.KindChanged, int(c.Rows.Changed)},
+		{result.KindMoved, len(c.Rows.Moves)}} {
+		if k.rows > 0 {
+			kinds = append(kinds, k.name)
+		}
+	}
+	if len(kinds) > 0 {
+		fmt.Fprintf(a.out, "\nThe rows: sieb rows %s --against %s --kind %s\n", c.After.ID, c.Before.ID,
+			strings.Join(kinds, "|"))
 	}
 }
 

@@ -20,6 +20,7 @@ import (
 type outcomeRows interface {
 	Rows(ctx context.Context, ask result.Ask) (result.RowsFound, error)
 	Values(ctx context.Context, column string, ask result.Ask) (result.ValuesFound, error)
+	Compare(ctx context.Context, ask result.Ask) (*result.Compared, error)
 }
 
 func (a *app) rows() *cobra.Command {
@@ -45,12 +46,19 @@ A condition is a column, what is asked of it, and a value:
 
 Several must all hold. Numbers are compared as numbers, dates and times as moments, all
 else by its characters. --sort names a column, with descending behind it for the highest
-first; of rows alike in it the next --sort decides. No value stands last.`,
+first; of rows alike in it the next --sort decides. No value stands last.
+
+With --against, an earlier outcome, it says how many rows differ; --kind shows them: accepted
+rows that are new, gone or changed, or rows that moved to the --side. Rows of one delivery
+are found again by their numbers, those of two by the target's key, or the columns of --by,
+which a folder needs.`,
 		Example: `  sieb rows out
   sieb rows out --where 'crop equals wheat' --sort 'net_kg descending' --columns ticket_no,net_kg --head 5
   sieb rows out --side rejected --tail 10
   sieb rows out --count crop
-  sieb rows RUN --where 'grower empty'`,
+  sieb rows RUN --where 'grower empty'
+  sieb rows out --against out-before
+  sieb rows out --against out-before --kind changed --differs net_kg`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 1 {
 				return usagef("name the folder with the files of a run, which sieb sift --out writes, or a run of the service, " +
@@ -87,7 +95,9 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 		}
 		of := rowsOf(cmd, args[0])
 		var err error
-		if count != "" {
+		if ask.Against != "" && ask.Kind == "" {
+			err = a.showCompared(cmd.Context(), of, ask)
+		} else if count != "" {
 			err = a.showOccurring(cmd.Context(), of, count, ask)
 		} else {
 			err = a.showFound(cmd.Context(), of, ask)
@@ -104,12 +114,24 @@ first; of rows alike in it the next --sort decides. No value stands last.`,
 func addAsk(f *pflag.FlagSet, ask *result.Ask) {
 	f.StringVar(&ask.Side, "side", "accepted", "accepted, rejected, excluded; or changed, flagged: those accepted ones")
 	f.StringArrayVar(&ask.Where, "where", nil, "only rows that pass: 'COLUMN CONDITION VALUE'; may be given several times")
+	f.StringVar(&ask.Against, "against", "", "an earlier run or folder, with whose rows these are compared")
+	f.StringVar(&ask.Kind, "kind", "", "of the compared rows those that are new, gone, changed, or moved to the side")
+	f.StringVar(&ask.Differs, "differs", "", "only changed rows that differ in this column")
+	f.StringSliceVar(&ask.By, "by", nil, "columns by which rows of two deliveries are found again")
 }
 
 // checkAsk reports what is wrong with such flags.
 func checkAsk(ask *result.Ask) error {
 	if err := result.Known(ask.Side); err != nil {
 		return usagef("--side %w", err)
+	}
+	switch {
+	case ask.Kind != "" && !slices.Contains(result.Kinds, ask.Kind):
+		return usagef("--kind %q: there are %s", ask.Kind, strings.Join(result.Kinds, ", "))
+	case ask.Against == "" && (ask.Kind != "" || ask.Differs != "" || ask.By != nil):
+		return usagef("--kind, --differs and --by concern rows that are compared; --against names the earlier outcome")
+	case ask.Differs != "" && ask.Kind != result.KindChanged:
+		return usagef("--differs narrows changed rows down; write --kind %s", result.KindChanged)
 	}
 	for _, text := range ask.Where {
 		if _, err := result.ParseFilter(text); err != nil {
@@ -132,11 +154,30 @@ func rowsOf(cmd *cobra.Command, name string) outcomeRows {
 type writtenRows struct{ dir string }
 
 func (w writtenRows) Rows(ctx context.Context, ask result.Ask) (result.RowsFound, error) {
+	if err := w.compare(ctx, &ask); err != nil {
+		return result.RowsFound{}, err
+	}
 	return ask.Rows(ctx, w.dir)
 }
 
 func (w writtenRows) Values(ctx context.Context, column string, ask result.Ask) (result.ValuesFound, error) {
+	if err := w.compare(ctx, &ask); err != nil {
+		return result.ValuesFound{}, err
+	}
 	return ask.Values(ctx, w.dir, column)
+}
+
+func (w writtenRows) Compare(ctx context.Context, ask result.Ask) (*result.Compared, error) {
+	err := w.compare(ctx, &ask)
+	return ask.With, err
+}
+
+// compare makes the comparison that is asked for.
+func (w writtenRows) compare(ctx context.Context, ask *result.Ask) (err error) {
+	if ask.Against != "" {
+		ask.With, err = result.Compare(ctx, ask.Against, w.dir, ask.By)
+	}
+	return err
 }
 
 // runRows are those of a run on a service, which gives them page by page.
@@ -175,6 +216,42 @@ func (r runRows) Values(ctx context.Context, column string, ask result.Ask) (res
 	return r.client.RunValues(ctx, r.run, column, ask)
 }
 
+func (r runRows) Compare(ctx context.Context, ask result.Ask) (*result.Compared, error) {
+	c, err := r.client.CompareRows(ctx, r.run, ask.Against, ask.By)
+	return &c, err
+}
+
+// showCompared shows how many rows differ.
+func (a *app) showCompared(ctx context.Context, of outcomeRows, ask result.Ask) error {
+	c, err := of.Compare(ctx, ask)
+	if err != nil {
+		return err
+	}
+	if a.format == "json" {
+		return a.json(c)
+	}
+	a.showRowsCompared(c)
+	return nil
+}
+
+func (a *app) showRowsCompared(c *result.Compared) {
+	by := "the number of the row"
+	if len(c.By) > 0 {
+		by = visible(strings.Join(c.By, ", "))
+	}
+	fmt.Fprintf(a.out, "accepted rows by %s: %s new, %s gone, %s changed, %s the same\n", by, value.Thousands(c.New),
+		value.Thousands(c.Gone), value.Thousands(c.Changed), value.Thousands(c.Same))
+	if c.Changed > 0 && len(c.Differing) == 0 {
+		fmt.Fprintln(a.out, "  in which columns so many rows differ is not told")
+	}
+	for _, d := range c.Differing {
+		fmt.Fprintf(a.out, "  %s in %s\n", visible(d.Column), value.Count(d.Rows, "row", "rows"))
+	}
+	for _, m := range c.Moves {
+		fmt.Fprintf(a.out, "%s now, and %s before\n", value.Count(m.Rows, "row is "+m.Is, "rows are "+m.Is), m.Was)
+	}
+}
+
 func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error {
 	found, err := of.Rows(ctx, q)
 	if err != nil {
@@ -183,8 +260,8 @@ func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error
 	if a.format == "json" {
 		return a.json(found)
 	}
-	passed := value.Count(found.Total, q.Side+" row", q.Side+" rows")
-	if len(q.Where) > 0 {
+	passed := rowsThat(found.Total, &q)
+	if len(q.Where) > 0 && q.Kind == "" {
 		passed = value.Count(found.Total, q.Side+" row passes", q.Side+" rows pass")
 	}
 	end, beside := "first", "behind"
@@ -209,6 +286,13 @@ func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error
 	if q.Side != outcome.Rejected.String() && q.Side != outcome.Excluded.String() { // of those the number is a column
 		lead = []columnOf{{title: "row", number: true}}
 	}
+	if found.Items[0].Other != "" {
+		title := "was"
+		if q.Kind == result.KindGone {
+			title = "is now"
+		}
+		lead = append(lead, columnOf{title: title})
+	}
 	heads := make([]columnOf, len(found.Columns))
 	for i, c := range found.Columns {
 		heads[i] = columnOf{title: c.Name, number: isNumber(c.Datatype)}
@@ -219,13 +303,41 @@ func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error
 		if lead != nil {
 			row = append(row, value.Thousands(r.Row))
 		}
-		for _, c := range r.Cells {
-			row = append(row, cellText(c))
+		if r.Other != "" {
+			row = append(row, r.Other)
+		}
+		before := map[string]string{}
+		for _, b := range r.Before {
+			before[b.Column] = cellText(b.Value) + " → "
+		}
+		for i, c := range r.Cells {
+			row = append(row, before[found.Columns[i].Name]+cellText(c))
 		}
 		cells = append(cells, row)
 	}
 	a.fitting(lead, heads, cells)
 	return nil
+}
+
+// rowsThat counts rows of a side, or of a comparison.
+func rowsThat(n int64, q *result.Ask) string {
+	end := ""
+	switch q.Kind {
+	case "":
+		return value.Count(n, q.Side+" row", q.Side+" rows")
+	case result.KindMoved:
+		end = q.Side + " now, and not before"
+	case result.KindChanged:
+		if end = "other than before"; q.Differs != "" {
+			end += " in " + visible(q.Differs)
+		}
+	default:
+		end = q.Kind
+	}
+	if len(q.Where) > 0 {
+		end += " and pass"
+	}
+	return value.Count(n, "row that is "+end, "rows that are "+end)
 }
 
 func isNumber(datatype string) bool {
@@ -252,7 +364,7 @@ func (a *app) showOccurring(ctx context.Context, of outcomeRows, column string, 
 		return a.json(found)
 	}
 	fmt.Fprintf(a.out, "%s in %s\n\n", value.Count(int64(found.Total), "different value", "different values"),
-		value.Count(found.Rows, q.Side+" row", q.Side+" rows"))
+		rowsThat(found.Rows, &q))
 	rows := make([][]string, len(found.Items))
 	for i, v := range found.Items {
 		rows[i] = []string{cellText(v.Value), value.Thousands(v.Count),

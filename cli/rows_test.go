@@ -3,6 +3,7 @@ package cli_test
 import (
 	"encoding/json"
 	"fmt"
+	"os"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -75,6 +76,55 @@ func flaggedOf(m demo.Made, sides map[int64]string) []int64 {
 	}
 	slices.Sort(rows)
 	return slices.Compact(rows)
+}
+
+// The outcomes of two mappings of one delivery are compared row by row, on the command line alone.
+func TestRowsAgainst(t *testing.T) {
+	dir := files(t)
+	delivery := filepath.Join(dir, "crops.csv")
+	require.NoError(t, os.WriteFile(delivery, []byte("no,crop,kg\nA1,oats,5\nA2,rye,7\nA3,rey,9\nA4,,1\n"), 0o600))
+	spec := "target: crops\ncolumns:\n  - {name: no}\n  - {name: crop, required: true, oneOf: [oats, rye]%s}\n" +
+		"  - {name: kg, datatype: integer}\ntolerance: {rejected: 60%%}\n"
+	sift := func(out, remedies string) string {
+		path := filepath.Join(dir, out+".yaml")
+		require.NoError(t, os.WriteFile(path, fmt.Appendf(nil, spec, remedies), 0o600))
+		out = filepath.Join(dir, out)
+		code, _, errs := sieb("sift", delivery, "--target", path, "--out", out)
+		require.Equal(t, 3, code, errs)
+		return out
+	}
+	before, after := sift("one", ""), sift("two", ", remedies: [{recode: {oats: rye, rey: rye}}]")
+	for _, one := range []struct {
+		args []string
+		code int
+		says []string
+	}{
+		{nil, 0, []string{"accepted rows by the number of the row: 1 new, 0 gone, 1 changed, 1 the same", "crop in 1 row",
+			"1 row is accepted now, and rejected before"}},
+		{[]string{"--kind", "changed"}, 0, []string{"1 row that is other than before", "oats → rye"}},
+		{[]string{"--kind", "changed", "--differs", "crop", "--count", "crop"}, 0, []string{"other than before in crop"}},
+		{[]string{"--kind", "moved"}, 0, []string{"1 row that is accepted now, and not before", "was", "rejected"}},
+		{[]string{"--kind", "moved", "--side", "rejected"}, 0, []string{"0 rows that are rejected now"}},
+		{[]string{"--kind", "new", "--where", "kg less 9"}, 0, []string{"0 rows that are new and pass"}},
+		{[]string{"--format", "json"}, 0, []string{`"differing"`, `"moves"`}},
+		{[]string{"--kind", "other"}, 2, []string{"there are new, gone, changed, moved"}},
+		{[]string{"--kind", "new", "--differs", "kg"}, 2, []string{"write --kind changed"}},
+		{[]string{"--kind", "new", "--side", "rejected"}, 1, []string{"new rows are accepted ones"}},
+	} {
+		code, out, errs := sieb(append([]string{"rows", after, "--against", before}, one.args...)...)
+		assert.Equal(t, one.code, code, "%v: %s", one.args, errs)
+		for _, want := range one.says {
+			assert.Contains(t, out+errs, want, "%v", one.args)
+		}
+	}
+	for _, flag := range []string{"--kind", "--differs", "--by"} {
+		code, _, errs := sieb("rows", after, flag, "new")
+		assert.Equal(t, 2, code)
+		assert.Contains(t, errs, "--against names the earlier outcome")
+	}
+	code, _, errs := sieb("rows", after, "--against", dir)
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "holds no run")
 }
 
 // numbersOf returns the numbers of all rows of a side.

@@ -295,10 +295,15 @@ func TestShelvesAndRuns(t *testing.T) {
 	assert.Contains(t, out, "loads.csv")
 	code, out, errs = on("runs", "compare", runs[1], runs[0])
 	require.Equal(t, 0, code, errs)
-	for _, want := range []string{"annahme", "2 accepted now", "row 4 was rejected and is accepted",
-		"format was dd.MM.yyyy"} {
+	for _, want := range []string{"annahme", "2 new, 0 gone",
+		"2 rows are accepted now, and rejected before", "--kind new|moved", "format was dd.MM.yyyy"} {
 		assert.Contains(t, out, want)
 	}
+
+	code, out, errs = on("rows", runs[1], "--against", runs[0], "--kind", "new")
+	require.Equal(t, 0, code, errs)
+	assert.Contains(t, out, "2 rows that are new")
+	assert.Regexp(t, `(?m)^ +4 +rejected `, out)
 
 	code, _, errs = on("runs", "compare", runs[1])
 	assert.Equal(t, 1, code)

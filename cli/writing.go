@@ -111,6 +111,8 @@ are written, or those that --side and --where find, as with sieb rows.`,
 				return err
 			case len(all) != 1:
 				return usagef("a file holds one form: --write names %d", len(all))
+			case ask.Against != "" && ask.Kind == "":
+				return usagef("--against compares rows; --kind says which of them are written: new, gone, changed or moved")
 			case out == "":
 				return usagef("where to? --out names a file")
 			}

@@ -373,6 +373,7 @@ func (c *Client) Rejects(ctx context.Context, id, column, code string, offset, l
 func (c *Client) RunRows(ctx context.Context, id string, ask result.Ask) (p result.RowsFound, err error) {
 	v := sideOf(ask)
 	v["sort"], v["columns"] = ask.Sort, ask.Columns
+	v.Set("limit", strconv.Itoa(ask.Limit))
 	v.Set("offset", strconv.Itoa(ask.Offset))
 	v.Set("last", strconv.FormatBool(ask.Last))
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows?"+v.Encode(), &p)
@@ -383,12 +384,20 @@ func (c *Client) RunRows(ctx context.Context, id string, ask result.Ask) (p resu
 func (c *Client) RunValues(ctx context.Context, id, column string, ask result.Ask) (p result.ValuesFound, err error) {
 	v := sideOf(ask)
 	v.Set("column", column)
+	v.Set("limit", strconv.Itoa(ask.Limit))
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/values?"+v.Encode(), &p)
 }
 
 // RehearseOutcome makes the rows of a draft's outcome; its identifier stands for a run's where rows are asked for.
 func (c *Client) RehearseOutcome(ctx context.Context, delivery string, ask api.AskRehearsal) (r api.Run, err error) {
 	return r, c.send(ctx, http.MethodPost, ofDelivery(delivery, "/rehearsals/outcome"), ask, &r)
+}
+
+// CompareRows returns how many rows of an outcome differ from those of an earlier one, of which accepted rows of another
+// delivery are found again by some columns; none stands for the target's key.
+func (c *Client) CompareRows(ctx context.Context, id, with string, by []string) (out result.Compared, err error) {
+	v := url.Values{"with": {with}, "by": by}
+	return out, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows/compared?"+v.Encode(), &out)
 }
 
 // RunPlace returns where a row of the delivery ended in a run.
@@ -412,8 +421,11 @@ func (c *Client) RunMarks(ctx context.Context, id string, rows []int64, columns 
 }
 
 func sideOf(ask result.Ask) url.Values {
-	v := url.Values{"where": ask.Where, "limit": {strconv.Itoa(ask.Limit)}}
+	v := url.Values{"where": ask.Where, "by": ask.By}
 	put(v, "side", ask.Side)
+	put(v, "with", ask.Against)
+	put(v, "kind", ask.Kind)
+	put(v, "differs", ask.Differs)
 	return v
 }
 
@@ -440,8 +452,8 @@ func (c *Client) Output(ctx context.Context, id, name string) (io.ReadCloser, er
 // WrittenRows opens rows of a run's outcome, those that pass, written as settings say.
 func (c *Client) WrittenRows(ctx context.Context, id string, of result.Ask, as outcome.Settings) (io.ReadCloser,
 	error) {
-	ask := url.Values{"form": {as.Form}, "where": of.Where}
-	put(ask, "side", of.Side)
+	ask := sideOf(of)
+	ask.Set("form", as.Form)
 	for name, text := range map[string]string{"header": string(as.Header), "codes": string(as.Codes),
 		"delimiter": as.Delimiter, "encoding": as.Encoding, "quoting": as.Quoting, "lineTerminator": as.LineTerminator} {
 		if text != "" {

@@ -17,6 +17,8 @@ import (
 	"sieb/client"
 	"sieb/core/ddl"
 	"sieb/core/edit"
+	"sieb/core/outcome"
+	"sieb/core/result"
 	"sieb/core/target"
 	"sieb/demo"
 	"sieb/service"
@@ -272,6 +274,43 @@ func TestTablesAndCodes(t *testing.T) {
 }
 
 // Two runs are compared: of one delivery by where its rows ended, of two by the key.
+// comparedRows asks for the rows of a comparison: A9 is new, and A2 weighs other than before.
+func (s *kit) comparedRows(t *testing.T, after, before string) {
+	t.Helper()
+	ctx := t.Context()
+	ask := result.Ask{Against: before, Kind: result.KindChanged, Differs: "kg", Limit: 9, Columns: []string{"no", "kg"}}
+	found, err := s.Client.RunRows(ctx, after, ask)
+	require.NoError(t, err)
+	require.Len(t, found.Items, 1)
+	assert.Equal(t, "A2", *found.Items[0].Cells[0])
+	require.Len(t, found.Items[0].Before, 1)
+	assert.Equal(t, "kg", found.Items[0].Before[0].Column)
+	values, err := s.Client.RunValues(ctx, after, "no", result.Ask{Against: before, Kind: result.KindNew, Limit: 9})
+	require.NoError(t, err)
+	assert.Equal(t, "A9", *values.Items[0].Value)
+	rows, err := s.Client.WrittenRows(ctx, after, result.Ask{Against: before, Kind: result.KindNew},
+		outcome.Settings{Form: "jsonl"})
+	require.NoError(t, err)
+	defer rows.Close()
+	written, err := io.ReadAll(rows)
+	require.NoError(t, err)
+	assert.Equal(t, 1, strings.Count(string(written), "\n"))
+	assert.Contains(t, string(written), `"A9"`)
+	by, err := s.Client.CompareRows(ctx, after, before, []string{"kg"})
+	require.NoError(t, err)
+	assert.Equal(t, []any{[]string{"kg"}, int64(2), int64(1)}, []any{by.By, by.New, by.Gone})
+	for _, one := range []struct {
+		ask    result.Ask
+		status int
+	}{{result.Ask{Kind: result.KindNew}, 422}, {result.Ask{Against: before}, 422}, {result.Ask{Against: "nobody"}, 404},
+		{result.Ask{Against: before, Kind: result.KindNew, By: []string{"nothing"}}, 422},
+		{result.Ask{Against: before, Kind: result.KindChanged, Differs: "nothing"}, 422},
+		{result.Ask{Against: before, Kind: result.KindMoved, Side: "flagged"}, 422}} {
+		_, err = s.Client.RunRows(ctx, after, one.ask)
+		assert.Equal(t, one.status, servicetest.Status(err), "%+v: %v", one.ask, err)
+	}
+}
+
 func TestComparison(t *testing.T) {
 	s := &kit{servicetest.Start(t, "", nil)}
 	ctx := t.Context()
@@ -290,10 +329,12 @@ func TestComparison(t *testing.T) {
 	assert.Empty(t, c.Target)
 	assert.Equal(t, []edit.Difference{{Column: "kg", Words: "is new: null empty, n/a"},
 		{Column: "day", Words: "is new: format yyyy-MM-dd, dd.MM.yyyy"}}, c.Mapping)
-	require.NotNil(t, c.Sides)
-	assert.Equal(t, int64(1), c.Sides.Gained)
-	assert.Equal(t, int64(2), c.Sides.Rows[0].Row)
-	assert.Nil(t, c.Rows)
+	require.NotNil(t, c.Rows, c.NotSaid)
+	assert.Equal(t, []result.Move{{Was: "rejected", Is: "accepted", Rows: 1}}, c.Rows.Moves)
+	found, err := s.Client.RunRows(ctx, second.ID, result.Ask{Against: first.ID, Kind: result.KindNew, Limit: 9})
+	require.NoError(t, err)
+	require.Len(t, found.Items, 1)
+	assert.Equal(t, []any{int64(2), "rejected"}, []any{found.Items[0].Row, found.Items[0].Other})
 	assert.NotEmpty(t, c.Violations)
 
 	later := s.add(t, "tickets-next.csv", "no,day,crop,kg,remarks\nA1,2026-07-01,wheat,500,\nA2,2026-07-02,rye,9,\nA9,,rye,1,x\n")
@@ -301,8 +342,10 @@ func TestComparison(t *testing.T) {
 	c, err = s.Client.CompareRuns(ctx, third.ID, second.ID)
 	require.NoError(t, err)
 	require.NotNil(t, c.Rows)
-	assert.Equal(t, []any{[]string{"no"}, int64(1), int64(0), int64(1), int64(1), [][]string{{"A9"}}, [][]string{{"A2"}}},
-		[]any{c.Rows.Key, c.Rows.New, c.Rows.Gone, c.Rows.Changed, c.Rows.Same, c.Rows.NewKeys, c.Rows.Others})
+	assert.Equal(t, []any{[]string{"no"}, int64(1), int64(0), int64(1), int64(1)},
+		[]any{c.Rows.By, c.Rows.New, c.Rows.Gone, c.Rows.Changed, c.Rows.Same})
+	assert.Equal(t, []result.Differing{{Column: "kg", Rows: 1}}, c.Rows.Differing)
+	s.comparedRows(t, third.ID, second.ID)
 	assert.Equal(t, []string{"remarks"}, c.NewHeaders)
 
 	// Without a word it is compared with the delivery of its kind that arrived before.
@@ -327,7 +370,7 @@ func TestComparison(t *testing.T) {
 	plain := s.sift(t, api.NewRun{Delivery: later.ID})
 	c, err = s.Client.CompareRuns(ctx, plain.ID, second.ID)
 	require.NoError(t, err)
-	assert.Contains(t, c.NotSaid, "has no key")
+	assert.Contains(t, c.NotSaid, "there is no key")
 	assert.Equal(t, "it was tickets; there is none", c.Target[0].Words)
 	for _, pair := range [][2]string{{"nobody", second.ID}, {second.ID, "nobody"}, {"nobody", ""}, {first.ID, ""}} {
 		_, err = s.Client.CompareRuns(ctx, pair[0], pair[1])

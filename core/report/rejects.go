@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"iter"
 	"strconv"
 
 	"sieb/core/source"
@@ -209,31 +208,6 @@ func (o *outputFile) int(row [][]byte, cell int) (int64, error) {
 		return 0, fmt.Errorf("%s is damaged: %q is not a row number; run the delivery again", o.path, row[cell])
 	}
 	return n, nil
-}
-
-// Numbers goes through the numbers, in the delivery, of the rows of a file with rows that were not accepted.
-func Numbers(dir, name string) iter.Seq2[int64, error] {
-	return func(yield func(int64, error) bool) {
-		o, err := openOutput(dir, name)
-		if err != nil {
-			yield(0, err)
-			return
-		}
-		defer o.Close()
-		for {
-			row, err := o.next()
-			if errors.Is(err, io.EOF) {
-				return
-			}
-			var n int64
-			if err == nil {
-				n, err = o.int(row, 0)
-			}
-			if !yield(n, err) || err != nil {
-				return
-			}
-		}
-	}
 }
 
 // violation returns the next entry; row 0 is the delivery as a whole.

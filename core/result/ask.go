@@ -25,6 +25,12 @@ type Ask struct {
 	Offset  int      // rows in front of those shown; behind them with Last
 	Limit   int
 	Last    bool // shows the last rows, in their order
+
+	Against string    // the earlier outcome, in the words of whoever compares them: a folder, or a run; "" for none
+	By      []string  // columns by which rows of another delivery are found again
+	With    *Compared // the comparison, once it was made
+	Kind    string    // which of its rows: new, gone, changed, or moved to the side
+	Differs string    // only changed rows that differ in this column; "" for all
 }
 
 // RowsFound are rows of a side.
@@ -44,22 +50,27 @@ type ValuesFound struct {
 	Rows   int64       `json:"rows" doc:"that pass"`
 }
 
-// open opens the side that is asked, and reads the conditions. The side is to be closed.
-func (a *Ask) open(dir string) (s *Side, where []profile.Filter, err error) {
+// open opens the side that is asked, and reads the conditions. The side is to be closed. Rows that are compared are
+// listed.
+func (a *Ask) open(dir string) (s *Side, of *listed, where []profile.Filter, err error) {
 	for _, text := range a.Where {
 		f, err := ParseFilter(text)
 		if err != nil {
-			return nil, nil, err
+			return nil, nil, nil, err
 		}
 		where = append(where, f)
 	}
-	s, err = Open(dir, cmp.Or(a.Side, sides[0].name))
-	return s, where, err
+	if a.With != nil {
+		s, of, err = a.With.side(dir, a)
+	} else {
+		s, err = Open(dir, cmp.Or(a.Side, sides[0].name))
+	}
+	return s, of, where, err
 }
 
 // Rows answers with rows of the outcome whose files stand in a folder.
 func (a *Ask) Rows(ctx context.Context, dir string) (found RowsFound, err error) {
-	s, where, err := a.open(dir)
+	s, of, where, err := a.open(dir)
 	if err != nil {
 		return found, err
 	}
@@ -73,12 +84,15 @@ func (a *Ask) Rows(ctx context.Context, dir string) (found RowsFound, err error)
 		return found, err
 	}
 	columns, err := s.fields(a.Columns)
+	if err == nil && of != nil {
+		err = a.With.beside(ctx, of, answer.Rows, columns)
+	}
 	return RowsFound{s.which.name, columns, append([]Shown{}, answer.Rows...), answer.Total}, err
 }
 
 // Values answers with how often values of a column occur in rows of the outcome whose files stand in a folder.
 func (a *Ask) Values(ctx context.Context, dir, column string) (found ValuesFound, err error) {
-	s, where, err := a.open(dir)
+	s, _, where, err := a.open(dir)
 	if err != nil {
 		return found, err
 	}
@@ -91,7 +105,7 @@ func (a *Ask) Values(ctx context.Context, dir, column string) (found ValuesFound
 // of the run; rows that were not accepted are texts.
 func (a *Ask) Write(ctx context.Context, dir string, t *target.Target, lists []*codes.List, as outcome.Writing,
 	to io.Writer) error {
-	s, where, err := a.open(dir)
+	s, _, where, err := a.open(dir)
 	if err != nil {
 		return err
 	}
@@ -99,25 +113,21 @@ func (a *Ask) Write(ctx context.Context, dir string, t *target.Target, lists []*
 	if _, err := s.conditions(where); err != nil {
 		return err
 	}
-	w := report.Rewriting{Dir: dir, Name: s.which.file, Target: t, Codes: lists, As: as}
-	if s.which.side != outcome.Accepted {
+	w := report.Rewriting{Dir: s.dir, Name: s.which.file, Target: t, Codes: lists, As: as}
+	if s.which.side != outcome.Accepted || s.dir != dir { // the target is that of the outcome in dir
 		w.Target = nil
 	}
 	w.Keep = func() func(*source.Batch, int) (bool, error) {
 		conditions, _ := s.conditions(where) // they were made once
-		var accepted *rowindex.Cursor
-		if s.which.only != 0 {
-			accepted = s.index.Accepted()
-		}
+		among := s.among()
 		return func(b *source.Batch, row int) (bool, error) {
 			if !s.pass(conditions, b, row) {
 				return false, nil
 			}
-			if accepted == nil {
+			if among == nil {
 				return true, nil
 			}
-			_, f, err := accepted.To(b.Number(row))
-			return err == nil && f.Is(s.which.only), err
+			return among(b.Number(row))
 		}
 	}
 	return w.Write(ctx, to)

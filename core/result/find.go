@@ -5,17 +5,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
-	"iter"
 	"path/filepath"
 	"slices"
 	"strings"
 
-	"sieb/core/outcome"
 	"sieb/core/profile"
-	"sieb/core/report"
 	"sieb/core/rowindex"
-	"sieb/core/source"
 	"sieb/core/value"
 )
 
@@ -65,12 +60,7 @@ var (
 func (s *Side) Find(ctx context.Context, q Question) (*Answer, error) {
 	answer, err := s.find(ctx, q)
 	if errors.Is(err, rowindex.ErrDamaged) {
-		if s.which.only != 0 {
-			return nil, s.noIndex()
-		}
-		s.Close() // the files tell the same, more slowly
-		s.index = nil
-		return s.find(ctx, q)
+		return nil, s.noIndex()
 	}
 	return answer, err
 }
@@ -142,6 +132,9 @@ func (s *Side) window(q Question) (shown []int64, err error) {
 		to = s.total - from
 		from = max(0, to-int64(q.Most))
 	}
+	if s.members != nil {
+		return s.members[from:to], nil
+	}
 	if s.which.only != 0 {
 		return s.index.Places(s.which.only, from, to-from)
 	}
@@ -153,13 +146,22 @@ func (s *Side) window(q Question) (shown []int64, err error) {
 
 // read reads cells of the rows at some places.
 func (s *Side) read(ctx context.Context, shown []int64, columns []int) ([]Shown, error) {
+	all, err := s.readOnce(ctx, shown, columns)
+	if errors.Is(err, rowindex.ErrDamaged) {
+		s.withoutIndex()
+		return s.readOnce(ctx, shown, columns)
+	}
+	return all, err
+}
+
+func (s *Side) readOnce(ctx context.Context, shown []int64, columns []int) ([]Shown, error) {
 	all := make([]Shown, len(shown))
 	order := make([]int, len(shown)) // the rows shown, by their places
 	for i := range order {
 		order[i] = i
 	}
 	slices.SortFunc(order, func(x, y int) int { return cmp.Compare(shown[x], shown[y]) })
-	numbers := s.numbers()
+	numbers := s.numbers(ctx)
 	defer numbers.stop()
 	size := 0
 	for len(order) > 0 {
@@ -207,42 +209,6 @@ func (s *Side) read(ctx context.Context, shown []int64, columns []int) ([]Shown,
 // nearRows is how many rows behind those at hand are read on to, rather than looked up.
 const nearRows = 2000
 
-// from calls see with each row of the file, in order, until see returns false: from one at or in front of a place on.
-func (s *Side) from(ctx context.Context, at int64, see func(*seen) bool) error {
-	if s.index == nil {
-		return s.walk(ctx, nil, nil, see)
-	}
-	rows, err := s.rows()
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	stretch := s.index.Holding(s.which.side, at)
-	if stretch == nil {
-		return nil
-	}
-	src, err := rows.From(stretch.BeforeOf[s.which.side]+1, stretch.Offset[s.which.side])
-	if err != nil {
-		return err
-	}
-	var b source.Batch
-	for {
-		switch err := src.Next(&b); {
-		case errors.Is(err, io.EOF):
-			return nil
-		case err != nil:
-			return err
-		case ctx.Err() != nil:
-			return context.Cause(ctx)
-		}
-		for i := range b.Rows {
-			if !see(&seen{at: b.Number(i), batch: &b, index: i}) {
-				return nil
-			}
-		}
-	}
-}
-
 // places returns the places of columns; of all where none is named.
 func (s *Side) places(names []string) (all []int, err error) {
 	for k := range s.Columns {
@@ -260,190 +226,6 @@ func (s *Side) places(names []string) (all []int, err error) {
 		all = append(all, k)
 	}
 	return all, nil
-}
-
-// seen is a row on a walk. Nothing of it may be kept.
-type seen struct {
-	at    int64 // its place on its side, from 1
-	batch *source.Batch
-	index int   // in the batch
-	keys  []key // of the columns that rows are sorted by
-}
-
-// passing are the rows of a batch that pass, with their keys behind one another.
-type passing struct {
-	rows []int
-	keys []key
-}
-
-// all calls see with each row of the side that passes, in order, until see returns false.
-func (s *Side) all(ctx context.Context, where []profile.Filter, by []sortedBy, see func(*seen) bool) error {
-	if s.which.only == 0 {
-		return s.walk(ctx, where, by, see)
-	}
-	accepted := s.index.Accepted()
-	var failed error
-	err := s.walk(ctx, where, by, func(r *seen) bool {
-		var f rowindex.Fate
-		if _, f, failed = accepted.To(r.at); failed != nil {
-			return false
-		}
-		return !f.Is(s.which.only) || see(r)
-	})
-	return cmp.Or(err, failed)
-}
-
-// walk calls see with each row of the file that passes, in order, until see returns false. Batches are split only where
-// conditions or keys take that.
-func (s *Side) walk(ctx context.Context, where []profile.Filter, by []sortedBy, see func(*seen) bool) error {
-	if _, err := s.conditions(where); err != nil {
-		return err
-	}
-	rows, err := s.rows()
-	if err != nil {
-		return err
-	}
-	defer rows.Close()
-	work := func() func(*source.Batch, *passing) {
-		conditions, _ := s.conditions(where) // they were made once
-		return func(b *source.Batch, p *passing) {
-			if len(conditions)+len(by) > 0 {
-				b.Split()
-			}
-			p.rows = p.rows[:0]
-			for i := range b.Rows {
-				if !s.pass(conditions, b, i) {
-					continue
-				}
-				n := len(p.rows) * len(by)
-				p.rows = append(p.rows, i)
-				for len(p.keys) < n+len(by) {
-					p.keys = append(p.keys, key{})
-				}
-				for k := range by {
-					by[k].order.key(s.cell(b, i, by[k].column), &p.keys[n+k])
-				}
-			}
-		}
-	}
-	var r seen
-	err = source.InOrder(ctx, rows, 0, work, func(b *source.Batch, p *passing) error {
-		for k, i := range p.rows {
-			r = seen{b.Number(i), b, i, p.keys[k*len(by) : (k+1)*len(by)]}
-			if !see(&r) {
-				return errEnough
-			}
-		}
-		return nil
-	})
-	if errors.Is(err, errEnough) {
-		return nil
-	}
-	return err
-}
-
-// errEnough ends a walk.
-var errEnough = errors.New("enough rows were seen")
-
-func (s *Side) pass(conditions []condition, b *source.Batch, i int) bool {
-	for k := range conditions {
-		if c := &conditions[k]; !c.passes(s.cell(b, i, c.column)) {
-			return false
-		}
-	}
-	return true
-}
-
-// cell returns a cell; nil for no value. Among accepted rows, quotes without a character between them are an empty
-// text.
-func (s *Side) cell(b *source.Batch, row, column int) []byte {
-	cells := b.Cells(row)
-	if column >= len(cells) {
-		return nil
-	}
-	at := cells[column]
-	if at.Start < at.End {
-		return b.Text(at)
-	}
-	if s.which.side == outcome.Accepted && at.Start > b.Rows[row].Start && b.Arena[at.Start-1] == '"' {
-		return []byte{}
-	}
-	return nil
-}
-
-// numbers tells the numbers of a side's rows in the delivery. Accepted rows have those that no other row has, which the
-// index knows, or the files of the others.
-type numbers struct {
-	side     *Side
-	accepted *rowindex.Cursor // nil without an index
-	others   []numbered
-	last     int64
-}
-
-// numbered goes through the numbers of the rows of another side.
-type numbered struct {
-	head int64 // the next one; 0 behind the last
-	next func() (int64, error, bool)
-	stop func()
-}
-
-func (s *Side) numbers() *numbers {
-	n := &numbers{side: s}
-	switch {
-	case s.which.side != outcome.Accepted:
-	case s.index != nil:
-		n.accepted = s.index.Accepted()
-	default:
-		for _, name := range []string{report.RejectedName, report.ExcludedName} {
-			next, stop := iter.Pull2(report.Numbers(s.dir, name))
-			n.others = append(n.others, numbered{-1, next, stop})
-		}
-	}
-	return n
-}
-
-func (n *numbers) stop() {
-	for _, o := range n.others {
-		o.stop()
-	}
-}
-
-// next returns the number of the next row of a walk, where it is wanted.
-func (n *numbers) next(r *seen, isWanted bool) (number int64, err error) {
-	switch {
-	case n.accepted != nil || n.side.which.side != outcome.Accepted:
-		if !isWanted {
-			return 0, nil
-		}
-		if n.accepted != nil {
-			number, _, err = n.accepted.To(r.at)
-			return number, err
-		}
-		r.batch.Split()
-		for _, digit := range n.side.cell(r.batch, r.index, 0) {
-			number = number*10 + int64(digit-'0')
-		}
-		return number, nil
-	}
-	for n.last++; ; n.last++ {
-		isTaken := false
-		for i := range n.others {
-			o := &n.others[i]
-			for o.head != 0 && o.head < n.last {
-				number, err, ok := o.next()
-				if err != nil {
-					return 0, err
-				}
-				if o.head = number; !ok {
-					o.head = 0
-				}
-			}
-			isTaken = isTaken || o.head == n.last
-		}
-		if !isTaken {
-			return n.last, nil
-		}
-	}
 }
 
 // sortedBy is a column that rows are sorted by, made ready.

@@ -36,10 +36,18 @@ type Field struct {
 type Side struct {
 	Columns []Field
 
-	dir   string
-	which which
-	total int64           // rows, as the manifest counts them
-	index *rowindex.Index // nil where there is none
+	dir     string
+	rowsOf  rowsOf
+	which   which
+	total   int64           // rows, as the manifest counts them
+	index   *rowindex.Index // nil where there is none
+	members []int64         // places in the file of the rows that are meant, in order; nil for all
+}
+
+// rowsOf is what tells the rows of a delivery: the hash of its bytes, and how many rows were read in them.
+type rowsOf struct {
+	blake3 string
+	read   int64
 }
 
 // which says which rows a side has.
@@ -131,6 +139,12 @@ func (s *Side) Close() {
 	}
 }
 
+// withoutIndex goes on without a damaged index: the files tell the same, more slowly.
+func (s *Side) withoutIndex() {
+	s.Close()
+	s.index = nil
+}
+
 // begin counts the side's rows, and reads the names of its columns.
 func (s *Side) begin(m *report.Manifest) error {
 	if !slices.ContainsFunc(m.Outputs, func(o outcome.Proof) bool { return o.Name == s.which.file }) {
@@ -149,6 +163,7 @@ func (s *Side) begin(m *report.Manifest) error {
 		return err
 	}
 	defer rows.Close()
+	s.rowsOf = rowsOf{m.Delivery.BLAKE3, m.Tally.Read}
 	datatypes := map[string]string{}
 	if s.which.side == outcome.Accepted {
 		for _, c := range m.Columns {
@@ -232,4 +247,7 @@ type Shown struct {
 	At    int64     `json:"at" doc:"its place among the accepted, rejected or excluded rows, from 1"`
 	Row   int64     `json:"row" doc:"its number in the delivery"`
 	Cells []*string `json:"cells" doc:"of the columns that were asked for, in their order; null for no value"`
+
+	Other  string   `json:"other,omitempty" doc:"of a row that is compared: on which side the other outcome has it"`
+	Before []Before `json:"before,omitempty" doc:"of a row that is compared: what stood in cells that differ"`
 }

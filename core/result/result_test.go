@@ -7,6 +7,7 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
+	"io"
 	"math/big"
 	"math/rand/v2"
 	"os"
@@ -22,6 +23,7 @@ import (
 
 	"sieb/core/layout"
 	"sieb/core/outcome"
+	"sieb/core/outcome/written"
 	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/result"
@@ -454,7 +456,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	rejected := filepath.Join(out, report.RejectedName)
 	require.NoError(t, os.WriteFile(rejected, []byte("row,line,reasons,id\nx,2,,\n"), 0o600))
 	_, err = s.Find(t.Context(), result.Question{Most: 3})
-	assert.ErrorContains(t, err, `"x" is not a row number`)
+	assert.ErrorContains(t, err, "a row stands behind row 0")
 	require.NoError(t, os.Remove(filepath.Join(out, report.AcceptedName)))
 	_, err = s.Find(t.Context(), result.Question{Most: 3})
 	assert.ErrorContains(t, err, "accepted.csv")
@@ -691,6 +693,13 @@ func TestTheIndexTellsWhatTheFilesTell(t *testing.T) {
 			_, err = s.Find(t.Context(), result.Question{Most: n})
 			s.Close()
 		}
+		assert.ErrorContains(t, err, "which rows are changed is not known", what)
+		ask := result.Ask{Side: "changed", Limit: n}
+		_, err = ask.Values(t.Context(), out, "word")
+		assert.ErrorContains(t, err, "which rows are changed is not known", what)
+		as, err := written.All([]outcome.Settings{{Form: "jsonl"}})
+		require.NoError(t, err)
+		err = ask.Write(t.Context(), out, nil, nil, as[0], io.Discard)
 		assert.ErrorContains(t, err, "which rows are changed is not known", what)
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
 	"os"
 	"path/filepath"
 	"sort"
@@ -374,6 +375,25 @@ func (x *Index) fates(dst []Fate, s *Stretch) ([]Fate, error) {
 		return nil, ErrDamaged
 	}
 	return readBlock(dst, block, s.Rows)
+}
+
+// All goes through the fates of all rows, in the order of the delivery.
+func (x *Index) All() iter.Seq2[Fate, error] {
+	return func(yield func(Fate, error) bool) {
+		var fates []Fate
+		for k := range x.all {
+			var err error
+			if fates, err = x.fates(fates[:0], &x.all[k]); err != nil {
+				yield(0, err)
+				return
+			}
+			for _, f := range fates {
+				if !yield(f, nil) {
+					return
+				}
+			}
+		}
+	}
 }
 
 // Places returns the places, among the accepted rows, of rows that are as asked for: so many, behind some others.

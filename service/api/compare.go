@@ -3,6 +3,7 @@ package api
 import (
 	"sieb/core/compare"
 	"sieb/core/edit"
+	"sieb/core/result"
 )
 
 // Comparison is how a run differs from another one.
@@ -16,7 +17,6 @@ type Comparison struct {
 	Remedies   []compare.Counts  `json:"remedies" doc:"cells that each remedy changed, where they differ"`
 	NewHeaders []string          `json:"newHeaders" doc:"columns that are delivered now"`
 	GoneOf     []string          `json:"goneHeaders" doc:"columns that are delivered no longer"`
-	Sides      *compare.Sides    `json:"sides,omitempty" doc:"of two runs of the same bytes: rows that ended elsewhere"`
-	Rows       *compare.Rows     `json:"rows,omitempty" doc:"of two deliveries: accepted rows by the target's key"`
+	Rows       *result.Compared  `json:"rows,omitempty" doc:"how many rows differ; GET /runs/{id}/rows shows them"`
 	NotSaid    string            `json:"notSaid,omitempty" doc:"why rows were not compared"`
 }

@@ -223,6 +223,7 @@ func (s *Server) routes(to huma.API) {
 
 	s.outcomeRoutes(to)
 	s.rowRoutes(to)
+	s.comparisonRoutes(to)
 	s.textRoutes(to)
 	s.rulesRoutes(to)
 	s.senderRoutes(to)
@@ -244,10 +245,6 @@ func (s *Server) routes(to huma.API) {
 	huma.Register(to, op("showRunBefore", http.MethodGet, "/runs/{id}/before",
 		"The run of the delivery of the same kind that arrived before, with which this one is compared", "runs", 404),
 		s.showBefore)
-	huma.Register(to, op("compareRuns", http.MethodGet, "/runs/{id}/comparison",
-		"How a run differs from an earlier one: rules, violations, rows that ended elsewhere or are new, gone and changed",
-		"runs",
-		404, 409), s.compareRuns)
 	huma.Register(to, op("runRejects", http.MethodGet, "/runs/{id}/rejects", "Rejected rows with their violations",
 		"runs", 404, 409), s.runRejects)
 	huma.Register(to, op("explainRow", http.MethodGet, "/runs/{id}/rows/{row}",

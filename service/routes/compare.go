@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -12,9 +13,9 @@ import (
 	"sieb/core/edit"
 	"sieb/core/outcome"
 	"sieb/core/report"
-	"sieb/core/source"
-	"sieb/core/target"
+	"sieb/core/result"
 	"sieb/service/api"
+	"sieb/service/desk"
 	"sieb/service/store"
 )
 
@@ -55,9 +56,21 @@ func (s *Server) compareRuns(ctx context.Context, in *struct {
 	if err := s.compareRules(ctx, out); err != nil {
 		return nil, err
 	}
-	if err := s.Desk.Alone(ctx, func(ctx context.Context) error {
-		return s.compareRows(ctx, out, before, after)
-	}); err != nil {
+	was, err := s.headersOf(before)
+	if err != nil {
+		return nil, err
+	}
+	is, err := s.headersOf(after)
+	if err != nil {
+		return nil, err
+	}
+	out.NewHeaders, out.GoneOf = headersApart(was, is)
+	out.Rows, err = s.compared(ctx, after.ID, &AskCompared{With: before.ID})
+	var refusal huma.StatusError
+	if errors.As(err, &refusal) && refusal.GetStatus() < http.StatusInternalServerError {
+		out.NotSaid, err = refusal.Error(), nil
+	}
+	if err != nil {
 		return nil, err
 	}
 	return &answer[api.Comparison]{*out}, nil
@@ -139,71 +152,14 @@ func (s *Server) compareRules(ctx context.Context, out *api.Comparison) error {
 	return nil
 }
 
-// compareRows tells which rows ended elsewhere, or which accepted rows are new, gone and changed.
-func (s *Server) compareRows(ctx context.Context, out *api.Comparison, before, after store.Run) error {
-	d, err := s.delivery(ctx, before.DeliveryID)
+// headersOf returns the columns of the delivery of a run.
+func (s *Server) headersOf(run store.Run) ([]string, error) {
+	rows, err := report.OpenRows(s.Area.RunDir(run.ID), report.RejectedName)
 	if err != nil {
-		return err
+		return nil, s.failure("opening an output", err)
 	}
-	e, err := s.delivery(ctx, after.DeliveryID)
-	if err != nil {
-		return err
-	}
-	var opened []*report.Rows
-	defer func() {
-		for _, rows := range opened {
-			rows.Close()
-		}
-	}()
-	open := func(run, name string) (source.Source, error) {
-		rows, err := report.OpenRows(s.Area.RunDir(run), name)
-		if err != nil {
-			return nil, s.failure("opening an output", err)
-		}
-		opened = append(opened, rows)
-		return rows, nil
-	}
-	outputs := func(run string) (o compare.Outputs, err error) {
-		if o.Rejected, err = open(run, report.RejectedName); err == nil {
-			o.Excluded, err = open(run, report.ExcludedName)
-		}
-		return o, err
-	}
-	was, err := outputs(before.ID)
-	if err != nil {
-		return err
-	}
-	is, err := outputs(after.ID)
-	if err != nil {
-		return err
-	}
-	out.NewHeaders, out.GoneOf = headersApart(was.Rejected.Header().Names, is.Rejected.Header().Names)
-	if d.SHA256 == e.SHA256 {
-		if out.Sides, err = compare.BySide(ctx, was, is); err != nil {
-			out.NotSaid = err.Error()
-		}
-		return nil
-	}
-	key, err := s.keyOf(ctx, out.After.Target)
-	switch {
-	case err != nil:
-		return err
-	case len(key) == 0:
-		out.NotSaid = "the target has no key, by which rows of two deliveries could be found again"
-		return nil
-	}
-	a, err := open(before.ID, report.AcceptedName)
-	if err != nil {
-		return err
-	}
-	b, err := open(after.ID, report.AcceptedName)
-	if err != nil {
-		return err
-	}
-	if out.Rows, err = compare.ByKey(ctx, a, b, key); err != nil {
-		out.NotSaid = err.Error()
-	}
-	return nil
+	defer rows.Close()
+	return rows.Header().Names, nil
 }
 
 // headersApart returns which of the delivery's columns are new, and which are gone: behind those that every
@@ -217,19 +173,70 @@ func headersApart(before, after []string) (isNew, gone []string) {
 	return append([]string{}, without(after, before)...), append([]string{}, without(before, after)...)
 }
 
-// keyOf returns the columns that tell rows of a target apart; none where there are none.
-func (s *Server) keyOf(ctx context.Context, of *api.VersionRef) ([]string, error) {
-	if of == nil {
-		return nil, nil
-	}
-	text, err := s.text(ctx, store.Targets, of.Name, of.Version)
+// comparisonRoutes registers what tells how the rows of two outcomes differ.
+func (s *Server) comparisonRoutes(to huma.API) {
+	huma.Register(to, op("compareRuns", http.MethodGet, "/runs/{id}/comparison",
+		"How a run differs from an earlier one: rules, violations, rows that are new, gone, changed, or ended elsewhere",
+		"runs", 404, 409), s.compareRuns)
+	huma.Register(to, op("compareRows", http.MethodGet, "/runs/{id}/rows/compared",
+		"How many rows of an outcome differ from those of an earlier one, and in which columns", "runs", 404, 409, 422),
+		s.compareRows)
+}
+
+// AskCompared is what rows are compared with.
+type AskCompared struct {
+	With string   `query:"with" doc:"the earlier run, or the rehearsed outcome"`
+	By   []string `query:"by,explode" maxItems:"100" doc:"columns by which accepted rows of another delivery are found again; the target's key where none is named"`
+}
+
+func (s *Server) compareRows(ctx context.Context, in *struct {
+	ID string `path:"id"`
+	AskCompared
+}) (*answer[result.Compared], error) {
+	c, err := s.compared(ctx, in.ID, &in.AskCompared)
 	if err != nil {
 		return nil, err
 	}
-	t, err := target.Parse([]byte(text.Text))
+	return &answer[result.Compared]{*c}, nil
+}
+
+// compared compares the rows of an outcome with those of an earlier one, once for all who ask.
+func (s *Server) compared(ctx context.Context, id string, in *AskCompared) (*result.Compared, error) {
+	after, err := s.shown(ctx, id)
 	if err != nil {
-		return nil, unusable("target", err)
+		return nil, err
 	}
+	before, err := s.shown(ctx, in.With)
+	if err != nil {
+		return nil, err
+	}
+	key := in.By
+	if len(key) == 0 {
+		if key, err = s.keyOf(ctx, after); err != nil {
+			return nil, err
+		}
+	}
+	of := fmt.Sprintf("comparison of %s with %s by %q", id, in.With, key)
+	c, err := desk.Do(ctx, s.Desk, of, func(ctx context.Context) (*result.Compared, error) {
+		return result.Compare(ctx, before.dir, after.dir, key)
+	})
+	if err != nil {
+		return nil, s.notAsked(err)
+	}
+	return c, nil
+}
+
+// keyOf returns the columns that tell rows of an outcome's target apart; none where there are none.
+func (s *Server) keyOf(ctx context.Context, o *shown) ([]string, error) {
+	if o.run.Target == nil {
+		return nil, nil
+	}
+	run, done, err := o.open(ctx, false)
+	if err != nil {
+		return nil, s.notOpened(err, "looking for the key of a target")
+	}
+	defer done()
+	t := run.Target
 	if len(t.Key) > 0 {
 		return t.Key, nil
 	}

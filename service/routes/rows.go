@@ -3,6 +3,7 @@ package routes
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/http"
 	"reflect"
 	"slices"
@@ -25,10 +26,21 @@ type AskSide struct {
 	ID    string   `path:"id"`
 	Side  string   `query:"side" enum:"accepted,rejected,excluded,changed,flagged" default:"accepted" doc:"changed and flagged rows are accepted ones in which a remedy has changed something, or something breaks a rule"`
 	Where []string `query:"where,explode" maxItems:"50" doc:"conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between"`
+	AskCompared
+	Kind    string `query:"kind" enum:"new,gone,changed,moved" doc:"with a run to compare with: accepted rows that are new, gone or changed, or rows that moved to the side; gone rows are those of the earlier run"`
+	Differs string `query:"differs" doc:"only changed rows that differ in this column"`
 }
 
-// ask returns the question without what is shown of the rows.
-func (in *AskSide) ask() result.Ask { return result.Ask{Side: in.Side, Where: in.Where} }
+// ask returns the question without what is shown of the rows. What they are compared with is compared.
+func (s *Server) ask(ctx context.Context, in *AskSide) (ask result.Ask, err error) {
+	ask = result.Ask{Side: in.Side, Where: in.Where, Kind: in.Kind, Differs: in.Differs}
+	if in.With != "" {
+		ask.With, err = s.compared(ctx, in.ID, &in.AskCompared)
+	} else if in.Kind != "" {
+		err = huma.Error422UnprocessableEntity(fmt.Sprintf("%s rows are those of a comparison: say with which run", in.Kind))
+	}
+	return ask, err
+}
 
 // AskRows is which rows are shown.
 type AskRows struct {
@@ -90,13 +102,19 @@ func (s *Server) notAsked(err error) error {
 }
 
 func (s *Server) runRows(ctx context.Context, in *AskRows) (*answer[result.RowsFound], error) {
-	ask := in.ask()
+	ask, err := s.ask(ctx, &in.AskSide)
+	if err != nil {
+		return nil, err
+	}
 	ask.Sort, ask.Columns, ask.Offset, ask.Limit, ask.Last = in.Sort, in.Columns, in.Offset, in.Limit, in.Last
 	return asked(ctx, s, in.ID, ask.Rows)
 }
 
 func (s *Server) runValues(ctx context.Context, in *AskValues) (*answer[result.ValuesFound], error) {
-	ask := in.ask()
+	ask, err := s.ask(ctx, &in.AskSide)
+	if err != nil {
+		return nil, err
+	}
 	ask.Limit = in.Limit
 	return asked(ctx, s, in.ID, func(ctx context.Context, dir string) (result.ValuesFound, error) {
 		return ask.Values(ctx, dir, in.Column)

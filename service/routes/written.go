@@ -75,11 +75,14 @@ func (s *Server) writeRows(ctx context.Context, in *AskWritten) (*huma.StreamRes
 		return nil, s.notOpened(err, "opening a run once more")
 	}
 	defer done()
+	ask, err := s.ask(ctx, &in.AskSide)
+	if err != nil {
+		return nil, err
+	}
 	f, err := spill.Unnamed(o.dir)
 	if err != nil {
 		return nil, s.failure("making room for "+of.File, err)
 	}
-	ask := in.ask()
 	if err := ask.Write(ctx, o.dir, run.Target, run.Codes, all[0], f); err != nil {
 		f.Close()
 		if ctx.Err() != nil || fault.IsDisk(err) {

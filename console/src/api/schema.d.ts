@@ -1097,7 +1097,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How a run differs from an earlier one: rules, violations, rows that ended elsewhere or are new, gone and changed */
+        /** How a run differs from an earlier one: rules, violations, rows that are new, gone, changed, or ended elsewhere */
         get: operations["compareRuns"];
         put?: never;
         post?: never;
@@ -1184,6 +1184,23 @@ export interface paths {
         };
         /** Rows of an outcome: accepted as their table will have them, the others as delivered */
         get: operations["runRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{id}/rows/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many rows of an outcome differ from those of an earlier one, and in which columns */
+        get: operations["compareRows"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1840,6 +1857,11 @@ export interface components {
              */
             rows: number;
         };
+        Before: {
+            column: string;
+            /** @description null for no value */
+            value: string | null;
+        };
         Bin: {
             /** Format: int64 */
             count: number;
@@ -2073,6 +2095,34 @@ export interface components {
              */
             wrong: number;
         };
+        Compared: {
+            /** @description columns by which accepted rows are found again; none where both outcomes are of the same rows, which their numbers tell */
+            by: string[];
+            /**
+             * Format: int64
+             * @description rows that both accepted, with other values
+             */
+            changed: number;
+            /** @description in how many of the changed rows a column differs, most first; empty where they are too many to be told */
+            differing: components["schemas"]["Differing"][];
+            /**
+             * Format: int64
+             * @description rows that the earlier outcome accepted, and this one does not have, or does not accept
+             */
+            gone: number;
+            /** @description rows that ended on another side, where both outcomes are of the same rows */
+            moves: components["schemas"]["Move"][];
+            /**
+             * Format: int64
+             * @description accepted rows that the earlier outcome does not have, or did not accept
+             */
+            new: number;
+            /**
+             * Format: int64
+             * @description rows that both accepted, with the same values
+             */
+            same: number;
+        };
         Comparison: {
             after: components["schemas"]["RunHead"];
             before: components["schemas"]["RunHead"];
@@ -2088,10 +2138,8 @@ export interface components {
             notSaid?: string;
             /** @description cells that each remedy changed, where they differ */
             remedies: components["schemas"]["Counts"][];
-            /** @description of two deliveries: accepted rows by the target's key */
-            rows?: components["schemas"]["Rows"];
-            /** @description of two runs of the same bytes: rows that ended elsewhere */
-            sides?: components["schemas"]["Sides"];
+            /** @description how many rows differ; GET /runs/{id}/rows shows them */
+            rows?: components["schemas"]["Compared"];
             /** @description how the target differs */
             target: components["schemas"]["Difference"][];
             /** @description rows with each violation, those that differ most first */
@@ -2229,6 +2277,11 @@ export interface components {
             /** @description the column that is meant; empty for the whole */
             column?: string;
             words: string;
+        };
+        Differing: {
+            column: string;
+            /** Format: int64 */
+            rows: number;
         };
         Drafts: {
             layout?: components["schemas"]["LayoutDraft"];
@@ -2858,11 +2911,11 @@ export interface components {
             /** @description the best first */
             items: components["schemas"]["Matched"][];
         };
-        Moved: {
+        Move: {
             /** @enum {string} */
             is: "accepted" | "rejected" | "excluded";
             /** Format: int64 */
-            row: number;
+            rows: number;
             /** @enum {string} */
             was: "accepted" | "rejected" | "excluded";
         };
@@ -3374,33 +3427,6 @@ export interface components {
             code: string;
             message: string;
         };
-        Rows: {
-            /**
-             * Format: int64
-             * @description rows with the same key and other values
-             */
-            changed: number;
-            /** @description the first of them */
-            changedKeys: string[][];
-            /**
-             * Format: int64
-             * @description rows of the other run whose key is no longer there
-             */
-            gone: number;
-            /** @description the first of them */
-            goneKeys: string[][];
-            /** @description columns by which rows are found again */
-            key: string[];
-            /**
-             * Format: int64
-             * @description rows whose key the other run does not have
-             */
-            new: number;
-            /** @description the first of them */
-            newKeys: string[][];
-            /** Format: int64 */
-            same: number;
-        };
         RowsFound: {
             /** @description to which the cells belong */
             columns: components["schemas"]["Field"][];
@@ -3615,44 +3641,17 @@ export interface components {
              * @description its place among the accepted, rejected or excluded rows, from 1
              */
             at: number;
+            /** @description of a row that is compared: what stood in cells that differ */
+            before?: components["schemas"]["Before"][];
             /** @description of the columns that were asked for, in their order; null for no value */
             cells: (string | null)[];
+            /** @description of a row that is compared: on which side the other outcome has it */
+            other?: string;
             /**
              * Format: int64
              * @description its number in the delivery
              */
             row: number;
-        };
-        Sides: {
-            /**
-             * Format: int64
-             * @description rows that are left out now
-             */
-            excluded: number;
-            /**
-             * Format: int64
-             * @description rows that are accepted now
-             */
-            gained: number;
-            /**
-             * Format: int64
-             * @description rows that were accepted, and are rejected
-             */
-            lost: number;
-            /**
-             * Format: int64
-             * @description rows that were rejected, and no longer are: accepted now, or left out
-             */
-            mended: number;
-            /**
-             * Format: int64
-             * @description rows that were left out, and are no longer
-             */
-            readmitted: number;
-            /** @description the first of them */
-            rows: components["schemas"]["Moved"][];
-            /** @description both have as many rows, so that they can be compared one by one */
-            sameCount: boolean;
         };
         SignInFormBody: {
             /** @description of the service, as SIEB_TOKEN sets it */
@@ -8594,6 +8593,14 @@ export interface operations {
                 side?: "accepted" | "rejected" | "excluded" | "changed" | "flagged";
                 /** @description conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between */
                 where?: string[];
+                /** @description the earlier run, or the rehearsed outcome */
+                with?: string;
+                /** @description columns by which accepted rows of another delivery are found again; the target's key where none is named */
+                by?: string[];
+                /** @description with a run to compare with: accepted rows that are new, gone or changed, or rows that moved to the side; gone rows are those of the earlier run */
+                kind?: "new" | "gone" | "changed" | "moved";
+                /** @description only changed rows that differ in this column */
+                differs?: string;
                 /** @description columns that rows are sorted by, each with descending behind it or not; no value stands last */
                 sort?: string[];
                 /** @description rows in front of those shown; behind them with last. The rows of an outcome do not change, so that an offset holds */
@@ -8659,6 +8666,69 @@ export interface operations {
             };
         };
     };
+    compareRows: {
+        parameters: {
+            query?: {
+                /** @description the earlier run, or the rehearsed outcome */
+                with?: string;
+                /** @description columns by which accepted rows of another delivery are found again; the target's key where none is named */
+                by?: string[];
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     writeRows: {
         parameters: {
             query: {
@@ -8666,6 +8736,14 @@ export interface operations {
                 side?: "accepted" | "rejected" | "excluded" | "changed" | "flagged";
                 /** @description conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between */
                 where?: string[];
+                /** @description the earlier run, or the rehearsed outcome */
+                with?: string;
+                /** @description columns by which accepted rows of another delivery are found again; the target's key where none is named */
+                by?: string[];
+                /** @description with a run to compare with: accepted rows that are new, gone or changed, or rows that moved to the side; gone rows are those of the earlier run */
+                kind?: "new" | "gone" | "changed" | "moved";
+                /** @description only changed rows that differ in this column */
+                differs?: string;
                 /** @description csv, delimited, jsonl, parquet or xlsx */
                 form: string;
                 /** @description what stands over the columns */
@@ -8864,6 +8942,14 @@ export interface operations {
                 side?: "accepted" | "rejected" | "excluded" | "changed" | "flagged";
                 /** @description conditions that rows pass, each a column, what is asked of it, and a value: net_kg atLeast 20000; crop oneOf wheat,rye; grower empty. There are equals, oneOf, contains, empty, filled, greater, atLeast, less, atMost, between */
                 where?: string[];
+                /** @description the earlier run, or the rehearsed outcome */
+                with?: string;
+                /** @description columns by which accepted rows of another delivery are found again; the target's key where none is named */
+                by?: string[];
+                /** @description with a run to compare with: accepted rows that are new, gone or changed, or rows that moved to the side; gone rows are those of the earlier run */
+                kind?: "new" | "gone" | "changed" | "moved";
+                /** @description only changed rows that differ in this column */
+                differs?: string;
                 column: string;
                 limit?: number;
             };

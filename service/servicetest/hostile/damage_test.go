@@ -137,7 +137,7 @@ func TestFilesThatAreMissing(t *testing.T) {
 	assert.Equal(t, "row,line,reason\n", string(text))
 	c, err := s.Client.CompareRuns(ctx, runs[1].ID, runs[0].ID)
 	require.NoError(t, err)
-	require.NotNil(t, c.Sides, c.NotSaid)
+	require.NotNil(t, c.Rows, c.NotSaid)
 
 	require.NoError(t, os.Remove(filepath.Join(dir, "rejected.csv")))
 	_, err = s.Client.Output(ctx, runs[0].ID, "rejected.csv")
