@@ -248,8 +248,16 @@ func (a *app) showRowsCompared(c *result.Compared) {
 		fmt.Fprintf(a.out, "  %s in %s\n", visible(d.Column), value.Count(d.Rows, "row", "rows"))
 	}
 	for _, m := range c.Moves {
-		fmt.Fprintf(a.out, "%s now, and %s before\n", value.Count(m.Rows, "row is "+m.Is, "rows are "+m.Is), m.Was)
+		fmt.Fprintf(a.out, "%s now, and %s %s before\n", value.Count(m.Rows, "row is "+m.Is, "rows are "+m.Is),
+			was(m.Rows), m.Was)
 	}
+}
+
+func was(n int64) string {
+	if n == 1 {
+		return "was"
+	}
+	return "were"
 }
 
 func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error {
@@ -283,7 +291,8 @@ func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error
 	}
 	fmt.Fprintln(a.out)
 	var lead []columnOf
-	if q.Side != outcome.Rejected.String() && q.Side != outcome.Excluded.String() { // of those the number is a column
+	isNumbered := q.Side != outcome.Rejected.String() && q.Side != outcome.Excluded.String() // there it is a column
+	if isNumbered {
 		lead = []columnOf{{title: "row", number: true}}
 	}
 	if found.Items[0].Other != "" {
@@ -300,7 +309,7 @@ func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error
 	var cells [][]string
 	for _, r := range found.Items {
 		var row []string
-		if lead != nil {
+		if isNumbered {
 			row = append(row, value.Thousands(r.Row))
 		}
 		if r.Other != "" {

@@ -100,11 +100,12 @@ func TestRowsAgainst(t *testing.T) {
 		says []string
 	}{
 		{nil, 0, []string{"accepted rows by the number of the row: 1 new, 0 gone, 1 changed, 1 the same", "crop in 1 row",
-			"1 row is accepted now, and rejected before"}},
+			"1 row is accepted now, and was rejected before"}},
 		{[]string{"--kind", "changed"}, 0, []string{"1 row that is other than before", "oats → rye"}},
 		{[]string{"--kind", "changed", "--differs", "crop", "--count", "crop"}, 0, []string{"other than before in crop"}},
 		{[]string{"--kind", "moved"}, 0, []string{"1 row that is accepted now, and not before", "was", "rejected"}},
 		{[]string{"--kind", "moved", "--side", "rejected"}, 0, []string{"0 rows that are rejected now"}},
+		{[]string{"--kind", "gone"}, 0, []string{"0 rows that are gone"}},
 		{[]string{"--kind", "new", "--where", "kg less 9"}, 0, []string{"0 rows that are new and pass"}},
 		{[]string{"--format", "json"}, 0, []string{`"differing"`, `"moves"`}},
 		{[]string{"--kind", "other"}, 2, []string{"there are new, gone, changed, moved"}},

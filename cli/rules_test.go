@@ -296,7 +296,7 @@ func TestShelvesAndRuns(t *testing.T) {
 	code, out, errs = on("runs", "compare", runs[1], runs[0])
 	require.Equal(t, 0, code, errs)
 	for _, want := range []string{"annahme", "2 new, 0 gone",
-		"2 rows are accepted now, and rejected before", "--kind new|moved", "format was dd.MM.yyyy"} {
+		"2 rows are accepted now, and were rejected before", "--kind new|moved", "format was dd.MM.yyyy"} {
 		assert.Contains(t, out, want)
 	}
 

@@ -400,6 +400,11 @@ func (c *Client) CompareRows(ctx context.Context, id, with string, by []string) 
 	return out, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows/compared?"+v.Encode(), &out)
 }
 
+// RunPlaceOfLine returns where the row ended in a run that stands at a line of the delivery, or last in front of it.
+func (c *Client) RunPlaceOfLine(ctx context.Context, id string, line int64) (p result.Ended, err error) {
+	return p, c.get(ctx, fmt.Sprintf("%s/runs/%s/lines/%d/place", v1, url.PathEscape(id), line), &p)
+}
+
 // RunPlace returns where a row of the delivery ended in a run.
 func (c *Client) RunPlace(ctx context.Context, id string, row int64) (p result.Ended, err error) {
 	return p, c.get(ctx, v1+"/runs/"+url.PathEscape(id)+"/rows/"+strconv.FormatInt(row, 10)+"/place", &p)

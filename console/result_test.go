@@ -180,6 +180,9 @@ func TestResultOfManyRows(t *testing.T) {
 	p.until(`new URLSearchParams(location.search).get('page') === '3'`)
 	p.do(chromedp.SendKeys(`input[aria-label="Number of a row"]`, "251"+kb.Enter))
 	p.shows("there is no row 251: the delivery has the rows 1 to 250")
+	p.choose(".go .by", "line")
+	p.retype(`input[aria-label="Number of a row"]`, "3"+kb.Enter) // the header is line 1
+	p.shows("Row 2")
 	p.choose(".per", "rows a page")
 }
 
@@ -359,4 +362,56 @@ func TestMendedFromRows(t *testing.T) {
 	p.do(chromedp.Click(button("Leave 2 rows out")))
 	p.tally(0, 0, 5)
 	p.accessible("rows that were found, and left out")
+}
+
+// The rows of two runs are compared in the same grid: those with other values, with what stood there, and those that
+// ended on another side; the way there from the verdict leads to the same.
+func TestComparedInTheGrid(t *testing.T) {
+	t.Parallel()
+	s := servicetest.Start(t, "", console.Handler())
+	id, first := sifted(t, s)
+	_, err := s.Client.AddTarget(t.Context(), []byte("target: loads\ncolumns:\n  - {name: no}\n"+
+		"  - {name: crop, remedies: [trim, {recode: {Weizen: spelt}}]}\n  - {name: state, datatype: integer}\n"+
+		"  - {name: kg, datatype: integer, maximum: 500, onViolation: {type.integer: blank}}\n"+
+		"exclude: [{condition: cell(\"no\") == \"E\", reason: trial}]\ntolerance: {rejected: 50%}\n"))
+	require.NoError(t, err)
+	r, err := s.Client.StartRun(t.Context(), api.NewRun{Delivery: id, Target: "loads"})
+	require.NoError(t, err)
+	r, err = s.Client.Follow(t.Context(), r.ID, func(api.Run) {})
+	require.NoError(t, err)
+	p := open(t)
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/result"))
+	p.cells("no", "A B C")
+	p.choose(".other", "this delivery")
+	p.shows("2 the same")
+	p.accessible("what differs from another run")
+	p.do(chromedp.Click(button("1 changed")))
+	p.cells("no", "A")
+	p.until(`document.querySelector('.rows td.changed del')?.innerText === 'wheat'`)
+	p.do(chromedp.Click(button("crop 1")))
+	p.until(`new URLSearchParams(location.search).get('differs') === 'crop'`)
+	p.cells("crop", "wheat spelt")
+	p.accessible("rows with other values")
+	p.do(chromedp.Click(`button[aria-label="Count the values of crop"]`))
+	p.until(`document.querySelector('section.values')?.innerText.includes('spelt')`)
+	p.do(chromedp.Click(button("1 rejected now")))
+	p.cells("no", "D")
+	p.until(`document.querySelector('.rows tbody td').innerText === 'accepted'`)
+	p.do(chromedp.Click(button("1 left out now")))
+	p.cells("no", "E")
+	p.do(chromedp.Click(button("2 accepted no longer")))
+	p.cells("no", "D E")
+	p.do(chromedp.Click(`.rows tbody tr:nth-child(2)`))
+	p.shows("Row 5")
+	p.until(`document.querySelector('.way').innerText.includes(', accepted')`) // as it was in the earlier run
+	p.do(chromedp.Reload())
+	p.cells("no", "D E")
+	p.do(chromedp.Click(`//div[@aria-label="Side"]/button[contains(., "accepted 3")]`))
+	p.cells("no", "A B C")
+
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/rejects?run=" + r.ID + "&with=" + first))
+	p.do(chromedp.Click(button("1 changed")))
+	p.cells("no", "A")
+	p.do(chromedp.Navigate(s.Address + "/deliveries/" + id + "/result?with=nobody&kind=new"))
+	p.shows("there is no run")
 }

@@ -91,6 +91,12 @@ x,rye,Colmitz,5,1.5
 		assert.Equal(t, want, at)
 	}
 
+	for line, want := range map[int64]int64{2: 1, 3: 2, 5: 4, 1501: 1500, 9_000: 1500} { // the header is line 1
+		at, err := s.Client.RunPlaceOfLine(ctx, run.ID, line)
+		require.NoError(t, err)
+		assert.Equal(t, want, at.Row, "line %d", line)
+	}
+
 	written := func(of result.Ask, form string) string {
 		r, err := s.Client.WrittenRows(ctx, run.ID, of, outcome.Settings{Form: form})
 		return servicetest.Read(t, r, err)
@@ -105,6 +111,10 @@ x,rye,Colmitz,5,1.5
 	assert.Contains(t, written(result.Ask{Side: "excluded"}, "jsonl"), `"crop":"trial"`)
 
 	for what, ask := range map[string]func() error{
+		"line 1 stands above the first row": func() error {
+			_, err := s.Client.RunPlaceOfLine(ctx, run.ID, 1)
+			return err
+		},
 		"there is no row 1501: the delivery has the rows 1 to 1500": func() error {
 			_, err := s.Client.RunPlace(ctx, run.ID, 1501)
 			return err

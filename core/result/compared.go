@@ -58,7 +58,7 @@ type listed struct {
 // Bounds of a comparison.
 var (
 	mostCompared int64 = 5_000_000 // rows that are held, or listed as differing
-	mostTold           = 128 << 20  // bytes that say in which columns rows differ
+	mostTold           = 128 << 20 // bytes that say in which columns rows differ
 )
 
 // Compare compares the outcomes whose files stand in two folders. The key is needed where they are not of the same rows.
@@ -408,7 +408,8 @@ func (h *heldRows) find(key xxh3.Uint128) *heldRow {
 // byKey compares the accepted rows of two deliveries.
 func (c *Compared) byKey(ctx context.Context, was, is *Side, wasAt, isAt []int, key []string) error {
 	if len(key) == 0 {
-		return wrongf("the outcomes are not of the same rows, and there is no key, by which rows could be found again")
+		return wrongf("the outcomes are not of the same rows, and there is no key by which rows could be found again; give the " +
+			"target a key, or name columns that tell rows apart")
 	}
 	if was.total > mostCompared {
 		return wrongf("more than %d accepted rows of another delivery are not compared one by one", mostCompared)

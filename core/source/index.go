@@ -33,6 +33,7 @@ type Index struct {
 	grown  chan struct{} // closed and made anew when the index has grown
 	places []place
 	rows   int64 // counted so far
+	line   int64 // of the last of them
 	whole  bool
 	err    error // what ended the building
 
@@ -77,6 +78,9 @@ func (x *Index) build(ctx context.Context, visit func(*Batch) error) (err error)
 		}
 		x.note(func() {
 			x.rows = b.FirstRow + int64(len(b.Rows)) - 1
+			if n := len(b.Rows); n > 0 {
+				x.line = b.Rows[n-1].Line
+			}
 			if reader != nil && reader.in.base-last >= spacing {
 				last = reader.in.base
 				x.places = append(x.places, place{last, x.rows + 1, reader.line})
@@ -104,10 +108,14 @@ func (x *Index) Counted() (rows int64, all bool) {
 // Wait waits until the row is counted, or all are, and tells how many rows were
 // counted by then.
 func (x *Index) Wait(ctx context.Context, row int64) (rows int64, err error) {
+	return x.wait(ctx, func() bool { return x.rows >= row })
+}
+
+func (x *Index) wait(ctx context.Context, isThere func() bool) (rows int64, err error) {
 	for {
 		x.mu.Lock()
 		rows, err = x.rows, x.err
-		done, grown := x.whole || err != nil || rows >= row, x.grown
+		done, grown := x.whole || err != nil || isThere(), x.grown
 		x.mu.Unlock()
 		if done {
 			return rows, err
@@ -120,25 +128,60 @@ func (x *Index) Wait(ctx context.Context, row int64) (rows int64, err error) {
 	}
 }
 
+// RowAt waits until a line is read, and returns the row that begins there, or last in front of it; 0 for none.
+func (x *Index) RowAt(ctx context.Context, line int64) (row int64, err error) {
+	if _, err := x.wait(ctx, func() bool { return x.line >= line }); err != nil {
+		return 0, err
+	}
+	rows, at, err := x.from(ctx, func(p *place) bool { return p.line >= line })
+	if err != nil {
+		return 0, err
+	}
+	defer Close(rows)
+	row = max(0, at.row-1)
+	var b Batch
+	for ctx.Err() == nil {
+		if err := rows.Next(&b); errors.Is(err, io.EOF) {
+			return row, nil
+		} else if err != nil {
+			return 0, err
+		}
+		for i := range b.Rows {
+			if b.Rows[i].Line > line {
+				return row, nil
+			}
+			row = b.Number(i)
+		}
+	}
+	return 0, context.Cause(ctx)
+}
+
 // From reads on from a place at or before the row, by its number.
 func (x *Index) From(ctx context.Context, row int64) (Source, error) {
+	rows, _, err := x.from(ctx, func(p *place) bool { return p.row > row })
+	return rows, err
+}
+
+// from reads on from the last place that is not behind what is wanted; the zero place is the top.
+func (x *Index) from(ctx context.Context, isBehind func(*place) bool) (rows Source, at place, err error) {
 	x.mu.Lock()
-	at := place{}
-	for _, p := range x.places {
-		if p.row > row {
+	for i := range x.places {
+		if isBehind(&x.places[i]) {
 			break
 		}
-		at = p
+		at = x.places[i]
 	}
 	x.mu.Unlock()
 	if at.offset == 0 {
-		return x.file.Rows(ctx)
+		rows, err = x.file.Rows(ctx)
+		return rows, at, err
 	}
 	top, err := x.first() // only texts have places
 	if err != nil {
-		return nil, err
+		return nil, at, err
 	}
-	return x.file.resume(top, at)
+	rows, err = x.file.resume(top, at)
+	return rows, at, err
 }
 
 // first returns a reader at the first row, whose header those of other places share; nil

@@ -89,6 +89,16 @@ func TestIndex(t *testing.T) {
 			require.NoError(t, err)
 			assert.Equal(t, all[from-1:min(from+4, 150000)], take(t, src, from, 5), "%s row %d", name, from)
 		}
+		for _, row := range []int{1, 17, 18, 20000, 75001, 150000} {
+			for line, want := range map[int64]int{all[row-1].line: row, all[row-1].line - 1: row - 1} {
+				got, err := x.RowAt(t.Context(), line)
+				require.NoError(t, err)
+				assert.EqualValues(t, want, got, "%s line %d", name, line)
+			}
+		}
+		beyond, err := x.RowAt(t.Context(), 1<<40)
+		require.NoError(t, err)
+		assert.Equal(t, int64(150000), beyond, "the last row stands in front of it")
 		n, err := x.Wait(t.Context(), 200000)
 		require.NoError(t, err)
 		assert.Equal(t, int64(150000), n, "there is no such row, and no waiting for it")

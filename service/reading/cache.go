@@ -363,6 +363,11 @@ func (r *Reading) From(ctx context.Context, row int64) (source.Source, error) {
 	return r.index.From(ctx, row)
 }
 
+// RowAt returns the row that begins at a line, or last in front of it; 0 for none.
+func (r *Reading) RowAt(ctx context.Context, line int64) (int64, error) {
+	return r.index.RowAt(ctx, line)
+}
+
 // Find returns rows that the filters of a profile let through; see profile.Search.
 func (r *Reading) Find(ctx context.Context, p *profile.Profile, filters []profile.Filter, behind int64,
 	limit int) (rows []Row, count int64, isAll bool, err error) {

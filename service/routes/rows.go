@@ -70,6 +70,9 @@ func (s *Server) rowRoutes(to huma.API) {
 		"What the accepted rows hold, column by column, beside what was delivered", "runs", 404, 409, 422), s.runBecame)
 	huma.Register(to, op("placeOfRow", http.MethodGet, "/runs/{id}/rows/{row}/place",
 		"On which side a row of the delivery ended, and at which place there", "runs", 404, 409, 422), s.placeOfRow)
+	huma.Register(to, op("placeOfLine", http.MethodGet, "/runs/{id}/lines/{line}/place",
+		"On which side the row ended that stands at a line of the delivery, or last in front of it", "runs", 404, 409, 422),
+		s.placeOfLine)
 	huma.Register(to, op("runMarks", http.MethodGet, "/runs/{id}/marks",
 		"What was changed in the cells of some rows, and which of them break a rule", "runs", 404, 409, 422), s.runMarks)
 }
@@ -127,6 +130,30 @@ func (s *Server) placeOfRow(ctx context.Context, in *struct {
 }) (*answer[result.Ended], error) {
 	return asked(ctx, s, in.ID, func(_ context.Context, dir string) (result.Ended, error) {
 		return result.PlaceOf(dir, in.Row)
+	})
+}
+
+func (s *Server) placeOfLine(ctx context.Context, in *struct {
+	ID   string `path:"id"`
+	Line int64  `path:"line" minimum:"1"`
+}) (*answer[result.Ended], error) {
+	o, err := s.shown(ctx, in.ID)
+	if err != nil {
+		return nil, err
+	}
+	var row int64
+	err = s.Cache.Read(ctx, s.Area.Path(o.delivery.SHA256), o.layout, func(read *reading.Reading) (err error) {
+		row, err = read.RowAt(ctx, in.Line)
+		return err
+	})
+	switch {
+	case err != nil:
+		return nil, s.failure("looking for a line", err)
+	case row == 0:
+		return nil, huma.Error422UnprocessableEntity(fmt.Sprintf("line %d stands above the first row", in.Line))
+	}
+	return asked(ctx, s, in.ID, func(_ context.Context, dir string) (result.Ended, error) {
+		return result.PlaceOf(dir, row)
 	})
 }
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** The Result station: the rows of an outcome, accepted ones as their table will have them, looked at and asked. */
-import { ElButton, ElInput, ElOption, ElPagination, ElSelect, ElSkeleton } from 'element-plus'
+import { ElButton, ElOption, ElPagination, ElSelect, ElSkeleton } from 'element-plus'
 import { computed, ref } from 'vue'
 import DeliveryHead from '../components/DeliveryHead.vue'
 import FailureNote from '../components/FailureNote.vue'
@@ -8,13 +8,16 @@ import TallyBar from '../components/TallyBar.vue'
 import { useDrafts } from '../drafts'
 import { count, counted, time, visible } from '../format'
 import { useRows } from '../result/asking'
+import { useCompared } from '../result/comparing'
 import BecameTable from '../result/BecameTable.vue'
 import ColumnChooser from '../result/ColumnChooser.vue'
+import ComparedRows from '../result/ComparedRows.vue'
 import ConditionBar from '../result/ConditionBar.vue'
-import { isTyped, pageSizes, sides, textOf, useQuestion } from '../result/question'
+import { isTyped, pageSizes, useQuestion } from '../result/question'
 import { useRehearsed } from '../result/rehearsed'
 import RowsGrid from '../result/RowsGrid.vue'
 import RowWay from '../result/RowWay.vue'
+import SideTabs from '../result/SideTabs.vue'
 import ValueCounts from '../result/ValueCounts.vue'
 import { useRules } from '../rules/draft'
 import DraftStrip from '../rules/DraftStrip.vue'
@@ -22,6 +25,7 @@ import { useFoundCures } from '../rules/found'
 import FoundCures from '../rules/FoundCures.vue'
 import OthersNote from '../rules/OthersNote.vue'
 import FormDialog from '../runs/FormDialog.vue'
+import OtherRun from '../runs/OtherRun.vue'
 import RunProgress from '../runs/RunProgress.vue'
 import { rulesOf, useRuns } from '../runs/shown'
 import { useStation } from '../station'
@@ -63,8 +67,10 @@ const rehearsed = useRehearsed(
 )
 /** The run whose rows are shown. */
 const of = computed(() => (isDraft.value ? rehearsed.run.value : run.value))
-const { side, where, sort, page, perPage, row } = question
-const texts = computed(() => where.value.map(textOf))
+const { side, where, sort, page, perPage, row, against, kind } = question
+const { compared, comparedWrong, compare, other } = useCompared(() => of.value, against)
+/** The run in which the rows that are shown stand: those that are gone only the other run has. */
+const rowsOf = computed(() => (kind.value === 'gone' ? other.value : of.value))
 const asked = useRows(() => of.value, question)
 const { found, wrong, isAsking, columns, ask } = asked
 const names = computed(() => columns.value.map((c) => c.name))
@@ -82,21 +88,6 @@ const cures = useFoundCures(
 
 const isChoosing = ref(false)
 const isDownloading = ref(false)
-const wanted = ref('')
-/** Why it was not gone to a row. */
-const lostRow = ref('')
-async function goTo(): Promise<void> {
-  lostRow.value = ''
-  const n = Number(wanted.value.replace(/[^0-9]/g, ''))
-  if (n < 1) return
-  try {
-    const place = await asked.placeOf(n)
-    question.goTo(place.side, place.at, n)
-    wanted.value = ''
-  } catch (e) {
-    lostRow.value = e instanceof Error ? e.message : String(e)
-  }
-}
 const said = computed(() => {
   const f = found.value
   if (!f) return ''
@@ -107,6 +98,7 @@ const said = computed(() => {
 /** Sorted rows are paged as far as the service sorts. */
 const pages = computed(() => Math.min(found.value?.total ?? 0, sort.value ? 100_000 : Infinity))
 const nothing = computed(() => {
+  if (kind.value) return where.value.length > 0 ? 'None of these rows passes.' : 'There is no such row.'
   if (where.value.length > 0) return 'No row passes.'
   if (side.value === 'flagged') return 'In no accepted row something breaks a rule.'
   if (side.value === 'changed') return 'No remedy has changed anything in an accepted row.'
@@ -168,38 +160,31 @@ const nothing = computed(() => {
       </section>
       <div v-if="of" class="station" :class="{ beside: question.counted.value }">
         <section class="sheet rows" aria-label="Rows">
-          <div class="sides" role="group" aria-label="Side">
-            <button
-              v-for="s in sides"
-              :key="s"
-              type="button"
-              :aria-pressed="s === side && !question.isProfile.value"
-              @click="question.setSide(s)"
-            >
-              {{ s
-              }}<template v-if="asked.rowsOf(s) !== undefined"
-                >{{ ' ' }}<span class="number">{{ count(asked.rowsOf(s)!) }}</span></template
-              >
-            </button>
-            <button type="button" :aria-pressed="question.isProfile.value" @click="question.showProfile">
-              profile
-            </button>
-            <span class="tools">
-              <form class="go" @submit.prevent="goTo">
-                <ElInput v-model="wanted" size="small" placeholder="row" aria-label="Number of a row" />
-                <ElButton size="small" native-type="submit" :disabled="wanted === ''">Go to</ElButton>
-              </form>
-              <ElButton size="small" @click="isChoosing = true">Columns</ElButton>
-              <ElButton size="small" :disabled="!found?.total" @click="isDownloading = true">Download</ElButton>
-            </span>
+          <SideTabs :question="question" :rows="asked">
+            <ElButton size="small" @click="isChoosing = true">Columns</ElButton>
+            <ElButton size="small" :disabled="!found?.total" @click="isDownloading = true">Download</ElButton>
+          </SideTabs>
+          <div class="against" role="group" aria-label="Compared with another run">
+            <span v-if="against" class="soft">compared with</span>
+            <OtherRun :run="of" :runs="shown.runs.value" :other="against" @choose="question.setAgainst" />
+            <FailureNote v-if="comparedWrong" :error="comparedWrong" :retry="compare" />
+            <span v-else-if="against && !compared" class="soft" role="status">comparing …</span>
+            <ComparedRows
+              v-if="compared"
+              :compared="compared"
+              :kind="kind"
+              :side="side"
+              :differs="question.differs.value"
+              @choose="question.setKind"
+              @narrow="question.setDiffers"
+            />
           </div>
-          <p v-if="lostRow" class="note" role="alert">{{ lostRow }}</p>
           <BecameTable v-if="question.isProfile.value" :run="of.id" :delivery="id" @count="question.count" />
           <template v-else>
             <ConditionBar :where="where" :columns="names" @add="question.add" @remove="question.remove">
               <span class="soft" role="status">{{ isAsking ? 'looking …' : said }}</span>
               <FoundCures
-                v-if="where.length > 0 && isTyped(side) && of.target"
+                v-if="where.length > 0 && isTyped(side) && !kind && of.target"
                 :filters="where"
                 :rows="found?.total"
                 :cures="cures"
@@ -253,10 +238,10 @@ const nothing = computed(() => {
               </div>
             </template>
             <RowWay
-              v-if="row !== undefined"
-              :run="of.id"
+              v-if="row !== undefined && rowsOf"
+              :run="rowsOf.id"
               :row="row"
-              :delivery="id"
+              :delivery="rowsOf.delivery"
               :rows="(found?.items ?? []).map((r) => r.row)"
               @open="question.open"
             />
@@ -265,9 +250,8 @@ const nothing = computed(() => {
         <ValueCounts
           v-if="question.counted.value"
           :run="of.id"
-          :side="side"
+          :asked="question.asked.value"
           :column="question.counted.value"
-          :where="texts"
           :conditions="where"
           :cures="cures"
           @only="question.add"
@@ -279,10 +263,9 @@ const nothing = computed(() => {
         v-if="of"
         v-model="isDownloading"
         :run="of.id"
-        :title="where.length > 0 ? 'The rows that pass, in a form' : `The ${side} rows, in a form`"
+        :title="where.length > 0 ? 'The rows that pass, in a form' : `The ${kind ?? side} rows, in a form`"
         :lead="`${counted(found?.total ?? 0, 'row', 'rows')}, with all columns, in the order of the delivery.`"
-        :side="side"
-        :where="texts"
+        :asked="question.asked.value"
       />
     </template>
   </template>
@@ -322,52 +305,18 @@ const nothing = computed(() => {
   grid-template-columns: minmax(0, 1fr) 320px;
 }
 
-.sides {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 2px;
-  padding: 6px 12px 0;
-  border-bottom: 1px solid var(--line);
-}
-
-.sides > button {
-  padding: 5px 14px;
-  border: 0;
-  border-bottom: 3px solid transparent;
-  background: none;
-  color: inherit;
-  font: inherit;
-  cursor: pointer;
-}
-
-.sides > button[aria-pressed='true'] {
-  border-color: var(--grain);
-  font-weight: 600;
-}
-
 .note {
   margin: 0;
   padding: 10px 14px;
 }
 
-.tools,
-.go {
-  display: inline-flex;
+.against {
+  display: flex;
   flex-wrap: wrap;
-  gap: 6px;
-}
-
-.tools {
-  margin-left: auto;
-  padding-bottom: 6px;
-}
-
-.tools :deep(.el-button) {
-  margin: 0;
-}
-
-.go .el-input {
-  width: 90px;
+  align-items: baseline;
+  gap: 6px 14px;
+  padding: 8px 14px;
+  border-bottom: 1px solid var(--line);
 }
 
 .per {

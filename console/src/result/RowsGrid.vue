@@ -33,8 +33,21 @@ const arrows = { ascending: '▴', descending: '▾', none: '' }
 
 /** So much of a cell is shown. */
 const mostOfCell = 300
-const markOf = (row: number, place: number): MarkedCell | undefined =>
-  marks.get(row)?.get(found.columns[place]?.name ?? '')
+/** What stood in the cells of rows that are compared. */
+const before = computed(
+  () =>
+    new Map(
+      found.items.flatMap((r) =>
+        r.before ? [[r.row, new Map(r.before.map((b) => [b.column, { ...b, was: b.value ?? 'none', by: [] }]))]] : [],
+      ),
+    ),
+)
+const markOf = (row: number, place: number): MarkedCell | undefined => {
+  const name = found.columns[place]?.name ?? ''
+  return before.value.get(row)?.get(name) ?? marks.get(row)?.get(name)
+}
+/** Rows that are compared and ended on different sides. */
+const isElsewhere = computed(() => found.items.some((r) => r.other))
 /** What stood in a cell before it was changed, where that was something else than is seen. */
 function wasOf(row: number, place: number, cell: string | null): string | undefined {
   const mark = markOf(row, place)
@@ -43,7 +56,8 @@ function wasOf(row: number, place: number, cell: string | null): string | undefi
 function titleOf(row: number, place: number, cell: string | null): string | undefined {
   const mark = markOf(row, place)
   const parts = [
-    ...(mark?.by ? [`“${mark.was ?? ''}” as delivered; changed by ${mark.by.join(', ')}`] : []),
+    ...(mark?.by?.length ? [`“${mark.was ?? ''}” as delivered; changed by ${mark.by.join(', ')}`] : []),
+    ...(mark?.by?.length === 0 ? [`${mark.was ?? ''} in the other run`] : []),
     ...(mark?.breaks ?? []),
     ...(cell && cell.length > 40 ? [cell.slice(0, 2000)] : []),
   ]
@@ -118,6 +132,7 @@ watch(
       <thead>
         <tr>
           <th v-if="isNumbered" scope="col" class="number">row</th>
+          <th v-if="isElsewhere" scope="col">other run</th>
           <th
             v-for="c in found.columns"
             :key="c.name"
@@ -158,6 +173,7 @@ watch(
           @click="emit('open', r.row)"
         >
           <td v-if="isNumbered" class="number soft">{{ count(r.row) }}</td>
+          <td v-if="isElsewhere" class="soft">{{ r.other }}</td>
           <td
             v-for="(cell, i) in r.cells"
             :key="i"

@@ -8,15 +8,14 @@ import FailureNote from '../components/FailureNote.vue'
 import { count, counted, share, visible } from '../format'
 import type { FoundCures } from '../rules/found'
 import ValueCures from '../rules/ValueCures.vue'
-import type { Condition, SideName } from './question'
+import { isTyped, type Asked, type Condition } from './question'
 
-const { run, side, column, where, conditions, cures } = defineProps<{
+const { run, asked, column, conditions, cures } = defineProps<{
   run: string
-  side: SideName
+  /** Which rows. */
+  asked: Asked
   column: string
-  /** Conditions, as the service reads them. */
-  where: string[]
-  /** The same as they are said. */
+  /** The conditions that they pass, as they are said. */
   conditions: Condition[]
   cures: FoundCures
 }>()
@@ -24,15 +23,18 @@ const emit = defineEmits<{ only: [c: Condition]; close: [] }>()
 
 const isOf = (value: string | null): Condition =>
   value === null ? { column, op: 'empty', value: '' } : { column, op: 'equals', value }
-/** Accepted rows have values of the target; the others are as they were delivered, and left out by those. */
-const isMended = computed(() => !['rejected', 'excluded'].includes(side))
+/**
+ * Accepted rows have values of the target; the others are as they were delivered. What deals with rows that are compared
+ * deals with others, too.
+ */
+const isMended = computed(() => isTyped(asked.side) && !asked.kind)
 
 /** So many values are shown. */
 const most = 50
 const { found, error, load } = useLoaded<ValuesFound>(
-  () => [run, side, column, where],
+  () => [run, asked, column],
   () => {
-    const query = { side, column, where, limit: most }
+    const query = { ...asked, column, limit: most }
     return answered(api.GET('/api/v1/runs/{id}/values', { params: { path: { id: run }, query } }))
   },
   true,

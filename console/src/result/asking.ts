@@ -1,7 +1,7 @@
 /** The rows of a run that a question finds, with what was changed in them. */
 import { computed, ref, shallowRef, watch, type ComputedRef, type Ref, type ShallowRef } from 'vue'
 import { answered, api, type MarkedCell, type RowsFound, type Run } from '../api/client'
-import { isTyped, sides, textOf, type QuestionBook, type SideName } from './question'
+import { isTyped, sides, type QuestionBook, type SideName } from './question'
 
 type Columns = RowsFound['columns']
 
@@ -19,8 +19,8 @@ export interface RowsBook {
   /** How many rows a side has; undefined where that is not known. */
   rowsOf: (side: SideName) => number | undefined
   ask: () => Promise<void>
-  /** Finds the side and the place of a row of the delivery. */
-  placeOf: (row: number) => Promise<{ side: SideName; at: number }>
+  /** Finds a row of the delivery, by its number or its line: its side, and its place there. */
+  placeOf: (by: 'row' | 'line', n: number) => Promise<{ side: SideName; at: number; row: number }>
 }
 
 /** So many columns are shown unless others are chosen, and of so many rows marks are asked at once. */
@@ -36,6 +36,8 @@ export function useRows(run: () => Run | undefined, question: QuestionBook): Row
   let latest = 0
   /** Of which run and kind of side the columns are known. */
   let known = ''
+  /** Of which run it is known how many rows were changed. */
+  let counted = ''
   const shown = computed(() => {
     const names = columns.value.map((c) => c.name)
     const asked = question.columns.value?.filter((c) => names.includes(c))
@@ -49,20 +51,21 @@ export function useRows(run: () => Run | undefined, question: QuestionBook): Row
     const mine = ++latest
     isAsking.value = true
     try {
-      const side = question.side.value
-      const of = `${r.id} ${isTyped(side)}`
+      const asked = question.asked.value
+      const from = asked.kind === 'gone' ? asked.with : r.id
+      const of = `${from} ${isTyped(asked.side)}`
       if (known !== of) {
-        const query = { side, limit: 0 }
+        const query = { ...asked, where: [], limit: 0 }
         const none = await answered(api.GET('/api/v1/runs/{id}/rows', { params: { ...pathOf(r), query } }))
         if (mine !== latest) return
         columns.value = none.columns
         known = of
-        void countParts(r)
+        if (counted !== r.id) void countParts(r)
+        counted = r.id
       }
       const sort = question.sort.value
       const query = {
-        side,
-        where: question.where.value.map(textOf),
+        ...asked,
         sort: sort && [sort.column + (sort.descending ? ' descending' : '')],
         offset: (question.page.value - 1) * question.perPage.value,
         limit: question.perPage.value,
@@ -73,7 +76,7 @@ export function useRows(run: () => Run | undefined, question: QuestionBook): Row
       found.value = rows
       marks.value = new Map()
       wrong.value = undefined
-      if (isTyped(side)) void mark(r, rows, mine)
+      if (isTyped(asked.side) && !asked.kind) void mark(r, rows, mine)
     } catch (e) {
       if (mine !== latest) return
       wrong.value = e
@@ -119,8 +122,7 @@ export function useRows(run: () => Run | undefined, question: QuestionBook): Row
       JSON.stringify([
         run()?.id,
         run()?.verdict,
-        question.side.value,
-        question.where.value.map(textOf),
+        question.asked.value,
         question.sort.value,
         question.page.value,
         question.perPage.value,
@@ -140,10 +142,14 @@ export function useRows(run: () => Run | undefined, question: QuestionBook): Row
     ask,
     rowsOf: (side) =>
       side === 'changed' || side === 'flagged' ? parts.value[side] : (run()?.tally?.[side] ?? undefined),
-    async placeOf(row) {
-      const params = { path: { id: run()?.id ?? '', row } }
-      const { side, at } = await answered(api.GET('/api/v1/runs/{id}/rows/{row}/place', { params }))
-      return { side: sides.find((s) => s === side) ?? 'accepted', at }
+    async placeOf(by, n) {
+      const id = run()?.id ?? ''
+      const { side, at, row } = await answered(
+        by === 'row'
+          ? api.GET('/api/v1/runs/{id}/rows/{row}/place', { params: { path: { id, row: n } } })
+          : api.GET('/api/v1/runs/{id}/lines/{line}/place', { params: { path: { id, line: n } } }),
+      )
+      return { side: sides.find((s) => s === side) ?? 'accepted', at, row }
     },
   }
 }

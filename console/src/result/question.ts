@@ -6,6 +6,21 @@ import { needsValue } from '../profile/filters'
 export const sides = ['accepted', 'rejected', 'excluded', 'changed', 'flagged'] as const
 export type SideName = (typeof sides)[number]
 
+/** Of rows that are compared with those of another run: which. Rows that moved did so to the side that is shown. */
+export const kinds = ['new', 'gone', 'changed', 'moved'] as const
+export type KindName = (typeof kinds)[number]
+
+/** Which rows are asked for, as the service reads it. */
+export interface Asked {
+  side: SideName
+  where: string[]
+  /** The run that is compared with. */
+  with?: string
+  kind?: KindName
+  /** The column in which they differ. */
+  differs?: string
+}
+
 /** The conditions that are offered; the service takes the same words. */
 export const conditions = ['equals', 'contains', 'empty', 'filled', 'greater', 'atLeast', 'less', 'atMost'] as const
 export type ConditionName = (typeof conditions)[number]
@@ -27,6 +42,11 @@ export function textOf(c: Condition): string {
 export interface QuestionBook {
   side: ComputedRef<SideName>
   where: ComputedRef<Condition[]>
+  /** The run with which this one is compared. */
+  against: ComputedRef<string | undefined>
+  kind: ComputedRef<KindName | undefined>
+  differs: ComputedRef<string | undefined>
+  asked: ComputedRef<Asked>
   /** The column that rows are sorted by; undefined for their own order. */
   sort: ComputedRef<{ column: string; descending: boolean } | undefined>
   page: ComputedRef<number>
@@ -45,6 +65,9 @@ export interface QuestionBook {
   isProfile: ComputedRef<boolean>
   showProfile: () => void
   setSide: (side: SideName) => void
+  setAgainst: (run: string | undefined) => void
+  setKind: (kind: KindName, side?: SideName) => void
+  setDiffers: (column: string | undefined) => void
   add: (c: Condition) => void
   remove: (place: number) => void
   /** Sorts by a column: from the lowest, then from the highest, then in the rows' own order. */
@@ -74,20 +97,50 @@ const isSame = (a: SideName, b: SideName): boolean => isTyped(a) === isTyped(b)
 
 export function useQuestion(): QuestionBook {
   const address = useAddress()
-  const side = computed(() => sides.find((s) => s === address.of('side')) ?? 'accepted')
+  const against = computed(() => address.of('with'))
+  const kind = computed(() => (against.value ? kinds.find((k) => k === address.of('kind')) : undefined))
+  const differs = computed(() => (kind.value === 'changed' ? address.of('differs') : undefined))
+  const side = computed(() => {
+    const named = sides.find((s) => s === address.of('side')) ?? 'accepted'
+    if (kind.value === undefined) return named
+    return kind.value === 'moved' && !isTyped(named) ? named : 'accepted'
+  })
   const where = computed(() => address.list('where', isCondition))
   const sort = computed(() => {
     const column = address.of('sort')
     return column === undefined ? undefined : { column, descending: address.of('order') === 'descending' }
   })
   const perPage = computed(() => pageSizes.find((n) => n === Number(address.of('per'))) ?? 100)
-  /** The accepted rows as they stand. */
-  const first = { side: undefined, where: undefined, sort: undefined, order: undefined, page: undefined }
+  /** The rows of a side as they stand. */
+  const plain = {
+    where: undefined,
+    sort: undefined,
+    order: undefined,
+    page: undefined,
+    count: undefined,
+    row: undefined,
+    view: undefined,
+    kind: undefined,
+    differs: undefined,
+  }
+  const ofSide = (to: SideName): Record<string, string | undefined> => ({
+    ...plain,
+    side: to === 'accepted' ? undefined : to,
+    columns: isSame(to, side.value) ? address.of('columns') : undefined,
+  })
   const setWhere = (list: Condition[]): void =>
     address.go({ where: list.length > 0 ? JSON.stringify(list) : undefined, page: undefined })
   return {
     side,
     where,
+    against,
+    kind,
+    differs,
+    asked: computed(() => ({
+      side: side.value,
+      where: where.value.map(textOf),
+      ...(kind.value && { with: against.value, kind: kind.value, differs: differs.value }),
+    })),
     sort,
     page: computed(() => address.page()),
     perPage,
@@ -103,19 +156,12 @@ export function useQuestion(): QuestionBook {
     isDraft: computed(() => address.of('of') === 'draft'),
     setDraft: (is) => address.go({ of: is ? 'draft' : undefined, page: undefined, row: undefined }),
     isProfile: computed(() => address.of('view') === 'profile'),
-    showProfile: () => address.go({ view: 'profile', count: undefined, row: undefined }),
-    setSide: (to) =>
-      address.go({
-        side: to === 'accepted' ? undefined : to,
-        where: undefined,
-        sort: undefined,
-        order: undefined,
-        page: undefined,
-        count: undefined,
-        row: undefined,
-        view: undefined,
-        columns: isSame(to, side.value) ? address.of('columns') : undefined,
-      }),
+    showProfile: () =>
+      address.go({ view: 'profile', count: undefined, row: undefined, kind: undefined, differs: undefined }),
+    setSide: (to) => address.go(ofSide(to)),
+    setAgainst: (run) => address.go({ ...plain, with: run }),
+    setKind: (to, of = 'accepted') => address.go({ ...ofSide(of), kind: to }),
+    setDiffers: (column) => address.go({ differs: column, page: undefined, row: undefined }),
     add: (c) => {
       if (!where.value.some((w) => textOf(w) === textOf(c))) setWhere([...where.value, c])
     },
@@ -133,20 +179,10 @@ export function useQuestion(): QuestionBook {
     show: (columns) => address.go({ columns: columns && JSON.stringify(columns) }),
     open: (row) => address.swap({ row }),
     goTo: (to, at, row) =>
-      address.go({
-        side: to === 'accepted' ? undefined : to,
-        where: undefined,
-        sort: undefined,
-        order: undefined,
-        count: undefined,
-        view: undefined,
-        columns: isSame(to, side.value) ? address.of('columns') : undefined,
-        page: at > perPage.value ? Math.ceil(at / perPage.value) : undefined,
-        row,
-      }),
+      address.go({ ...ofSide(to), page: at > perPage.value ? Math.ceil(at / perPage.value) : undefined, row }),
     count: (column) =>
       address.go({
-        ...(address.of('view') === 'profile' && !isTyped(side.value) ? first : {}),
+        ...(address.of('view') === 'profile' && !isTyped(side.value) ? ofSide('accepted') : {}),
         count: column,
         view: undefined,
       }),

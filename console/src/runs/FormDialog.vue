@@ -4,21 +4,19 @@ import { ElButton, ElDialog, ElInput, ElOption, ElRadio, ElRadioGroup, ElSelect 
 import { computed, reactive, ref, watch } from 'vue'
 import { answered, api, ServiceError, type OutputForm } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
+import type { Asked } from '../result/question'
 
 const {
   run,
   title,
   lead,
-  side = 'accepted',
-  where = [],
+  asked = { side: 'accepted', where: [] },
 } = defineProps<{
   run: string
   title: string
   /** Which rows, and how many. */
   lead: string
-  side?: string
-  /** Conditions, as the service reads them. */
-  where?: string[]
+  asked?: Asked
 }>()
 const isOpen = defineModel<boolean>({ required: true })
 
@@ -47,11 +45,12 @@ watch(isOpen, async (is) => {
 })
 
 /** The service's name of the file is that of accepted rows. */
-const file = computed(() => chosen.value?.file.replace('accepted', side))
+const file = computed(() => chosen.value?.file.replace('accepted', asked.kind ?? asked.side))
 const link = computed(() => {
   const { form, header, codes, ...dialect } = wanted
-  const query = new URLSearchParams({ form, header, codes, side, ...(chosen.value?.isDelimited ? dialect : {}) })
-  for (const c of where) query.append('where', c)
+  const query = new URLSearchParams({ form, header, codes, ...(chosen.value?.isDelimited ? dialect : {}) })
+  for (const [name, of] of Object.entries(asked) as [string, string | string[] | undefined][])
+    for (const one of [of ?? []].flat()) query.append(name, one)
   return `/api/v1/runs/${run}/rows/written?${query.toString()}`
 })
 watch(link, () => (error.value = undefined))
