@@ -183,7 +183,26 @@ func TestResultOfManyRows(t *testing.T) {
 	p.choose(".go .by", "line")
 	p.retype(`input[aria-label="Number of a row"]`, "3"+kb.Enter) // the header is line 1
 	p.shows("Row 2")
-	p.choose(".per", "rows a page")
+
+	// Of a long page the rows in view are drawn; the keyboard, and a row that is gone to, reach the others.
+	p.do(chromedp.KeyEvent(kb.Escape))
+	p.choose(".per", "000 rows a page")
+	const drawn = `[...document.querySelectorAll('.rows tbody tr[data-place]')].map(r => Number(r.children[0].innerText))`
+	p.until(drawn + `[0] === 1 && ` + drawn + `.length < 200`)
+	p.do(chromedp.Focus(`.rows tbody tr[tabindex="0"]`), chromedp.KeyEvent(kb.End))
+	p.until(`document.activeElement.children[0]?.innerText === '250'`)
+	p.until(drawn + `[0] > 100 && ` + drawn + `.at(-1) === 250`)
+	p.accessible("the rows in view of a long page")
+	p.do(chromedp.KeyEvent(kb.ArrowUp))
+	p.until(`document.activeElement.children[0]?.innerText === '249'`)
+	p.do(chromedp.KeyEvent(kb.Home))
+	p.until(`document.activeElement.children[0]?.innerText === '1'`)
+	p.choose(".go .by", "row")
+	p.retype(`input[aria-label="Number of a row"]`, "131"+kb.Enter)
+	p.until(`document.querySelector('.rows tr.open td')?.innerText === '131'`)
+	p.until(`(() => { const r = document.querySelector('.rows tr.open').getBoundingClientRect(),
+		s = document.querySelector('.rows .scroll').getBoundingClientRect();
+		return r.top >= s.top && r.bottom <= s.bottom })()`)
 }
 
 // oneTo returns the numbers up to one, with blanks between them.

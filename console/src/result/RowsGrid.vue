@@ -5,6 +5,7 @@ import type { MarkedCell, RowsFound } from '../api/client'
 import { count, visible } from '../format'
 import { kindOf } from '../rules/model'
 import { isTyped, type SideName } from './question'
+import { rowHeight, useRowsInView } from './view'
 
 const {
   found,
@@ -66,6 +67,18 @@ function titleOf(row: number, place: number, cell: string | null): string | unde
 
 // From row to row by the keyboard: one row can be reached by the tabulator, the others by the arrows.
 const body = useTemplateRef<HTMLElement>('body')
+const scroller = useTemplateRef<HTMLElement>('scroller')
+const { from, to, isWhole, reveal } = useRowsInView(() => found.items.length, scroller)
+const drawn = computed(() => found.items.slice(from.value, to.value).map((r, i) => ({ r, k: from.value + i })))
+/** Of rows that are not all drawn the columns are as wide as the longest cell, whichever are. */
+const widths = computed(() =>
+  isWhole.value
+    ? []
+    : found.columns.map((_, i) => {
+        const longest = Math.max(...found.items.map((r) => r.cells[i]?.length ?? 4))
+        return { minWidth: `min(280px, calc(${longest}ch + 20px))` }
+      }),
+)
 const reached = computed(() =>
   Math.max(
     0,
@@ -73,15 +86,17 @@ const reached = computed(() =>
   ),
 )
 
-function focusOn(place: number): void {
+async function focusOn(place: number): Promise<void> {
   const at = Math.min(Math.max(place, 0), found.items.length - 1)
-  body.value?.querySelectorAll<HTMLElement>('tr')[at]?.focus()
+  if (!isWhole.value) reveal(at)
+  await nextTick()
+  body.value?.querySelector<HTMLElement>(`[data-place="${at}"]`)?.focus()
   if (row !== undefined) emit('open', found.items[at]?.row)
 }
 
 function key(e: KeyboardEvent, place: number): void {
   const steps: Record<string, number> = { ArrowDown: 1, ArrowUp: -1, PageDown: 20, PageUp: -20 }
-  const to =
+  const goal =
     e.key === 'Home'
       ? 0
       : e.key === 'End'
@@ -92,7 +107,7 @@ function key(e: KeyboardEvent, place: number): void {
   if (e.key === 'Enter') emit('open', found.items[place]?.row)
   else if (e.key === 'Escape') emit('open', undefined)
   else if (e.key === 'c' && (e.ctrlKey || e.metaKey) && String(window.getSelection()) === '') copy(place)
-  else if (to >= 0 && e.target === e.currentTarget) focusOn(to)
+  else if (goal >= 0 && e.target === e.currentTarget) void focusOn(goal)
   else return
   e.preventDefault()
 }
@@ -113,6 +128,8 @@ function copy(place: number): void {
 watch(
   () => [row, found],
   async () => {
+    const place = found.items.findIndex((r) => r.row === row)
+    if (place >= 0 && !isWhole.value) reveal(place)
     await nextTick()
     if (row !== undefined) body.value?.querySelector('.open')?.scrollIntoView({ block: 'nearest' })
   },
@@ -122,20 +139,22 @@ watch(
 
 <template>
   <div
+    ref="scroller"
     class="scroll"
     :class="{ beside: row !== undefined }"
     role="region"
     :aria-label="`${found.side} rows`"
     tabindex="0"
   >
-    <table>
+    <table :aria-rowcount="isWhole ? undefined : found.items.length + 1">
       <thead>
         <tr>
           <th v-if="isNumbered" scope="col" class="number">row</th>
           <th v-if="isElsewhere" scope="col">other run</th>
           <th
-            v-for="c in found.columns"
+            v-for="(c, i) in found.columns"
             :key="c.name"
+            :style="widths[i]"
             scope="col"
             :class="{ number: isNumber(c.datatype), counted: c.name === counted }"
             :aria-sort="order(c.name)"
@@ -163,9 +182,13 @@ watch(
         </tr>
       </thead>
       <tbody ref="body">
+        <tr v-if="from > 0" aria-hidden="true" :style="{ height: `${from * rowHeight}px` }"></tr>
         <tr
-          v-for="(r, k) in found.items"
+          v-for="{ r, k } in drawn"
           :key="r.at"
+          v-memo="[r, found.columns, marks.get(r.row), r.row === row, k === reached]"
+          :data-place="k"
+          :aria-rowindex="isWhole ? undefined : k + 2"
           :class="{ open: r.row === row }"
           :tabindex="k === reached ? 0 : -1"
           :aria-selected="r.row === row"
@@ -192,6 +215,11 @@ watch(
             <template v-else>{{ visible(cell.slice(0, mostOfCell)) }}</template>
           </td>
         </tr>
+        <tr
+          v-if="to < found.items.length"
+          aria-hidden="true"
+          :style="{ height: `${(found.items.length - to) * rowHeight}px` }"
+        ></tr>
       </tbody>
     </table>
   </div>
@@ -232,6 +260,8 @@ td {
 }
 
 td {
+  height: 28px; /* rowHeight */
+  box-sizing: border-box;
   border-top: 1px solid var(--line);
   white-space: nowrap;
   max-width: 280px;
