@@ -237,7 +237,7 @@ func (j *Judge) derive(l *lane, from, to int) {
 		}
 		raw := j.batch.Arena[s.Start:s.End]
 		if l.quick != nil {
-			if _, isClean := l.quick(raw); isClean {
+			if _, isClean := l.quick(raw, false); isClean {
 				if l.hashed {
 					j.row = from + k
 					j.hash(l, raw)

@@ -30,6 +30,7 @@ type Judge struct {
 	out         *Ruling
 	from        int      // first row of the block
 	apart       []bool   // rows of the block whose cells cannot be given to columns
+	isPlain     []bool   // rows of the block in which no cell holds a comma, a quote or a line end
 	spoilt      []cellAt // cells of the block that are not checked further, and are left empty
 	asDelivered []cellAt // those that are not checked, and stay as they were delivered
 	isSpecial   bool     // some row or cell of the block is apart or spoilt
@@ -99,7 +100,7 @@ type lane struct {
 func (p *Plan) NewJudge() *Judge {
 	block := p.Block()
 	remembering := 0
-	j := &Judge{plan: p, lanes: make([]lane, len(p.columns)), apart: make([]bool, block)}
+	j := &Judge{plan: p, lanes: make([]lane, len(p.columns)), apart: make([]bool, block), isPlain: make([]bool, block)}
 	j.block = outcome.Block{Texts: make([][]delimited.Span, len(p.columns)), Moved: make([]bool, block),
 		Odd: make([]uint64, block), Damaged: make([]bool, block), Leading: p.leading}
 	for _, x := range p.expressions {
@@ -222,6 +223,9 @@ func (j *Judge) Rows(from, to int) {
 		for row := from; row < to; row++ {
 			j.out.Rejected[row] = true
 		}
+	}
+	for k := range block {
+		j.isPlain[k] = j.batch.IsPlain(from + k)
 	}
 	j.defects(to)
 	j.exclude(j.plan.excludeCells, block)
@@ -376,7 +380,7 @@ func (j *Judge) column(l *lane, from, to int) {
 		if !l.memory.IsOn() || len(raw) > recall.Longest {
 			missed++
 			if l.quick != nil {
-				if n, isClean := l.quick(raw); isClean {
+				if n, isClean := l.quick(raw, j.isPlain[k]); isClean {
 					if l.hashed {
 						l.hashes[k] = xxh3.Hash128(raw)
 					}
@@ -397,7 +401,7 @@ func (j *Judge) column(l *lane, from, to int) {
 			if known == nil {
 				missed++
 				if l.quick != nil && !l.hashed && !l.isRead {
-					if _, isClean := l.quick(raw); isClean {
+					if _, isClean := l.quick(raw, j.isPlain[k]); isClean {
 						j.changed, j.isOdd = 0, false
 						j.remember(l, raw, raw)
 						continue

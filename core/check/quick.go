@@ -9,8 +9,9 @@ import (
 	"sieb/core/value"
 )
 
-// quickTest is a test for clean cells; of a whole number it also returns the number.
-type quickTest func(cell []byte) (whole int64, isClean bool)
+// quickTest is a test for clean cells; of a whole number it also returns the number. It may be known already that a
+// cell holds no comma, quote or line end.
+type quickTest func(cell []byte, isPlain bool) (whole int64, isClean bool)
 
 // quickTest makes a test that tells, for most clean cells of a column, that
 // they are clean and in canonical form as they stand. A cell that it does not
@@ -27,7 +28,7 @@ func (c *column) quickTest() quickTest {
 	isText := c.spec.Datatype == value.String
 	var missing [][]byte // texts that the test would pass
 	for _, n := range c.nulls {
-		if _, is := test(n); is {
+		if _, is := test(n, false); is {
 			missing = append(missing, n)
 		}
 	}
@@ -46,8 +47,8 @@ func (c *column) quickTest() quickTest {
 	if !tidy && len(missing) == 0 {
 		return test
 	}
-	return func(cell []byte) (int64, bool) {
-		if _, is := test(cell); !is || tidy && !lexical.IsTidy(cell) {
+	return func(cell []byte, isPlain bool) (int64, bool) {
+		if _, is := test(cell, isPlain); !is || tidy && !lexical.IsTidy(cell) {
 			return 0, false
 		}
 		for _, m := range missing {
@@ -91,14 +92,14 @@ func (c *column) quickText() quickTest {
 	if s.MinLength != nil {
 		least = *s.MinLength
 	}
-	return func(cell []byte) (int64, bool) {
+	return func(cell []byte, isPlain bool) (int64, bool) {
 		n := len(cell)
 		// A character has up to four bytes.
 		if n < 4*least && (n < least || !lexical.IsASCII(cell)) {
 			return 0, false
 		}
 		return 0, n > 0 && n <= most && cell[0]-'!' < 0x7F-'!' && cell[n-1]-'!' < 0x7F-'!' &&
-			(c.text == nil || c.text.matches(cell, nil)) && rfc4180.IsPlain(cell)
+			(c.text == nil || c.text.matches(cell, nil)) && (isPlain || rfc4180.IsPlain(cell))
 	}
 }
 
@@ -120,7 +121,7 @@ func (c *column) quickInteger() quickTest {
 	if c.max != nil {
 		high = min(high, c.max.Number.Floor())
 	}
-	return func(cell []byte) (int64, bool) {
+	return func(cell []byte, _ bool) (int64, bool) {
 		n, ok := value.ShortInteger(cell)
 		return n, ok && n >= low && n <= high
 	}
@@ -157,7 +158,7 @@ func (c *column) quickDecimal() quickTest {
 		}
 		*limit.to = n
 	}
-	return func(cell []byte) (int64, bool) {
+	return func(cell []byte, _ bool) (int64, bool) {
 		n, ok := millionths(cell, wholes, fractions)
 		return 0, ok && n >= low && n <= high
 	}
@@ -206,7 +207,7 @@ func (c *column) quickDate() quickTest {
 		return nil
 	}
 	f := c.dates[0]
-	return func(cell []byte) (int64, bool) {
+	return func(cell []byte, _ bool) (int64, bool) {
 		var t value.Instant
 		return 0, f.Parse(cell, &t) == value.Matches && !t.EndOfDay && (c.min == nil || t.Compare(&c.min.Instant) >= 0) &&
 			(c.max == nil || t.Compare(&c.max.Instant) <= 0)

@@ -59,6 +59,7 @@ type Row struct {
 	first, count uint32 // cells
 	cut          bool   // the reader found the cells already
 	quoted       bool   // it holds quotes, all of them in order
+	bare         bool   // of a quoted one: its cells take no quotes
 }
 
 // Defect is something wrong with a row as it was read.
@@ -112,6 +113,12 @@ func (b *Batch) IsWritten(row int) bool {
 	return !r.cut && !r.quoted && b.cuts == nil && !b.isSheet && b.dialect.Delimiter == "," && !b.dialect.Trim
 }
 
+// IsPlain reports whether it is known that no cell of a row holds a comma, a quote or a line end.
+func (b *Batch) IsPlain(row int) bool {
+	r := &b.Rows[row]
+	return b.dialect.Quote == `"` && (b.dialect.Most == 0 || int(r.count) < b.dialect.Most) && (r.bare || b.IsWritten(row))
+}
+
 // Text returns the text at a place.
 func (b *Batch) Text(s delimited.Span) []byte { return b.Arena[s.Start:s.End] }
 
@@ -135,7 +142,12 @@ func (b *Batch) Split() {
 			case b.cuts != nil:
 				b.cells = delimited.CutLine(b.cells, b.Arena, int(r.Start), int(r.End), b.cuts)
 			case r.quoted:
+				escaped := len(b.escaped)
 				b.cells, b.escaped = b.dialect.AppendQuoted(b.cells, b.escaped, b.Arena, int(r.Start), int(r.End))
+				if b.dialect.Delimiter == "," && len(b.escaped) == escaped { // are all commas between cells?
+					commas := bytes.Count(b.Arena[r.Start:r.End], comma)
+					r.bare = commas == len(b.cells)-int(r.first)-1
+				}
 			default:
 				b.cells = b.dialect.AppendCells(b.cells, b.Arena, int(r.Start), int(r.End))
 			}
@@ -177,6 +189,8 @@ func (b *Batch) Split() {
 	})
 	b.noteRuns(letters)
 }
+
+var comma = []byte{','}
 
 var replacement = []byte(string(utf8.RuneError))
 
