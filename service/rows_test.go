@@ -177,6 +177,13 @@ func TestRowsOfARehearsal(t *testing.T) {
 		}
 		assert.Equal(t, want, got)
 	}
+	compared, err := s.Client.CompareRows(ctx, other.ID, first.ID, nil)
+	require.NoError(t, err)
+	assert.Equal(t, []result.Move{{Was: "accepted", Is: "excluded", Rows: 1}}, compared.Moves, "two drafts are compared")
+	gone, err := s.Client.RunRows(ctx, other.ID, result.Ask{Against: first.ID, Kind: result.KindGone, Limit: 9})
+	require.NoError(t, err)
+	require.Len(t, gone.Items, 1)
+	assert.Equal(t, "B", *gone.Items[0].Cells[0])
 	values, err := s.Client.RunValues(ctx, first.ID, "crop", result.Ask{Limit: 10})
 	require.NoError(t, err)
 	assert.Equal(t, 2, values.Total)
