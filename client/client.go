@@ -393,7 +393,7 @@ func (c *Client) RehearseOutcome(ctx context.Context, delivery string, ask api.A
 	return r, c.send(ctx, http.MethodPost, ofDelivery(delivery, "/rehearsals/outcome"), ask, &r)
 }
 
-// CompareRows returns how many rows of an outcome differ from those of an earlier one, of which accepted rows of another
+// CompareRows returns how many rows of an outcome differ from those of an earlier one. Accepted rows of another
 // delivery are found again by some columns; none stands for the target's key.
 func (c *Client) CompareRows(ctx context.Context, id, with string, by []string) (out result.Compared, err error) {
 	v := url.Values{"with": {with}, "by": by}

@@ -32,7 +32,7 @@ type Compared struct {
 	isNew, gone, changed listed
 	moved                [outcome.Sides]listed // those of the accepted side are new
 	columns              []string              // that both have
-	bits                 []uint64              // of each changed row, in which of them it differs; nil where that is not told
+	bits                 []uint64              // of each changed row, in which of them it differs; nil where not told
 }
 
 // Move is how many rows changed sides.
@@ -61,7 +61,8 @@ var (
 	mostTold           = 128 << 20 // bytes that say in which columns rows differ
 )
 
-// Compare compares the outcomes whose files stand in two folders. The key is needed where they are not of the same rows.
+// Compare compares the outcomes whose files stand in two folders. The key is needed where they are not of the same
+// rows.
 func Compare(ctx context.Context, before, after string, key []string) (*Compared, error) {
 	was, err := Open(before, sides[0].name)
 	if err != nil {
@@ -408,8 +409,8 @@ func (h *heldRows) find(key xxh3.Uint128) *heldRow {
 // byKey compares the accepted rows of two deliveries.
 func (c *Compared) byKey(ctx context.Context, was, is *Side, wasAt, isAt []int, key []string) error {
 	if len(key) == 0 {
-		return wrongf("the outcomes are not of the same rows, and there is no key by which rows could be found again; give the " +
-			"target a key, or name columns that tell rows apart")
+		return wrongf("the outcomes are not of the same rows, and there is no key by which rows could be found again; give " +
+			"the target a key, or name columns that tell rows apart")
 	}
 	if was.total > mostCompared {
 		return wrongf("more than %d accepted rows of another delivery are not compared one by one", mostCompared)

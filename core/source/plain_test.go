@@ -17,7 +17,8 @@ import (
 // In a row that is known to be plain no cell holds what takes quotes in RFC 4180, whatever the dialect; and among plain
 // texts with commas between them all rows are.
 func TestPlainRows(t *testing.T) {
-	pieces := []string{"a", "ä", " ", ",", ";", `"`, "'", `""`, `",`, `,"`, `\`, "#", "\r", "\n", "\r\n", "\t", "long text "}
+	pieces := []string{"a", "ä", " ", ",", ";", `"`, "'", `""`, `",`, `,"`, `\`, "#", "\r", "\n", "\r\n", "\t",
+		"long text "}
 	rapid.Check(t, func(t *rapid.T) {
 		text := "a,b;c\n" + strings.Join(rapid.SliceOfN(rapid.SampledFrom(pieces), 0, 40).Draw(t, "pieces"), "")
 		l := layout.Layout{Form: layout.Delimited, Encoding: "utf-8",

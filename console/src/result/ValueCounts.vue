@@ -24,8 +24,8 @@ const emit = defineEmits<{ only: [c: Condition]; close: [] }>()
 const isOf = (value: string | null): Condition =>
   value === null ? { column, op: 'empty', value: '' } : { column, op: 'equals', value }
 /**
- * Accepted rows have values of the target; the others are as they were delivered. What deals with rows that are compared
- * deals with others, too.
+ * Accepted rows have values of the target; the others are as they were delivered. What deals with rows that are
+ * compared deals with others, too.
  */
 const isMended = computed(() => isTyped(asked.side) && !asked.kind)
 
