@@ -326,24 +326,14 @@ func BlanksIn(shape []byte) (double, odd bool) {
 // caseOf tells the habit of letter case by a shape; letterCases where it has
 // no letters.
 func caseOf(shape []byte) int {
-	upper, lower, title := false, false, true
-	begins := true
+	seen, mixed, begins := uint8(0), uint8(0), uint8(isBegin)
 	for _, c := range shape {
-		switch c {
-		case 'A':
-			upper = true
-			title = title && begins
-			begins = false
-		case 'a':
-			lower = true
-			title = title && !begins
-			begins = false
-		case '9':
-			begins = false
-		default:
-			begins = c < utf8.RuneSelf && c != '\''
-		}
+		of := letterKinds[c]
+		seen |= of
+		mixed |= of&isUpper&^(begins>>2) | of>>1&isUpper&(begins>>2)
+		begins = of & isBegin
 	}
+	upper, lower, title := seen&isUpper != 0, seen&isLower != 0, mixed == 0
 	switch {
 	case upper && !lower:
 		return upperCase
@@ -356,6 +346,22 @@ func caseOf(shape []byte) int {
 	}
 	return letterCases
 }
+
+// What a character of a shape is to letter case.
+const (
+	isUpper = 1 << iota
+	isLower
+	isBegin // a word begins behind it
+)
+
+// letterKinds tells it of each byte. Text goes from one kind to another at random, so that branches would cost more.
+var letterKinds = func() (kinds [256]uint8) {
+	for c := range utf8.RuneSelf {
+		kinds[c] = isBegin
+	}
+	kinds['A'], kinds['a'], kinds['9'], kinds['\''] = isUpper, isLower, 0, 0
+	return kinds
+}()
 
 // isSuspect reports whether a number or date is one of those that often stand
 // for a missing value: nines alone, the first and the last days of calendars.
