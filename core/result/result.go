@@ -1,9 +1,10 @@
 // Package result answers questions about the rows of an outcome, from the files that a run wrote: which rows pass some
-// conditions, in what order, and how often each value occurs.
+// conditions, in what order, how often each value occurs, and which differ from those of an earlier outcome.
 //
 // It reads the files of a run and nothing else: a page of rows in their own order costs the reading of the page, any
-// other question a reading of one of the files, and as much memory as the rows that are shown. Values are compared as
-// what they are, exactly: numbers of any length as numbers, moments as moments, all others by their bytes.
+// other question a reading of one of the files, and as much memory as the rows that are shown; a comparison reads both
+// outcomes, and keeps the places of rows that differ. Values are compared as what they are, exactly: numbers of any
+// length as numbers, moments as moments, all others by their bytes.
 package result
 
 import (
@@ -148,8 +149,8 @@ func (s *Side) withoutIndex() {
 // begin counts the side's rows, and reads the names of its columns.
 func (s *Side) begin(m *report.Manifest) error {
 	if !slices.ContainsFunc(m.Outputs, func(o outcome.Proof) bool { return o.Name == s.which.file }) {
-		return fmt.Errorf("the run in %s has not written %s, in which its rows are looked up; sift again, with csv "+
-			"among the forms of --write", s.dir, s.which.file)
+		return wrongf("the run has not written %s, in which its rows are looked up; sift again, with csv "+
+			"among the forms that it writes", s.which.file)
 	}
 	s.total = [...]int64{m.Tally.Accepted, m.Tally.Rejected, m.Tally.Excluded}[s.which.side]
 	if s.which.only != 0 {
