@@ -319,6 +319,11 @@ const nothing = computed(() => {
   border-bottom: 1px solid var(--line);
 }
 
+/* There is nothing to compare with. */
+.against:not(:has(*)) {
+  display: none;
+}
+
 .per {
   width: 150px;
 }

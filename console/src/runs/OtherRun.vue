@@ -55,18 +55,19 @@ const choices = computed(() => [
 
 <template>
   <ElSelect
+    v-if="choices.length > 0 || other"
     size="small"
     class="other"
     filterable
     clearable
     :model-value="other"
     placeholder="Compare with another run …"
-    no-data-text="There is no other run to compare with"
     aria-label="Compare with"
     @change="(id: string | undefined) => emit('choose', id || undefined)"
   >
     <ElOption v-for="c in choices" :key="c.id" :value="c.id" :label="c.label" />
   </ElSelect>
+  <slot v-else />
   <button v-if="before && other !== before.run" type="button" class="link" @click="emit('choose', before.run)">
     compare with the delivery before: {{ before.name }}, {{ time(before.at) }}
   </button>

@@ -60,7 +60,9 @@ const tallies = computed(() =>
   <section class="sheet comparison" aria-label="Compared with another run">
     <div class="head">
       <h2>Compare</h2>
-      <OtherRun :run="run" :runs="runs" :other="other" @choose="(r) => emit('choose', r)" />
+      <OtherRun :run="run" :runs="runs" :other="other" @choose="(r) => emit('choose', r)">
+        <span class="soft">There is no other run to compare with.</span>
+      </OtherRun>
       <ElButton v-if="other" size="small" @click="emit('choose', undefined)">Close</ElButton>
     </div>
     <FailureNote v-if="error" :error="error" :retry="load" />
