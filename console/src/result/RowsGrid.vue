@@ -34,31 +34,39 @@ const arrows = { ascending: '▴', descending: '▾', none: '' }
 
 /** So much of a cell is shown. */
 const mostOfCell = 300
+/** What is told of a cell: what stood there before, null for no value, and what breaks a rule. */
+interface Mark {
+  was?: string | null
+  /** Remedies that changed it. */
+  by?: string[]
+  breaks?: string[]
+  /** It stood so in the run that is compared with. */
+  isOther?: boolean
+}
 /** What stood in the cells of rows that are compared. */
-const before = computed(
-  () =>
-    new Map(
-      found.items.flatMap((r) =>
-        r.before ? [[r.row, new Map(r.before.map((b) => [b.column, { ...b, was: b.value ?? 'none', by: [] }]))]] : [],
-      ),
-    ),
-)
-const markOf = (row: number, place: number): MarkedCell | undefined => {
+const before = computed(() => {
+  const all = new Map<number, Map<string, Mark>>()
+  for (const r of found.items)
+    if (r.before) all.set(r.row, new Map(r.before.map((b) => [b.column, { was: b.value, isOther: true }])))
+  return all
+})
+const markOf = (row: number, place: number): Mark | undefined => {
   const name = found.columns[place]?.name ?? ''
   return before.value.get(row)?.get(name) ?? marks.get(row)?.get(name)
 }
 /** Rows that are compared and ended on different sides. */
 const isElsewhere = computed(() => found.items.some((r) => r.other))
 /** What stood in a cell before it was changed, where that was something else than is seen. */
-function wasOf(row: number, place: number, cell: string | null): string | undefined {
+function wasOf(row: number, place: number, cell: string | null): string | null | undefined {
   const mark = markOf(row, place)
-  return mark?.was !== undefined && mark.was !== cell ? mark.was : undefined
+  return mark?.was !== cell ? mark?.was : undefined
 }
 function titleOf(row: number, place: number, cell: string | null): string | undefined {
   const mark = markOf(row, place)
+  const was = mark?.was === null ? 'none' : `“${mark?.was ?? ''}”`
   const parts = [
-    ...(mark?.by?.length ? [`“${mark.was ?? ''}” as delivered; changed by ${mark.by.join(', ')}`] : []),
-    ...(mark?.by?.length === 0 ? [`${mark.was ?? ''} in the other run`] : []),
+    ...(mark?.by ? [`${was} as delivered; changed by ${mark.by.join(', ')}`] : []),
+    ...(mark?.isOther ? [`${was} in the other run`] : []),
     ...(mark?.breaks ?? []),
     ...(cell && cell.length > 40 ? [cell.slice(0, 2000)] : []),
   ]
@@ -202,12 +210,13 @@ watch(
             :key="i"
             :class="{
               number: isNumber(found.columns[i]?.datatype),
-              changed: markOf(r.row, i)?.by,
+              changed: markOf(r.row, i)?.by || markOf(r.row, i)?.isOther,
               breaks: markOf(r.row, i)?.breaks,
             }"
             :title="titleOf(r.row, i, cell)"
           >
-            <del v-if="wasOf(r.row, i, cell) !== undefined" class="soft">{{
+            <del v-if="wasOf(r.row, i, cell) === null" class="blank">none</del>
+            <del v-else-if="wasOf(r.row, i, cell) !== undefined" class="soft">{{
               visible(wasOf(r.row, i, cell)!.slice(0, 60)) || '“”'
             }}</del>
             <span v-if="cell === null" class="blank">none</span>
