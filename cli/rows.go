@@ -70,7 +70,7 @@ which a folder needs.`,
 	f := cmd.Flags()
 	addAsk(f, &ask)
 	f.StringArrayVar(&ask.Sort, "sort", nil, "'COLUMN' or 'COLUMN descending'; may be given several times")
-	f.StringSliceVar(&ask.Columns, "columns", nil, "only these columns, in this order")
+	addColumns(f, &ask)
 	f.IntVar(&ask.Limit, "head", 20, "shows so many of the first rows")
 	f.IntVar(&tail, "tail", 0, "shows so many of the last rows instead")
 	f.IntVar(&ask.Offset, "skip", 0, "rows in front of them, or behind the last ones, that are not shown")
@@ -118,6 +118,10 @@ func addAsk(f *pflag.FlagSet, ask *result.Ask) {
 	f.StringVar(&ask.Kind, "kind", "", "of the compared rows those that are new, gone, changed, or moved to the side")
 	f.StringVar(&ask.Differs, "differs", "", "only changed rows that differ in this column")
 	f.StringSliceVar(&ask.By, "by", nil, "columns by which rows of two deliveries are found again")
+}
+
+func addColumns(f *pflag.FlagSet, ask *result.Ask) {
+	f.StringSliceVar(&ask.Columns, "columns", nil, "only these columns, in this order")
 }
 
 // checkAsk reports what is wrong with such flags.

@@ -99,7 +99,8 @@ func (a *app) writeRows() *cobra.Command {
 		Use: "write RUN --write FORM --out FILE", Short: "Writes rows of a run in a form",
 		Long: `Writes rows of a run that is done to a file: as CSV, or typed and with nulls as Parquet,
 JSON Lines or a workbook, or as text in a dialect that a receiver wants. All accepted rows
-are written, or those that --side and --where find, as with sieb rows.`,
+are written, or those that --side and --where find, with all columns or those of --columns, as
+with sieb rows.`,
 		Example: `  sieb runs write r7 --write parquet --out tickets.parquet
   sieb runs write r7 --write jsonl --where 'crop equals wheat' --out wheat.jsonl
   sieb runs write r7 --write delimited --write-delimiter ";" --write-codes both --out tickets.csv`,
@@ -141,5 +142,6 @@ are written, or those that --side and --where find, as with sieb rows.`,
 	write.add(cmd)
 	cmd.Flags().StringVar(&out, "out", "", "file to write")
 	addAsk(cmd.Flags(), &ask)
+	addColumns(cmd.Flags(), &ask)
 	return cmd
 }

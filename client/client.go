@@ -459,6 +459,7 @@ func (c *Client) WrittenRows(ctx context.Context, id string, of result.Ask, as o
 	error) {
 	ask := sideOf(of)
 	ask.Set("form", as.Form)
+	ask["columns"] = of.Columns
 	for name, text := range map[string]string{"header": string(as.Header), "codes": string(as.Codes),
 		"delimiter": as.Delimiter, "encoding": as.Encoding, "quoting": as.Quoting, "lineTerminator": as.LineTerminator} {
 		if text != "" {

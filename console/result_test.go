@@ -173,6 +173,15 @@ func TestResultOfManyRows(t *testing.T) {
 	p.until(`[...document.querySelectorAll('.rows thead th')].map(h => h.innerText.replace('#', '').trim()).join() ===
 		'row,last,c0,c1'`)
 
+	// They are what is downloaded, unless all are wanted.
+	p.until(closed)
+	p.do(chromedp.Click(`//span[@class="tools"]` + button("Download")))
+	p.shows("only the 3 columns chosen, in their order")
+	p.rests()
+	p.accessible("the download of chosen columns")
+	p.do(chromedp.Click(`//div[@role="dialog"]` + button("Close")))
+	p.until(closed)
+
 	// A row is gone to by its number, on whatever page it stands.
 	p.do(chromedp.SendKeys(`input[aria-label="Number of a row"]`, "207"+kb.Enter))
 	p.shows("Row 207")

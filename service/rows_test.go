@@ -102,6 +102,7 @@ x,rye,Colmitz,5,1.5
 		return servicetest.Read(t, r, err)
 	}
 	assert.Equal(t, "no,crop,site,kg,wet\n5,wheat,Ahrensee,500,\n", written(result.Ask{Side: "flagged"}, "csv"))
+	assert.Equal(t, "kg,no\n500,5\n", written(result.Ask{Side: "flagged", Columns: []string{"kg", "no"}}, "csv"))
 	assert.Equal(t, `{"no":6,"crop":null,"site":"Colmitz","kg":"7","wet":null}`+"\n",
 		written(result.Ask{Side: "changed", Where: []string{"crop empty"}}, "jsonl"))
 	assert.Equal(t, 16, strings.Count(written(result.Ask{Where: []string{"kg equals 42"}}, "csv"), "\n"))

@@ -22,6 +22,8 @@ type Rewriting struct {
 	Codes  []*codes.List  // that the target's columns refer to
 	As     outcome.Writing
 
+	Columns []int // places of those that are written, in their order; nil for all
+
 	// Keep makes what tells whether a row of a batch is written, for one goroutine; nil keeps all.
 	Keep func() func(b *source.Batch, row int) (bool, error)
 }
@@ -36,11 +38,23 @@ func (w *Rewriting) Write(ctx context.Context, to io.Writer) error {
 	defer rows.Close()
 	names := rows.Header().Names
 	schema := check.SchemaOf(w.Target, w.Codes, names)
-	table := schema.Table(outcome.Accepted, as.Settings.Shape())
 	if columns := len(schema.Columns); columns != len(names) {
 		return fmt.Errorf("%s has %d columns, and the target of the run %d; run the delivery again", rows.path, len(names),
 			columns)
 	}
+	places := w.Columns
+	if places == nil {
+		places = make([]int, len(names))
+		for k := range places {
+			places[k] = k
+		}
+	}
+	all := schema.Columns
+	schema.Columns = make([]outcome.Column, len(places))
+	for k, place := range places {
+		schema.Columns[k] = all[place]
+	}
+	table := schema.Table(outcome.Accepted, as.Settings.Shape())
 	packer, err := as.Form.Pack(table, to)
 	if err != nil {
 		return err
@@ -54,7 +68,7 @@ func (w *Rewriting) Write(ctx context.Context, to io.Writer) error {
 			keep = w.Keep()
 		}
 		return func(b *source.Batch, r *rewritten) {
-			accepted(&block, b, len(names))
+			accepted(&block, b, places)
 			row := outcome.Row{Table: table, Block: &block}
 			r.text, r.failed = r.text[:0], nil
 			for i := range b.Rows {
@@ -91,15 +105,15 @@ type rewritten struct {
 
 // accepted makes rows that were read from a file of a run a block: their cells are canonical. Between quotes without a
 // character stands a text without one; no quotes and no character are no value.
-func accepted(block *outcome.Block, b *source.Batch, columns int) {
+func accepted(block *outcome.Block, b *source.Batch, places []int) {
 	n := len(b.Rows)
 	block.Batch = b
 	if block.Texts == nil {
-		block.Texts = make([][]delimited.Span, columns)
+		block.Texts = make([][]delimited.Span, len(places))
 	}
 	for k := range block.Texts {
 		block.Texts[k] = slices.Grow(block.Texts[k][:0], n)[:n]
-		b.Gather(block.Texts[k], k, 0)
+		b.Gather(block.Texts[k], places[k], 0)
 		for i, s := range block.Texts[k] {
 			if from := b.Rows[i].Start; s.Start == s.End && s.Start > from && b.Arena[s.Start-1] == '"' {
 				block.Texts[k][i] = outcome.Empty

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"io"
+	"slices"
 
 	"sieb/core/codes"
 	"sieb/core/outcome"
@@ -101,7 +102,7 @@ func (a *Ask) Values(ctx context.Context, dir, column string) (found ValuesFound
 	return ValuesFound{s.which.name, column, append([]Occurring{}, values...), distinct, rows}, err
 }
 
-// Write writes the rows that pass in a form, in their own order. The target, nil for none, and the code lists are those
+// Write writes the rows that pass, and of them the columns that are asked for, in a form, in their own order. The target, nil for none, and the code lists are those
 // of the run; rows that were not accepted are texts.
 func (a *Ask) Write(ctx context.Context, dir string, t *target.Target, lists []*codes.List, as outcome.Writing,
 	to io.Writer) error {
@@ -113,7 +114,18 @@ func (a *Ask) Write(ctx context.Context, dir string, t *target.Target, lists []*
 	if _, err := s.conditions(where); err != nil {
 		return err
 	}
-	w := report.Rewriting{Dir: s.dir, Name: s.which.file, Target: t, Codes: lists, As: as}
+	var columns []int
+	if a.Columns != nil {
+		if columns, err = s.places(a.Columns); err != nil {
+			return err
+		}
+		for i, k := range columns {
+			if slices.Contains(columns[:i], k) {
+				return wrongf("the column %q is asked for twice, and a table has it once", s.Columns[k].Name)
+			}
+		}
+	}
+	w := report.Rewriting{Columns: columns, Dir: s.dir, Name: s.which.file, Target: t, Codes: lists, As: as}
 	if s.which.side != outcome.Accepted || s.dir != dir { // the target is that of the outcome in dir
 		w.Target = nil
 	}

@@ -710,3 +710,49 @@ func spoilt(text []byte, at int) []byte {
 	text[at] ^= 0x55
 	return text
 }
+
+// Of the rows that pass the columns that are asked for are written, in their order, in any form.
+func TestChosenColumnsAreWritten(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		dir, err := os.MkdirTemp("", "result")
+		require.NoError(t, err)
+		defer os.RemoveAll(dir)
+		made(t, dir, drawn(t))
+		out := filepath.Join(dir, "out")
+		side := rapid.SampledFrom([]string{"accepted", "rejected", "excluded"}).Draw(t, "side")
+		s, err := result.Open(out, side)
+		require.NoError(t, err)
+		names := make([]string, len(s.Columns))
+		for i, c := range s.Columns {
+			names[i] = c.Name
+		}
+		chosen := rapid.SliceOfNDistinct(rapid.SampledFrom(names), 2, len(names), rapid.ID).Draw(t, "columns")
+		found, err := s.Find(context.Background(), result.Question{Most: 100, Columns: chosen})
+		require.NoError(t, err)
+		s.Close()
+		as, err := written.All([]outcome.Settings{{Form: "delimited", Delimiter: ";", Quoting: "all"}})
+		require.NoError(t, err)
+		ask := result.Ask{Side: side, Columns: chosen}
+		var text bytes.Buffer
+		require.NoError(t, ask.Write(context.Background(), out, nil, nil, as[0], &text))
+		r := csv.NewReader(&text)
+		r.Comma = ';'
+		all, err := r.ReadAll()
+		require.NoError(t, err)
+		require.Equal(t, chosen, all[0])
+		require.Len(t, all, len(found.Rows)+1)
+		for i, row := range found.Rows {
+			for k, cell := range row.Cells {
+				want := ""
+				if cell != nil {
+					want = *cell
+				}
+				require.Equal(t, want, all[i+1][k])
+			}
+		}
+		ask.Columns = append(ask.Columns, chosen[0])
+		assert.ErrorContains(t, ask.Write(context.Background(), out, nil, nil, as[0], io.Discard), "is asked for twice")
+		ask.Columns = []string{"nothing"}
+		assert.ErrorContains(t, ask.Write(context.Background(), out, nil, nil, as[0], io.Discard), `no column "nothing"`)
+	})
+}

@@ -43,14 +43,15 @@ func (s *Server) describeForms(to huma.API) {
 // AskWritten asks for rows in a form.
 type AskWritten struct {
 	AskSide
-	Form           string `query:"form" required:"true" maxLength:"20" doc:"csv, delimited, jsonl, parquet or xlsx"`
-	Header         string `query:"header" enum:"names,titles,none" doc:"what stands over the columns"`
-	Codes          string `query:"codes" enum:"code,label,both" doc:"what stands for the codes of a code list"`
-	Delimiter      string `query:"delimiter" maxLength:"4" doc:"of the form delimited: one character, or tab"`
-	Encoding       string `query:"encoding" maxLength:"40" doc:"of the form delimited, by its WHATWG name"`
-	Quoting        string `query:"quoting" enum:"needed,all,texts" doc:"of the form delimited"`
-	LineTerminator string `query:"lineTerminator" enum:"lf,crlf" doc:"of the form delimited"`
-	ByteOrderMark  bool   `query:"byteOrderMark" doc:"of the form delimited"`
+	Columns        []string `query:"columns,explode" maxItems:"16384" doc:"that are written, in this order; all where none is named"`
+	Form           string   `query:"form" required:"true" maxLength:"20" doc:"csv, delimited, jsonl, parquet or xlsx"`
+	Header         string   `query:"header" enum:"names,titles,none" doc:"what stands over the columns"`
+	Codes          string   `query:"codes" enum:"code,label,both" doc:"what stands for the codes of a code list"`
+	Delimiter      string   `query:"delimiter" maxLength:"4" doc:"of the form delimited: one character, or tab"`
+	Encoding       string   `query:"encoding" maxLength:"40" doc:"of the form delimited, by its WHATWG name"`
+	Quoting        string   `query:"quoting" enum:"needed,all,texts" doc:"of the form delimited"`
+	LineTerminator string   `query:"lineTerminator" enum:"lf,crlf" doc:"of the form delimited"`
+	ByteOrderMark  bool     `query:"byteOrderMark" doc:"of the form delimited"`
 }
 
 // writeRows answers with rows in a form. They are written to a file without a name first: whether a form can
@@ -79,6 +80,7 @@ func (s *Server) writeRows(ctx context.Context, in *AskWritten) (*huma.StreamRes
 	if err != nil {
 		return nil, err
 	}
+	ask.Columns = in.Columns
 	f, err := spill.Unnamed(o.dir)
 	if err != nil {
 		return nil, s.failure("making room for "+of.File, err)

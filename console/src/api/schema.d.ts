@@ -8820,6 +8820,8 @@ export interface operations {
                 kind?: "new" | "gone" | "changed" | "moved";
                 /** @description only changed rows that differ in this column */
                 differs?: string;
+                /** @description that are written, in this order; all where none is named */
+                columns?: string[];
                 /** @description csv, delimited, jsonl, parquet or xlsx */
                 form: string;
                 /** @description what stands over the columns */

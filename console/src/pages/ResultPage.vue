@@ -264,8 +264,9 @@ const nothing = computed(() => {
         v-model="isDownloading"
         :run="of.id"
         :title="where.length > 0 ? 'The rows that pass, in a form' : `The ${kind ?? side} rows, in a form`"
-        :lead="`${counted(found?.total ?? 0, 'row', 'rows')}, with all columns, in the order of the delivery.`"
+        :lead="`${counted(found?.total ?? 0, 'row', 'rows')}, in the order of the delivery.`"
         :asked="question.asked.value"
+        :columns="question.columns.value && asked.shown.value"
       />
     </template>
   </template>

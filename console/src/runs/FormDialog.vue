@@ -1,9 +1,10 @@
 <script setup lang="ts">
 /** Rows of an outcome, asked for in a form. */
-import { ElButton, ElDialog, ElInput, ElOption, ElRadio, ElRadioGroup, ElSelect } from 'element-plus'
+import { ElButton, ElCheckbox, ElDialog, ElInput, ElOption, ElRadio, ElRadioGroup, ElSelect } from 'element-plus'
 import { computed, reactive, ref, watch } from 'vue'
 import { answered, api, ServiceError, type OutputForm } from '../api/client'
 import FailureNote from '../components/FailureNote.vue'
+import { counted } from '../format'
 import type { Asked } from '../result/question'
 
 const {
@@ -11,18 +12,22 @@ const {
   title,
   lead,
   asked = { side: 'accepted', where: [] },
+  columns = undefined,
 } = defineProps<{
   run: string
   title: string
   /** Which rows, and how many. */
   lead: string
   asked?: Asked
+  /** Columns that were chosen; without them all are written. */
+  columns?: string[]
 }>()
 const isOpen = defineModel<boolean>({ required: true })
 
 const forms = ref<OutputForm[]>([])
 const error = ref<unknown>()
 const isBusy = ref(false)
+const isChosen = ref(true)
 const wanted = reactive({
   form: 'parquet',
   header: 'names' as 'names' | 'titles' | 'none',
@@ -51,6 +56,7 @@ const link = computed(() => {
   const query = new URLSearchParams({ form, header, codes, ...(chosen.value?.isDelimited ? dialect : {}) })
   for (const [name, of] of Object.entries(asked) as [string, string | string[] | undefined][])
     for (const one of [of ?? []].flat()) query.append(name, one)
+  if (columns && isChosen.value) for (const name of columns) query.append('columns', name)
   return `/api/v1/runs/${run}/rows/written?${query.toString()}`
 })
 watch(link, () => (error.value = undefined))
@@ -124,6 +130,9 @@ async function fetchRows(): Promise<void> {
         </ElSelect>
       </template>
     </div>
+    <ElCheckbox v-if="columns" v-model="isChosen">
+      only the {{ counted(columns.length, 'column', 'columns') }} chosen, in their order
+    </ElCheckbox>
     <FailureNote v-if="error" :error="error" class="failure" />
     <template #footer>
       <ElButton @click="isOpen = false">Close</ElButton>
