@@ -302,7 +302,7 @@ func TestChangedRows(t *testing.T) {
 		`/result?side=changed&where=[{"column":"crop","op":"equals","value":"wheat"}]`))
 	p.cells("no", "A")
 	p.do(chromedp.Click(button("Download")))
-	p.shows("1 row, with all columns")
+	p.shows("1 row, in the order of the delivery")
 	p.do(chromedp.Evaluate[chromedp.Void](
 		`HTMLAnchorElement.prototype.click = function () { window.fetched = this.href }; undefined`),
 		chromedp.Click(`//label[contains(., "JSON Lines")]`), chromedp.Click(button("Download changed.jsonl")))
