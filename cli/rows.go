@@ -252,16 +252,9 @@ func (a *app) showRowsCompared(c *result.Compared) {
 		fmt.Fprintf(a.out, "  %s in %s\n", visible(d.Column), value.Count(d.Rows, "row", "rows"))
 	}
 	for _, m := range c.Moves {
-		fmt.Fprintf(a.out, "%s now, and %s %s before\n", value.Count(m.Rows, "row is "+m.Is, "rows are "+m.Is),
-			was(m.Rows), m.Was)
+		fmt.Fprintln(a.out, value.Count(m.Rows, "row is "+m.Is+" now, and was "+m.Was+" before",
+			"rows are "+m.Is+" now, and were "+m.Was+" before"))
 	}
-}
-
-func was(n int64) string {
-	if n == 1 {
-		return "was"
-	}
-	return "were"
 }
 
 func (a *app) showFound(ctx context.Context, of outcomeRows, q result.Ask) error {

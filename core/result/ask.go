@@ -102,8 +102,8 @@ func (a *Ask) Values(ctx context.Context, dir, column string) (found ValuesFound
 	return ValuesFound{s.which.name, column, append([]Occurring{}, values...), distinct, rows}, err
 }
 
-// Write writes the rows that pass, and of them the columns that are asked for, in a form, in their own order. The target, nil for none, and the code lists are those
-// of the run; rows that were not accepted are texts.
+// Write writes the rows that pass, and of them the columns that are asked for, in a form, in their own order. The
+// target, nil for none, and the code lists are those of the run; rows that were not accepted are texts.
 func (a *Ask) Write(ctx context.Context, dir string, t *target.Target, lists []*codes.List, as outcome.Writing,
 	to io.Writer) error {
 	s, _, where, err := a.open(dir)

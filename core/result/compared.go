@@ -85,11 +85,9 @@ func Compare(ctx context.Context, before, after string, key []string) (*Compared
 
 func compare(ctx context.Context, was, is *Side, key []string) (*Compared, error) {
 	c := &Compared{By: []string{}, Moves: []Move{}, Differing: []Differing{}, before: was.dir}
-	var wasAt, isAt []int // of the columns that both have
-	for k, column := range is.Columns {
-		if at := slices.IndexFunc(was.Columns, func(f Field) bool { return f.Name == column.Name }); at >= 0 {
-			c.columns, wasAt, isAt = append(c.columns, column.Name), append(wasAt, at), append(isAt, k)
-		}
+	isAt, wasAt := inBoth(is.Columns, was.Columns)
+	for _, k := range isAt {
+		c.columns = append(c.columns, is.Columns[k].Name)
 	}
 	var err error
 	if was.rowsOf == is.rowsOf {
@@ -104,6 +102,22 @@ func compare(ctx context.Context, was, is *Side, key []string) (*Compared, error
 	}
 	c.countColumns()
 	return c, nil
+}
+
+// inBoth returns the places of the columns that both have, in the order of the first.
+func inBoth(columns, others []Field) (places, otherPlaces []int) {
+	at := map[string]int{}
+	for k, c := range others {
+		if _, isKnown := at[c.Name]; !isKnown {
+			at[c.Name] = k
+		}
+	}
+	for k, c := range columns {
+		if other, has := at[c.Name]; has {
+			places, otherPlaces = append(places, k), append(otherPlaces, other)
+		}
+	}
+	return places, otherPlaces
 }
 
 // ending is where a row ended that was not accepted.

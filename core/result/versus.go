@@ -102,13 +102,7 @@ func (c *Compared) beside(ctx context.Context, of *listed, shown []Shown, column
 		return err
 	}
 	defer was.Close()
-	var mine, theirs []int
-	for k := range columns {
-		at := slices.IndexFunc(was.Columns, func(f Field) bool { return f.Name == columns[k].Name })
-		if at >= 0 {
-			mine, theirs = append(mine, k), append(theirs, at)
-		}
-	}
+	mine, theirs := inBoth(columns, was.Columns)
 	all, err := was.read(ctx, places, theirs)
 	if err != nil {
 		return fmt.Errorf("reading what stood in the rows before: %w", err)

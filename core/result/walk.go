@@ -8,15 +8,16 @@ import (
 	"io"
 	"iter"
 	"path/filepath"
+	"slices"
+	"strconv"
+
+	"github.com/zeebo/xxh3"
+
 	"sieb/core/outcome"
 	"sieb/core/profile"
 	"sieb/core/report"
 	"sieb/core/rowindex"
 	"sieb/core/source"
-	"slices"
-	"strconv"
-
-	"github.com/zeebo/xxh3"
 )
 
 // seen is a row on a walk. Nothing of it may be kept.
@@ -295,36 +296,22 @@ func inDelivery(ctx context.Context, dir, file string) iter.Seq2[int64, error] {
 type numbers struct {
 	side     *Side
 	accepted *rowindex.Cursor // nil without an index
-	others   []numbered
+	others   func() (ending, error, bool)
+	stop     func()
+	head     int64 // the number that others gave last
 	last     int64
 }
 
-// numbered goes through the numbers of the rows of another side.
-type numbered struct {
-	head int64 // the next one; 0 behind the last
-	next func() (int64, error, bool)
-	stop func()
-}
-
 func (s *Side) numbers(ctx context.Context) *numbers {
-	n := &numbers{side: s}
+	n := &numbers{side: s, stop: func() {}}
 	switch {
 	case s.which.side != outcome.Accepted:
 	case s.index != nil:
 		n.accepted = s.index.Accepted()
 	default:
-		for _, name := range []string{report.RejectedName, report.ExcludedName} {
-			next, stop := iter.Pull2(inDelivery(ctx, s.dir, name))
-			n.others = append(n.others, numbered{-1, next, stop})
-		}
+		n.others, n.stop = iter.Pull2(endingsOf(ctx, s.dir))
 	}
 	return n
-}
-
-func (n *numbers) stop() {
-	for _, o := range n.others {
-		o.stop()
-	}
 }
 
 // next returns the number of the next row of a walk, where it is wanted.
@@ -345,21 +332,16 @@ func (n *numbers) next(r *seen, isWanted bool) (number int64, err error) {
 		return number, nil
 	}
 	for n.last++; ; n.last++ {
-		isTaken := false
-		for i := range n.others {
-			o := &n.others[i]
-			for o.head != 0 && o.head < n.last {
-				number, err, ok := o.next()
-				if err != nil {
-					return 0, err
-				}
-				if o.head = number; !ok {
-					o.head = 0
-				}
+		for n.head < n.last {
+			end, err, ok := n.others()
+			if err != nil {
+				return 0, err
 			}
-			isTaken = isTaken || o.head == n.last
+			if n.head = end.number; !ok {
+				n.head = behindAll
+			}
 		}
-		if !isTaken {
+		if n.head != n.last {
 			return n.last, nil
 		}
 	}

@@ -210,14 +210,15 @@ func (s *Server) compared(ctx context.Context, id string, in *AskCompared) (*res
 	if err != nil {
 		return nil, err
 	}
-	key := in.By
-	if len(key) == 0 {
-		if key, err = s.keyOf(ctx, after); err != nil {
-			return nil, err
-		}
-	}
-	of := fmt.Sprintf("comparison of %s with %s by %q", id, in.With, key)
+	of := fmt.Sprintf("comparison of %s with %s by %q", id, in.With, in.By)
 	c, err := desk.Do(ctx, s.Desk, of, func(ctx context.Context) (*result.Compared, error) {
+		key := in.By
+		if len(key) == 0 {
+			var err error
+			if key, err = after.key(ctx); err != nil {
+				return nil, err
+			}
+		}
 		return result.Compare(ctx, before.dir, after.dir, key)
 	})
 	if err != nil {
@@ -226,14 +227,14 @@ func (s *Server) compared(ctx context.Context, id string, in *AskCompared) (*res
 	return c, nil
 }
 
-// keyOf returns the columns that tell rows of an outcome's target apart; none where there are none.
-func (s *Server) keyOf(ctx context.Context, o *shown) ([]string, error) {
+// key returns the columns that tell rows of an outcome's target apart; none where there are none.
+func (o *shown) key(ctx context.Context) ([]string, error) {
 	if o.run.Target == nil {
 		return nil, nil
 	}
 	run, done, err := o.open(ctx, false)
 	if err != nil {
-		return nil, s.notOpened(err, "looking for the key of a target")
+		return nil, err
 	}
 	defer done()
 	t := run.Target

@@ -101,7 +101,7 @@ func (s *Server) notAsked(err error) error {
 	if errors.As(err, &wrong) {
 		return huma.Error422UnprocessableEntity(wrong.Error())
 	}
-	return s.failure("looking for rows of a run", err)
+	return s.notOpened(err, "looking for rows of a run")
 }
 
 func (s *Server) runRows(ctx context.Context, in *AskRows) (*answer[result.RowsFound], error) {
